@@ -1,0 +1,53 @@
+package main
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strconv"
+)
+
+// makeTree builds a tree of about that many entries under root: folders of 5
+// to 60 entries each, one folder in about every 23 entries. It is the same for
+// the same number.
+func makeTree(root string, entries int) (files, folders int, err error) {
+	random := rand.New(rand.NewPCG(7, 11))
+	extensions := []string{".wav", ".csv", ".txt", ".json", ".png", ".md", ".log"}
+	open := []string{root}
+	for files+folders < entries {
+		// Mostly go on below a recent folder, so that the tree is deep as well
+		// as wide.
+		pick := len(open) - 1 - random.IntN(min(len(open), 2000))
+		folder := open[pick]
+		open[pick] = open[len(open)-1]
+		open = open[:len(open)-1]
+		for range 5 + random.IntN(56) {
+			if files+folders >= entries {
+				break
+			}
+			if random.IntN(23) == 0 || len(open) == 0 {
+				name := filepath.Join(folder, fmt.Sprintf("site-%d", folders))
+				if err := os.Mkdir(name, 0o755); err != nil {
+					return files, folders, err
+				}
+				open = append(open, name)
+				folders++
+				continue
+			}
+			name := filepath.Join(folder, "rec"+fmt.Sprintf("%06d", files)+"-"+strconv.Itoa(random.IntN(100))+extensions[random.IntN(len(extensions))])
+			file, err := os.OpenFile(name, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o644)
+			if err != nil {
+				return files, folders, err
+			}
+			// Sparse, so that the tree takes little space: size without blocks.
+			if err := file.Truncate(int64(random.IntN(20000))); err != nil {
+				file.Close()
+				return files, folders, err
+			}
+			file.Close()
+			files++
+		}
+	}
+	return files, folders, nil
+}

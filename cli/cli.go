@@ -1,0 +1,193 @@
+// Package cli turns command lines into calls of the core and of render. A
+// command says what it is, what options it takes and which call answers it;
+// everything that can be tested without a command line belongs further down.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"golang.org/x/term"
+
+	"frankledger/core/entry"
+	"frankledger/output"
+)
+
+// The statuses that the program exits with.
+const (
+	statusComplete    = 0
+	statusUsage       = 2
+	statusIncomplete  = 3
+	statusFailed      = 4
+	statusInterrupted = 130
+)
+
+// failure is an error that knows the status to exit with.
+type failure struct {
+	status int
+	err    error // nil: everything was said already
+}
+
+func (f *failure) Error() string {
+	if f.err == nil {
+		return fmt.Sprintf("status %d", f.status)
+	}
+	return f.err.Error()
+}
+
+func (f *failure) Unwrap() error { return f.err }
+
+// misuse makes an error in how the command was written.
+func misuse(format string, args ...any) error {
+	return &failure{statusUsage, fmt.Errorf(format, args...)}
+}
+
+// Program is where one run of the program reads and writes.
+type Program struct {
+	Out, Err io.Writer
+}
+
+// Main runs the program for the process it is in and returns the status to
+// exit with.
+func Main(args []string) int {
+	// A closed pipe is to be an error of the write, not the end of the process.
+	// Catching the signal, not ignoring it, leaves it as it was for a pager.
+	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	defer stop()
+	return (&Program{Out: os.Stdout, Err: os.Stderr}).Run(ctx, args)
+}
+
+// Run runs one command line, without the name of the program, and returns the
+// status to exit with.
+func (p *Program) Run(ctx context.Context, args []string) int {
+	root := p.Root()
+	root.SetArgs(args)
+	root.SetOut(p.Out)
+	root.SetErr(p.Err)
+	command, err := root.ExecuteContextC(ctx)
+	return p.status(ctx, command, err)
+}
+
+// status says what went wrong and returns the status for it.
+func (p *Program) status(ctx context.Context, command *cobra.Command, err error) int {
+	var f *failure
+	switch {
+	case err == nil:
+		return statusComplete
+	case output.HungUp(err):
+		return statusComplete
+	case errors.Is(err, context.Canceled) && ctx.Err() != nil:
+		p.say("%s: stopped", command.CommandPath())
+		return statusInterrupted
+	case !errors.As(err, &f):
+		f = &failure{statusFailed, err}
+	}
+	if f.err != nil {
+		p.say("%s: %s", command.CommandPath(), f.err)
+	}
+	if f.status == statusUsage && f.err != nil {
+		p.say("  %s tells how it is written", helpFor(command))
+	}
+	return f.status
+}
+
+func helpFor(command *cobra.Command) string {
+	return "frank help" + strings.TrimPrefix(command.CommandPath(), "frank")
+}
+
+// say writes a line to the standard error.
+func (p *Program) say(format string, args ...any) {
+	fmt.Fprintf(p.Err, format+"\n", args...)
+}
+
+// screen returns the size of the terminal that the output goes to, and whether
+// it does go to one.
+func (p *Program) screen() (width, height int, is bool) {
+	file, ok := p.Out.(*os.File)
+	if !ok || !term.IsTerminal(int(file.Fd())) {
+		return 0, 0, false
+	}
+	width, height, err := term.GetSize(int(file.Fd()))
+	if err != nil || width <= 0 {
+		width, height = 80, 24
+	}
+	return width, height, true
+}
+
+func isTerminal(w io.Writer) bool {
+	file, ok := w.(*os.File)
+	return ok && term.IsTerminal(int(file.Fd()))
+}
+
+// Root returns the command that all others are under.
+func (p *Program) Root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "frank",
+		Short: "list, find and catalogue what is on a disk",
+		Long: `Frank Ledger tells what is on a disk: it lists folders and writes inventories
+of them. It is frank: every answer says what it looked at, what it left out, and
+what it could not read. Looking changes nothing.`,
+		Args:          cobra.ArbitraryArgs,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return cmd.Help()
+			}
+			return p.unknownCommand(cmd, args[0])
+		},
+	}
+	root.CompletionOptions.DisableDescriptions = false
+	root.SetGlobalNormalizationFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
+		if name == "color" {
+			name = "colour"
+		}
+		return pflag.NormalizedName(name)
+	})
+	root.SetFlagErrorFunc(flagError)
+	root.SetHelpFunc(p.help)
+	root.SetHelpCommand(p.helpCommand(root))
+	root.AddCommand(p.listCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	return root
+}
+
+func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
+	var names []string
+	for _, c := range cmd.Root().Commands() {
+		if !c.Hidden {
+			names = append(names, c.Name())
+		}
+	}
+	if near := entry.Nearest(word, names); near != "" {
+		return misuse("there is no command %q; did you mean %s?", word, near)
+	}
+	return misuse("there is no command %q", word)
+}
+
+// flagError says what is wrong with an option, and names the most similar one.
+func flagError(cmd *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	if !errors.As(err, &unknown) {
+		return misuse("%w", err)
+	}
+	name := unknown.GetSpecifiedName()
+	dashes := "--"
+	if unknown.GetSpecifiedShortnames() != "" {
+		dashes = "-"
+	}
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+	if near := entry.Nearest(name, names); near != "" {
+		return misuse("there is no option %s%s; did you mean --%s?", dashes, name, near)
+	}
+	return misuse("there is no option %s%s", dashes, name)
+}

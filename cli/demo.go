@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/demo"
+	"frankledger/render"
+)
+
+// tour is what the demonstration shows. The words are typed in the sample tree.
+var tour = []struct{ line, why string }{
+	{"list", "What is here? Hidden entries are left out, and counted."},
+	{"list --hidden show --totals --order size", "All of it, the heaviest first; folders with all they hold."},
+	{"list notes --columns name,size,modified --times local", "Names of every sort; none can upset the screen."},
+	{"list recordings --depth all --order modified --first 5", "The newest below a folder."},
+	{"list handover/data --as csv", "The same as data, for a spreadsheet or a script."},
+}
+
+func (p *Program) demoCommand() *cobra.Command {
+	var into, asOf string
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "builds a made-up tree and shows the commands at work on it",
+		Long: `Builds the files of Tern Point, a made-up field station that counts marsh birds
+by sound, in a new temporary folder, and shows the main commands on it. The
+folder stays, to try things on.`,
+		Args: noArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			when := time.Now()
+			if asOf != "" {
+				var err error
+				if when, err = parseWhen(asOf, time.Local); err != nil {
+					return misuse("--as-of: %w", err)
+				}
+			}
+			folder, err := demoFolder(into)
+			if err != nil {
+				return err
+			}
+			skipped, err := demo.Build(folder, when)
+			if err != nil {
+				return err
+			}
+			return p.showDemo(cmd, folder, skipped, when)
+		},
+	}
+	cmd.Flags().StringVar(&into, "into", "", "build in this `FOLDER`, which must be new or empty")
+	cmd.Flags().StringVar(&asOf, "as-of", "", "build the tree as at this moment; `WHEN` as 2026-11-23 (ISO 8601)")
+	examples(cmd,
+		example{"demo", "the tree in a new temporary folder, and a tour of it"},
+		example{"demo --into exchange/tern-point --as-of 2026-11-23", "the same tree each time"},
+	)
+	return cmd
+}
+
+// demoFolder makes the folder for the tree.
+func demoFolder(into string) (string, error) {
+	if into == "" {
+		parent, err := os.MkdirTemp("", "frank-demo-")
+		if err != nil {
+			return "", err
+		}
+		into = filepath.Join(parent, "tern-point")
+	}
+	if err := os.MkdirAll(into, 0o755); err != nil {
+		return "", fmt.Errorf("--into: %w", err)
+	}
+	inside, err := os.ReadDir(into)
+	if err != nil {
+		return "", fmt.Errorf("--into: %w", err)
+	}
+	if len(inside) > 0 {
+		return "", misuse("--into: %s is not empty; name a new folder", render.Escaped(into))
+	}
+	return filepath.Abs(into)
+}
+
+// showDemo walks through the tree, each command as a person would type it.
+func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, when time.Time) error {
+	fmt.Fprintf(p.Out, "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", folder)
+	for _, what := range skipped {
+		fmt.Fprintf(p.Out, "\nnot made: %s\n", what)
+	}
+	before, err := os.Getwd()
+	if err != nil {
+		return err
+	}
+	if err := os.Chdir(folder); err != nil {
+		return err
+	}
+	defer os.Chdir(before)
+	for _, step := range tour {
+		fmt.Fprintf(p.Out, "\n\n%s\n\n  $ frank %s\n\n", step.why, step.line)
+		args := append(strings.Fields(step.line), "--page", "never", "--as-of", when.Format(time.RFC3339Nano))
+		if status := p.Run(cmd.Context(), args); status != statusComplete && status != statusIncomplete {
+			return &failure{status: status}
+		}
+	}
+	fmt.Fprintf(p.Out, `
+The folder stays for you to try things in:  cd %s
+When done, remove it with:                  chmod -R u+rwx %s && rm -r %s
+`, folder, folder, filepath.Dir(folder))
+	return nil
+}

@@ -1,0 +1,56 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+)
+
+func (p *Program) listCommand() *cobra.Command {
+	var options readingOptions
+	var self, totals bool
+	cmd := &cobra.Command{
+		Use:   "list [PLACE…]",
+		Short: "the entries of a folder: an inventory table",
+		Long: `Lists what is in a folder, or in several; without a PLACE, in the current one.
+A PLACE that is a file, or a link to nothing, is listed itself.
+
+A folder has no size here, since what the system calls its size is only its
+own bookkeeping; --totals sums up what it holds. Entries whose names start with
+a dot are hidden: the footer says how many there are.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if self && cmd.Flags().Changed("depth") {
+				return misuse("--self and --depth contradict each other: it is the folder itself or what is in it")
+			}
+			if self && cmd.Flags().Changed("hidden") {
+				return misuse("--self and --hidden contradict each other: the folder itself is always shown")
+			}
+			r, err := p.reading(cmd, &options)
+			if err != nil {
+				return err
+			}
+			if totals && r.order.AsIs {
+				return misuse("--totals and --order none contradict each other: a total is known only at the end")
+			}
+			if self {
+				r.request.Depth = 0
+			}
+			return p.list(cmd.Context(), r, args, totals)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.BoolVar(&self, "self", false, "list the folder itself, not what is in it")
+	f.BoolVar(&totals, "totals", false, "give folders the size of all they hold, at any depth")
+	group(cmd, groupWhat, "self", "totals")
+	addReading(cmd, &options, "omit", "1")
+	examples(cmd,
+		example{"list", "what is in the current folder"},
+		example{"list handover --hidden show", "hidden entries too"},
+		example{"list --totals --order size", "the heaviest first, folders with all they hold"},
+		example{"list recordings --depth all --order modified --first 10", "the ten newest files and folders, at any depth"},
+		example{"list --columns name,owner,group,mode,age", "other columns"},
+		example{"list notes --as csv --to inventory.csv", "an inventory for a spreadsheet"},
+		example{"list --self --columns all --as json", "all that is known about the folder itself"},
+	)
+	return cmd
+}

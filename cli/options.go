@@ -1,0 +1,382 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/spf13/cobra"
+
+	"frankledger/config"
+	"frankledger/core/account"
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/render"
+)
+
+// readingOptions are the options that the reading commands share, as they were
+// written.
+type readingOptions struct {
+	columns, order, depth, hidden string
+	format, to                    string
+	units, times, asOf            string
+	colour, page                  string
+	skip                          []string
+	first                         int
+	follow, sameDisk              bool
+	matchCase, replace, quiet     bool
+}
+
+// Words that several options take.
+const (
+	allWord    = "all"
+	autoWord   = "auto"
+	alwaysWord = "always"
+	neverWord  = "never"
+)
+
+var (
+	hiddenWords = []string{"show", "omit", "only"}
+	whenWords   = []string{autoWord, alwaysWord, neverWord}
+)
+
+// The groups that help lists options in.
+const (
+	groupWhat  = "What to show"
+	groupWhere = "Where to look"
+	groupHow   = "How to show it"
+	groupOut   = "Where it goes"
+)
+
+// addReading gives a command the shared options. The hidden word and the depth
+// are its defaults.
+func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.hidden, o.depth = hidden, depth
+	f.StringVar(&o.columns, "columns", "", "`FIELDS` to show, separated by commas, or all")
+	f.StringVar(&o.order, "order", "", "order by these `FIELDS`, each with /reverse after it to turn it round; none: as found")
+	f.IntVar(&o.first, "first", 0, "show only the first `N`")
+	group(cmd, groupWhat, "columns", "order", "first")
+
+	f.StringVar(&o.depth, "depth", depth, "how many levels down to look: a `NUMBER`, or all")
+	f.StringVar(&o.hidden, "hidden", hidden, "hidden entries: show, omit or only (`WHICH`)")
+	f.StringArrayVar(&o.skip, "skip", nil, "do not go into folders of this name; `PATTERN` with * ? [a-z], or a way with /")
+	f.BoolVar(&o.follow, "follow", false, "go into folders that links lead to, each folder once")
+	f.BoolVar(&o.sameDisk, "same-disk", false, "do not go into other file systems")
+	f.BoolVar(&o.matchCase, "match-case", false, "let letter case count in patterns")
+	group(cmd, groupWhere, "depth", "hidden", "skip", "follow", "same-disk", "match-case")
+
+	f.StringVar(&o.format, "as", render.FormatNames()[0], "`FORMAT`: "+strings.Join(render.FormatNames(), ", "))
+	f.StringVar(&o.units, "units", "", "sizes in `UNITS`: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
+	f.StringVar(&o.times, "times", "", "times in this `STYLE`: relative, local or utc")
+	f.StringVar(&o.asOf, "as-of", "", "count ages from this moment; `WHEN` as 2026-11-23, 2026-11-23T14:00 or with a zone (ISO 8601)")
+	f.StringVar(&o.colour, "colour", "", "`WHEN` to use colour: auto, always or never")
+	f.BoolVar(&o.quiet, "quiet", false, "leave out heading, footer and progress")
+	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
+
+	f.StringVar(&o.to, "to", "", "write to `FILE`, whole or not at all")
+	f.BoolVar(&o.replace, "replace", false, "with --to, replace a file that is there")
+	f.StringVar(&o.page, "page", autoWord, "`WHEN` to go through $PAGER: auto (taller than the screen), always or never")
+	group(cmd, groupOut, "to", "replace", "page")
+
+	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
+	complete(cmd, "order", listOf(orderWords()))
+	complete(cmd, "as", oneOf(render.FormatNames()))
+	complete(cmd, "units", oneOf(render.UnitWords()))
+	complete(cmd, "times", oneOf(render.TimeWords()))
+	complete(cmd, "hidden", oneOf(hiddenWords))
+	complete(cmd, "colour", oneOf(whenWords))
+	complete(cmd, "page", oneOf(whenWords))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+}
+
+func orderWords() []string {
+	words := []string{"none"}
+	for _, name := range entry.FieldNames() {
+		words = append(words, name, name+"/reverse")
+	}
+	return words
+}
+
+// reading is the options, read and checked.
+type reading struct {
+	request source.Request
+	order   arrange.Order
+	first   int
+	format  string
+	view    *render.View
+	to      string
+	replace bool
+	page    string
+	quiet   bool
+	config  *config.Config
+}
+
+// reading checks the options and fills in defaults: those of the person's
+// configuration first, then those of the program.
+func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, error) {
+	c, err := loadConfig()
+	if err != nil {
+		return nil, err
+	}
+	for name, word := range map[string]*string{"units": &o.units, "times": &o.times, "order": &o.order, "hidden": &o.hidden, "colour": &o.colour} {
+		if value, set := c.Values[name]; set && !cmd.Flags().Changed(name) {
+			*word = value.Text
+		}
+	}
+	o.skip = append(o.skip, c.Values["skip"].List...)
+
+	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, config: c}
+	if err := render.CheckFormat(o.format); err != nil {
+		return nil, misuse("--as: %w", err)
+	}
+	if err := contradictions(cmd, o); err != nil {
+		return nil, err
+	}
+	if err := r.readRequest(cmd, o); err != nil {
+		return nil, err
+	}
+	if r.order, err = arrange.ParseOrder(o.order); err != nil {
+		return nil, misuse("--order: %w", err)
+	}
+	if err := p.readView(r, o); err != nil {
+		return nil, err
+	}
+	r.request.Facts |= r.order.Needs()
+	return r, nil
+}
+
+// contradictions finds options that do not go together.
+func contradictions(cmd *cobra.Command, o *readingOptions) error {
+	changed := cmd.Flags().Changed
+	switch {
+	case changed("first") && o.first < 1:
+		return misuse("--first takes a number from 1 on, not %d", o.first)
+	case o.replace && o.to == "":
+		return misuse("--replace only goes with --to FILE")
+	case o.to != "" && o.page == alwaysWord:
+		return misuse("--to and --page always contradict each other: it goes to the file or to the screen")
+	case !slices.Contains(whenWords, o.page):
+		return misuse("--page can be auto, always or never, not %q", o.page)
+	case changed("columns") && render.DefaultColumns(o.format) == nil:
+		return misuse("--as %s has no columns; leave --columns out or choose another format", o.format)
+	}
+	if !render.ForPeople(o.format) {
+		for _, name := range []string{"units", "times"} {
+			if changed(name) {
+				return misuse("--%s is for tables: %s always has sizes in bytes and times in UTC", name, o.format)
+			}
+		}
+	}
+	return nil
+}
+
+func (r *reading) readRequest(cmd *cobra.Command, o *readingOptions) error {
+	r.request.Depth = source.AllDepths
+	if o.depth != allWord {
+		n, err := strconv.Atoi(o.depth)
+		if err != nil || n < 1 {
+			hint := ""
+			if n == 0 && err == nil && cmd.Flags().Lookup("self") != nil {
+				hint = "; --self shows the folder itself"
+			}
+			return misuse("--depth takes a number from 1 on, or all, not %q%s", o.depth, hint)
+		}
+		r.request.Depth = n
+	}
+	hidden, err := parseHidden(o.hidden)
+	if err != nil {
+		return misuse("%w", err)
+	}
+	r.request.Hidden = hidden
+	r.request.Follow, r.request.SameDisk = o.follow, o.sameDisk
+	if r.request.Skip, err = skipper(o.skip, o.matchCase); err != nil {
+		return misuse("%w", err)
+	}
+	return nil
+}
+
+func parseHidden(word string) (source.Hidden, error) {
+	switch word {
+	case "show":
+		return source.ShowHidden, nil
+	case "omit":
+		return source.OmitHidden, nil
+	case "only":
+		return source.OnlyHidden, nil
+	}
+	return 0, fmt.Errorf("--hidden can be show, omit or only, not %q", word)
+}
+
+// skipper returns a function that tells which folders not to go into: those
+// whose name matches a pattern, or whose way from the place does if the
+// pattern has a slash.
+func skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error) {
+	fold := strings.ToLower
+	if matchCase {
+		fold = func(s string) string { return s }
+	}
+	var names, ways []string
+	for _, pattern := range patterns {
+		if err := checkPattern(pattern); err != nil {
+			return nil, err
+		}
+		pattern = fold(strings.TrimSuffix(pattern, "/"))
+		if strings.Contains(pattern, "/") {
+			ways = append(ways, strings.TrimPrefix(pattern, "./"))
+		} else {
+			names = append(names, pattern)
+		}
+	}
+	if len(patterns) == 0 {
+		return nil, nil
+	}
+	return func(folder *entry.Folder) bool {
+		name := fold(folder.Name)
+		for _, pattern := range names {
+			if doublestar.MatchUnvalidated(pattern, name) {
+				return true
+			}
+		}
+		if len(ways) == 0 {
+			return false
+		}
+		way := fold(folder.Way())
+		for _, pattern := range ways {
+			if doublestar.MatchUnvalidated(pattern, way) {
+				return true
+			}
+		}
+		return false
+	}, nil
+}
+
+func checkPattern(pattern string) error {
+	if pattern == "" || !doublestar.ValidatePattern(pattern) {
+		return fmt.Errorf("--skip: %q is no pattern: a name, with * ? and [a-z] for what may differ", pattern)
+	}
+	return nil
+}
+
+func (p *Program) readView(r *reading, o *readingOptions) (err error) {
+	v := &render.View{Zone: time.Local, Plain: o.quiet}
+	r.view = v
+	if v.Columns, err = parseColumns(o.columns, o.format); err != nil {
+		return misuse("--columns: %w", err)
+	}
+	for _, f := range v.Columns {
+		r.request.Facts |= f.Needs
+	}
+	if o.units != "" {
+		if v.Units, err = render.ParseUnits(o.units); err != nil {
+			return misuse("--%w", err)
+		}
+	}
+	if o.times != "" {
+		if v.Times, err = render.ParseTimes(o.times); err != nil {
+			return misuse("--%w", err)
+		}
+	}
+	asOf := time.Now()
+	if o.asOf != "" {
+		if asOf, err = parseWhen(o.asOf, v.Zone); err != nil {
+			return misuse("--as-of: %w", err)
+		}
+	}
+	v.Context = &entry.Context{AsOf: asOf, Accounts: account.New()}
+
+	width, _, onScreen := p.screen()
+	onScreen = onScreen && o.to == ""
+	if onScreen {
+		v.Width, v.Escape = width, true
+	}
+	colour := o.colour
+	if colour == "" {
+		colour = autoWord
+	}
+	switch colour {
+	case alwaysWord:
+		v.Palette = render.Colours
+	case autoWord:
+		if onScreen && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" {
+			v.Palette = render.Colours
+		}
+	case neverWord:
+	default:
+		return misuse("--colour can be auto, always or never, not %q", colour)
+	}
+	return nil
+}
+
+func parseColumns(words, format string) ([]*entry.Field, error) {
+	switch words {
+	case "":
+		return render.DefaultColumns(format), nil
+	case allWord:
+		var all []*entry.Field
+		for i := range entry.Fields {
+			all = append(all, &entry.Fields[i])
+		}
+		return all, nil
+	}
+	var columns []*entry.Field
+	for word := range strings.SplitSeq(words, ",") {
+		field, err := entry.LookupField(strings.TrimSpace(word))
+		if err != nil {
+			return nil, err
+		}
+		if slices.Contains(columns, field) {
+			return nil, fmt.Errorf("%s is there twice", field.Name)
+		}
+		columns = append(columns, field)
+	}
+	return columns, nil
+}
+
+// whenLayouts are the forms of ISO 8601 that a moment can be written in.
+var whenLayouts = []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", "2006-01-02"}
+
+// parseWhen reads a moment; without a zone it is in that of the person.
+func parseWhen(text string, zone *time.Location) (time.Time, error) {
+	if text == "now" {
+		return time.Now(), nil
+	}
+	for _, layout := range whenLayouts {
+		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
+			return t, nil
+		}
+	}
+	return time.Time{}, fmt.Errorf("%q is no moment: write 2026-11-23, 2026-11-23T14:00, or 2026-11-23T14:00:00Z", text)
+}
+
+// openPlaces opens what was asked about: the current folder if nothing was.
+// Places that are not there are problems if there are others.
+func openPlaces(args []string) (sources []source.Source, problems []source.Problem, err error) {
+	if len(args) == 0 {
+		args = []string{"."}
+	}
+	var missing []string
+	for i, given := range args {
+		if given == "" {
+			return nil, nil, misuse("a place cannot be empty text; the current folder is .")
+		}
+		s, err := openPlace(given, i)
+		if err != nil {
+			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: reason(err), Entries: 1})
+			missing = append(missing, render.Escaped(path.Clean(given))+": "+reason(err).Error())
+			continue
+		}
+		sources = append(sources, s)
+	}
+	if len(sources) == 0 {
+		return nil, nil, misuse("nothing to look at: %s", strings.Join(missing, "; "))
+	}
+	return sources, problems, nil
+}

@@ -1,0 +1,50 @@
+package cli
+
+import (
+	"sync"
+	"time"
+
+	"github.com/vbauerster/mpb/v8"
+	"github.com/vbauerster/mpb/v8/decor"
+
+	"frankledger/core/source"
+	"frankledger/render"
+)
+
+// patience is how long nothing is said about a reading that goes on.
+const patience = 500 * time.Millisecond
+
+// progress shows on the standard error how far a reading has come, if that is
+// a terminal and the rows are not running over it. The function it returns
+// takes it away again without a trace; it may be called more than once.
+func (p *Program) progress(r *reading, progress *source.Progress) (done func()) {
+	streaming := r.order.AsIs && isTerminal(p.Out)
+	if r.quiet || streaming || !isTerminal(p.Err) {
+		return func() {}
+	}
+	var container *mpb.Progress
+	var bar *mpb.Bar
+	var mu sync.Mutex
+	begun := time.Now()
+	timer := time.AfterFunc(patience, func() {
+		mu.Lock()
+		defer mu.Unlock()
+		container = mpb.New(mpb.WithOutput(p.Err), mpb.WithRefreshRate(200*time.Millisecond))
+		bar = container.New(0, mpb.NopStyle(), mpb.BarRemoveOnComplete(), mpb.PrependDecorators(decor.Any(func(decor.Statistics) string {
+			entries := progress.Entries.Load()
+			rate := int64(float64(entries) / time.Since(begun).Seconds())
+			return "reading: " + render.Count(entries, "entry", "entries") + " in " + render.Count(progress.Folders.Load(), "folder", "folders") +
+				", " + render.Grouped(rate) + " a second"
+		})))
+	})
+	return func() {
+		timer.Stop()
+		mu.Lock()
+		defer mu.Unlock()
+		if bar != nil {
+			bar.Abort(true)
+			container.Wait()
+			bar = nil
+		}
+	}
+}

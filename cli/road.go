@@ -1,0 +1,143 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"os"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// openPlace opens a place on the running system.
+func openPlace(given string, index int) (source.Source, error) { return live.Open(given, index) }
+
+// reason is what the system said, without the call and the path.
+func reason(err error) error {
+	var path *os.PathError
+	if errors.As(err, &path) {
+		return path.Err
+	}
+	return err
+}
+
+// list answers with the entries of places. It is the road from places to
+// output. With totals, a folder has the size of what it holds.
+func (p *Program) list(ctx context.Context, r *reading, places []string, totals bool) error {
+	sources, problems, err := openPlaces(places)
+	if err != nil {
+		return err
+	}
+	for _, s := range sources {
+		r.view.Places = append(r.view.Places, s.Place())
+	}
+	destination, err := p.destination(r)
+	if err != nil {
+		return err
+	}
+	summary := &render.Summary{Report: source.Report{Problems: problems}}
+	err = p.listTo(ctx, destination, r, sources, totals, summary)
+	if closing := destination.Close(err == nil); err == nil {
+		err = closing
+	}
+	if err != nil {
+		return err
+	}
+	return p.conclude(r, summary)
+}
+
+// listTo reads the sources and writes their entries, and fills in the summary.
+func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, sources []source.Source, totals bool, summary *render.Summary) error {
+	format := render.New(r.format, r.view)
+	request := r.request
+	if render.ForPeople(r.format) && request.Facts != 0 {
+		request.Facts |= entry.FactStatus // for the footer
+	}
+	var sink source.Sink
+	var finish func() error
+	var collector *arrange.Collector
+	if r.order.AsIs {
+		stream := render.NewStream(w, format, r.first)
+		sink, finish = stream, func() error { return stream.End(summary) }
+	} else {
+		collector = arrange.NewCollector(r.order, r.view.Context, r.first)
+		sink, finish = collector, func() error { return render.All(w, format, collector.Entries(), summary) }
+	}
+	counter := weigh.NewCounter(sink)
+	sink = counter
+	var visible *arrange.Visible
+	if totals {
+		request.Facts |= entry.FactStatus
+		visible = arrange.NewVisible(counter, request.Depth, request.Hidden)
+		sum := weigh.NewTotals(visible)
+		collector.Amend(sum.Amend)
+		sink = sum
+		request.Self = request.Depth == 0
+		request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
+	}
+
+	request.Progress = &source.Progress{}
+	done := p.progress(r, request.Progress)
+	defer done()
+	for _, s := range sources {
+		report, err := s.Read(ctx, request, sink)
+		summary.Report.Add(report)
+		if err != nil {
+			return err
+		}
+	}
+	done()
+	if visible != nil {
+		summary.Report.Hidden += visible.Hidden()
+	}
+	summary.Matched = counter.Sum()
+	summary.Bytes = request.Facts.Has(entry.FactStatus)
+	return finish()
+}
+
+// destination opens what the answer is written to.
+func (p *Program) destination(r *reading) (output.Destination, error) {
+	if r.to != "" {
+		d, err := output.ToFile(r.to, r.replace)
+		if errors.Is(err, output.ErrExists) {
+			return nil, misuse("--to: %w", err)
+		}
+		return d, err
+	}
+	_, height, onScreen := p.screen()
+	command := output.PagerCommand()
+	switch {
+	case r.page == neverWord || command == "":
+	case r.page == alwaysWord || onScreen:
+		if terminal, ok := p.Out.(*os.File); ok {
+			return output.Paged(terminal, command, height, r.page == alwaysWord), nil
+		}
+	}
+	return output.Straight(p.Out), nil
+}
+
+// conclude says on the standard error what could not be read and, for formats
+// without a footer, to a person, what was left out.
+func (p *Program) conclude(r *reading, s *render.Summary) error {
+	if !r.quiet && !render.ForPeople(r.format) && isTerminal(p.Err) {
+		for _, line := range r.view.Footer(s) {
+			p.say("%s", line)
+		}
+	}
+	for _, problem := range s.Report.Problems {
+		entries := ""
+		if problem.Entries > 1 {
+			entries = " (" + render.Count(problem.Entries, "entry", "entries") + ")"
+		}
+		p.say("frank: could not %s %s%s: %s", problem.Tried, render.Escaped(problem.Path), entries, problem.Reason())
+	}
+	if !s.Complete() {
+		return &failure{status: statusIncomplete}
+	}
+	return nil
+}

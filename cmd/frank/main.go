@@ -1,0 +1,10 @@
+// Frank lists, finds and catalogues what is on a disk. See the README.
+package main
+
+import (
+	"os"
+
+	"frankledger/cli"
+)
+
+func main() { os.Exit(cli.Main(os.Args[1:])) }

@@ -1,0 +1,249 @@
+// Package arrange puts entries in order and keeps the first of them.
+package arrange
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Key is a field to order by, in its natural direction or the reverse.
+type Key struct {
+	Field   *entry.Field
+	Reverse bool
+}
+
+// Order is the order of an answer: by the first key, what is equal in that by
+// the second, and so on; what is equal in all of them, and everything where
+// there are no keys, by name within each folder, with the folders in order of
+// their paths. Entries that have no value for a key come last.
+type Order struct {
+	Keys  []Key
+	AsIs  bool // as found
+	words string
+}
+
+const (
+	asIs    = "none"
+	reverse = "/reverse"
+)
+
+// ErrOrder is returned for words that make no order.
+var ErrOrder = errors.New("not an order")
+
+// ParseOrder reads an order from its keys separated by commas, each the name
+// of a field, with "/reverse" after it for the opposite of its natural
+// direction. The word "none" means as found, and "" the default.
+func ParseOrder(words string) (Order, error) {
+	order := Order{words: words}
+	if words == asIs {
+		order.AsIs = true
+		return order, nil
+	}
+	if words == "" {
+		return order, nil
+	}
+	for word := range strings.SplitSeq(words, ",") {
+		name, isReverse := strings.CutSuffix(word, reverse)
+		if bare, rest, found := strings.Cut(name, "/"); found && !isReverse {
+			return order, fmt.Errorf("%w: after %q the only thing that can follow is %q, not %q", ErrOrder, bare, reverse, "/"+rest)
+		}
+		field, err := entry.LookupField(name)
+		if err != nil {
+			return order, fmt.Errorf("%w: %w", ErrOrder, err)
+		}
+		order.Keys = append(order.Keys, Key{field, isReverse})
+	}
+	return order, nil
+}
+
+// String returns the words of the order.
+func (o Order) String() string { return o.words }
+
+// Needs returns the facts that the order looks at.
+func (o Order) Needs() entry.Facts {
+	var facts entry.Facts
+	for _, key := range o.Keys {
+		facts |= key.Field.Needs
+	}
+	return facts
+}
+
+// descends tells whether greater values come first.
+func (k Key) descends() bool { return k.Field.Descending != k.Reverse }
+
+// compare is a function that tells which of two entries comes first. It has
+// memory of its own and is for one goroutine.
+type compare func(a, b *entry.Entry) int
+
+func (o Order) compare(c *entry.Context) compare {
+	keys := make([]compare, len(o.Keys))
+	for i, key := range o.Keys {
+		keys[i] = key.compare(c)
+	}
+	return func(a, b *entry.Entry) int {
+		for _, compare := range keys {
+			if c := compare(a, b); c != 0 {
+				return c
+			}
+		}
+		return byPlace(a, b)
+	}
+}
+
+func (k Key) compare(c *entry.Context) compare {
+	f := k.Field
+	sign := 1
+	if k.descends() {
+		sign = -1
+	}
+	switch f.Type {
+	case entry.Text:
+		if f.Name == "name" {
+			return func(a, b *entry.Entry) int { return sign * Natural(a.Name, b.Name) }
+		}
+		var bufferA, bufferB []byte
+		return func(a, b *entry.Entry) int {
+			var okA, okB bool
+			bufferA, okA = f.AppendText(bufferA[:0], a, c)
+			bufferB, okB = f.AppendText(bufferB[:0], b, c)
+			if c, last := absent(okA, okB); last {
+				return c
+			}
+			return sign * Natural(string(bufferA), string(bufferB))
+		}
+	case entry.Moment:
+		return func(a, b *entry.Entry) int {
+			x, okA := f.Moment(a)
+			y, okB := f.Moment(b)
+			if c, last := absent(okA, okB); last {
+				return c
+			}
+			return sign * x.Compare(y)
+		}
+	case entry.Flag:
+		return func(a, b *entry.Entry) int {
+			x, okA := f.Flag(a)
+			y, okB := f.Flag(b)
+			if c, last := absent(okA, okB); last {
+				return c
+			}
+			switch {
+			case x == y:
+				return 0
+			case x:
+				return sign
+			}
+			return -sign
+		}
+	}
+	return func(a, b *entry.Entry) int {
+		x, okA := f.Number(a, c)
+		y, okB := f.Number(b, c)
+		if c, last := absent(okA, okB); last {
+			return c
+		}
+		return sign * cmp.Compare(f.Rank(x), f.Rank(y))
+	}
+}
+
+// absent orders entries of which at least one has no value, if that is so.
+func absent(okA, okB bool) (c int, isSo bool) {
+	switch {
+	case okA && okB:
+		return 0, false
+	case okA:
+		return -1, true
+	case okB:
+		return 1, true
+	}
+	return 0, true
+}
+
+// byPlace is the default order.
+func byPlace(a, b *entry.Entry) int {
+	if a.Folder == b.Folder {
+		return Natural(a.Name, b.Name)
+	}
+	return compareFolders(a.Folder, b.Folder)
+}
+
+// compareFolders orders folders by the names on their ways, a folder before
+// those in it, and different places as they were asked about.
+func compareFolders(a, b *entry.Folder) int {
+	x, y := a, b
+	for x.Depth > y.Depth {
+		x = x.Parent
+	}
+	for y.Depth > x.Depth {
+		y = y.Parent
+	}
+	if x == y {
+		return cmp.Compare(a.Depth, b.Depth)
+	}
+	for x.Parent != y.Parent {
+		x, y = x.Parent, y.Parent
+	}
+	if x.Parent == nil {
+		return cmp.Compare(x.Place.Index, y.Place.Index)
+	}
+	return Natural(x.Name, y.Name)
+}
+
+// rank returns a number for the entry such that one with a smaller number
+// comes first. Equal numbers leave it open.
+type rank func(e *entry.Entry) uint64
+
+// rank makes the function from the first key; for the default order from the
+// folders, which are those of the entries.
+func (o Order) rank(c *entry.Context, entries []*entry.Entry) rank {
+	if len(o.Keys) == 0 {
+		places := rankFolders(entries)
+		return func(e *entry.Entry) uint64 { return places[e.Folder] }
+	}
+	key := o.Keys[0]
+	f := key.Field
+	turn := uint64(0)
+	if key.descends() {
+		turn = ^turn
+	}
+	switch f.Type {
+	case entry.Moment:
+		return func(e *entry.Entry) uint64 {
+			t, ok := f.Moment(e)
+			if !ok {
+				return ^uint64(0)
+			}
+			return uint64(t.Sec) ^ 1<<63 ^ turn
+		}
+	case entry.Text, entry.Flag:
+		return func(*entry.Entry) uint64 { return 0 }
+	}
+	return func(e *entry.Entry) uint64 {
+		n, ok := f.Number(e, c)
+		if !ok {
+			return ^uint64(0)
+		}
+		return f.Rank(n) ^ turn
+	}
+}
+
+func rankFolders(entries []*entry.Entry) map[*entry.Folder]uint64 {
+	ranks := make(map[*entry.Folder]uint64)
+	var folders []*entry.Folder
+	for _, e := range entries {
+		if _, seen := ranks[e.Folder]; !seen {
+			ranks[e.Folder] = 0
+			folders = append(folders, e.Folder)
+		}
+	}
+	slices.SortFunc(folders, compareFolders)
+	for i, folder := range folders {
+		ranks[folder] = uint64(i)
+	}
+	return ranks
+}

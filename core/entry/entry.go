@@ -1,0 +1,145 @@
+package entry
+
+import (
+	"path"
+	"strings"
+)
+
+// Facts says which facts about an entry are wanted, or known. An entry's name
+// and its kind are always known and need no bit.
+type Facts uint16
+
+const (
+	FactStatus     Facts = 1 << iota // inode, device, size, disk, links, owner, group, permissions, and the three times of POSIX
+	FactCreated                      // when it was made; comes with the status, where the file system keeps it
+	FactTarget                       // what a link says
+	FactReach                        // whether a link leads anywhere
+	FactReadable                     // whether the person running the program may read it
+	FactWritable                     // … write it
+	FactExecutable                   // … run it
+	FactInside                       // whether a folder has anything in it
+	FactContent                      // the first few kilobytes of a file: media type
+)
+
+// Has tells whether all the wanted facts are there.
+func (f Facts) Has(wanted Facts) bool { return f&wanted == wanted }
+
+// Marks are facts about an entry that are either so or not.
+type Marks uint16
+
+const (
+	MarkReaches    Marks = 1 << iota // a link that leads somewhere
+	MarkReadable                     // by the person running the program
+	MarkWritable                     // likewise
+	MarkExecutable                   // likewise
+	MarkVoid                         // a folder with nothing in it
+	MarkMislabelled
+)
+
+// Entry is one name in a folder and what is known about it. Known says which
+// of the other facts hold a value; the rest are zero and mean nothing.
+type Entry struct {
+	Folder *Folder // the folder it lies in; if Self, the place itself
+	Inside *Folder // if it is a folder that is being read: that folder
+	Name   string  // base name, exact bytes
+	More   *More   // facts that few questions ask for; may be nil
+
+	Inode    uint64
+	Device   uint64 // the number of the file system it is on, as st_dev has it
+	Size     int64  // bytes of content; see HasSize
+	Disk     int64  // bytes allocated on disk
+	Modified Time   // content last altered
+	Accessed Time   // last read
+	Changed  Time   // details (permissions, owner, name count) last altered
+	Created  Time   // made
+	Links    uint32 // how many names it has
+	UID, GID uint32
+
+	Permissions Permissions
+	Known       Facts
+	Marks       Marks
+	Kind        Kind
+	Self        bool // this is the place that was asked about, not something in it
+	Summed      bool // Size and Disk of a folder are the totals of what it holds
+}
+
+// More holds the facts of an Entry that few questions ask for.
+type More struct {
+	Target string // what a link says, exact bytes
+	Type   string // media type, after the IANA registry
+}
+
+// HasSize tells whether Size has a meaning: for files, and for folders whose
+// content was summed. The size that the system reports for any other thing is
+// its own bookkeeping.
+func (e *Entry) HasSize() bool {
+	return e.Known&FactStatus != 0 && e.Kind == KindFile || e.Summed
+}
+
+// Depth is 0 for the place itself and 1 for an entry directly in it.
+func (e *Entry) Depth() int {
+	if e.Self {
+		return 0
+	}
+	return e.Folder.Depth + 1
+}
+
+// Hidden tells whether the name starts with a dot.
+func (e *Entry) Hidden() bool { return HiddenName(e.Name) }
+
+// AppendPath appends the place as it was given, joined with the way to the
+// entry.
+func (e *Entry) AppendPath(dst []byte) []byte {
+	if e.Self {
+		return append(dst, e.Folder.Path()...)
+	}
+	dst = append(dst, e.Folder.Path()...)
+	if dst[len(dst)-1] != '/' {
+		dst = append(dst, '/')
+	}
+	return append(dst, e.Name...)
+}
+
+// Path returns the place as it was given, joined with the way to the entry.
+func (e *Entry) Path() string { return string(e.AppendPath(nil)) }
+
+// Way returns the path from the place to the entry; for the place itself, its
+// name.
+func (e *Entry) Way() string {
+	if e.Self || e.Folder.Parent == nil {
+		return e.Name
+	}
+	return e.Folder.Way() + "/" + e.Name
+}
+
+// FolderPath returns the path of the folder it lies in, and whether that is
+// known: the place "." or "/" does not say.
+func (e *Entry) FolderPath() (string, bool) {
+	if !e.Self {
+		return e.Folder.Path(), true
+	}
+	given := strings.TrimRight(e.Folder.Place.Given, "/")
+	if given == "" || path.Base(given) != e.Name {
+		return "", false
+	}
+	return path.Dir(given), true
+}
+
+// SplitName splits a name at its last dot into stem and extension. Leading
+// dots belong to the stem, and a name without an extension has "".
+func SplitName(name string) (stem, ext string) {
+	dot := strings.LastIndexByte(name, '.')
+	if dot <= 0 || dot == len(name)-1 || strings.Trim(name[:dot], ".") == "" {
+		return name, ""
+	}
+	return name[:dot], name[dot+1:]
+}
+
+// Clone returns a copy that may be kept, or nil for nil.
+func (m *More) Clone() *More {
+	if m == nil {
+		return nil
+	}
+	clone := *m
+	return &clone
+}

@@ -1,0 +1,268 @@
+package entry
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Type is what kind of value a field has.
+type Type uint8
+
+const (
+	Text   Type = iota
+	Number      // a count or an id
+	Bytes       // a number of bytes
+	Moment      // a point in time
+	Span        // a length of time, in whole seconds
+	Mode        // permission bits
+	Flag        // so or not so
+)
+
+var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no"}
+
+func (t Type) String() string { return typeWords[t] }
+
+// Accounts tells the names behind the numbers of owners and groups.
+type Accounts interface {
+	// User returns the name of a user id and true, or the number and false.
+	User(uid uint32) (string, bool)
+	// Group returns the name of a group id and true, or the number and false.
+	Group(gid uint32) (string, bool)
+}
+
+// Context is what values depend on beside the entry.
+type Context struct {
+	AsOf     time.Time // the moment that ages are counted from
+	Accounts Accounts
+}
+
+// Field is one thing that can be known about an entry. Which of its functions
+// is set depends on its type: text for Text, flag for Flag, moment for Moment,
+// number for the others. Each says whether the entry has a value at all.
+type Field struct {
+	Name       string
+	Meaning    string // one line
+	Type       Type
+	Needs      Facts
+	Descending bool // its natural order is the greatest (newest, heaviest, true) first
+
+	text   func(dst []byte, e *Entry, c *Context) ([]byte, bool)
+	number func(e *Entry, c *Context) (int64, bool)
+	moment func(e *Entry) (Time, bool)
+	flag   func(e *Entry) (bool, bool)
+}
+
+// AppendText appends the value of a field of type Text. If there is none it
+// returns dst and false.
+func (f *Field) AppendText(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	return f.text(dst, e, c)
+}
+
+// Number returns the value of a field of type Number, Bytes, Span or Mode.
+// The numbers of Number are to be read as unsigned.
+func (f *Field) Number(e *Entry, c *Context) (int64, bool) { return f.number(e, c) }
+
+// Moment returns the value of a field of type Moment.
+func (f *Field) Moment(e *Entry) (Time, bool) { return f.moment(e) }
+
+// Flag returns the value of a field of type Flag.
+func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
+
+// Fields is the registry: every field, in the order the reference shows them.
+// It is not to be altered.
+var Fields = []Field{
+	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		return append(dst, e.Name...), true
+	}),
+	text("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		stem, _ := SplitName(e.Name)
+		return append(dst, stem...), true
+	}),
+	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		_, ext := SplitName(e.Name)
+		return append(dst, strings.ToLower(ext)...), ext != ""
+	}),
+	text("path", "the place as it was given, joined with the way to the entry", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		return e.AppendPath(dst), true
+	}),
+	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		path, ok := e.FolderPath()
+		return append(dst, path...), ok
+	}),
+	text("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Known&FactTarget == 0 || e.Kind != KindLink {
+			return dst, false
+		}
+		return append(dst, e.More.Target...), true
+	}),
+	text("type", "the media type of a file, told from its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Known&FactContent == 0 {
+			return dst, false
+		}
+		return append(dst, e.More.Type...), e.More.Type != ""
+	}),
+	text("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		return append(dst, e.Kind.String()...), true
+	}),
+	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize),
+	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
+	number("links", Number, true, "how many names (hard links) it has", func(e *Entry) int64 { return int64(e.Links) }),
+	depthField,
+	number("inode", Number, false, "its number in its file system", func(e *Entry) int64 { return int64(e.Inode) }),
+	number("device", Number, false, "the number of the file system it is on", func(e *Entry) int64 { return int64(e.Device) }),
+	number("uid", Number, false, "the number of the user who owns it", func(e *Entry) int64 { return int64(e.UID) }),
+	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
+	text("owner", "the user who owns it; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+		return appendAccount(dst, e, e.UID, c.Accounts.User)
+	}),
+	text("group", "the group it belongs to; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+		return appendAccount(dst, e, e.GID, c.Accounts.Group)
+	}),
+	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }),
+	text("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Known&FactStatus == 0 {
+			return dst, false
+		}
+		return e.Permissions.AppendNine(dst), true
+	}),
+	moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }),
+	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }),
+	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }),
+	moment("created", "when it was made, where the file system keeps that", FactCreated, func(e *Entry) Time { return e.Created }),
+	ageField,
+	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness),
+	flag("hidden", "its name starts with a dot", 0, func(e *Entry) (bool, bool) { return e.Hidden(), true }),
+	mark("executable", "a file that you may run", FactExecutable, MarkExecutable),
+	mark("readable", "you may read it", FactReadable, MarkReadable),
+	mark("writable", "you may write to it", FactWritable, MarkWritable),
+	flag("broken", "a link that leads nowhere", FactReach, func(e *Entry) (bool, bool) {
+		return e.Kind == KindLink && e.Marks&MarkReaches == 0, e.Kind != KindLink || e.Known&FactReach != 0
+	}),
+	permission("setuid", "runs with the rights of its owner", SetUser),
+	permission("setgid", "runs with the rights of its group; on a folder, what is made in it gets its group", SetGroup),
+	permission("sticky", "a folder in which only an owner may remove or rename", Sticky),
+	flag("sparse", "a file with fewer bytes on disk than in its content", FactStatus, func(e *Entry) (bool, bool) {
+		return e.Kind == KindFile && e.Disk < e.Size, e.Known&FactStatus != 0
+	}),
+	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
+		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
+	}),
+}
+
+var depthField = Field{
+	Name: "depth", Type: Number, Meaning: "how deep it lies: 1 for an entry directly in the place",
+	number: func(e *Entry, _ *Context) (int64, bool) { return int64(e.Depth()), true },
+}
+
+var ageField = Field{
+	Name: "age", Type: Span, Descending: true, Needs: FactStatus, Meaning: "how long ago its content was last altered, in seconds",
+	number: func(e *Entry, c *Context) (int64, bool) {
+		seconds := c.AsOf.Unix() - e.Modified.Sec
+		if c.AsOf.Nanosecond() < int(e.Modified.Nsec) {
+			seconds--
+		}
+		return seconds, e.Known&FactStatus != 0
+	},
+}
+
+func text(name, meaning string, needs Facts, get func([]byte, *Entry, *Context) ([]byte, bool)) Field {
+	return Field{Name: name, Meaning: meaning, Type: Text, Needs: needs, text: get}
+}
+
+func number(name string, t Type, descending bool, meaning string, get func(*Entry) int64) Field {
+	return Field{Name: name, Meaning: meaning, Type: t, Needs: FactStatus, Descending: descending,
+		number: func(e *Entry, _ *Context) (int64, bool) { return get(e), e.Known&FactStatus != 0 }}
+}
+
+// onlyIf gives the field a value only where the condition holds.
+func (f Field) onlyIf(holds func(*Entry) bool) Field {
+	get := f.number
+	f.number = func(e *Entry, c *Context) (int64, bool) {
+		if !holds(e) {
+			return 0, false
+		}
+		return get(e, c)
+	}
+	return f
+}
+
+func moment(name, meaning string, needs Facts, get func(*Entry) Time) Field {
+	return Field{Name: name, Meaning: meaning, Type: Moment, Needs: needs, Descending: true,
+		moment: func(e *Entry) (Time, bool) { return get(e), e.Known&needs != 0 }}
+}
+
+func flag(name, meaning string, needs Facts, get func(*Entry) (bool, bool)) Field {
+	return Field{Name: name, Meaning: meaning, Type: Flag, Needs: needs, Descending: true, flag: get}
+}
+
+func mark(name, meaning string, needs Facts, mark Marks) Field {
+	return flag(name, meaning, needs, func(e *Entry) (bool, bool) { return e.Marks&mark != 0, e.Known&needs != 0 })
+}
+
+func permission(name, meaning string, bit Permissions) Field {
+	return flag(name, meaning, FactStatus, func(e *Entry) (bool, bool) {
+		return e.Permissions&bit != 0, e.Known&FactStatus != 0
+	})
+}
+
+func emptiness(e *Entry) (bool, bool) {
+	switch e.Kind {
+	case KindFile:
+		return e.Size == 0, e.Known&FactStatus != 0
+	case KindFolder:
+		return e.Marks&MarkVoid != 0, e.Known&FactInside != 0
+	}
+	return false, true
+}
+
+func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string, bool)) ([]byte, bool) {
+	if e.Known&FactStatus == 0 {
+		return dst, false
+	}
+	name, _ := lookup(id)
+	return append(dst, name...), true
+}
+
+// FieldNamed returns the field of that name, in any letter case, or nil.
+func FieldNamed(name string) *Field {
+	for i := range Fields {
+		if strings.EqualFold(Fields[i].Name, name) {
+			return &Fields[i]
+		}
+	}
+	return nil
+}
+
+// FieldNames lists the names of all fields.
+func FieldNames() []string {
+	names := make([]string, len(Fields))
+	for i := range Fields {
+		names[i] = Fields[i].Name
+	}
+	return names
+}
+
+// ErrField is returned for the name of a field that there is not.
+var ErrField = errors.New("no such field")
+
+// LookupField returns the field of that name, or an error that names the most
+// similar one.
+func LookupField(name string) (*Field, error) {
+	if field := FieldNamed(name); field != nil {
+		return field, nil
+	}
+	if near := Nearest(name, FieldNames()); near != "" {
+		return nil, fmt.Errorf("%w: %q; did you mean %s?", ErrField, name, near)
+	}
+	return nil, fmt.Errorf("%w: %q; \"frank fields\" lists them", ErrField, name)
+}
+
+// Rank turns a value of Number into an unsigned number in the same order.
+func (f *Field) Rank(value int64) uint64 {
+	if f.Type == Number {
+		return uint64(value)
+	}
+	return uint64(value) ^ 1<<63
+}

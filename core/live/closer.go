@@ -1,0 +1,166 @@
+package live
+
+import (
+	"errors"
+	"io"
+	"strings"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/media"
+)
+
+// lookCloser gets the facts that cost calls of their own, those that the
+// request needs. The name is relative to the open folder at.
+func (w *worker) lookCloser(at int, name string, e *entry.Entry) {
+	name = strings.Clone(name)
+	wanted := w.request.Facts
+	if e.Kind == entry.KindLink {
+		if wanted&entry.FactTarget != 0 {
+			w.readLink(at, name, e)
+		}
+		if wanted&entry.FactReach != 0 {
+			w.tryLink(at, name, e)
+		}
+	}
+	w.askAccess(at, name, e, wanted)
+	if e.Kind == entry.KindFolder && wanted&entry.FactInside != 0 {
+		w.lookInside(at, name, e)
+	}
+	if e.Kind == entry.KindFile && wanted&entry.FactContent != 0 {
+		w.sniff(at, name, e)
+	}
+}
+
+// extra returns the entry's room for facts that few questions ask for.
+func (w *worker) extra(e *entry.Entry) *entry.More {
+	if e.More == nil {
+		w.more = append(w.more, entry.More{})
+		e.More = &w.more[len(w.more)-1]
+	}
+	return e.More
+}
+
+func (w *worker) readLink(at int, name string, e *entry.Entry) {
+	for size := 256; ; size *= 4 {
+		buf := make([]byte, size)
+		n, err := ignoringEINTR(func() (int, error) { return unix.Readlinkat(at, name, buf) })
+		if err != nil {
+			w.problem(e.Path(), "read the link", err)
+			return
+		}
+		if n < size {
+			w.extra(e).Target = string(buf[:n])
+			e.Known |= entry.FactTarget
+			return
+		}
+	}
+}
+
+// tryLink finds out whether a link leads anywhere. That a folder on the way may
+// not be entered leaves it unknown.
+func (w *worker) tryLink(at int, name string, e *entry.Entry) {
+	var s status
+	switch err := s.look(at, name, true); err {
+	case nil:
+		e.Marks |= entry.MarkReaches
+		e.Known |= entry.FactReach
+	case unix.ENOENT, unix.ENOTDIR, unix.ELOOP:
+		e.Known |= entry.FactReach
+	default:
+		w.problem(e.Path(), "follow the link", err)
+	}
+}
+
+// askAccess asks the system what the person running the program may do. It
+// knows more than the permission bits: access lists, read-only file systems,
+// special rights.
+func (w *worker) askAccess(at int, name string, e *entry.Entry, wanted entry.Facts) {
+	questions := [...]struct {
+		fact entry.Facts
+		mode uint32
+		mark entry.Marks
+	}{
+		{entry.FactReadable, unix.R_OK, entry.MarkReadable},
+		{entry.FactWritable, unix.W_OK, entry.MarkWritable},
+		{entry.FactExecutable, unix.X_OK, entry.MarkExecutable},
+	}
+	for _, q := range questions {
+		if wanted&q.fact == 0 {
+			continue
+		}
+		e.Known |= q.fact
+		if q.fact == entry.FactExecutable && !w.isFile(at, name, e) {
+			continue
+		}
+		if _, err := ignoringEINTR(func() (int, error) { return 0, unix.Faccessat(at, name, q.mode, 0) }); err == nil {
+			e.Marks |= q.mark
+		}
+	}
+}
+
+// isFile tells whether the entry is a file or a link that leads to one.
+func (w *worker) isFile(at int, name string, e *entry.Entry) bool {
+	if e.Kind != entry.KindLink {
+		return e.Kind == entry.KindFile
+	}
+	var s status
+	return s.look(at, name, true) == nil && s.kind() == entry.KindFile
+}
+
+// lookInside finds out whether a folder has anything in it.
+func (w *worker) lookInside(at int, name string, e *entry.Entry) {
+	d, err := openDir(at, name, e.Self)
+	if err != nil {
+		w.problem(e.Path(), "look into the folder", err)
+		return
+	}
+	defer d.close()
+	buf := make([]byte, 4096)
+	e.Marks |= entry.MarkVoid
+	for e.Marks&entry.MarkVoid != 0 {
+		n, err := d.read(buf)
+		if err != nil {
+			w.problem(e.Path(), "look into the folder", err)
+			return
+		}
+		if n == 0 {
+			break
+		}
+		for rest := buf[:n]; len(rest) > 0; {
+			var inside string
+			if inside, _, rest = nextRecord(rest); inside != "." && inside != ".." {
+				e.Marks &^= entry.MarkVoid
+			}
+		}
+	}
+	e.Known |= entry.FactInside
+}
+
+// sniff reads the start of a file and tells its media type from it.
+func (w *worker) sniff(at int, name string, e *entry.Entry) {
+	file, err := openFile(at, name)
+	if err != nil {
+		w.problem(e.Path(), "open", err)
+		return
+	}
+	defer file.Close()
+	if info, err := file.Stat(); err != nil || !info.Mode().IsRegular() {
+		w.problem(e.Path(), "open", errMoved)
+		return
+	}
+	head := make([]byte, media.HeadSize)
+	n, err := io.ReadFull(file, head)
+	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+		w.problem(e.Path(), "read", err)
+		return
+	}
+	_, ext := entry.SplitName(e.Name)
+	found, mislabelled := media.Detect(head[:n], ext)
+	w.extra(e).Type = found
+	if mislabelled {
+		e.Marks |= entry.MarkMislabelled
+	}
+	e.Known |= entry.FactContent
+}

@@ -1,0 +1,154 @@
+package live
+
+import (
+	"strings"
+	"sync/atomic"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+)
+
+// node tells one thing on a running system from every other.
+type node struct{ device, inode uint64 }
+
+// opened is a folder that was opened. Each folder still to be opened below it
+// holds it by a reference, and so does whoever reads it; the last one to let go
+// closes it.
+//
+// When many folders are open at once it may be closed although folders below
+// it wait. These are then opened by the way from the nearest folder above that
+// is open, and node tells whether the way still leads to the same folder.
+type opened struct {
+	folder *entry.Folder
+	above  *opened
+	dir    dir
+	node   node
+	shut   bool // closed early; set before any other goroutine sees it
+	shared bool // other goroutines have it, so that it must stay open; only its reader looks
+	refs   atomic.Int32
+}
+
+// handles counts the folders that are open.
+type handles struct {
+	open  atomic.Int32
+	limit int32 // how many may stay open for folders that wait
+}
+
+// newHandles takes half of what the system allows, less what the rest of the
+// program may need.
+func newHandles() *handles {
+	const most, least, elsewhere = 1024, 4, 32
+	limit := most
+	var rlimit unix.Rlimit
+	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &rlimit); err == nil && uint64(rlimit.Cur) < 2*most {
+		limit = max(least, (int(rlimit.Cur)-elsewhere)/2)
+	}
+	return &handles{limit: int32(limit)}
+}
+
+func (h *handles) opened(folder *entry.Folder, above *opened, d dir) *opened {
+	h.open.Add(1)
+	o := &opened{folder: folder, above: above, dir: d}
+	o.refs.Store(1)
+	return o
+}
+
+// letGo gives back n references.
+func (h *handles) letGo(o *opened, n int) {
+	if o.refs.Add(int32(-n)) == 0 && !o.shut {
+		o.dir.close()
+		h.open.Add(-1)
+	}
+}
+
+// hold takes a reference, unless the folder is closed already.
+func (o *opened) hold() bool {
+	for !o.shut {
+		refs := o.refs.Load()
+		if refs == 0 {
+			return false
+		}
+		if o.refs.CompareAndSwap(refs, refs+1) {
+			return true
+		}
+	}
+	return false
+}
+
+// tooMany tells whether no more folders should stay open than must.
+func (h *handles) tooMany() bool { return h.open.Load() > h.limit }
+
+// shutEarly closes a folder although others wait below it. Only its reader may
+// call it, before anyone else is told of the folder.
+func (h *handles) shutEarly(o *opened) {
+	if o.above == nil {
+		return
+	}
+	var s status
+	if s.identity(o.dir) != nil {
+		return
+	}
+	o.node = s.node()
+	o.dir.close()
+	h.open.Add(-1)
+	o.shut = true
+}
+
+// longestWay keeps ways under what the system takes in one call.
+const longestWay = 2048
+
+// reach opens again a folder that was closed early. The caller closes it.
+func (h *handles) reach(o *opened) (dir, error) {
+	from := o.above
+	for !from.hold() {
+		from = from.above
+	}
+	defer h.letGo(from, 1)
+	d, err := openWay(from, o.folder)
+	if err != nil {
+		return dir{}, err
+	}
+	var s status
+	if err := s.identity(d); err != nil || s.node() != o.node {
+		d.close()
+		return dir{}, errMoved
+	}
+	return d, nil
+}
+
+// openWay opens a folder by its way from one above it, however long, following
+// links.
+func openWay(from *opened, folder *entry.Folder) (dir, error) {
+	at := from.dir
+	for trail := folder.Trail()[from.folder.Depth+1:]; len(trail) > 0; {
+		length, n := 0, 0
+		for n < len(trail) && (n == 0 || length+len(trail[n].Name) < longestWay) {
+			length += len(trail[n].Name) + 1
+			n++
+		}
+		names := make([]string, n)
+		for i, folder := range trail[:n] {
+			names[i] = folder.Name
+		}
+		next, err := openDir(at.handle(), strings.Join(names, "/"), true)
+		if at != from.dir {
+			at.close()
+		}
+		if err != nil {
+			return dir{}, err
+		}
+		at, trail = next, trail[n:]
+	}
+	return at, nil
+}
+
+// ignoringEINTR repeats a call that a signal interrupted.
+func ignoringEINTR(call func() (int, error)) (int, error) {
+	for {
+		n, err := call()
+		if err != unix.EINTR {
+			return n, err
+		}
+	}
+}

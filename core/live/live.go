@@ -1,0 +1,222 @@
+// Package live reads the folders of a running system.
+//
+// A few workers take folders off one stack. A worker opens a folder relative
+// to the open folder above it, reads the kernel's directory records, asks for
+// further facts only where the request needs them, hands the entries to its
+// visitor in batches, and puts the folders it found on the stack. A folder of
+// very many entries is shared out among workers that have nothing else to do.
+//
+// Nothing in a folder is ever opened but folders, and files when their media
+// type is asked for.
+package live
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+var errMoved = errors.New("it was moved or replaced while this ran")
+
+// Source is a place on the running system.
+type Source struct {
+	place entry.Place
+}
+
+// Open looks at a place: a folder or link to a folder, whose entries it will
+// give, or anything else, which it will give itself. The index is the place's
+// position among those asked about. The error is the system's, if there is
+// nothing of that name.
+func Open(given string, index int) (*Source, error) {
+	if _, err := os.Lstat(given); err != nil {
+		return nil, err
+	}
+	full, err := filepath.Abs(given)
+	if err != nil {
+		return nil, err
+	}
+	place := entry.Place{Index: index, Given: given, Full: full}
+	info, err := os.Stat(given)
+	place.Leaf = err != nil || !info.IsDir()
+	if real, err := filepath.EvalSymlinks(full); !place.Leaf && err == nil && real != full {
+		place.Real = real
+	}
+	return &Source{place}, nil
+}
+
+// Place returns the place.
+func (s *Source) Place() *entry.Place { return &s.place }
+
+// Read implements source.Source.
+func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
+	root := &entry.Folder{Place: &s.place}
+	run := &run{ctx: ctx, request: request, sink: sink, handles: newHandles(), queue: newQueue()}
+	if request.Self || request.Depth == 0 || s.place.Leaf {
+		w := run.newWorker()
+		err := w.lookAtPlace(root)
+		if err != nil || request.Depth == 0 || s.place.Leaf {
+			return w.report, err
+		}
+		run.report = w.report
+	}
+	d, err := openDir(unix.AT_FDCWD, s.place.Given, true)
+	if err != nil {
+		problem := source.Problem{Path: s.place.Given, Tried: "open the folder", Err: err, Entries: 1}
+		root.MarkUnread()
+		run.report.Problems = append(run.report.Problems, problem)
+		return run.report, ctx.Err()
+	}
+	run.root = run.handles.opened(root, nil, d)
+	defer run.handles.letGo(run.root, 1)
+	if request.SameDisk {
+		var status status
+		if err := status.identity(d); err == nil {
+			run.device = status.node().device
+		}
+	}
+	run.root.refs.Add(1)
+	run.enter(run.root)
+	run.queue.push(work{open: run.root})
+	run.work()
+	run.followLinks()
+	run.report.SortProblems()
+	if run.err == nil {
+		run.err = ctx.Err()
+	}
+	return run.report, run.err
+}
+
+// run is one reading.
+type run struct {
+	ctx     context.Context
+	request source.Request
+	sink    source.Sink
+	handles *handles
+	queue   *queue
+	root    *opened
+	device  uint64 // the file system to stay on, with SameDisk
+	workers []*worker
+
+	mu      sync.Mutex
+	report  source.Report   // of the work that is finished
+	err     error           // the first that a visitor returned
+	links   []*entry.Folder // links still to be followed, with Follow
+	entered map[node]bool   // folders read, with Follow
+}
+
+// work is something for a worker to do. Either a folder to open and read: the
+// open folder above it is held. Or an open folder to read on in, which is held
+// itself; with records, only to look at the entries these name.
+type work struct {
+	folder  *entry.Folder
+	above   *opened
+	open    *opened
+	records []byte
+}
+
+// work does all the work on the stack, with as many workers as there are cores.
+func (r *run) work() {
+	stop := context.AfterFunc(r.ctx, r.queue.stop)
+	defer stop()
+	if r.workers == nil {
+		for range runtime.GOMAXPROCS(0) {
+			r.workers = append(r.workers, r.newWorker())
+		}
+	}
+	var group sync.WaitGroup
+	for _, w := range r.workers[1:] {
+		group.Go(w.work)
+	}
+	r.workers[0].work()
+	group.Wait()
+	for _, w := range r.workers {
+		r.report.Add(w.report)
+		w.report = source.Report{}
+	}
+	for _, item := range r.queue.work { // there is some only after a stop
+		if item.open != nil {
+			r.handles.letGo(item.open, 1)
+		} else {
+			r.handles.letGo(item.above, 1)
+		}
+	}
+	r.queue.work = nil
+}
+
+// fail ends the reading with an error of a visitor.
+func (r *run) fail(err error) {
+	r.mu.Lock()
+	if r.err == nil {
+		r.err = err
+	}
+	r.mu.Unlock()
+	r.queue.stop()
+}
+
+// enter tells whether a folder is new, and keeps that in mind. It matters only
+// when links are followed: without, there is one way to each folder.
+func (r *run) enter(o *opened) bool {
+	if !r.request.Follow {
+		return true
+	}
+	var s status
+	if s.identity(o.dir) != nil {
+		return true
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.entered == nil {
+		r.entered = make(map[node]bool)
+	}
+	known := r.entered[s.node()]
+	r.entered[s.node()] = true
+	return !known
+}
+
+// followLinks goes into the folders that links lead to, after everything that
+// is there without them. One link is done at a time, in order of their paths:
+// so which of two links to a folder shows its content does not depend on
+// timing, and links that lead to one another end soon.
+func (r *run) followLinks() {
+	for len(r.links) > 0 && !r.queue.isStopped() {
+		first := 0
+		for i, link := range r.links {
+			if strings.Compare(link.Way(), r.links[first].Way()) < 0 {
+				first = i
+			}
+		}
+		link := r.links[first]
+		r.links[first] = r.links[len(r.links)-1]
+		r.links = r.links[:len(r.links)-1]
+		d, err := openWay(r.root, link)
+		if err != nil { // a link to a file, or to nothing
+			if err != unix.ENOTDIR && err != unix.ENOENT {
+				r.report.Problems = append(r.report.Problems,
+					source.Problem{Path: link.Path(), Tried: "follow the link", Err: err, Entries: 1})
+			}
+			continue
+		}
+		o := r.handles.opened(link, r.root, d)
+		var s status
+		switch {
+		case r.request.SameDisk && s.identity(d) == nil && s.node().device != r.device:
+			r.report.OtherDisks++
+			r.handles.letGo(o, 1)
+		case !r.enter(o):
+			r.report.Repeated++
+			r.handles.letGo(o, 1)
+		default:
+			r.queue.push(work{open: o})
+			r.work()
+		}
+	}
+}

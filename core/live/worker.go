@@ -1,0 +1,301 @@
+package live
+
+import (
+	"bytes"
+	"errors"
+	"path/filepath"
+	"strings"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+const (
+	bufferSize = 32 << 10 // records read in one call
+	batchSize  = 256      // entries handed to a visitor at once
+	// shareAbove is how much of the buffer must be full for a folder to be
+	// large enough to share out.
+	shareAbove = bufferSize / 2
+	// manyFolders found in one folder are read before reading on in it.
+	manyFolders = 1024
+)
+
+// worker is one goroutine's share of a reading.
+type worker struct {
+	*run
+	visit   source.Visitor
+	report  source.Report
+	status  status
+	buffer  []byte
+	batch   []entry.Entry
+	more    []entry.More
+	folders []work // found and not yet pushed
+}
+
+func (r *run) newWorker() *worker {
+	return &worker{
+		run:    r,
+		visit:  r.sink.Visitor(),
+		buffer: make([]byte, bufferSize),
+		batch:  make([]entry.Entry, 0, batchSize),
+		more:   make([]entry.More, 0, batchSize),
+	}
+}
+
+// work does work until there is none.
+func (w *worker) work() {
+	for {
+		item, ok := w.queue.pop()
+		if !ok {
+			return
+		}
+		if err := w.do(item); err != nil {
+			w.fail(err)
+		}
+		w.queue.finish()
+	}
+}
+
+func (w *worker) do(item work) error {
+	if item.records != nil {
+		err := w.lookAt(item.open, item.records)
+		w.pushFolders()
+		w.handles.letGo(item.open, 1)
+		return err
+	}
+	o := item.open
+	if o == nil {
+		if o = w.openFolder(item); o == nil {
+			return nil
+		}
+	}
+	return w.readFolder(o)
+}
+
+// openFolder opens a folder and gives back the hold on the one above. It
+// returns nil if the folder is not to be read after all.
+func (w *worker) openFolder(item work) *opened {
+	above := item.above
+	defer w.handles.letGo(above, 1)
+	at := above.dir
+	if above.shut {
+		d, err := w.handles.reach(above)
+		if err != nil {
+			w.unread(item.folder, "open the folder", err)
+			return nil
+		}
+		defer d.close()
+		at = d
+	}
+	d, err := openDir(at.handle(), item.folder.Name, false)
+	if err != nil {
+		w.unread(item.folder, "open the folder", err)
+		return nil
+	}
+	o := w.handles.opened(item.folder, above, d)
+	if !w.enter(o) {
+		w.report.Repeated++
+		w.handles.letGo(o, 1)
+		return nil
+	}
+	return o
+}
+
+// readFolder reads an open folder to its end and gives back the hold on it.
+func (w *worker) readFolder(o *opened) error {
+	for w.ctx.Err() == nil {
+		n, err := o.dir.read(w.buffer)
+		if err != nil {
+			w.unread(o.folder, "read the folder", err)
+			break
+		}
+		if n == 0 {
+			break
+		}
+		if n > shareAbove && w.request.Facts != 0 && w.queue.hungry() {
+			o.shared = true
+			o.refs.Add(1)
+			w.queue.push(work{open: o, records: bytes.Clone(w.buffer[:n])})
+			continue
+		}
+		if err := w.lookAt(o, w.buffer[:n]); err != nil {
+			w.handles.letGo(o, 1)
+			return err
+		}
+		if len(w.folders) >= manyFolders && !w.handles.tooMany() {
+			// What was found is done first, then the rest of this folder.
+			o.shared = true
+			w.queue.push(work{open: o})
+			w.pushFolders()
+			return nil
+		}
+	}
+	if len(w.folders) > 0 && !o.shared && w.handles.tooMany() {
+		w.handles.shutEarly(o)
+	}
+	w.pushFolders()
+	w.report.Folders++
+	if w.request.Progress != nil {
+		w.request.Progress.Folders.Add(1)
+	}
+	w.handles.letGo(o, 1)
+	return nil
+}
+
+func (w *worker) pushFolders() {
+	if len(w.folders) == 0 {
+		return
+	}
+	w.queue.push(w.folders...)
+	clear(w.folders)
+	w.folders = w.folders[:0]
+}
+
+// lookAt hands the entries that the records name to the visitor, with the
+// facts that the request needs, and gathers the folders to go into.
+func (w *worker) lookAt(o *opened, records []byte) error {
+	const fromStatus = entry.FactStatus | entry.FactCreated
+	request := &w.request
+	at := o.dir.handle()
+	descend := o.folder.Depth+1 < request.Depth
+	for len(records) > 0 {
+		var name string
+		var kind entry.Kind
+		name, kind, records = nextRecord(records)
+		if name == "." || name == ".." {
+			continue
+		}
+		hidden := entry.HiddenName(name)
+		if hidden && request.Hidden == source.OmitHidden {
+			w.report.Hidden++
+			continue
+		}
+		shown := hidden || request.Hidden != source.OnlyHidden
+		if !shown && kind != entry.KindFolder && kind != entry.KindUnknown && !(request.Follow && kind == entry.KindLink) {
+			continue
+		}
+
+		w.batch = append(w.batch, entry.Entry{Folder: o.folder, Name: name, Kind: kind})
+		e := &w.batch[len(w.batch)-1]
+		if request.Facts&fromStatus != 0 || kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder {
+			if err := w.status.lookRecord(at, name); err == nil {
+				w.status.fill(e)
+			} else if err == unix.ENOENT {
+				w.vanished(e)
+				w.batch = w.batch[:len(w.batch)-1]
+				continue
+			} else {
+				w.problemBelow(o.folder, "look at what is in the folder", err)
+			}
+		}
+		if request.Facts&^fromStatus != 0 {
+			w.lookCloser(at, name, e)
+		}
+		if descend && e.Kind == entry.KindFolder {
+			e.Inside = w.found(o, e)
+		}
+		if descend && e.Kind == entry.KindLink && request.Follow {
+			w.foundLink(o, e)
+		}
+		if !shown {
+			w.batch = w.batch[:len(w.batch)-1]
+			continue
+		}
+		if len(w.batch) == batchSize {
+			if err := w.flush(); err != nil {
+				return err
+			}
+		}
+	}
+	return w.flush()
+}
+
+// flush hands the batch to the visitor.
+func (w *worker) flush() error {
+	if len(w.batch) == 0 {
+		return nil
+	}
+	if w.request.Progress != nil {
+		w.request.Progress.Entries.Add(int64(len(w.batch)))
+	}
+	err := w.visit(w.batch)
+	w.batch, w.more = w.batch[:0], w.more[:0]
+	return err
+}
+
+// found notes a folder to go into, unless it is not to be gone into.
+func (w *worker) found(o *opened, e *entry.Entry) *entry.Folder {
+	folder := entry.NewFolder(o.folder, strings.Clone(e.Name))
+	if w.request.Skip != nil && w.request.Skip(folder) {
+		w.report.Skipped++
+		return nil
+	}
+	if w.request.SameDisk && e.Known&entry.FactStatus != 0 && e.Device != w.device {
+		w.report.OtherDisks++
+		return nil
+	}
+	o.refs.Add(1)
+	w.folders = append(w.folders, work{folder: folder, above: o})
+	return folder
+}
+
+// foundLink notes a link to follow later.
+func (w *worker) foundLink(o *opened, e *entry.Entry) {
+	folder := entry.NewFolder(o.folder, strings.Clone(e.Name))
+	if w.request.Skip != nil && w.request.Skip(folder) {
+		return
+	}
+	w.mu.Lock()
+	w.links = append(w.links, folder)
+	w.mu.Unlock()
+}
+
+// lookAtPlace hands the place itself to the visitor.
+func (w *worker) lookAtPlace(folder *entry.Folder) error {
+	given := folder.Place.Given
+	w.batch = append(w.batch, entry.Entry{Folder: folder, Name: filepath.Base(folder.Place.Full), Self: true})
+	e := &w.batch[0]
+	if err := w.status.look(unix.AT_FDCWD, given, false); err != nil {
+		w.problem(given, "look at", err)
+		return nil
+	}
+	w.status.fill(e)
+	if e.Kind == entry.KindFolder {
+		e.Inside = folder
+	}
+	w.lookCloser(unix.AT_FDCWD, given, e)
+	return w.flush()
+}
+
+func (w *worker) problem(path, tried string, err error) {
+	p := source.Problem{Path: path, Tried: tried, Err: err, Entries: 1}
+	p.Vanished = errors.Is(err, unix.ENOENT)
+	w.report.Problems = append(w.report.Problems, p)
+}
+
+// unread notes that a folder could not be read.
+func (w *worker) unread(folder *entry.Folder, tried string, err error) {
+	folder.MarkUnread()
+	w.problem(folder.Path(), tried, err)
+}
+
+// problemBelow notes that something in a folder could not be looked at. A
+// folder that lets nothing in it be looked at makes one problem, not thousands.
+func (w *worker) problemBelow(folder *entry.Folder, tried string, err error) {
+	path := folder.Path()
+	if last := len(w.report.Problems) - 1; last >= 0 {
+		p := &w.report.Problems[last]
+		if p.Path == path && p.Tried == tried && p.Err == err {
+			p.Entries++
+			return
+		}
+	}
+	w.report.Problems = append(w.report.Problems, source.Problem{Path: path, Tried: tried, Err: err, Entries: 1})
+}
+
+func (w *worker) vanished(e *entry.Entry) {
+	w.report.Problems = append(w.report.Problems,
+		source.Problem{Path: e.Path(), Tried: "look at", Err: unix.ENOENT, Entries: 1, Vanished: true})
+}

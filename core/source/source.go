@@ -1,0 +1,123 @@
+// Package source says how entries travel: what can be asked of a source, how it
+// hands over what it finds, and what it reports at the end. A running system's
+// folders are a source, and so is a record in the ledger; commands see no
+// difference.
+//
+// A source may read with several goroutines. Each asks the [Sink] for a
+// [Visitor] of its own and is the only one to call it, so a visitor needs no
+// lock for what it keeps to itself, and what a command does with entries is
+// spread over all cores without further ado.
+package source
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"slices"
+	"sync/atomic"
+
+	"frankledger/core/entry"
+)
+
+// Source is a place that entries can be read from.
+type Source interface {
+	Place() *entry.Place
+	// Read hands what the request asks for to the sink and reports what it left
+	// out. What could not be read is no error but a Problem in the report. The
+	// error is the context's, or the one a visitor returned.
+	Read(ctx context.Context, request Request, sink Sink) (Report, error)
+}
+
+// Sink receives entries.
+type Sink interface {
+	// Visitor is called once for each goroutine that reads.
+	Visitor() Visitor
+}
+
+// Visitor is given some entries of one folder, in no particular order. The
+// slice, the entries and the bytes of their names are only lent for the call;
+// the folders may be kept. An error ends the reading.
+type Visitor func(entries []entry.Entry) error
+
+// SinkFunc is a sink made of a function.
+type SinkFunc func() Visitor
+
+func (f SinkFunc) Visitor() Visitor { return f() }
+
+// AllDepths as a request's depth means no limit.
+const AllDepths = 1 << 30
+
+// Hidden says what to do with hidden entries.
+type Hidden uint8
+
+const (
+	ShowHidden Hidden = iota
+	OmitHidden        // leave them out and do not go into hidden folders
+	OnlyHidden        // leave all others out, but look for hidden ones everywhere
+)
+
+// Request is what is asked of a source.
+type Request struct {
+	Facts    entry.Facts // what must be known of each entry
+	Depth    int         // how far down: 0 for the place itself, 1 for what is in it
+	Self     bool        // the place itself too, whatever the depth
+	Hidden   Hidden
+	Follow   bool // go into folders that links lead to, each folder once
+	SameDisk bool // do not go into other file systems
+	// Skip tells whether not to go into a folder, by its name and its way from
+	// the place. It may be nil. It is called from several goroutines.
+	Skip func(folder *entry.Folder) bool
+	// Progress is counted up while reading. It may be nil.
+	Progress *Progress
+}
+
+// Progress is how far a reading has come. It may be read at any time.
+type Progress struct {
+	Entries atomic.Int64
+	Folders atomic.Int64
+}
+
+// Report is what a reading left out, and why.
+type Report struct {
+	Folders    int64 // folders read
+	Hidden     int64 // entries left out because they are hidden
+	Skipped    int64 // folders not gone into because the request said so
+	OtherDisks int64 // folders not gone into because another file system starts there
+	Repeated   int64 // links not followed because they lead to a folder already read
+	Problems   []Problem
+}
+
+// Add joins the report of another reading to this one.
+func (r *Report) Add(other Report) {
+	r.Folders += other.Folders
+	r.Hidden += other.Hidden
+	r.Skipped += other.Skipped
+	r.OtherDisks += other.OtherDisks
+	r.Repeated += other.Repeated
+	r.Problems = append(r.Problems, other.Problems...)
+}
+
+// SortProblems puts the problems in order of their paths, so that it does not
+// depend on timing.
+func (r *Report) SortProblems() {
+	slices.SortFunc(r.Problems, func(a, b Problem) int {
+		return cmp.Or(bytes.Compare([]byte(a.Path), []byte(b.Path)), cmp.Compare(a.Tried, b.Tried))
+	})
+}
+
+// Problem is something that could not be read.
+type Problem struct {
+	Path     string
+	Tried    string // what was being done, to follow "could not"
+	Err      error  // the system's reason
+	Entries  int64  // how many entries it concerns; at least 1
+	Vanished bool   // it was gone before it could be looked at
+}
+
+// Reason is the system's reason in words.
+func (p Problem) Reason() string {
+	if p.Vanished {
+		return "it vanished while this ran"
+	}
+	return p.Err.Error()
+}

@@ -1,0 +1,122 @@
+package render
+
+import (
+	"path"
+	"strings"
+)
+
+type footerLine struct {
+	text string
+	ink  ink
+}
+
+// heading names the folders looked at by their full paths: the places, and for
+// one that is no folder the folder it lies in.
+func (v *View) heading() []string {
+	var lines []string
+	for _, place := range v.Places {
+		line := Escaped(place.Full)
+		if place.Leaf {
+			line = Escaped(path.Dir(place.Full))
+		}
+		if place.Real != "" {
+			line += ", which leads to " + Escaped(place.Real)
+		}
+		if len(lines) == 0 || lines[len(lines)-1] != line {
+			lines = append(lines, line)
+		}
+	}
+	return lines
+}
+
+// footer says what there was, and all that was left out.
+func (v *View) footer(s *Summary) []footerLine {
+	var lines []footerLine
+	m := &s.Matched
+	line := Count(m.Entries(), "entry", "entries")
+	if s.Shown < m.Entries() {
+		line = Grouped(s.Shown) + " shown of " + line
+	}
+	if kinds := kindCounts(s); kinds != "" {
+		line += ": " + kinds
+	}
+	if s.Bytes && m.Files > 0 {
+		line += " · " + v.Units.SizeText(m.Size) + " in the files"
+	}
+	lines = append(lines, footerLine{line, plainInk})
+
+	r := &s.Report
+	for _, left := range []struct {
+		count           int64
+		one, many, rest string
+	}{
+		{r.Hidden, "hidden entry", "hidden entries", "not shown; --hidden show"},
+		{r.Skipped, "folder", "folders", "not gone into, as --skip says"},
+		{r.OtherDisks, "folder", "folders", "not gone into: another file system starts there"},
+		{r.Repeated, "link", "links", "not followed: to a folder that is read already"},
+	} {
+		if left.count > 0 {
+			lines = append(lines, footerLine{Count(left.count, left.one, left.many) + " " + left.rest, quietInk})
+		}
+	}
+	if text := problemCount(s); text != "" {
+		lines = append(lines, footerLine{text, alarmInk})
+	}
+	if s.Stopped {
+		lines = append(lines, footerLine{"stopped before everything was read", alarmInk})
+	}
+	return lines
+}
+
+func kindCounts(s *Summary) string {
+	m := &s.Matched
+	var parts []string
+	for _, kind := range []struct {
+		count     int64
+		one, many string
+	}{
+		{m.Folders, "folder", "folders"},
+		{m.Files, "file", "files"},
+		{m.Links, "link", "links"},
+		{m.Others, "other", "others"},
+	} {
+		if kind.count > 0 {
+			parts = append(parts, Count(kind.count, kind.one, kind.many))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+func problemCount(s *Summary) string {
+	unread, vanished := s.counts()
+	var parts []string
+	if unread > 0 {
+		parts = append(parts, Count(unread, "place", "places")+" could not be read")
+	}
+	if vanished > 0 {
+		parts = append(parts, Count(vanished, "entry", "entries")+" vanished while this ran")
+	}
+	return strings.Join(parts, ", ")
+}
+
+// counts returns how many entries could not be read, and how many vanished.
+func (s *Summary) counts() (unread, vanished int64) {
+	for _, p := range s.Report.Problems {
+		if p.Vanished {
+			vanished += p.Entries
+		} else {
+			unread += p.Entries
+		}
+	}
+	return unread, vanished
+}
+
+// Footer returns the footer as lines of text, for formats that have no room
+// for it.
+func (v *View) Footer(s *Summary) []string {
+	var lines []string
+	for _, line := range v.footer(s) {
+		lines = append(lines, line.text)
+	}
+	return lines
+}

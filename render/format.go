@@ -1,0 +1,118 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Format is a way to write entries. Its methods append to dst and return it.
+// Row may be called from several goroutines, once Begin has returned.
+type Format interface {
+	Begin(dst []byte) []byte
+	Row(dst []byte, e *entry.Entry) []byte
+	End(dst []byte, s *Summary) []byte
+}
+
+// Measurer is a format that wants to see entries before it begins, to lay its
+// columns out.
+type Measurer interface {
+	Measure(e *entry.Entry)
+}
+
+// View is how entries are to be shown.
+type View struct {
+	Places  []*entry.Place
+	Columns []*entry.Field
+	Context *entry.Context
+	Units   Units
+	Times   Times
+	Zone    *time.Location // for local times
+	Palette Palette
+	Width   int  // columns of the terminal; 0 for no limit
+	Escape  bool // the output is a terminal: no byte of a name may act on it
+	Plain   bool // no heading and no footer
+}
+
+// Summary is what there is to say after the entries.
+type Summary struct {
+	Shown   int64     // entries written
+	Matched weigh.Sum // entries there were to write
+	Bytes   bool      // whether the sum's bytes are known
+	Report  source.Report
+	Stopped bool // ended before all was read
+}
+
+// Complete tells whether everything asked for was read.
+func (s *Summary) Complete() bool { return !s.Stopped && len(s.Report.Problems) == 0 }
+
+// formats are made by name; the first is the default.
+var formats = []struct {
+	name, meaning string
+	fields        []string // default columns; nil: the format has none
+	make          func(*View) Format
+}{
+	{"table", "a table for people", []string{"name", "kind", "size", "modified", "permissions", "owner"}, func(v *View) Format { return newTable(v) }},
+	{"paths", "one path a line", nil, func(v *View) Format { return paths{v, '\n'} }},
+	{"paths0", "paths with a NUL after each, safe for any name", nil, func(v *View) Format { return paths{v, 0} }},
+	{"csv", "comma-separated values (RFC 4180)", dataFields, func(v *View) Format { return csv{v} }},
+	{"json", "one JSON document, with summary and problems", dataFields, func(v *View) Format { return newJSONDocument(v) }},
+	{"jsonl", "one JSON object a line for each entry", dataFields, func(v *View) Format { return jsonLines{newJSONRow(v)} }},
+	{"markdown", "a Markdown table", []string{"name", "kind", "size", "modified", "permissions", "owner"}, func(v *View) Format { return markdown{v} }},
+}
+
+var dataFields = []string{"path", "name", "kind", "size", "modified", "permissions", "owner"}
+
+// FormatNames lists the names of the formats, the default first.
+func FormatNames() []string {
+	names := make([]string, len(formats))
+	for i := range formats {
+		names[i] = formats[i].name
+	}
+	return names
+}
+
+// FormatMeaning returns a line on a format.
+func FormatMeaning(name string) string { return formats[formatIndex(name)].meaning }
+
+// CheckFormat returns an error unless there is a format of that name.
+func CheckFormat(name string) error {
+	if formatIndex(name) >= 0 {
+		return nil
+	}
+	hint := "the formats are " + strings.Join(FormatNames(), ", ")
+	if near := entry.Nearest(name, FormatNames()); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return fmt.Errorf("no such format: %q; %s", name, hint)
+}
+
+// DefaultColumns returns the columns that a format shows unless told
+// otherwise; none if it has no columns at all.
+func DefaultColumns(name string) []*entry.Field {
+	var columns []*entry.Field
+	for _, field := range formats[formatIndex(name)].fields {
+		columns = append(columns, entry.FieldNamed(field))
+	}
+	return columns
+}
+
+// ForPeople tells whether a format shows sizes and times the way people read
+// them, with a heading and a footer.
+func ForPeople(name string) bool { return name == "table" || name == "markdown" }
+
+// New returns the format of that name, which must exist, for a view.
+func New(name string, v *View) Format { return formats[formatIndex(name)].make(v) }
+
+func formatIndex(name string) int {
+	for i := range formats {
+		if formats[i].name == name {
+			return i
+		}
+	}
+	return -1
+}

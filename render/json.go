@@ -1,0 +1,192 @@
+package render
+
+import (
+	"encoding/base64"
+	"strconv"
+	"unicode/utf8"
+
+	"frankledger/core/entry"
+)
+
+// jsonRow writes entries as JSON objects (RFC 8259) with the field names as
+// keys. An absent value is null. Where text is no UTF-8, its exact bytes stand
+// beside it under the key with _base64 after it.
+type jsonRow struct {
+	view *View
+	keys []string // `"name":` and so on
+}
+
+func newJSONRow(v *View) jsonRow {
+	row := jsonRow{view: v}
+	for _, f := range v.Columns {
+		row.keys = append(row.keys, `"`+f.Name+`":`)
+	}
+	return row
+}
+
+func (j jsonRow) object(dst []byte, e *entry.Entry) []byte {
+	dst = append(dst, '{')
+	for i, f := range j.view.Columns {
+		if i > 0 {
+			dst = append(dst, ',')
+		}
+		dst = append(dst, j.keys[i]...)
+		dst = j.value(dst, f, e)
+	}
+	return append(dst, '}')
+}
+
+func (j jsonRow) value(dst []byte, f *entry.Field, e *entry.Entry) []byte {
+	start := len(dst)
+	quoted := f.Type == entry.Text || f.Type == entry.Moment || f.Type == entry.Mode
+	if quoted {
+		dst = append(dst, '"')
+	}
+	dst, ok := j.view.appendValue(dst, f, e)
+	switch {
+	case !ok:
+		return append(dst[:start], "null"...)
+	case f.Type == entry.Text && !plainJSON(dst[start+1:]):
+		text := string(dst[start+1:])
+		dst = appendJSONText(dst[:start], text)
+		if !utf8.ValidString(text) {
+			dst = append(dst, `,"`...)
+			dst = append(dst, f.Name...)
+			dst = append(dst, `_base64":"`...)
+			dst = base64.StdEncoding.AppendEncode(dst, []byte(text))
+			dst = append(dst, '"')
+		}
+		return dst
+	case quoted:
+		return append(dst, '"')
+	}
+	return dst
+}
+
+// plainJSON tells whether text needs no escape in JSON.
+func plainJSON(text []byte) bool {
+	for _, c := range text {
+		if c < ' ' || c == '"' || c == '\\' || c >= 0x7f {
+			return false
+		}
+	}
+	return true
+}
+
+// appendJSONText appends a JSON string. What is no UTF-8 becomes U+FFFD, and
+// what could act on a terminal is escaped.
+func appendJSONText(dst []byte, text string) []byte {
+	dst = append(dst, '"')
+	for _, r := range text {
+		switch {
+		case r == '"' || r == '\\':
+			dst = append(dst, '\\', byte(r))
+		case r == '\n':
+			dst = append(dst, `\n`...)
+		case r == '\t':
+			dst = append(dst, `\t`...)
+		case strangeRune(r) && r < 0x10000:
+			dst = append(append(dst, `\u`...), hex(uint32(r), 4)...)
+		default:
+			dst = utf8.AppendRune(dst, r)
+		}
+	}
+	return append(dst, '"')
+}
+
+// jsonLines writes one object a line.
+type jsonLines struct{ jsonRow }
+
+func (j jsonLines) Begin(dst []byte) []byte { return dst }
+
+func (j jsonLines) Row(dst []byte, e *entry.Entry) []byte {
+	return append(j.object(dst, e), '\n')
+}
+
+func (j jsonLines) End(dst []byte, _ *Summary) []byte { return dst }
+
+// jsonDocument writes one document: place, entries, summary and problems.
+type jsonDocument struct{ jsonRow }
+
+func newJSONDocument(v *View) *jsonDocument { return &jsonDocument{newJSONRow(v)} }
+
+// Separator implements separated.
+func (j *jsonDocument) Separator() string { return ",\n" }
+
+func (j *jsonDocument) Begin(dst []byte) []byte {
+	dst = append(dst, `{"place":`...)
+	places := j.view.Places
+	if len(places) == 1 {
+		dst = appendJSONText(dst, places[0].Full)
+	} else {
+		dst = append(dst, "null"...)
+	}
+	dst = append(dst, ",\n\"places\":["...)
+	for i, place := range places {
+		if i > 0 {
+			dst = append(dst, ',')
+		}
+		dst = append(dst, `{"given":`...)
+		dst = appendJSONText(dst, place.Given)
+		dst = append(dst, `,"full":`...)
+		dst = appendJSONText(dst, place.Full)
+		dst = append(dst, '}')
+	}
+	return append(dst, "],\n\"entries\":[\n"...)
+}
+
+func (j *jsonDocument) Row(dst []byte, e *entry.Entry) []byte { return j.object(dst, e) }
+
+func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
+	dst = append(dst, "\n],\n\"summary\":{"...)
+	m, r := &s.Matched, &s.Report
+	unread, vanished := s.counts()
+	number := func(key string, n int64) {
+		dst = append(append(append(dst, '"'), key...), `":`...)
+		dst = append(strconv.AppendInt(dst, n, 10), ',')
+	}
+	number("entries", m.Entries())
+	number("shown", s.Shown)
+	number("files", m.Files)
+	number("folders", m.Folders)
+	number("links", m.Links)
+	number("others", m.Others)
+	if s.Bytes {
+		number("size", m.Size)
+		number("disk", m.Disk)
+	} else {
+		dst = append(dst, `"size":null,"disk":null,`...)
+	}
+	number("folders_read", r.Folders)
+	number("hidden", r.Hidden)
+	number("skipped", r.Skipped)
+	number("other_disks", r.OtherDisks)
+	number("repeated", r.Repeated)
+	number("unread", unread)
+	number("vanished", vanished)
+	dst = append(dst, `"as_of":"`...)
+	dst = entry.TimeOf(j.view.Context.AsOf).AppendRFC3339(dst)
+	dst = append(dst, `","complete":`...)
+	dst = strconv.AppendBool(dst, s.Complete())
+	dst = append(dst, "},\n\"problems\":["...)
+	for i, p := range r.Problems {
+		if i > 0 {
+			dst = append(dst, ',')
+		}
+		dst = append(dst, "\n{\"path\":"...)
+		dst = appendJSONText(dst, p.Path)
+		if !utf8.ValidString(p.Path) {
+			dst = append(dst, `,"path_base64":"`...)
+			dst = base64.StdEncoding.AppendEncode(dst, []byte(p.Path))
+			dst = append(dst, '"')
+		}
+		dst = append(dst, `,"tried":`...)
+		dst = appendJSONText(dst, p.Tried)
+		dst = append(dst, `,"reason":`...)
+		dst = appendJSONText(dst, p.Reason())
+		dst = append(dst, `,"entries":`...)
+		dst = strconv.AppendInt(dst, p.Entries, 10)
+		dst = append(dst, '}')
+	}
+	return append(dst, "]}\n"...)
+}

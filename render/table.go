@@ -1,0 +1,228 @@
+package render
+
+import (
+	"slices"
+	"strconv"
+
+	"frankledger/core/entry"
+)
+
+// table shows entries to people: a heading with the full path, columns parted
+// by white space, a footer.
+type table struct {
+	view    *View
+	widths  []widths
+	name    int // the column that is shortened to fit, or -1
+	nameMax int // its width at most
+}
+
+// widths are what the cells of a column take. A cell has two parts: the first
+// is flush right and the second flush left, so that numbers line up on their
+// units.
+type widths struct{ left, right, heading int }
+
+func (w widths) all() int {
+	both := w.left + w.right
+	if w.left > 0 && w.right > 0 {
+		both++
+	}
+	return max(both, w.heading)
+}
+
+const (
+	indent = 2 // before a row
+	gap    = 2 // between columns
+	absent = "–"
+	// narrowest is how short names may get on a narrow terminal.
+	narrowest = 12
+)
+
+func newTable(v *View) *table {
+	t := &table{view: v, widths: make([]widths, len(v.Columns)), name: -1}
+	for i, f := range v.Columns {
+		t.widths[i].heading = Width(f.Name)
+		if t.name < 0 && f.Type == entry.Text && slices.Contains([]string{"name", "path", "folder", "stem", "target"}, f.Name) {
+			t.name = i
+		}
+	}
+	return t
+}
+
+// Measure implements Measurer.
+func (t *table) Measure(e *entry.Entry) {
+	for i, f := range t.view.Columns {
+		left, right := t.view.cell(f, e)
+		t.widths[i].left = max(t.widths[i].left, Width(left))
+		t.widths[i].right = max(t.widths[i].right, Width(right))
+	}
+}
+
+// Begin implements Format.
+func (t *table) Begin(dst []byte) []byte {
+	v := t.view
+	if t.name >= 0 {
+		t.nameMax = t.widths[t.name].all()
+		if v.Width > 0 {
+			others := indent
+			for i := range t.widths {
+				if i != t.name {
+					others += t.widths[i].all() + gap
+				}
+			}
+			t.nameMax = min(t.nameMax, max(v.Width-others, narrowest))
+			t.widths[t.name].right = min(t.widths[t.name].right, t.nameMax)
+		}
+	}
+	if v.Plain {
+		return dst
+	}
+	for _, line := range v.heading() {
+		dst = v.Palette.put(dst, line, headingInk)
+		dst = append(dst, '\n')
+	}
+	dst = append(dst, '\n')
+	var line []byte
+	line = fill(line, indent)
+	for i, f := range v.Columns {
+		w := t.widths[i]
+		if w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading {
+			// Over two parts, the heading stands flush right with the first
+			// if it fits there.
+			before := max(0, w.left-w.heading)
+			line = append(fill(line, before), f.Name...)
+			line = fill(line, w.all()-before-w.heading)
+		} else if w.left > 0 && w.right == 0 {
+			line = append(fill(line, w.all()-w.heading), f.Name...)
+		} else {
+			line = append(line, f.Name...)
+			line = fill(line, w.all()-w.heading)
+		}
+		line = fill(line, gap)
+	}
+	dst = v.Palette.put(dst, t.fit(line), quietInk)
+	return append(dst, '\n')
+}
+
+// Row implements Format.
+func (t *table) Row(dst []byte, e *entry.Entry) []byte {
+	v := t.view
+	dst = fill(dst, indent)
+	column, pending := indent, 0
+	for i, f := range v.Columns {
+		left, right := v.cell(f, e)
+		if i == t.name {
+			right = Shorten(right, t.nameMax)
+		}
+		w := t.widths[i]
+		lead := 0
+		switch {
+		case w.left > 0 && w.right == 0:
+			lead = w.all() - Width(left)
+		case left != "" || w.left > 0 && right == absent:
+			lead = w.left - Width(left)
+		}
+		if left == "" && right == absent && w.left > 0 { // no number: the dash stands where one would end
+			left, right = absent, ""
+			lead = max(0, lead-1)
+		}
+		between := 0
+		if left != "" && right != "" {
+			between = 1
+		}
+		width := lead + Width(left) + between + Width(right)
+		if v.Width > 0 && column+pending+width > v.Width { // a terminal too narrow for the columns
+			break
+		}
+		dst = fill(dst, pending+lead)
+		ink := plainInk
+		if i == t.name {
+			ink = inkOf(e)
+		} else if left == absent || right == absent {
+			ink = quietInk
+		}
+		dst = v.Palette.put(dst, left, ink)
+		dst = fill(dst, between)
+		if left != "" && left != absent && f.Type == entry.Bytes {
+			ink = quietInk
+		}
+		dst = v.Palette.put(dst, right, ink)
+		column += pending + width
+		pending = max(0, w.all()-width) + gap
+	}
+	return append(dst, '\n')
+}
+
+// fit cuts a line without colour off at the width of the terminal, and the
+// spaces it ends with.
+func (t *table) fit(line []byte) string {
+	end := len(line)
+	for end > 0 && line[end-1] == ' ' {
+		end--
+	}
+	text := string(line[:end])
+	if t.view.Width > 0 && Width(text) > t.view.Width {
+		text = cells.Truncate(text, t.view.Width, "")
+	}
+	return text
+}
+
+// End implements Format.
+func (t *table) End(dst []byte, s *Summary) []byte {
+	if t.view.Plain {
+		return dst
+	}
+	if s.Shown > 0 {
+		dst = append(dst, '\n')
+	}
+	for _, line := range t.view.footer(s) {
+		dst = t.view.Palette.put(dst, line.text, line.ink)
+		dst = append(dst, '\n')
+	}
+	return dst
+}
+
+// cell returns the two parts of what a column shows of an entry.
+func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
+	switch f.Type {
+	case entry.Text:
+		if f.Name == "permissions" && e.Known&entry.FactStatus != 0 {
+			return "", e.Permissions.Triads()
+		}
+		if f.Name == "name" && len(v.Places) > 1 {
+			return "", Escaped(e.Path())
+		}
+		if f.Name == "name" {
+			return "", Escaped(e.Way())
+		}
+		text, ok := f.AppendText(nil, e, v.Context)
+		if !ok {
+			return "", absent
+		}
+		return "", Escaped(string(text))
+	case entry.Moment:
+		if t, ok := f.Moment(e); ok {
+			return v.moment(t)
+		}
+		return "", absent
+	case entry.Flag:
+		switch is, ok := f.Flag(e); {
+		case !ok:
+			return "", absent
+		case is:
+			return "", "yes"
+		}
+		return "", "no"
+	}
+	n, ok := f.Number(e, v.Context)
+	switch {
+	case !ok:
+		return "", absent
+	case f.Type == entry.Bytes:
+		return v.Units.Size(n)
+	case f.Type == entry.Mode:
+		return "", entry.Permissions(n).Octal()
+	case f.Type == entry.Span:
+		return span(max(n, 0))
+	}
+	return strconv.FormatUint(uint64(n), 10), ""
+}

@@ -1,0 +1,125 @@
+package render
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/mattn/go-runewidth"
+)
+
+// Escaped returns text that acts on no terminal and cannot be taken for other
+// text: control characters, characters that turn the direction of writing or
+// show nothing, and bytes that are no UTF-8 become escapes as in C and Go
+// (\n, \x1b, \u202e), and so does the backslash itself.
+func Escaped(text string) string {
+	if !strange(text) {
+		return text
+	}
+	var b strings.Builder
+	for i := 0; i < len(text); {
+		r, size := utf8.DecodeRuneInString(text[i:])
+		switch {
+		case r == utf8.RuneError && size == 1:
+			b.WriteString(`\x`)
+			b.WriteString(hex(uint32(text[i]), 2))
+		case r == '\\':
+			b.WriteString(`\\`)
+		case r == '\n':
+			b.WriteString(`\n`)
+		case r == '\t':
+			b.WriteString(`\t`)
+		case r == '\r':
+			b.WriteString(`\r`)
+		case !strangeRune(r):
+			b.WriteRune(r)
+		case r < 0x80:
+			b.WriteString(`\x`)
+			b.WriteString(hex(uint32(r), 2))
+		case r < 0x10000:
+			b.WriteString(`\u`)
+			b.WriteString(hex(uint32(r), 4))
+		default:
+			b.WriteString(`\U`)
+			b.WriteString(hex(uint32(r), 8))
+		}
+		i += size
+	}
+	return b.String()
+}
+
+func hex(n uint32, width int) string {
+	const digits = "0123456789abcdef"
+	text := make([]byte, width)
+	for i := width - 1; i >= 0; i-- {
+		text[i] = digits[n&15]
+		n >>= 4
+	}
+	return string(text)
+}
+
+// strange tells whether text has anything to escape.
+func strange(text string) bool {
+	for i := 0; i < len(text); {
+		if c := text[i]; c < utf8.RuneSelf {
+			if c < ' ' || c == 0x7f || c == '\\' {
+				return true
+			}
+			i++
+			continue
+		}
+		r, size := utf8.DecodeRuneInString(text[i:])
+		if r == utf8.RuneError && size == 1 || strangeRune(r) {
+			return true
+		}
+		i += size
+	}
+	return false
+}
+
+// strangeRune tells whether a character is not simply shown. The joiners that
+// scripts and composed signs need are shown.
+func strangeRune(r rune) bool {
+	switch r {
+	case 0x200c, 0x200d: // zero width non-joiner and joiner
+		return false
+	case 0x00ad: // soft hyphen
+		return true
+	}
+	return unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp, unicode.Co)
+}
+
+// cells measures text as a terminal shows it, the same whatever the locale.
+var cells = &runewidth.Condition{StrictEmojiNeutral: true}
+
+// Width returns how many columns of a terminal text takes.
+func Width(text string) int {
+	for i := 0; i < len(text); i++ {
+		if text[i] >= utf8.RuneSelf {
+			return cells.StringWidth(text)
+		}
+	}
+	return len(text)
+}
+
+// Shorten takes the middle out of text that is wider than the limit, so that
+// start and end, with the extension, can still be read.
+func Shorten(text string, limit int) string {
+	if Width(text) <= limit {
+		return text
+	}
+	if limit < 1 {
+		return ""
+	}
+	room := limit - 1
+	end := cells.TruncateLeft(text, Width(text)-room/2, "")
+	return cells.Truncate(text, room-Width(end), "") + "…" + end
+}
+
+// fill appends spaces.
+func fill(dst []byte, n int) []byte {
+	for range n {
+		dst = append(dst, ' ')
+	}
+	return dst
+}

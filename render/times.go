@@ -1,0 +1,82 @@
+package render
+
+import (
+	"time"
+
+	"frankledger/core/entry"
+)
+
+// Times are how moments are shown to people.
+type Times uint8
+
+const (
+	Relative Times = iota // 3 days ago
+	Local                 // 2026-11-20 14:03, in the zone of the person
+	UTC                   // 2026-11-20 14:03Z
+)
+
+var timeWords = []string{"relative", "local", "utc"}
+
+// TimeWords lists the words for times, the default first.
+func TimeWords() []string { return timeWords }
+
+// ParseTimes reads the word for times.
+func ParseTimes(word string) (Times, error) {
+	i, err := choose("times", word, timeWords)
+	return Times(i), err
+}
+
+func (t Times) String() string { return timeWords[t] }
+
+// moment returns a moment in two parts: a number to align on, or "", and the
+// rest.
+func (v *View) moment(t entry.Time) (number, rest string) {
+	switch v.Times {
+	case Local:
+		return "", t.Std().In(v.Zone).Format("2006-01-02 15:04")
+	case UTC:
+		return "", t.Std().Format("2006-01-02 15:04Z")
+	}
+	seconds := v.Context.AsOf.Unix() - t.Sec
+	if seconds < 0 {
+		number, unit := span(-seconds)
+		return "in " + number, unit
+	}
+	number, unit := span(seconds)
+	return number, unit + " ago"
+}
+
+// spans are the units that lengths of time are shown in, and the length from
+// which each is used: a unit is taken once there are two of it, so that what
+// is cut off is never more than a third.
+var spans = []struct {
+	from, length int64
+	one, many    string
+}{
+	{2 * 31556952, 31556952, "year", "years"}, // the mean year of the Gregorian calendar
+	{2 * 2629746, 2629746, "month", "months"}, // a twelfth of it
+	{2 * 86400, 86400, "day", "days"},
+	{2 * 3600, 3600, "hour", "hours"},
+	{2 * 60, 60, "minute", "minutes"},
+	{0, 1, "second", "seconds"},
+}
+
+// span returns a length of time in one unit, cut off to a whole number.
+func span(seconds int64) (number, unit string) {
+	for _, s := range spans {
+		if seconds >= s.from {
+			n := seconds / s.length
+			if n == 1 {
+				return "1", s.one
+			}
+			return Grouped(n), s.many
+		}
+	}
+	return "0", "seconds"
+}
+
+// Span returns a length of time in words, such as "3 days".
+func Span(d time.Duration) string {
+	number, unit := span(int64(d / time.Second))
+	return number + " " + unit
+}

@@ -1,0 +1,114 @@
+package render
+
+import (
+	"fmt"
+	"strconv"
+)
+
+// Units are how numbers of bytes are shown to people, after IEC 80000-13.
+type Units uint8
+
+const (
+	Binary   Units = iota // 1 KiB = 1024 B
+	Decimal               // 1 kB = 1000 B
+	AllBytes              // every byte, digits in threes
+)
+
+var unitWords = []string{"binary", "decimal", "bytes"}
+
+// UnitWords lists the words for units, the default first.
+func UnitWords() []string { return unitWords }
+
+// ParseUnits reads the word for units.
+func ParseUnits(word string) (Units, error) {
+	i, err := choose("units", word, unitWords)
+	return Units(i), err
+}
+
+func (u Units) String() string { return unitWords[u] }
+
+var (
+	binaryNames  = []string{"B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"}
+	decimalNames = []string{"B", "kB", "MB", "GB", "TB", "PB", "EB"}
+)
+
+// Size returns a number of bytes in two parts: the number, with one digit
+// after the point where it is rounded, and its unit. It is rounded half up, and
+// never up to a full next unit: 1023.96 KiB is 1.0 MiB.
+func (u Units) Size(bytes int64) (number, unit string) {
+	base, names := int64(1024), binaryNames
+	switch u {
+	case Decimal:
+		base, names = 1000, decimalNames
+	case AllBytes:
+		return Grouped(bytes), "B"
+	}
+	if bytes < base {
+		return strconv.FormatInt(bytes, 10), names[0]
+	}
+	scale, step := base, 1
+	for bytes/scale >= base {
+		scale *= base
+		step++
+	}
+	whole, rest := bytes/scale, bytes%scale
+	tenths := int64(float64(rest)/float64(scale)*10 + 0.5)
+	if tenths == 10 {
+		whole, tenths = whole+1, 0
+	}
+	if whole == base {
+		whole, step = 1, step+1
+	}
+	return fmt.Sprintf("%d.%d", whole, tenths), names[step]
+}
+
+// SizeText returns a number of bytes with its unit.
+func (u Units) SizeText(bytes int64) string {
+	number, unit := u.Size(bytes)
+	return number + " " + unit
+}
+
+// Grouped writes a number with its digits in threes, parted by spaces as ISO
+// 80000-1 has it.
+func Grouped(n int64) string {
+	digits := strconv.FormatInt(n, 10)
+	sign := ""
+	if n < 0 {
+		sign, digits = "-", digits[1:]
+	}
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + " " + digits[i:]
+	}
+	return sign + digits
+}
+
+// Count writes a number with the noun it counts: "1 file", "2 files".
+func Count(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Grouped(n) + " " + many
+}
+
+// choose finds a word among those there are.
+func choose(what, word string, words []string) (int, error) {
+	for i := range words {
+		if words[i] == word {
+			return i, nil
+		}
+	}
+	return 0, fmt.Errorf("%s can be %s, not %q", what, alternatives(words), word)
+}
+
+// alternatives writes words as English does: a, b or c.
+func alternatives(words []string) string {
+	text := words[0]
+	for i, word := range words[1:] {
+		if i == len(words)-2 {
+			text += " or " + word
+		} else {
+			text += ", " + word
+		}
+	}
+	return text
+}

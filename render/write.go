@@ -1,0 +1,190 @@
+package render
+
+import (
+	"io"
+	"sync"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// separated is a format that puts something between entries.
+type separated interface{ Separator() string }
+
+func separator(f Format) string {
+	if s, ok := f.(separated); ok {
+		return s.Separator()
+	}
+	return ""
+}
+
+// flushAt is how much is gathered before it is written.
+const flushAt = 64 << 10
+
+// All writes entries that are all there. The summary's number of entries shown
+// is set.
+func All(w io.Writer, f Format, entries []*entry.Entry, s *Summary) error {
+	if m, ok := f.(Measurer); ok {
+		for _, e := range entries {
+			m.Measure(e)
+		}
+	}
+	s.Shown = int64(len(entries))
+	between := separator(f)
+	dst := f.Begin(make([]byte, 0, flushAt+4096))
+	for i, e := range entries {
+		if i > 0 {
+			dst = append(dst, between...)
+		}
+		dst = f.Row(dst, e)
+		if len(dst) >= flushAt {
+			if _, err := w.Write(dst); err != nil {
+				return err
+			}
+			dst = dst[:0]
+		}
+	}
+	_, err := w.Write(f.End(dst, s))
+	return err
+}
+
+// Stream is a sink that writes entries as they are found.
+type Stream struct {
+	w       io.Writer
+	format  Format
+	between string
+	first   int64 // how many to write at most; 0 for all
+
+	mu      sync.Mutex
+	begun   bool
+	held    []entry.Entry // for a Measurer, until it begins
+	shown   int64
+	writers []*streamWriter
+}
+
+// streamWriter is one visitor's part: rows formatted and not yet written.
+type streamWriter struct {
+	rows  []byte
+	count int64
+}
+
+// NewStream returns a stream of entries, or of the first so many that are
+// found.
+func NewStream(w io.Writer, f Format, first int) *Stream {
+	return &Stream{w: w, format: f, between: separator(f), first: int64(first)}
+}
+
+// Visitor implements source.Sink.
+func (s *Stream) Visitor() source.Visitor {
+	own := &streamWriter{}
+	s.mu.Lock()
+	s.writers = append(s.writers, own)
+	s.mu.Unlock()
+	_, measures := s.format.(Measurer)
+	if measures || s.first > 0 {
+		return s.visitInTurn
+	}
+	return func(entries []entry.Entry) error {
+		for i := range entries {
+			own.rows = append(own.rows, s.between...)
+			own.rows = s.format.Row(own.rows, &entries[i])
+		}
+		own.count += int64(len(entries))
+		if len(own.rows) < flushAt {
+			return nil
+		}
+		return s.flush(own)
+	}
+}
+
+// flush writes what a visitor has gathered.
+func (s *Stream) flush(own *streamWriter) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	rows := own.rows
+	if len(rows) == 0 {
+		return nil
+	}
+	if err := s.begin(); err != nil {
+		return err
+	}
+	if s.shown == 0 {
+		rows = rows[len(s.between):]
+	}
+	s.shown += own.count
+	_, err := s.w.Write(rows)
+	own.rows, own.count = own.rows[:0], 0
+	return err
+}
+
+// begin writes what comes before the entries. s.mu is held.
+func (s *Stream) begin() error {
+	if s.begun {
+		return nil
+	}
+	s.begun = true
+	if m, ok := s.format.(Measurer); ok {
+		for i := range s.held {
+			m.Measure(&s.held[i])
+		}
+	}
+	_, err := s.w.Write(s.format.Begin(nil))
+	return err
+}
+
+// held entries are enough to lay out columns by.
+const enoughToMeasure = 1000
+
+// visitInTurn writes entries one visitor at a time: where columns have to be
+// measured first, or entries counted.
+func (s *Stream) visitInTurn(entries []entry.Entry) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if _, measures := s.format.(Measurer); measures && !s.begun {
+		for _, e := range entries {
+			e.Name = string([]byte(e.Name))
+			e.More = e.More.Clone()
+			s.held = append(s.held, e)
+		}
+		if len(s.held) < enoughToMeasure {
+			return nil
+		}
+		entries = nil
+	}
+	return s.writeInTurn(entries)
+}
+
+func (s *Stream) writeInTurn(entries []entry.Entry) error {
+	if err := s.begin(); err != nil {
+		return err
+	}
+	entries, s.held = append(s.held, entries...), nil
+	var rows []byte
+	for i := range entries {
+		if s.first > 0 && s.shown == s.first {
+			break
+		}
+		if s.shown > 0 {
+			rows = append(rows, s.between...)
+		}
+		rows = s.format.Row(rows, &entries[i])
+		s.shown++
+	}
+	_, err := s.w.Write(rows)
+	return err
+}
+
+// End writes what is still held back, and what comes after the entries.
+func (s *Stream) End(summary *Summary) error {
+	for _, own := range s.writers {
+		if err := s.flush(own); err != nil {
+			return err
+		}
+	}
+	if err := s.writeInTurn(nil); err != nil {
+		return err
+	}
+	summary.Shown = s.shown
+	_, err := s.w.Write(s.format.End(nil, summary))
+	return err
+}
