@@ -146,7 +146,6 @@ what it could not read. Looking changes nothing.`,
 			return p.unknownCommand(cmd, args[0])
 		},
 	}
-	root.CompletionOptions.DisableDescriptions = false
 	root.SetGlobalNormalizationFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
 		if name == "color" {
 			name = "colour"
@@ -157,6 +156,12 @@ what it could not read. Looking changes nothing.`,
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
 	root.AddCommand(p.listCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	root.InitDefaultCompletionCmd("")
+	for _, c := range root.Commands() {
+		if c.Name() == "completion" {
+			c.Short = "a script that lets your shell complete words with the Tab key"
+		}
+	}
 	return root
 }
 

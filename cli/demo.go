@@ -50,8 +50,8 @@ folder stays, to try things on.`,
 			return p.showDemo(cmd, folder, skipped, when)
 		},
 	}
-	cmd.Flags().StringVar(&into, "into", "", "build in this `FOLDER`, which must be new or empty")
-	cmd.Flags().StringVar(&asOf, "as-of", "", "build the tree as at this moment; `WHEN` as 2026-11-23 (ISO 8601)")
+	cmd.Flags().StringVar(&into, "into", "", "the `FOLDER` to build in, which must be new or empty")
+	cmd.Flags().StringVar(&asOf, "as-of", "", "the moment `WHEN` the tree is seen at: 2026-11-23 (ISO 8601); now if not given")
 	examples(cmd,
 		example{"demo", "the tree in a new temporary folder, and a tour of it"},
 		example{"demo --into exchange/tern-point --as-of 2026-11-23", "the same tree each time"},

@@ -66,15 +66,16 @@ func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, 
 		sink, finish = stream, func() error { return stream.End(summary) }
 	} else {
 		collector = arrange.NewCollector(r.order, r.view.Context, r.first)
-		sink, finish = collector, func() error { return render.All(w, format, collector.Entries(), summary) }
+		sink, finish = collector, func() error { return render.All(w, format, collector.Arrange(), summary) }
 	}
 	counter := weigh.NewCounter(sink)
 	sink = counter
 	var visible *arrange.Visible
+	var sum *weigh.Totals
 	if totals {
 		request.Facts |= entry.FactStatus
 		visible = arrange.NewVisible(counter, request.Depth, request.Hidden)
-		sum := weigh.NewTotals(visible)
+		sum = weigh.NewTotals(visible)
 		collector.Amend(sum.Amend)
 		sink = sum
 		request.Self = request.Depth == 0
@@ -92,8 +93,10 @@ func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, 
 		}
 	}
 	done()
-	if visible != nil {
+	if totals {
 		summary.Report.Hidden += visible.Hidden()
+		all := sum.All()
+		summary.Totals = &all
 	}
 	summary.Matched = counter.Sum()
 	summary.Bytes = request.Facts.Has(entry.FactStatus)

@@ -170,9 +170,6 @@ func (b *builder) recordings() {
 	b.file("recordings/old-jetty/old-jetty_failed.wav", nil, 0o644, b.day(12, 5, 40))
 	b.folder("recordings/old-jetty/spare", 0o755, b.day(400, 9, 0))
 	b.sound("recordings/best call.wav", 6_400_000, 0o640, b.day(9, 6, 2))
-	b.do("notes-best-call.wav", b.day(9, 6, 2), func(path string) error {
-		return os.Link(filepath.Join(b.root, "recordings/best call.wav"), path)
-	})
 	b.link("recordings/round and round", "..", b.day(30, 10, 0))
 }
 
@@ -241,6 +238,9 @@ func (b *builder) maps() {
 
 func (b *builder) notes() {
 	b.folder("notes", 0o755, b.ago(12*time.Minute))
+	b.do("notes/best call.wav", b.day(9, 6, 2), func(path string) error {
+		return os.Link(filepath.Join(b.root, "recordings/best call.wav"), path)
+	})
 	b.text("notes/today.md", "# Today\n\nWind from the west, the reeds are loud. Card 07 is full.\n", b.ago(12*time.Minute))
 	b.text("notes/rota.md", "# Rota\n\n- ridge: morning\n- old jetty: evening\n", b.ago(26*time.Hour))
 	b.text("notes/bittern, first heard.md", "Boomed twice before sunrise, from the far side of the saltmarsh.\n", b.day(240, 6, 10))

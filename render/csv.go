@@ -45,7 +45,7 @@ func (c csv) quote(dst []byte, start int) []byte {
 		value = []byte(Escaped(string(value)))
 		dst = append(dst[:start], value...)
 	}
-	if !bytes.ContainsAny(value, "\",\r\n") {
+	if !bytes.ContainsRune(value, ',') && !bytes.ContainsRune(value, '"') && !bytes.ContainsRune(value, '\n') && !bytes.ContainsRune(value, '\r') {
 		return dst
 	}
 	quoted := bytes.ReplaceAll(value, []byte(`"`), []byte(`""`))

@@ -43,6 +43,9 @@ func (v *View) footer(s *Summary) []footerLine {
 	if s.Bytes && m.Files > 0 {
 		line += " · " + v.Units.SizeText(m.Size) + " in the files"
 	}
+	if s.Totals != nil {
+		line += " · " + v.Units.SizeText(s.Totals.Size) + " in all, hidden or not"
+	}
 	lines = append(lines, footerLine{line, plainInk})
 
 	r := &s.Report

@@ -40,9 +40,10 @@ type View struct {
 
 // Summary is what there is to say after the entries.
 type Summary struct {
-	Shown   int64     // entries written
-	Matched weigh.Sum // entries there were to write
-	Bytes   bool      // whether the sum's bytes are known
+	Shown   int64      // entries written
+	Matched weigh.Sum  // entries there were to write
+	Bytes   bool       // whether the sum's bytes are known
+	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for
 	Report  source.Report
 	Stopped bool // ended before all was read
 }

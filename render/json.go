@@ -157,6 +157,10 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 	} else {
 		dst = append(dst, `"size":null,"disk":null,`...)
 	}
+	if s.Totals != nil {
+		number("total_size", s.Totals.Size)
+		number("total_disk", s.Totals.Disk)
+	}
 	number("folders_read", r.Folders)
 	number("hidden", r.Hidden)
 	number("skipped", r.Skipped)

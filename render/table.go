@@ -3,6 +3,7 @@ package render
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"frankledger/core/entry"
 )
@@ -11,6 +12,7 @@ import (
 // by white space, a footer.
 type table struct {
 	view    *View
+	columns []*entry.Field // those of the view that there is room for
 	widths  []widths
 	name    int // the column that is shortened to fit, or -1
 	nameMax int // its width at most
@@ -33,12 +35,13 @@ const (
 	indent = 2 // before a row
 	gap    = 2 // between columns
 	absent = "–"
-	// narrowest is how short names may get on a narrow terminal.
-	narrowest = 12
+	// narrowest is how short names may get on a narrow terminal, before other
+	// columns are left out.
+	narrowest = 20
 )
 
 func newTable(v *View) *table {
-	t := &table{view: v, widths: make([]widths, len(v.Columns)), name: -1}
+	t := &table{view: v, columns: v.Columns, widths: make([]widths, len(v.Columns)), name: -1}
 	for i, f := range v.Columns {
 		t.widths[i].heading = Width(f.Name)
 		if t.name < 0 && f.Type == entry.Text && slices.Contains([]string{"name", "path", "folder", "stem", "target"}, f.Name) {
@@ -46,6 +49,37 @@ func newTable(v *View) *table {
 		}
 	}
 	return t
+}
+
+// fit makes the columns fit the terminal: by shortening names, and where that
+// is not enough by leaving out the last columns.
+func (t *table) fit() {
+	limit := t.view.Width
+	if t.name >= 0 {
+		t.nameMax = t.widths[t.name].all()
+	}
+	for limit > 0 {
+		all := indent - gap
+		for i := range t.columns {
+			all += t.widths[i].all() + gap
+		}
+		if all <= limit {
+			return
+		}
+		if t.name >= 0 {
+			shorter := max(t.nameMax-(all-limit), min(narrowest, t.nameMax), t.widths[t.name].heading)
+			all -= t.nameMax - shorter
+			if all <= limit || len(t.columns) == t.name+1 {
+				t.nameMax = max(shorter-max(0, all-limit), 1)
+				t.widths[t.name].right = min(t.widths[t.name].right, t.nameMax)
+				return
+			}
+		}
+		if len(t.columns) == 1 {
+			return
+		}
+		t.columns = t.columns[:len(t.columns)-1]
+	}
 }
 
 // Measure implements Measurer.
@@ -60,19 +94,7 @@ func (t *table) Measure(e *entry.Entry) {
 // Begin implements Format.
 func (t *table) Begin(dst []byte) []byte {
 	v := t.view
-	if t.name >= 0 {
-		t.nameMax = t.widths[t.name].all()
-		if v.Width > 0 {
-			others := indent
-			for i := range t.widths {
-				if i != t.name {
-					others += t.widths[i].all() + gap
-				}
-			}
-			t.nameMax = min(t.nameMax, max(v.Width-others, narrowest))
-			t.widths[t.name].right = min(t.widths[t.name].right, t.nameMax)
-		}
-	}
+	t.fit()
 	if v.Plain {
 		return dst
 	}
@@ -83,7 +105,7 @@ func (t *table) Begin(dst []byte) []byte {
 	dst = append(dst, '\n')
 	var line []byte
 	line = fill(line, indent)
-	for i, f := range v.Columns {
+	for i, f := range t.columns {
 		w := t.widths[i]
 		if w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading {
 			// Over two parts, the heading stands flush right with the first
@@ -99,7 +121,7 @@ func (t *table) Begin(dst []byte) []byte {
 		}
 		line = fill(line, gap)
 	}
-	dst = v.Palette.put(dst, t.fit(line), quietInk)
+	dst = v.Palette.put(dst, strings.TrimRight(string(line), " "), quietInk)
 	return append(dst, '\n')
 }
 
@@ -107,8 +129,8 @@ func (t *table) Begin(dst []byte) []byte {
 func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 	v := t.view
 	dst = fill(dst, indent)
-	column, pending := indent, 0
-	for i, f := range v.Columns {
+	pending := 0
+	for i, f := range t.columns {
 		left, right := v.cell(f, e)
 		if i == t.name {
 			right = Shorten(right, t.nameMax)
@@ -130,9 +152,6 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 			between = 1
 		}
 		width := lead + Width(left) + between + Width(right)
-		if v.Width > 0 && column+pending+width > v.Width { // a terminal too narrow for the columns
-			break
-		}
 		dst = fill(dst, pending+lead)
 		ink := plainInk
 		if i == t.name {
@@ -146,24 +165,9 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 			ink = quietInk
 		}
 		dst = v.Palette.put(dst, right, ink)
-		column += pending + width
 		pending = max(0, w.all()-width) + gap
 	}
 	return append(dst, '\n')
-}
-
-// fit cuts a line without colour off at the width of the terminal, and the
-// spaces it ends with.
-func (t *table) fit(line []byte) string {
-	end := len(line)
-	for end > 0 && line[end-1] == ' ' {
-		end--
-	}
-	text := string(line[:end])
-	if t.view.Width > 0 && Width(text) > t.view.Width {
-		text = cells.Truncate(text, t.view.Width, "")
-	}
-	return text
 }
 
 // End implements Format.
@@ -174,7 +178,15 @@ func (t *table) End(dst []byte, s *Summary) []byte {
 	if s.Shown > 0 {
 		dst = append(dst, '\n')
 	}
-	for _, line := range t.view.footer(s) {
+	lines := t.view.footer(s)
+	if left := t.view.Columns[len(t.columns):]; len(left) > 0 {
+		var names []string
+		for _, f := range left {
+			names = append(names, f.Name)
+		}
+		lines = append(lines, footerLine{"no room on this screen for " + strings.Join(names, ", "), quietInk})
+	}
+	for _, line := range lines {
 		dst = t.view.Palette.put(dst, line.text, line.ink)
 		dst = append(dst, '\n')
 	}

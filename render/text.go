@@ -62,7 +62,7 @@ func hex(n uint32, width int) string {
 func strange(text string) bool {
 	for i := 0; i < len(text); {
 		if c := text[i]; c < utf8.RuneSelf {
-			if c < ' ' || c == 0x7f || c == '\\' {
+			if odd[c] {
 				return true
 			}
 			i++
@@ -76,6 +76,14 @@ func strange(text string) bool {
 	}
 	return false
 }
+
+// odd tells which ASCII characters have to be escaped.
+var odd = func() (odd [utf8.RuneSelf]bool) {
+	for c := range odd {
+		odd[c] = c < ' ' || c == 0x7f || c == '\\'
+	}
+	return odd
+}()
 
 // strangeRune tells whether a character is not simply shown. The joiners that
 // scripts and composed signs need are shown.

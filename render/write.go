@@ -2,6 +2,7 @@ package render
 
 import (
 	"io"
+	"runtime"
 	"sync"
 
 	"frankledger/core/entry"
@@ -21,31 +22,86 @@ func separator(f Format) string {
 // flushAt is how much is gathered before it is written.
 const flushAt = 64 << 10
 
-// All writes entries that are all there. The summary's number of entries shown
-// is set.
-func All(w io.Writer, f Format, entries []*entry.Entry, s *Summary) error {
+// Entries are entries in the order they are to be written in. At may be called
+// from several goroutines.
+type Entries interface {
+	Len() int
+	At(i int) *entry.Entry
+}
+
+// All writes entries that are all there, formatting them on all cores. The
+// summary's number of entries shown is set.
+func All(w io.Writer, f Format, entries Entries, s *Summary) error {
+	count := entries.Len()
 	if m, ok := f.(Measurer); ok {
-		for _, e := range entries {
-			m.Measure(e)
+		for i := range count {
+			m.Measure(entries.At(i))
 		}
 	}
-	s.Shown = int64(len(entries))
-	between := separator(f)
-	dst := f.Begin(make([]byte, 0, flushAt+4096))
-	for i, e := range entries {
-		if i > 0 {
-			dst = append(dst, between...)
-		}
-		dst = f.Row(dst, e)
-		if len(dst) >= flushAt {
-			if _, err := w.Write(dst); err != nil {
-				return err
-			}
-			dst = dst[:0]
-		}
+	s.Shown = int64(count)
+	if _, err := w.Write(f.Begin(nil)); err != nil {
+		return err
 	}
-	_, err := w.Write(f.End(dst, s))
+	if err := rows(w, f, entries); err != nil {
+		return err
+	}
+	_, err := w.Write(f.End(nil, s))
 	return err
+}
+
+// chunk is how many entries are formatted at a time on one core.
+const chunk = 512
+
+// rows writes the entries in rounds: in each, every core formats a chunk, and
+// then these are written one after another while the next are being formatted.
+func rows(w io.Writer, f Format, entries Entries) error {
+	between, count := separator(f), entries.Len()
+	format := func(dst []byte, from int) []byte {
+		for i := from; i < min(from+chunk, count); i++ {
+			if i > 0 {
+				dst = append(dst, between...)
+			}
+			dst = f.Row(dst, entries.At(i))
+		}
+		return dst
+	}
+	if count <= chunk {
+		_, err := w.Write(format(nil, 0))
+		return err
+	}
+	cores := runtime.GOMAXPROCS(0)
+	lanes := make([]chan []byte, cores)
+	free := make(chan []byte, 2*cores)
+	stop := make(chan struct{})
+	defer close(stop)
+	for lane := range lanes {
+		lanes[lane] = make(chan []byte, 1)
+		go func() {
+			for from := lane * chunk; from < count; from += cores * chunk {
+				var dst []byte
+				select {
+				case dst = <-free:
+				default:
+				}
+				select {
+				case lanes[lane] <- format(dst[:0], from):
+				case <-stop:
+					return
+				}
+			}
+		}()
+	}
+	for from := 0; from < count; from += chunk {
+		done := <-lanes[from/chunk%cores]
+		if _, err := w.Write(done); err != nil {
+			return err
+		}
+		select {
+		case free <- done:
+		default:
+		}
+	}
+	return nil
 }
 
 // Stream is a sink that writes entries as they are found.

@@ -1,6 +1,7 @@
 package arrange
 
 import (
+	"cmp"
 	"runtime"
 	"slices"
 	"strings"
@@ -55,37 +56,49 @@ func (c *Collector) Visitor() source.Visitor {
 	}
 }
 
-// Entries returns the entries in order. It is to be called once, after the
+// Arranged are entries in order.
+type Arranged struct {
+	blocks [][]entry.Entry
+	order  []ranked
+}
+
+// Len returns how many entries there are.
+func (a *Arranged) Len() int { return len(a.order) }
+
+// At returns an entry by its position in the order, from 0. It may be called
+// from several goroutines.
+func (a *Arranged) At(i int) *entry.Entry { return a.at(a.order[i].index) }
+
+func (a *Arranged) at(index uint32) *entry.Entry {
+	return &a.blocks[index/blockEntries][index%blockEntries]
+}
+
+// Arrange puts what was collected in order. It is to be called once, after the
 // reading.
-func (c *Collector) Entries() []*entry.Entry {
-	count := 0
+func (c *Collector) Arrange() *Arranged {
+	a := &Arranged{}
 	for _, s := range c.shelves {
-		count += s.count
-	}
-	entries := make([]*entry.Entry, 0, count)
-	for _, s := range c.shelves {
-		for _, block := range s.blocks {
-			for i := range block {
-				entries = append(entries, &block[i])
-			}
+		for _, e := range s.heap {
+			s.keep(e)
 		}
-		entries = append(entries, s.heap...)
+		a.blocks = append(a.blocks, s.blocks...)
 	}
 	if c.amend != nil {
-		for _, e := range entries {
-			c.amend(e)
+		for _, block := range a.blocks {
+			for i := range block {
+				c.amend(&block[i])
+			}
 		}
 	}
-	c.sort(entries)
-	if c.first > 0 && len(entries) > c.first {
-		entries = entries[:c.first]
+	c.sort(a)
+	if c.first > 0 && len(a.order) > c.first {
+		a.order = a.order[:c.first]
 	}
-	return entries
+	return a
 }
 
 // shelf is what one visitor keeps.
 type shelf struct {
-	count  int
 	blocks [][]entry.Entry
 	names  strings.Builder
 	heap   []*entry.Entry // with first: the last in order on top
@@ -114,14 +127,12 @@ func (s *shelf) keep(e *entry.Entry) {
 	s.names.WriteString(e.Name)
 	kept.Name = s.names.String()[start:]
 	kept.More = e.More.Clone()
-	s.count++
 }
 
 // keepFirst makes a copy of an entry if it is among the first so many.
 func (s *shelf) keepFirst(e *entry.Entry, first int, compare compare) {
 	if len(s.heap) < first {
 		s.heap = append(s.heap, clone(&entry.Entry{}, e))
-		s.count++
 		for i := len(s.heap) - 1; i > 0; { // up
 			above := (i - 1) / 2
 			if compare(s.heap[i], s.heap[above]) <= 0 {
@@ -159,39 +170,60 @@ func clone(to, from *entry.Entry) *entry.Entry {
 	return to
 }
 
-// ranked is an entry with the number that its order mostly shows in, so that
-// sorting seldom has to look at the entry.
+// ranked stands for an entry while its order is found. Most often the two
+// ranks tell, and nobody has to look at the entry.
 type ranked struct {
-	rank  uint64
-	entry *entry.Entry
+	rank   uint64 // by the first key
+	folder uint32 // by the folder
+	index  uint32 // of the entry, for Arranged.at
 }
 
-func (c *Collector) sort(entries []*entry.Entry) {
-	list := make([]ranked, len(entries))
-	rank := c.order.rank(c.context, entries)
-	for i, e := range entries {
-		list[i] = ranked{rank(e), e}
+func (c *Collector) sort(a *Arranged) {
+	count := 0
+	for _, block := range a.blocks {
+		count += len(block)
 	}
-	list = c.sortRanked(list, runtime.GOMAXPROCS(0))
-	for i := range list {
-		entries[i] = list[i].entry
+	a.order = make([]ranked, 0, count)
+	rank := c.order.rank(c.context)
+	folders := rankFolders(a.blocks)
+	for b, block := range a.blocks {
+		var folder *entry.Folder
+		var place uint32
+		for i := range block {
+			e := &block[i]
+			if e.Folder != folder {
+				folder, place = e.Folder, folders[e.Folder]
+			}
+			a.order = append(a.order, ranked{rank(e), place, uint32(b*blockEntries + i)})
+		}
 	}
+	a.order = c.sortRanked(a, a.order, runtime.GOMAXPROCS(0))
 }
 
 // worthSharing is how many entries make it pay to sort on several cores.
 const worthSharing = 1 << 14
 
 // sortRanked sorts the list on so many cores.
-func (c *Collector) sortRanked(list []ranked, cores int) []ranked {
-	compare := c.order.compare(c.context)
-	before := func(a, b ranked) int {
-		if a.rank != b.rank {
-			if a.rank < b.rank {
-				return -1
-			}
-			return 1
+func (c *Collector) sortRanked(a *Arranged, list []ranked, cores int) []ranked {
+	byAll, byRest := c.order.byKeys(c.context, 0), c.order.byKeys(c.context, c.order.told())
+	rest := len(c.order.Keys) > c.order.told()
+	before := func(x, y ranked) int {
+		if x.rank != y.rank {
+			return cmp.Compare(x.rank, y.rank)
 		}
-		return compare(a.entry, b.entry)
+		if x.rank == absentRank {
+			if c := byAll(a.at(x.index), a.at(y.index)); c != 0 {
+				return c
+			}
+		} else if rest {
+			if c := byRest(a.at(x.index), a.at(y.index)); c != 0 {
+				return c
+			}
+		}
+		if x.folder != y.folder {
+			return cmp.Compare(x.folder, y.folder)
+		}
+		return Natural(a.at(x.index).Name, a.at(y.index).Name)
 	}
 	if cores < 2 || len(list) < worthSharing {
 		slices.SortFunc(list, before)
@@ -199,8 +231,8 @@ func (c *Collector) sortRanked(list []ranked, cores int) []ranked {
 	}
 	var group sync.WaitGroup
 	left, right := list[:len(list)/2], list[len(list)/2:]
-	group.Go(func() { left = c.sortRanked(left, cores/2) })
-	right = c.sortRanked(right, cores-cores/2)
+	group.Go(func() { left = c.sortRanked(a, left, cores/2) })
+	right = c.sortRanked(a, right, cores-cores/2)
 	group.Wait()
 	merged := make([]ranked, 0, len(list))
 	for len(left) > 0 && len(right) > 0 {

@@ -32,12 +32,13 @@ const (
 	reverse = "/reverse"
 )
 
-// ErrOrder is returned for words that make no order.
+// ErrOrder is returned for words that are no direction.
 var ErrOrder = errors.New("not an order")
 
 // ParseOrder reads an order from its keys separated by commas, each the name
 // of a field, with "/reverse" after it for the opposite of its natural
-// direction. The word "none" means as found, and "" the default.
+// direction. The word "none" means as found, and "" the default. The error
+// wraps ErrOrder or entry.ErrField.
 func ParseOrder(words string) (Order, error) {
 	order := Order{words: words}
 	if words == asIs {
@@ -50,11 +51,11 @@ func ParseOrder(words string) (Order, error) {
 	for word := range strings.SplitSeq(words, ",") {
 		name, isReverse := strings.CutSuffix(word, reverse)
 		if bare, rest, found := strings.Cut(name, "/"); found && !isReverse {
-			return order, fmt.Errorf("%w: after %q the only thing that can follow is %q, not %q", ErrOrder, bare, reverse, "/"+rest)
+			return order, fmt.Errorf("%w: only %s can follow %s, not /%s", ErrOrder, reverse, bare, rest)
 		}
 		field, err := entry.LookupField(name)
 		if err != nil {
-			return order, fmt.Errorf("%w: %w", ErrOrder, err)
+			return order, err
 		}
 		order.Keys = append(order.Keys, Key{field, isReverse})
 	}
@@ -80,10 +81,22 @@ func (k Key) descends() bool { return k.Field.Descending != k.Reverse }
 // memory of its own and is for one goroutine.
 type compare func(a, b *entry.Entry) int
 
+// compare goes by the keys, and then by place.
 func (o Order) compare(c *entry.Context) compare {
-	keys := make([]compare, len(o.Keys))
-	for i, key := range o.Keys {
-		keys[i] = key.compare(c)
+	byKeys := o.byKeys(c, 0)
+	return func(a, b *entry.Entry) int {
+		if c := byKeys(a, b); c != 0 {
+			return c
+		}
+		return byPlace(a, b)
+	}
+}
+
+// byKeys goes by the keys from that one on.
+func (o Order) byKeys(c *entry.Context, from int) compare {
+	var keys []compare
+	for _, key := range o.Keys[min(from, len(o.Keys)):] {
+		keys = append(keys, key.compare(c))
 	}
 	return func(a, b *entry.Entry) int {
 		for _, compare := range keys {
@@ -91,7 +104,7 @@ func (o Order) compare(c *entry.Context) compare {
 				return c
 			}
 		}
-		return byPlace(a, b)
+		return 0
 	}
 }
 
@@ -198,12 +211,26 @@ func compareFolders(a, b *entry.Folder) int {
 // comes first. Equal numbers leave it open.
 type rank func(e *entry.Entry) uint64
 
-// rank makes the function from the first key; for the default order from the
-// folders, which are those of the entries.
-func (o Order) rank(c *entry.Context, entries []*entry.Entry) rank {
+// absentRank is the rank of entries without a value, and of the greatest value.
+const absentRank = ^uint64(0)
+
+// told is how many keys the rank tells all about: for two entries with the same
+// rank, other than absentRank, they are equal.
+func (o Order) told() int {
+	if len(o.Keys) > 0 {
+		switch o.Keys[0].Field.Type {
+		case entry.Text, entry.Flag, entry.Moment:
+		default:
+			return 1
+		}
+	}
+	return 0
+}
+
+// rank makes the function from the first key.
+func (o Order) rank(c *entry.Context) rank {
 	if len(o.Keys) == 0 {
-		places := rankFolders(entries)
-		return func(e *entry.Entry) uint64 { return places[e.Folder] }
+		return func(*entry.Entry) uint64 { return 0 }
 	}
 	key := o.Keys[0]
 	f := key.Field
@@ -216,7 +243,7 @@ func (o Order) rank(c *entry.Context, entries []*entry.Entry) rank {
 		return func(e *entry.Entry) uint64 {
 			t, ok := f.Moment(e)
 			if !ok {
-				return ^uint64(0)
+				return absentRank
 			}
 			return uint64(t.Sec) ^ 1<<63 ^ turn
 		}
@@ -226,24 +253,33 @@ func (o Order) rank(c *entry.Context, entries []*entry.Entry) rank {
 	return func(e *entry.Entry) uint64 {
 		n, ok := f.Number(e, c)
 		if !ok {
-			return ^uint64(0)
+			return absentRank
 		}
 		return f.Rank(n) ^ turn
 	}
 }
 
-func rankFolders(entries []*entry.Entry) map[*entry.Folder]uint64 {
-	ranks := make(map[*entry.Folder]uint64)
+// rankFolders numbers the folders that entries lie in, in their order.
+func rankFolders(blocks [][]entry.Entry) map[*entry.Folder]uint32 {
+	ranks := make(map[*entry.Folder]uint32)
 	var folders []*entry.Folder
-	for _, e := range entries {
-		if _, seen := ranks[e.Folder]; !seen {
-			ranks[e.Folder] = 0
-			folders = append(folders, e.Folder)
+	for _, block := range blocks {
+		var last *entry.Folder
+		for i := range block {
+			folder := block[i].Folder
+			if folder == last {
+				continue
+			}
+			last = folder
+			if _, seen := ranks[folder]; !seen {
+				ranks[folder] = 0
+				folders = append(folders, folder)
+			}
 		}
 	}
 	slices.SortFunc(folders, compareFolders)
 	for i, folder := range folders {
-		ranks[folder] = uint64(i)
+		ranks[folder] = uint32(i)
 	}
 	return ranks
 }

@@ -51,7 +51,6 @@ type Entry struct {
 	Modified Time   // content last altered
 	Accessed Time   // last read
 	Changed  Time   // details (permissions, owner, name count) last altered
-	Created  Time   // made
 	Links    uint32 // how many names it has
 	UID, GID uint32
 
@@ -65,8 +64,9 @@ type Entry struct {
 
 // More holds the facts of an Entry that few questions ask for.
 type More struct {
-	Target string // what a link says, exact bytes
-	Type   string // media type, after the IANA registry
+	Target  string // what a link says, exact bytes
+	Created Time   // when it was made
+	Type    string // media type, after the IANA registry
 }
 
 // HasSize tells whether Size has a meaning: for files, and for folders whose

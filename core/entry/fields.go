@@ -130,7 +130,12 @@ var Fields = []Field{
 	moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }),
 	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }),
 	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }),
-	moment("created", "when it was made, where the file system keeps that", FactCreated, func(e *Entry) Time { return e.Created }),
+	moment("created", "when it was made, where the file system keeps that", FactCreated, func(e *Entry) Time {
+		if e.More == nil {
+			return Time{}
+		}
+		return e.More.Created
+	}),
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness),
 	flag("hidden", "its name starts with a dot", 0, func(e *Entry) (bool, bool) { return e.Hidden(), true }),

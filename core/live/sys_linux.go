@@ -164,8 +164,9 @@ func (s *status) fill(e *entry.Entry) {
 	e.Accessed = entry.Time{Sec: x.Atime.Sec, Nsec: x.Atime.Nsec}
 	e.Changed = entry.Time{Sec: x.Ctime.Sec, Nsec: x.Ctime.Nsec}
 	e.Known |= entry.FactStatus
-	if x.Mask&unix.STATX_BTIME != 0 {
-		e.Created = entry.Time{Sec: x.Btime.Sec, Nsec: x.Btime.Nsec}
-		e.Known |= entry.FactCreated
-	}
+}
+
+// created returns when it was made, if the file system keeps that.
+func (s *status) created() (entry.Time, bool) {
+	return entry.Time{Sec: s.x.Btime.Sec, Nsec: s.x.Btime.Nsec}, s.x.Mask&unix.STATX_BTIME != 0
 }

@@ -137,9 +137,11 @@ func (s *status) fill(e *entry.Entry) {
 	e.Modified = timeOf(st.Mtim)
 	e.Accessed = timeOf(st.Atim)
 	e.Changed = timeOf(st.Ctim)
-	e.Created = timeOf(st.Btim)
-	e.Known |= entry.FactStatus | entry.FactCreated
+	e.Known |= entry.FactStatus
 }
+
+// created returns when it was made.
+func (s *status) created() (entry.Time, bool) { return timeOf(s.st.Btim), true }
 
 func timeOf(t unix.Timespec) entry.Time {
 	sec, nsec := t.Unix()

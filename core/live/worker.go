@@ -181,7 +181,7 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 		e := &w.batch[len(w.batch)-1]
 		if request.Facts&fromStatus != 0 || kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder {
 			if err := w.status.lookRecord(at, name); err == nil {
-				w.status.fill(e)
+				w.fill(e)
 			} else if err == unix.ENOENT {
 				w.vanished(e)
 				w.batch = w.batch[:len(w.batch)-1]
@@ -210,6 +210,17 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 		}
 	}
 	return w.flush()
+}
+
+// fill writes the status just asked for into the entry.
+func (w *worker) fill(e *entry.Entry) {
+	w.status.fill(e)
+	if w.request.Facts&entry.FactCreated != 0 {
+		if t, known := w.status.created(); known {
+			w.extra(e).Created = t
+			e.Known |= entry.FactCreated
+		}
+	}
 }
 
 // flush hands the batch to the visitor.
@@ -261,7 +272,7 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 		w.problem(given, "look at", err)
 		return nil
 	}
-	w.status.fill(e)
+	w.fill(e)
 	if e.Kind == entry.KindFolder {
 		e.Inside = folder
 	}

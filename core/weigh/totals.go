@@ -85,6 +85,20 @@ func (t *Totals) Of(folder *entry.Folder) Sum {
 	return Sum{}
 }
 
+// All returns what all the places hold together.
+func (t *Totals) All() Sum {
+	if t.sums == nil {
+		t.resolve()
+	}
+	var all Sum
+	for folder, sum := range t.sums {
+		if folder.Parent == nil {
+			all.Add(*sum)
+		}
+	}
+	return all
+}
+
 // Amend gives an entry that is a folder the total of what it holds as its
 // size, unless the folder was not read.
 func (t *Totals) Amend(e *entry.Entry) {
