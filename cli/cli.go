@@ -11,7 +11,9 @@ import (
 	"os"
 	"os/signal"
 	"strings"
+	"sync/atomic"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -53,6 +55,8 @@ func misuse(format string, args ...any) error {
 // Program is where one run of the program reads and writes.
 type Program struct {
 	Out, Err io.Writer
+
+	paging atomic.Bool // a pager may be running, which handles Ctrl-C itself
 }
 
 // Main runs the program for the process it is in and returns the status to
@@ -63,8 +67,20 @@ func Main(args []string) int {
 	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
-	return (&Program{Out: os.Stdout, Err: os.Stderr}).Run(ctx, args)
+	p := &Program{Out: os.Stdout, Err: os.Stderr}
+	context.AfterFunc(ctx, func() {
+		stop() // a second Ctrl-C ends it at once
+		time.Sleep(grace)
+		if !p.paging.Load() {
+			os.Exit(statusInterrupted)
+		}
+	})
+	return p.Run(ctx, args)
 }
+
+// grace is how long the program may take to stop in order. A reader that takes
+// nothing more would hold it up for ever.
+const grace = time.Second
 
 // Run runs one command line, without the name of the program, and returns the
 // status to exit with.

@@ -118,6 +118,7 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 	case r.page == neverWord || command == "":
 	case r.page == alwaysWord || onScreen:
 		if terminal, ok := p.Out.(*os.File); ok {
+			p.paging.Store(true)
 			return output.Paged(terminal, command, height, r.page == alwaysWord), nil
 		}
 	}

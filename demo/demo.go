@@ -52,6 +52,9 @@ func Build(root string, asOf time.Time) (skipped []string, err error) {
 			b.err = setTime(s.path, s.when)
 		}
 	}
+	if b.err == nil {
+		b.err = os.Chmod(filepath.Join(root, "sealed"), 0)
+	}
 	if b.err != nil {
 		return nil, fmt.Errorf("build the sample tree: %w", b.err)
 	}
@@ -59,7 +62,10 @@ func Build(root string, asOf time.Time) (skipped []string, err error) {
 }
 
 func setTime(path string, when time.Time) error {
-	spec := unix.NsecToTimespec(when.UnixNano())
+	spec, err := unix.TimeToTimespec(when)
+	if err != nil {
+		return err
+	}
 	return unix.UtimesNanoAt(unix.AT_FDCWD, path, []unix.Timespec{spec, spec}, unix.AT_SYMLINK_NOFOLLOW)
 }
 
@@ -214,7 +220,11 @@ func (b *builder) counts() {
 	for month := first; month.AddDate(0, 1, 0).Before(b.asOf); month = month.AddDate(0, 1, 0) {
 		folder := fmt.Sprintf("counts/%d", month.Year())
 		if month.Month() == time.January {
-			b.folder(folder, 0o2775, month.AddDate(0, 11, 27))
+			closed := month.AddDate(0, 11, 27)
+			if closed.After(b.asOf) {
+				closed = b.day(2, 10, 0)
+			}
+			b.folder(folder, 0o2775, closed)
 		}
 		last = fmt.Sprintf("%s/count-%d.csv", folder, month.Month())
 		b.file(last, b.sheet(month), 0o664, month.AddDate(0, 1, 2))
@@ -299,8 +309,5 @@ func (b *builder) station() {
 	b.optional("incoming", "a pipe", b.ago(40*time.Minute), func(path string) error { return unix.Mkfifo(path, 0o660) })
 	b.folder("sealed", 0o755, b.day(100, 9, 0))
 	b.text("sealed/nest sites.txt", "Not for everyone.\n", b.day(100, 9, 0))
-	if b.err == nil {
-		b.err = os.Chmod(filepath.Join(b.root, "sealed"), 0)
-	}
 	b.do("", b.ago(40*time.Minute), func(string) error { return nil })
 }

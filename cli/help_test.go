@@ -1,0 +1,85 @@
+package cli_test
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/entry"
+	"frankledger/render"
+)
+
+func commands(t *testing.T) []string {
+	_, after, found := strings.Cut(run(t, "/", "help").out, "Commands\n")
+	require.True(t, found)
+	var names []string
+	for _, line := range strings.Split(strings.Split(after, "\n\n")[0], "\n") {
+		names = append(names, strings.Fields(line)[0])
+	}
+	require.Contains(t, names, "list")
+	return names
+}
+
+// Every example of help works as printed, on the sample tree, typed at a shell.
+func TestExamplesRun(t *testing.T) {
+	shells := []string{"sh"}
+	for _, shell := range []string{"bash", "dash"} {
+		if _, err := exec.LookPath(shell); err == nil {
+			shells = append(shells, shell)
+		}
+	}
+	for _, shell := range shells {
+		root := ternPoint(t)
+		for _, name := range commands(t) {
+			help := run(t, root, "help", name)
+			require.Zero(t, help.status, help.err)
+			for _, line := range strings.Split(help.out, "\n") {
+				if !strings.HasPrefix(line, "  frank ") {
+					continue
+				}
+				cmd := command(t, root, "-c", `frank() { "`+frank+`" "$@"; }; `+line)
+				cmd.Path, _ = exec.LookPath(shell)
+				r := finish(t, cmd)
+				assert.Zero(t, r.status, "%s: %s", line, r.err)
+				assert.Empty(t, r.err, line)
+			}
+		}
+	}
+}
+
+func TestFieldsAreAllThere(t *testing.T) {
+	out := run(t, "/", "fields").out
+	for _, name := range append(entry.FieldNames(), render.FormatNames()...) {
+		assert.Regexp(t, `(?m)^  `+name+` `, out)
+	}
+}
+
+func TestVersion(t *testing.T) {
+	r := run(t, "/", "version")
+	assert.Regexp(t, `^Frank Ledger .+\nbuilt +with go1\.\d+.* for \w+/\w+\n`, r.out)
+}
+
+func TestCompletion(t *testing.T) {
+	for line, want := range map[string]string{
+		"list --columns ":     "modified",
+		"list --columns siz":  "size",
+		"list --columns mode": "mode",
+		"list --order size/":  "size/reverse",
+		"list --as js":        "jsonl",
+		"list --hidden ":      "omit",
+		"help ":               "fields",
+		"":                    "demo",
+	} {
+		words := strings.Split(line, " ")
+		assert.Contains(t, run(t, "/", append([]string{"__complete"}, words...)...).out, want, line)
+	}
+	out := run(t, "/", "__complete", "list", "--columns", "name,size,").out
+	assert.Contains(t, out, "name,size,modified\n")
+	assert.NotContains(t, out, "name,size,size\n")
+	for _, shell := range []string{"bash", "zsh", "fish"} {
+		assert.NotEmpty(t, run(t, "/", "completion", shell).out)
+	}
+}

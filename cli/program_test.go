@@ -1,0 +1,112 @@
+package cli_test
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// frank is the built program that the tests drive.
+var frank string
+
+func TestMain(m *testing.M) { os.Exit(build(m)) }
+
+func build(m *testing.M) int {
+	folder, err := os.MkdirTemp("", "frank-test-")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer os.RemoveAll(folder)
+	if err := os.Chmod(folder, 0o755); err != nil { // other users run it too
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	frank = filepath.Join(folder, "frank")
+	cmd := exec.Command("go", "build", "-o", frank, "frankledger/cmd/frank")
+	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "%s%s\n", out, err)
+		return 1
+	}
+	return m.Run()
+}
+
+// result is what a run of the program gave.
+type result struct {
+	out, err string
+	status   int
+}
+
+// command prepares a run in a folder, with a configuration of its own and
+// nothing of the person's environment that could change the answer.
+func command(t *testing.T, dir string, args ...string) *exec.Cmd {
+	cmd := exec.Command(frank, args...)
+	cmd.Dir = dir
+	home := t.TempDir()
+	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TZ=UTC", "TERM=xterm-256color"}
+	return cmd
+}
+
+func finish(t *testing.T, cmd *exec.Cmd) result {
+	var out, stderr bytes.Buffer
+	if cmd.Stdout == nil {
+		cmd.Stdout = &out
+	}
+	cmd.Stderr = &stderr
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		require.NoError(t, err)
+	}
+	return result{out.String(), stderr.String(), cmd.ProcessState.ExitCode()}
+}
+
+func run(t *testing.T, dir string, args ...string) result {
+	return finish(t, command(t, dir, args...))
+}
+
+// stranger makes a command run as a user who is not root, so that permissions
+// count.
+func stranger(cmd *exec.Cmd) *exec.Cmd {
+	if os.Geteuid() == 0 {
+		cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 48230, Gid: 48230}}
+	}
+	return cmd
+}
+
+const moment = "2026-11-23T12:00:00Z"
+
+// ternPoint builds the sample tree with the program.
+func ternPoint(t *testing.T) string {
+	root := filepath.Join(t.TempDir(), "tern-point")
+	r := run(t, t.TempDir(), "demo", "--into", root, "--as-of", moment)
+	require.Zero(t, r.status, r.err)
+	t.Cleanup(func() { os.Chmod(filepath.Join(root, "sealed"), 0o755) })
+	return root
+}
+
+// tree makes files, and folders for names that end with a slash, in a new
+// folder.
+func tree(t *testing.T, names ...string) string {
+	root := t.TempDir()
+	require.NoError(t, os.Chmod(filepath.Dir(root), 0o755)) // for other users
+	for _, name := range names {
+		path := filepath.Join(root, name)
+		if strings.HasSuffix(name, "/") {
+			require.NoError(t, os.MkdirAll(path, 0o755))
+			continue
+		}
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(name), 0o644))
+	}
+	return root
+}

@@ -1,0 +1,50 @@
+package account_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/account"
+)
+
+// The name service is asked for what the files do not have, once for each
+// number; what neither knows is its number.
+func TestNames(t *testing.T) {
+	folder := t.TempDir()
+	write := func(name, text string, mode os.FileMode) string {
+		path := filepath.Join(folder, name)
+		require.NoError(t, os.WriteFile(path, []byte(text), mode))
+		return path
+	}
+	passwd := write("passwd", "# comment\nmara:x:501:20:Mara:/home/mara:/bin/sh\nsecond:x:501:20::/:\nbroken line\nbad:x:notanumber:1::/:\n", 0o644)
+	group := write("group", "reeds:x:20:mara\n", 0o644)
+	log := filepath.Join(folder, "asked")
+	write("getent", "#!/bin/sh\necho \"$@\" >>"+log+"\n[ $2 = 900 ] && echo \"remote:x:900:$([ $1 = passwd ] && echo 1:R:/:/bin/sh)\" || exit 2\n", 0o755)
+	t.Setenv("PATH", folder+":"+os.Getenv("PATH"))
+
+	names := account.NewFrom(passwd, group)
+	for range 3 {
+		for id, want := range map[uint32]string{501: "mara", 900: "remote", 77: "77"} {
+			name, known := names.User(id)
+			assert.Equal(t, want, name)
+			assert.Equal(t, id != 77, known)
+		}
+		name, known := names.Group(20)
+		assert.Equal(t, "reeds true", name+map[bool]string{true: " true"}[known])
+		name, _ = names.Group(900)
+		assert.Equal(t, "remote", name)
+	}
+	asked, err := os.ReadFile(log)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"passwd 900", "passwd 77", "group 900"}, strings.Split(strings.TrimSpace(string(asked)), "\n"))
+
+	none := account.NewFrom(filepath.Join(folder, "no"), filepath.Join(folder, "no"))
+	name, known := none.User(0)
+	assert.Equal(t, "0", name)
+	assert.False(t, known)
+}

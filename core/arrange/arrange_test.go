@@ -1,0 +1,114 @@
+package arrange_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+)
+
+func TestNaturalOrder(t *testing.T) {
+	want := []string{"", " a", "-x", "7", "007b", "7c", "A", "a", "a b", "a1", "a01", "a2", "a10", "B", "site-9", "site-10", "Site-11", "site-99999999999999999999998", "site-99999999999999999999999", "z", "é", "干"}
+	got := slices.Clone(want)
+	rand.Shuffle(len(got), func(i, j int) { got[i], got[j] = got[j], got[i] })
+	slices.SortFunc(got, arrange.Natural)
+	// Names that differ only in leading zeros come in order of their bytes.
+	assert.Equal(t, []string{"", " a", "-x", "7", "007b", "7c", "A", "a", "a b", "a01", "a1", "a2", "a10", "B", "site-9", "site-10", "Site-11", "site-99999999999999999999998", "site-99999999999999999999999", "z", "é", "干"}, got)
+}
+
+func FuzzNatural(f *testing.F) {
+	f.Add("site-9", "site-10", "Site-9")
+	f.Add("a\xff1", "a\xff01", "É")
+	f.Fuzz(func(t *testing.T, a, b, c string) {
+		require.Zero(t, arrange.Natural(a, a))
+		ab, bc, ac := arrange.Natural(a, b), arrange.Natural(b, c), arrange.Natural(a, c)
+		require.Equal(t, ab == 0, a == b)
+		require.Equal(t, ab < 0, arrange.Natural(b, a) > 0)
+		if ab < 0 && bc < 0 {
+			require.Negative(t, ac)
+		}
+	})
+}
+
+func TestParseOrderRefuses(t *testing.T) {
+	for words, part := range map[string]string{
+		"sise": "did you mean size?", "size,": "no such field", "size/up": "/reverse", "none,size": "no such field",
+	} {
+		_, err := arrange.ParseOrder(words)
+		assert.ErrorContains(t, err, part, words)
+	}
+}
+
+// entries makes random entries in a few folders; many are alike in all but name.
+func entries(n int) []entry.Entry {
+	random := rand.New(rand.NewPCG(3, 9))
+	root := &entry.Folder{Place: &entry.Place{Given: "p"}}
+	folders := []*entry.Folder{root}
+	for i := range 20 {
+		folders = append(folders, entry.NewFolder(folders[random.IntN(len(folders))], fmt.Sprintf("f%d", i)))
+	}
+	list := make([]entry.Entry, n)
+	for i := range list {
+		list[i] = entry.Entry{
+			Folder: folders[random.IntN(len(folders))], Name: fmt.Sprintf("n%d", i), Kind: entry.Kind(1 + random.IntN(3)),
+			Size: int64(random.IntN(5)), Modified: entry.Time{Sec: int64(random.IntN(3)), Nsec: uint32(random.IntN(3))},
+		}
+		if random.IntN(4) > 0 {
+			list[i].Known = entry.FactStatus
+		}
+	}
+	return list
+}
+
+func collect(t *testing.T, words string, first int, list []entry.Entry) []string {
+	order, err := arrange.ParseOrder(words)
+	require.NoError(t, err)
+	c := arrange.NewCollector(order, &entry.Context{AsOf: time.Unix(9, 0)}, first)
+	visitors := []func([]entry.Entry) error{c.Visitor(), c.Visitor(), c.Visitor()}
+	for i := range list {
+		require.NoError(t, visitors[i%3](list[i:i+1]))
+	}
+	a := c.Arrange()
+	var paths []string
+	for i := range a.Len() {
+		e := a.At(i)
+		paths = append(paths, fmt.Sprintf("%s %v %d %d.%d", e.Path(), e.HasSize(), e.Size, e.Modified.Sec, e.Modified.Nsec))
+	}
+	return paths
+}
+
+// The order is that of a plain stable sort, whatever came to which visitor and
+// however many cores share the work; the first few are its beginning.
+func TestCollectorOrders(t *testing.T) {
+	list := entries(40_000)
+	for _, words := range []string{"", "size", "size/reverse,modified", "modified/reverse", "kind,name/reverse", "age", "path"} {
+		all := collect(t, words, 0, list)
+		shuffled := slices.Clone(list)
+		rand.Shuffle(len(shuffled), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+		require.Equal(t, all, collect(t, words, 0, shuffled), words)
+		require.Equal(t, all[:70], collect(t, words, 70, shuffled), words)
+	}
+	sorted := slices.Clone(list)
+	slices.SortStableFunc(sorted, func(a, b entry.Entry) int {
+		switch {
+		case a.HasSize() != b.HasSize():
+			if a.HasSize() {
+				return -1
+			}
+			return 1
+		case a.HasSize() && a.Size != b.Size:
+			return int(b.Size - a.Size)
+		}
+		return arrange.Natural(a.Folder.Path()+"/", b.Folder.Path()+"/")
+	})
+	for i, line := range collect(t, "size", 0, list) {
+		require.Contains(t, line, fmt.Sprintf(" %v %d ", sorted[i].HasSize(), sorted[i].Size))
+	}
+}

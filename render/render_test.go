@@ -1,0 +1,264 @@
+package render_test
+
+import (
+	"bytes"
+	"encoding/base64"
+	stdcsv "encoding/csv"
+	stdjson "encoding/json"
+	"io"
+	"strings"
+	"testing"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/entry"
+	"frankledger/render"
+)
+
+func TestSizes(t *testing.T) {
+	for _, c := range []struct {
+		bytes                   int64
+		binary, decimal, everyB string
+	}{
+		{0, "0 B", "0 B", "0 B"},
+		{999, "999 B", "999 B", "999 B"},
+		{1000, "1000 B", "1.0 kB", "1 000 B"},
+		{1024, "1.0 KiB", "1.0 kB", "1 024 B"},
+		{1536, "1.5 KiB", "1.5 kB", "1 536 B"},
+		{1<<20 - 1, "1.0 MiB", "1.0 MB", "1 048 575 B"},
+		{1023 * 1024, "1023.0 KiB", "1.0 MB", "1 047 552 B"},
+		{10*1<<30 + 1<<29, "10.5 GiB", "11.3 GB", "11 274 289 152 B"},
+		{1<<63 - 1, "8.0 EiB", "9.2 EB", "9 223 372 036 854 775 807 B"},
+	} {
+		assert.Equal(t, c.binary, render.Binary.SizeText(c.bytes))
+		assert.Equal(t, c.decimal, render.Decimal.SizeText(c.bytes))
+		assert.Equal(t, c.everyB, render.AllBytes.SizeText(c.bytes))
+	}
+}
+
+func TestSpans(t *testing.T) {
+	for d, want := range map[time.Duration]string{
+		0: "0 seconds", time.Second: "1 second", 119 * time.Second: "119 seconds", 2 * time.Minute: "2 minutes",
+		119 * time.Minute: "119 minutes", 47 * time.Hour: "47 hours", 48 * time.Hour: "2 days", 59 * 24 * time.Hour: "59 days",
+		61 * 24 * time.Hour: "2 months", 700 * 24 * time.Hour: "22 months", 4000 * 24 * time.Hour: "10 years",
+	} {
+		assert.Equal(t, want, render.Span(d))
+	}
+}
+
+func TestEscaped(t *testing.T) {
+	for text, want := range map[string]string{
+		"plain - ünï 干潟 [x]": "plain - ünï 干潟 [x]",
+		"a\nb\tc\rd":         `a\nb\tc\rd`,
+		"\x1b]0;title\x07":   `\x1b]0;title\x07`,
+		`back\slash`:         `back\\slash`,
+		"\xff\xfe":           `\xff\xfe`,
+		"\u009b31m":          `\u009b31m`,
+		"turn\u202eround":    `turn\u202eround`,
+		"tag\U000e0041":      `tag\U000e0041`,
+		"family 👨‍👩‍👧":       "family 👨‍👩‍👧",
+	} {
+		assert.Equal(t, want, render.Escaped(text))
+	}
+}
+
+func FuzzEscaped(f *testing.F) {
+	f.Add("a\x1b[2Jb")
+	f.Fuzz(func(t *testing.T, text string) {
+		escaped := render.Escaped(text)
+		require.True(t, utf8.ValidString(escaped))
+		for _, r := range escaped {
+			require.False(t, unicode.IsControl(r) || unicode.In(r, unicode.Zl, unicode.Zp), "%q", escaped)
+		}
+	})
+}
+
+func FuzzShorten(f *testing.F) {
+	f.Add("a very long name indeed.wav", 12)
+	f.Add("干潟の鳥の声.wav", 7)
+	f.Fuzz(func(t *testing.T, text string, limit int) {
+		text, limit = render.Escaped(text), limit%200
+		short := render.Shorten(text, limit)
+		if render.Width(text) <= limit {
+			require.Equal(t, text, short)
+			return
+		}
+		require.LessOrEqual(t, render.Width(short), max(limit, 0))
+	})
+}
+
+func TestShortenKeepsTheExtension(t *testing.T) {
+	assert.Equal(t, "a very…ed.wav", render.Shorten("a very long name indeed.wav", 13))
+	assert.Equal(t, "…", render.Shorten("name", 1))
+	assert.Empty(t, render.Shorten("name", 0))
+}
+
+func view(columns ...string) *render.View {
+	v := &render.View{
+		Places:  []*entry.Place{{Given: "p", Full: "/full/p"}},
+		Context: &entry.Context{AsOf: time.Unix(1e9, 0), Accounts: accounts{}},
+		Zone:    time.UTC,
+	}
+	for _, name := range columns {
+		v.Columns = append(v.Columns, entry.FieldNamed(name))
+	}
+	return v
+}
+
+type accounts struct{}
+
+func (accounts) User(uint32) (string, bool)  { return "mara", true }
+func (accounts) Group(uint32) (string, bool) { return "reeds", true }
+
+type list []entry.Entry
+
+func (l list) Len() int              { return len(l) }
+func (l list) At(i int) *entry.Entry { return &l[i] }
+
+func files(names ...string) list {
+	root := &entry.Folder{Place: &entry.Place{Given: "p", Full: "/full/p"}}
+	var l list
+	for i, name := range names {
+		l = append(l, entry.Entry{Folder: root, Name: name, Kind: entry.KindFile, Known: entry.FactStatus,
+			Size: int64(i) * 1000, Permissions: 0o640, Modified: entry.Time{Sec: 1e9 - int64(i)*86400*30}})
+	}
+	return l
+}
+
+func write(t *testing.T, format string, v *render.View, l render.Entries) string {
+	var b bytes.Buffer
+	require.NoError(t, render.All(&b, render.New(format, v), l, &render.Summary{}))
+	return b.String()
+}
+
+// Whatever a name is, the formats for programs give its exact bytes back.
+func FuzzNamesComeBack(f *testing.F) {
+	f.Add("a,b\"c\r\n", "\xff\u2028\x1b")
+	f.Add("plain", "back\\slash \"quoted\"")
+	f.Fuzz(func(t *testing.T, a, b string) {
+		if a == "" || b == "" {
+			return
+		}
+		l := files(a, b)
+		v := view("path", "name", "size", "owner")
+
+		reader := stdcsv.NewReader(strings.NewReader(strings.ReplaceAll(write(t, "csv", v, l), "\r\n", "\n")))
+		rows, err := reader.ReadAll()
+		require.NoError(t, err)
+		for i, name := range []string{a, b} {
+			name = strings.ReplaceAll(name, "\r\n", "\n") // as the reader does in quotes
+			require.Equal(t, []string{"p/" + name, name}, rows[i+1][:2])
+		}
+
+		decoder := stdjson.NewDecoder(strings.NewReader(write(t, "jsonl", v, l)))
+		for _, name := range []string{a, b} {
+			var row map[string]any
+			require.NoError(t, decoder.Decode(&row))
+			if utf8.ValidString(name) {
+				require.Equal(t, name, row["name"])
+				require.NotContains(t, row, "name_base64")
+				continue
+			}
+			exact, err := base64.StdEncoding.DecodeString(row["path_base64"].(string))
+			require.NoError(t, err)
+			require.Equal(t, "p/"+name, string(exact))
+		}
+		require.Equal(t, "p/"+a+"\x00p/"+b+"\x00", write(t, "paths0", v, l))
+	})
+}
+
+func TestJSONDocument(t *testing.T) {
+	var document struct {
+		Place    string
+		Entries  []map[string]any
+		Summary  map[string]any
+		Problems []any
+	}
+	for _, l := range []list{nil, files("one"), files(strings.Split(strings.Repeat("n,", 3000), ",")...)} {
+		require.NoError(t, stdjson.Unmarshal([]byte(write(t, "json", view("name", "size", "modified", "mode", "target", "hidden"), l)), &document))
+		assert.Equal(t, "/full/p", document.Place)
+		assert.Len(t, document.Entries, len(l))
+		assert.Equal(t, float64(len(l)), document.Summary["shown"])
+		assert.Equal(t, true, document.Summary["complete"])
+	}
+	assert.Equal(t, map[string]any{"name": "n", "size": 1000.0, "modified": "2001-08-10T01:46:40.000000000Z", "mode": "0640", "target": nil, "hidden": false},
+		document.Entries[1])
+}
+
+func TestTable(t *testing.T) {
+	l := files("read me.txt", "\x1b[31mred", "干潟.wav")
+	assert.Equal(t, `/full/p
+
+  name         size      modified        permissions  owner
+  read me.txt     0 B     0 seconds ago  rw- r-- ---  mara
+  \x1b[31mred  1000 B    30 days ago     rw- r-- ---  mara
+  干潟.wav      2.0 KiB  60 days ago     rw- r-- ---  mara
+
+0 entries
+`, write(t, "table", view("name", "size", "modified", "permissions", "owner"), l))
+}
+
+// However narrow the screen, no row is wider, and what is left out is said.
+func TestTableFits(t *testing.T) {
+	l := files("a rather long name of a recording.wav", "干潟の鳥の声を聞く.wav", "b")
+	for width := 5; width < 120; width++ {
+		v := view("name", "kind", "size", "modified", "permissions", "owner")
+		v.Width = width
+		out := write(t, "table", v, l)
+		rows, _, _ := strings.Cut(strings.TrimPrefix(out, "/full/p\n\n"), "\n\n")
+		for _, row := range strings.Split(rows, "\n") {
+			require.LessOrEqual(t, render.Width(row), max(width, 7), out)
+		}
+		require.Equal(t, !strings.Contains(rows, "mara"), strings.Contains(out, "no room on this screen for"), out)
+	}
+}
+
+func TestMarkdownIsLiteral(t *testing.T) {
+	out := write(t, "markdown", view("name"), files("a|b*c_d`e<f>[g]\n"))
+	assert.Contains(t, out, `| a\|b\*c\_d`+"\\`"+`e\<f\>\[g\]\\n |`)
+}
+
+// Rows streamed by several visitors are whole, and all there.
+func TestStream(t *testing.T) {
+	for _, format := range render.FormatNames() {
+		v := view("name", "size")
+		var b bytes.Buffer
+		s := render.NewStream(&b, render.New(format, v), 0)
+		one, two := s.Visitor(), s.Visitor()
+		for range 2000 {
+			require.NoError(t, one(files("left")))
+			require.NoError(t, two(files("right")))
+		}
+		summary := &render.Summary{}
+		require.NoError(t, s.End(summary))
+		assert.EqualValues(t, 4000, summary.Shown)
+		assert.Equal(t, 2000, strings.Count(b.String(), "left"), format)
+		assert.Equal(t, 2000, strings.Count(b.String(), "right"), format)
+		if format == "json" {
+			assert.True(t, stdjson.Valid(b.Bytes()))
+		}
+	}
+}
+
+func TestStreamFirst(t *testing.T) {
+	var b bytes.Buffer
+	s := render.NewStream(&b, render.New("paths", view()), 2)
+	require.NoError(t, s.Visitor()(files("a", "b", "c")))
+	require.NoError(t, s.End(&render.Summary{}))
+	assert.Equal(t, "p/a\np/b\n", b.String())
+}
+
+func TestWriteErrorsComeBack(t *testing.T) {
+	for _, format := range render.FormatNames() {
+		l := files(strings.Split(strings.Repeat("n,", 9000), ",")...)
+		assert.ErrorIs(t, render.All(failing{}, render.New(format, view("name")), l, &render.Summary{}), io.ErrShortWrite, format)
+	}
+}
+
+type failing struct{}
+
+func (failing) Write([]byte) (int, error) { return 0, io.ErrShortWrite }
