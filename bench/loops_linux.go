@@ -6,11 +6,10 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// The loops are the limit that the program is measured against: the least that
-// one thread can do to see every entry. They print nothing and keep nothing.
-
-// loopNames reads every folder below root. With facts, it also asks for the
-// status of every entry.
+// loop is the limit that the program is measured against: the least that one
+// thread can do to see every entry. It prints nothing and keeps nothing. It
+// reads every folder below root; with facts, it also asks for the status of
+// every entry.
 func loop(root string, facts bool) (entries int, err error) {
 	fd, err := unix.Open(root, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 	if err != nil {

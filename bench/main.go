@@ -1,17 +1,205 @@
+// Bench measures the program against the machine's limit.
+//
+// The limit is a plain loop on one thread that sees every entry and does
+// nothing with it: over names alone, or over names and facts. Loop and program
+// are run in turn, in processes of their own, with a warm cache and output to
+// the null device; the medians of wall time, processor time and peak memory
+// are printed with the ratios.
+//
+//	go run ./bench                  1 000 000 entries, five times each
+//	go run ./bench --entries 50000  a smaller tree
+//	go run ./bench --only paths     the cases with this in their name
 package main
 
 import (
+	"flag"
 	"fmt"
 	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
 	"time"
 )
 
+// benchCase is a command line, the loop it is held against and its budget.
+type benchCase struct {
+	name string
+	args string // TREE stands for the tree, FEW for a folder of 20 entries
+	loop string // names, facts or empty
+	wall float64
+	cpu  float64
+	peak float64 // MiB
+}
+
+var cases = []benchCase{
+	{name: "paths, as found", args: "list TREE --depth all --as paths --order none", loop: "names", wall: 1.0, peak: 40},
+	{name: "facts as CSV, as found", args: "list TREE --depth all --as csv --columns path,size,modified,mode --order none", loop: "facts", wall: 1.0, peak: 40},
+	{name: "facts as CSV, by size", args: "list TREE --depth all --as csv --columns path,size,modified,mode,owner --order size", loop: "facts", wall: 1.5, peak: 250},
+	{name: "the 20 largest", args: "list TREE --depth all --order size --first 20", loop: "facts", wall: 0.75, peak: 40},
+	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
+}
+
 func main() {
-	if os.Args[1] == "make" {
-		fmt.Println(makeTree(os.Args[2], 1000000))
+	if len(os.Args) == 4 {
+		if err := inProcess(os.Args[1], os.Args[2], os.Args[3]); err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
 		return
 	}
-	t := time.Now()
-	n, err := loop(os.Args[2], os.Args[1] == "facts")
-	fmt.Println(n, err, time.Since(t))
+	entries := flag.Int("entries", 1_000_000, "entries in the tree")
+	runs := flag.Int("runs", 5, "runs of each")
+	only := flag.String("only", "", "only the cases with this in their name")
+	flag.Parse()
+	if err := bench(*entries, *runs, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+// inProcess does what has to be done in a process of its own: run a loop, to
+// be measured, or make the tree, lest its memory count as that of the programs
+// started later, which the system does.
+func inProcess(what, how, tree string) error {
+	if what == "loop" {
+		_, err := loop(tree, how == "facts")
+		return err
+	}
+	entries, err := strconv.Atoi(how)
+	if err != nil {
+		return err
+	}
+	files, folders, err := makeTree(tree, entries)
+	fmt.Printf("%d entries: %d files in %d folders", files+folders, files, folders)
+	return err
+}
+
+func bench(entries, runs int, only string) error {
+	work, err := os.MkdirTemp("", "frank-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(work)
+	for _, program := range []string{"cmd/frank", "bench/empty"} {
+		cmd := exec.Command("go", "build", "-o", filepath.Join(work, filepath.Base(program)), "frankledger/"+program)
+		cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+		cmd.Stderr = os.Stderr
+		if err := cmd.Run(); err != nil {
+			return err
+		}
+	}
+	tree, few := filepath.Join(work, "tree"), filepath.Join(work, "few")
+	for _, folder := range []string{tree, few} {
+		if err := os.Mkdir(folder, 0o755); err != nil {
+			return err
+		}
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	made, err := exec.Command(self, "make", strconv.Itoa(entries), tree).Output()
+	if err != nil {
+		return fmt.Errorf("make the tree: %w", err)
+	}
+	for i := range 20 {
+		if err := os.WriteFile(filepath.Join(few, fmt.Sprint("file-", i)), nil, 0o644); err != nil {
+			return err
+		}
+	}
+	fmt.Printf("%s; %d cores, %s; medians of %d runs each, in turn\n\n",
+		made, runtime.NumCPU(), runtime.Version(), runs)
+	fmt.Printf("%-24s %-6s %10s %10s %12s %18s %18s\n", "case", "loop", "loop wall", "wall", "cpu", "ratio (budget)", "peak MiB (budget)")
+	for _, c := range cases {
+		if strings.Contains(c.name, only) {
+			if err := c.measure(self, work, tree, few, runs); err != nil {
+				return fmt.Errorf("%s: %w", c.name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// usage is what one run took.
+type usage struct {
+	wall, cpu time.Duration
+	peak      float64 // MiB
+}
+
+func (c benchCase) measure(self, work, tree, few string, runs int) error {
+	limit := []string{self, "loop", c.loop, tree}
+	if c.loop == "empty" {
+		limit = []string{filepath.Join(work, "empty")}
+		runs *= 20 // these are short
+	}
+	program := append([]string{filepath.Join(work, "frank")}, strings.Fields(strings.NewReplacer("TREE", tree, "FEW", few).Replace(c.args))...)
+	var limits, programs []usage
+	for range runs {
+		for _, run := range []struct {
+			args []string
+			to   *[]usage
+		}{{limit, &limits}, {program, &programs}} {
+			u, err := take(run.args)
+			if err != nil {
+				return err
+			}
+			*run.to = append(*run.to, u)
+		}
+	}
+	limitWall, wall := median(limits, wallOf), median(programs, wallOf)
+	limitCPU, cpu := median(limits, cpuOf), median(programs, cpuOf)
+	ratio, budget := wall/limitWall, c.wall
+	if c.cpu > 0 {
+		ratio, budget = cpu/limitCPU, c.cpu
+	}
+	peak := fmt.Sprintf("%.0f", median(programs, func(u usage) float64 { return u.peak }))
+	if c.peak > 0 {
+		peak += fmt.Sprintf(" (%.0f)", c.peak)
+	}
+	what := "wall"
+	if c.cpu > 0 {
+		what = "cpu"
+	}
+	fmt.Printf("%-24s %-6s %9.3fs %9.3fs %11.3fs %18s %18s\n", c.name, c.loop, limitWall, wall, cpu,
+		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak)
+	return nil
+}
+
+// take runs a command with its output to the null device.
+func take(args []string) (usage, error) {
+	null, err := os.OpenFile(os.DevNull, os.O_WRONLY, 0)
+	if err != nil {
+		return usage{}, err
+	}
+	defer null.Close()
+	cmd := exec.Command(args[0], args[1:]...)
+	cmd.Stdout, cmd.Stderr = null, os.Stderr
+	begun := time.Now()
+	err = cmd.Run()
+	wall := time.Since(begun)
+	if err != nil {
+		return usage{}, err
+	}
+	state := cmd.ProcessState
+	peak := float64(state.SysUsage().(*syscall.Rusage).Maxrss) / 1024
+	if runtime.GOOS == "darwin" { // counts bytes, the others kibibytes
+		peak /= 1024
+	}
+	return usage{wall, state.UserTime() + state.SystemTime(), peak}, nil
+}
+
+func wallOf(u usage) float64 { return u.wall.Seconds() }
+func cpuOf(u usage) float64  { return u.cpu.Seconds() }
+
+func median(all []usage, of func(usage) float64) float64 {
+	values := make([]float64, len(all))
+	for i, u := range all {
+		values[i] = of(u)
+	}
+	slices.Sort(values)
+	return values[len(values)/2]
 }

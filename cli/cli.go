@@ -32,6 +32,17 @@ const (
 	statusInterrupted = 130
 )
 
+var statuses = []struct {
+	status  int
+	meaning string
+}{
+	{statusComplete, "the answer is complete"},
+	{statusUsage, "the command was written wrongly"},
+	{statusIncomplete, "the answer is incomplete: something could not be read, and was named"},
+	{statusFailed, "it failed"},
+	{statusInterrupted, "it was stopped, with Ctrl-C or by another program"},
+}
+
 // failure is an error that knows the status to exit with.
 type failure struct {
 	status int

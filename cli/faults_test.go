@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -197,6 +198,42 @@ func TestDemoAsAnyUser(t *testing.T) {
 	r = finish(t, stranger(command(t, folder, "list", "tern-point/sealed")))
 	assert.Equal(t, 3, r.status)
 	require.NoError(t, os.Chmod(filepath.Join(folder, "tern-point/sealed"), 0o755))
+}
+
+// Loops of links, and entries that come and go while it looks.
+func TestLoopsAndVanishing(t *testing.T) {
+	root := tree(t, "a/b/file")
+	require.NoError(t, os.Symlink("../..", filepath.Join(root, "a/b/up")))
+	require.NoError(t, os.Symlink("round", filepath.Join(root, "round")))
+	r := run(t, root, "list", "--follow", "--depth", "all", "--as", "json")
+	assert.Contains(t, r.out, `"repeated":1`)
+	assert.Equal(t, 5, strings.Count(r.out, `"path"`))
+	r = run(t, root, "list", "--columns", "name,broken")
+	assert.Regexp(t, `round +yes`, r.out)
+
+	stop, stopped := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(stopped)
+		for i := 0; ; i++ {
+			select {
+			case <-stop:
+				return
+			default:
+				os.WriteFile(filepath.Join(root, strconv.Itoa(i%300)), nil, 0o644)
+				os.Remove(filepath.Join(root, strconv.Itoa((i+150)%300)))
+			}
+		}
+	}()
+	said := false
+	for begun := time.Now(); !said && time.Since(begun) < 30*time.Second; {
+		r = run(t, root, "list")
+		said = strings.Contains(r.err, "it vanished while this ran")
+		require.Equal(t, said, r.status == 3, r.err)
+		require.Equal(t, said, strings.Contains(r.out, "vanished while this ran"), r.out)
+	}
+	close(stop)
+	<-stopped
+	assert.True(t, said)
 }
 
 func TestTerminated(t *testing.T) {

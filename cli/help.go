@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -42,6 +43,10 @@ func group(cmd *cobra.Command, name string, options ...string) {
 	}
 }
 
+// optionGroups are the groups of options in the order they are shown; the last
+// is of those that are in none.
+var optionGroups = []string{groupWhat, groupWhere, groupHow, groupOut, ""}
+
 // help prints the help of a command.
 func (p *Program) help(cmd *cobra.Command, _ []string) {
 	var b strings.Builder
@@ -65,7 +70,7 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 	if cmd.Example != "" {
 		fmt.Fprintf(&b, "\nExamples\n  %s\n", strings.ReplaceAll(cmd.Example, "\n", "\n  "))
 	}
-	for _, name := range []string{groupWhat, groupWhere, groupHow, groupOut, ""} {
+	for _, name := range optionGroups {
 		if rows := optionRows(cmd, name); len(rows) > 0 {
 			if name == "" {
 				name = "Other options"
@@ -74,6 +79,11 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 		}
 	}
 	if !cmd.HasParent() {
+		var rows [][]string
+		for _, s := range statuses {
+			rows = append(rows, []string{strconv.Itoa(s.status), s.meaning})
+		}
+		fmt.Fprintf(&b, "\nExit status\n%s", render.Columns(rows))
 		b.WriteString("\n\"frank help COMMAND\" tells more of a command; \"frank demo\" shows them at work on\na made-up tree.\n")
 	}
 	fmt.Fprint(cmd.OutOrStdout(), b.String())

@@ -1,3 +1,5 @@
+//go:build !portable
+
 package live
 
 import (
