@@ -198,8 +198,9 @@ func (r *run) followLinks() {
 		r.links[first] = r.links[len(r.links)-1]
 		r.links = r.links[:len(r.links)-1]
 		d, err := openWay(r.root, link)
-		if err != nil { // a link to a file, or to nothing
-			if err != unix.ENOTDIR && err != unix.ENOENT {
+		if err != nil {
+			// A link to a file, to nothing, or to itself leads to no folder.
+			if err != unix.ENOTDIR && err != unix.ENOENT && err != unix.ELOOP {
 				r.report.Problems = append(r.report.Problems,
 					source.Problem{Path: link.Path(), Tried: "follow the link", Err: err, Entries: 1})
 			}

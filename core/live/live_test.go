@@ -257,6 +257,7 @@ func TestFollow(t *testing.T) {
 	assert.NotContains(t, g.entries, root+"/out-2/far")
 	assert.NotContains(t, g.entries, root+"/a/up/a")
 	assert.EqualValues(t, 5, report.Repeated)
+	assert.Empty(t, report.Problems)
 	assert.Len(t, g.entries, 13)
 	without, _ := read(t, root, source.Request{Depth: source.AllDepths})
 	assert.Len(t, without.entries, 12)
