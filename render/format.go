@@ -19,9 +19,12 @@ type Format interface {
 }
 
 // Measurer is a format that wants to see entries before it begins, to lay its
-// columns out.
+// columns out. Several cores may measure, each with a fresh measurer that is
+// joined to the format in the end.
 type Measurer interface {
 	Measure(e *entry.Entry)
+	Fresh() Measurer
+	Join(fresh Measurer)
 }
 
 // View is how entries are to be shown.

@@ -91,6 +91,17 @@ func (t *table) Measure(e *entry.Entry) {
 	}
 }
 
+// Fresh implements Measurer.
+func (t *table) Fresh() Measurer { return newTable(t.view) }
+
+// Join implements Measurer.
+func (t *table) Join(fresh Measurer) {
+	for i, w := range fresh.(*table).widths {
+		t.widths[i].left = max(t.widths[i].left, w.left)
+		t.widths[i].right = max(t.widths[i].right, w.right)
+	}
+}
+
 // Begin implements Format.
 func (t *table) Begin(dst []byte) []byte {
 	v := t.view

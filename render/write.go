@@ -34,9 +34,7 @@ type Entries interface {
 func All(w io.Writer, f Format, entries Entries, s *Summary) error {
 	count := entries.Len()
 	if m, ok := f.(Measurer); ok {
-		for i := range count {
-			m.Measure(entries.At(i))
-		}
+		measure(m, entries)
 	}
 	s.Shown = int64(count)
 	if _, err := w.Write(f.Begin(nil)); err != nil {
@@ -47,6 +45,26 @@ func All(w io.Writer, f Format, entries Entries, s *Summary) error {
 	}
 	_, err := w.Write(f.End(nil, s))
 	return err
+}
+
+// measure shows a measurer all the entries, on all cores.
+func measure(m Measurer, entries Entries) {
+	count := entries.Len()
+	cores := min(runtime.GOMAXPROCS(0), 1+count/chunk)
+	fresh := make([]Measurer, cores)
+	var group sync.WaitGroup
+	for core := range cores {
+		fresh[core] = m.Fresh()
+		group.Go(func() {
+			for i := core * count / cores; i < (core+1)*count/cores; i++ {
+				fresh[core].Measure(entries.At(i))
+			}
+		})
+	}
+	group.Wait()
+	for _, f := range fresh {
+		m.Join(f)
+	}
 }
 
 // chunk is how many entries are formatted at a time on one core.

@@ -3,6 +3,7 @@ package main
 
 import (
 	"os"
+	_ "time/tzdata" // time zones, for systems that have none
 
 	"frankledger/cli"
 )

@@ -31,25 +31,8 @@ func (s *Sum) Add(other Sum) {
 	s.Folders += other.Folders
 	s.Links += other.Links
 	s.Others += other.Others
-	s.addBytes(other.Size, other.Disk)
-}
-
-func (s *Sum) count(kind entry.Kind) {
-	switch kind {
-	case entry.KindFile:
-		s.Files++
-	case entry.KindFolder:
-		s.Folders++
-	case entry.KindLink:
-		s.Links++
-	default:
-		s.Others++
-	}
-}
-
-func (s *Sum) addBytes(size, disk int64) {
-	s.Size = add(s.Size, size)
-	s.Disk = add(s.Disk, disk)
+	s.Size = add(s.Size, other.Size)
+	s.Disk = add(s.Disk, other.Disk)
 }
 
 // add sums without wrapping round: what is past the largest number stays there.
@@ -87,28 +70,35 @@ func (c *Counter) Visitor() source.Visitor {
 	next := c.next.Visitor()
 	return func(entries []entry.Entry) error {
 		for i := range entries {
-			p.add(&entries[i])
+			e := &entries[i]
+			if bytes, several := p.sum.take(e); several {
+				p.named[node{e.Device, e.Inode}] = bytes
+			}
 		}
 		return next(entries)
 	}
 }
 
-func (p *part) add(e *entry.Entry) {
-	p.sum.count(e.Kind)
-	size, disk := bytesOf(e)
+// take counts an entry. If what it is has several names, its bytes are left to
+// be counted once, and take returns them with true.
+func (s *Sum) take(e *entry.Entry) (bytes Sum, several bool) {
+	switch e.Kind {
+	case entry.KindFile:
+		s.Files++
+		bytes.Size = e.Size
+	case entry.KindFolder:
+		s.Folders++
+	case entry.KindLink:
+		s.Links++
+	default:
+		s.Others++
+	}
+	bytes.Disk = e.Disk
 	if e.Links > 1 && e.Kind != entry.KindFolder {
-		p.named[node{e.Device, e.Inode}] = Sum{Size: size, Disk: disk}
-		return
+		return bytes, true
 	}
-	p.sum.addBytes(size, disk)
-}
-
-// bytesOf returns what an entry itself holds.
-func bytesOf(e *entry.Entry) (size, disk int64) {
-	if e.Kind == entry.KindFile {
-		size = e.Size
-	}
-	return size, e.Disk
+	s.Add(bytes)
+	return bytes, false
 }
 
 // Sum returns the sum of all entries that have passed. Bytes are known only if
@@ -123,7 +113,7 @@ func (c *Counter) Sum() Sum {
 		}
 	}
 	for _, bytes := range named {
-		sum.addBytes(bytes.Size, bytes.Disk)
+		sum.Add(bytes)
 	}
 	return sum
 }

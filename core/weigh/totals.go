@@ -27,10 +27,10 @@ type totalsPart struct {
 
 // name is one of several names of a file.
 type name struct {
-	node       node
-	folder     *entry.Folder
-	name       string
-	size, disk int64
+	node   node
+	folder *entry.Folder
+	name   string
+	bytes  Sum
 }
 
 // NewTotals returns totals before the next sink.
@@ -61,13 +61,9 @@ func (p *totalsPart) add(entries []entry.Entry) {
 	}
 	for i := range entries {
 		e := &entries[i]
-		sum.count(e.Kind)
-		size, disk := bytesOf(e)
-		if e.Links > 1 && e.Kind != entry.KindFolder {
-			p.named = append(p.named, name{node{e.Device, e.Inode}, e.Folder, strings.Clone(e.Name), size, disk})
-			continue
+		if bytes, several := sum.take(e); several {
+			p.named = append(p.named, name{node{e.Device, e.Inode}, e.Folder, strings.Clone(e.Name), bytes})
 		}
-		sum.addBytes(size, disk)
 	}
 }
 
@@ -124,7 +120,7 @@ func (t *Totals) resolve() {
 	})
 	for i, n := range named {
 		if i == 0 || named[i-1].node != n.node {
-			t.add(n.folder, Sum{Size: n.size, Disk: n.disk})
+			t.add(n.folder, n.bytes)
 		}
 	}
 }
