@@ -141,6 +141,8 @@ func (r *run) work() {
 	for _, w := range r.workers {
 		r.report.Add(w.report)
 		w.report = source.Report{}
+		r.queue.work = append(r.queue.work, w.folders...)
+		w.folders = nil
 	}
 	for _, item := range r.queue.work { // there is some only after a stop
 		if item.open != nil {

@@ -182,7 +182,7 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 		if request.Facts&fromStatus != 0 || kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder {
 			if err := w.status.lookRecord(at, name); err == nil {
 				w.fill(e)
-			} else if err == unix.ENOENT {
+			} else if gone(err) {
 				w.vanished(e)
 				w.batch = w.batch[:len(w.batch)-1]
 				continue
@@ -282,8 +282,14 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 
 func (w *worker) problem(path, tried string, err error) {
 	p := source.Problem{Path: path, Tried: tried, Err: err, Entries: 1}
-	p.Vanished = errors.Is(err, unix.ENOENT)
+	p.Vanished = gone(err)
 	w.report.Problems = append(w.report.Problems, p)
+}
+
+// gone tells whether an error means that the thing is no longer there. The
+// system says so in other words of processes, and of files on other machines.
+func gone(err error) bool {
+	return errors.Is(err, unix.ENOENT) || errors.Is(err, unix.ESRCH) || errors.Is(err, unix.ESTALE)
 }
 
 // unread notes that a folder could not be read.
