@@ -5,8 +5,10 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"maps"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -39,6 +41,18 @@ func (n *Names) User(uid uint32) (string, bool) { return n.users.name(uid) }
 // Group returns the name of a group id and true, or the number and false.
 func (n *Names) Group(gid uint32) (string, bool) { return n.groups.name(gid) }
 
+// UserID returns the number of a user name, and whether there is one.
+func (n *Names) UserID(name string) (uint32, bool) { return n.users.id(name) }
+
+// GroupID returns the number of a group name, and whether there is one.
+func (n *Names) GroupID(name string) (uint32, bool) { return n.groups.id(name) }
+
+// UserNames lists the users in the account file.
+func (n *Names) UserNames() []string { return n.users.list() }
+
+// GroupNames lists the groups in the account file.
+func (n *Names) GroupNames() []string { return n.groups.list() }
+
 type known struct {
 	name string
 	ok   bool
@@ -49,6 +63,7 @@ type table struct {
 
 	mu    sync.RWMutex
 	names map[uint32]known // nil before the file was read
+	ids   map[string]uint32
 }
 
 func (t *table) name(id uint32) (string, bool) {
@@ -60,21 +75,47 @@ func (t *table) name(id uint32) (string, bool) {
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	if t.names == nil {
-		t.readFile()
-	}
+	t.readFile()
 	found, ok = t.names[id]
 	if !ok {
-		found = ask(t.database, id)
+		number := strconv.FormatUint(uint64(id), 10)
+		found = known{name: number}
+		if name, answered, ok := ask(t.database, number); ok && answered == id {
+			found = known{name, true}
+		}
 		t.names[id] = found
 	}
 	return found.name, found.ok
 }
 
-// readFile reads the account file. One that cannot be read has no accounts:
-// their numbers are shown.
+func (t *table) id(name string) (uint32, bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.readFile()
+	if id, ok := t.ids[name]; ok {
+		return id, true
+	}
+	if strings.Trim(name, "0123456789") == "" || strings.HasPrefix(name, "-") {
+		return 0, false // a number, and what the name service would take for an option
+	}
+	answered, id, ok := ask(t.database, name)
+	return id, ok && answered == name
+}
+
+func (t *table) list() []string {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.readFile()
+	return slices.Sorted(maps.Keys(t.ids))
+}
+
+// readFile reads the account file, once. One that cannot be read has no
+// accounts: their numbers are shown. t.mu is held.
 func (t *table) readFile() {
-	t.names = make(map[uint32]known)
+	if t.names != nil {
+		return
+	}
+	t.names, t.ids = make(map[uint32]known), make(map[string]uint32)
 	file, err := os.Open(t.file)
 	if err != nil {
 		return
@@ -82,10 +123,15 @@ func (t *table) readFile() {
 	defer file.Close()
 	lines := bufio.NewScanner(file)
 	for lines.Scan() {
-		if name, id, ok := parse(lines.Text()); ok {
-			if _, twice := t.names[id]; !twice {
-				t.names[id] = known{name, true}
-			}
+		name, id, ok := parse(lines.Text())
+		if !ok {
+			continue
+		}
+		if _, twice := t.names[id]; !twice {
+			t.names[id] = known{name, true}
+		}
+		if _, twice := t.ids[name]; !twice {
+			t.ids[name] = id
 		}
 	}
 }
@@ -104,17 +150,14 @@ func parse(line string) (name string, id uint32, ok bool) {
 // patience is how long the name service may take for one answer.
 const patience = 5 * time.Second
 
-// ask asks the name service. It gives the number where that does not know.
-func ask(database string, id uint32) known {
-	number := strconv.FormatUint(uint64(id), 10)
+// ask asks the name service about a name or number.
+func ask(database, key string) (name string, id uint32, ok bool) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	answer, err := exec.CommandContext(ctx, "getent", database, number).Output()
-	if err == nil {
-		line, _, _ := bytes.Cut(answer, []byte("\n"))
-		if name, found, ok := parse(string(line)); ok && found == id {
-			return known{name, true}
-		}
+	answer, err := exec.CommandContext(ctx, "getent", database, key).Output()
+	if err != nil {
+		return "", 0, false
 	}
-	return known{number, false}
+	line, _, _ := bytes.Cut(answer, []byte("\n"))
+	return parse(string(line))
 }

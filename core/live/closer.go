@@ -1,21 +1,23 @@
 package live
 
 import (
+	"context"
 	"errors"
 	"io"
+	"os"
 	"strings"
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/media"
 )
 
-// lookCloser gets the facts that cost calls of their own, those that the
-// request needs. The name is relative to the open folder at.
-func (w *worker) lookCloser(at int, name string, e *entry.Entry) {
+// lookCloser gets facts that cost calls of their own. The name is relative to
+// the open folder at.
+func (w *worker) lookCloser(at int, name string, e *entry.Entry, wanted entry.Facts) {
 	name = strings.Clone(name)
-	wanted := w.request.Facts
 	if e.Kind == entry.KindLink {
 		if wanted&entry.FactTarget != 0 {
 			w.readLink(at, name, e)
@@ -30,6 +32,9 @@ func (w *worker) lookCloser(at int, name string, e *entry.Entry) {
 	}
 	if e.Kind == entry.KindFile && wanted&entry.FactContent != 0 {
 		w.sniff(at, name, e)
+	}
+	if e.Kind == entry.KindFile && wanted&entry.FactDigests != 0 {
+		w.digest(at, name, e, wanted)
 	}
 }
 
@@ -140,20 +145,16 @@ func (w *worker) lookInside(at int, name string, e *entry.Entry) {
 
 // sniff reads the start of a file and tells its media type from it.
 func (w *worker) sniff(at int, name string, e *entry.Entry) {
-	file, err := openFile(at, name)
+	file, _, err := openRegular(at, name)
 	if err != nil {
 		w.problem(e.Path(), "open", err)
 		return
 	}
 	defer file.Close()
-	if info, err := file.Stat(); err != nil || !info.Mode().IsRegular() {
-		w.problem(e.Path(), "open", errMoved)
-		return
-	}
 	head := make([]byte, media.HeadSize)
 	n, err := io.ReadFull(file, head)
 	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
-		w.problem(e.Path(), "read", err)
+		w.problem(e.Path(), "read", reason(err))
 		return
 	}
 	_, ext := entry.SplitName(e.Name)
@@ -163,4 +164,68 @@ func (w *worker) sniff(at int, name string, e *entry.Entry) {
 		e.Marks |= entry.MarkMislabelled
 	}
 	e.Known |= entry.FactContent
+}
+
+// digest reads all of a file. One that changes meanwhile gets no digest, since
+// it would be of content that the file never had.
+func (w *worker) digest(at int, name string, e *entry.Entry, wanted entry.Facts) {
+	file, before, err := openRegular(at, name)
+	if err != nil {
+		w.problem(e.Path(), "open", err)
+		return
+	}
+	defer file.Close()
+	digests, n, err := digest.Read(stoppable{w.ctx, file}, wanted)
+	if err != nil {
+		if w.ctx.Err() == nil {
+			w.problem(e.Path(), "read", reason(err))
+		}
+		return
+	}
+	after, err := file.Stat()
+	if err != nil || n != after.Size() || !after.ModTime().Equal(before.ModTime()) || after.Size() != before.Size() {
+		w.problem(e.Path(), "take the digest of", errChanged)
+		return
+	}
+	w.extra(e).Digests = digests
+	e.Known |= wanted & entry.FactDigests
+}
+
+var errChanged = errors.New("it changed while it was read")
+
+// openRegular opens a file that the folder says is one, and makes sure that
+// nothing else has taken its place.
+func openRegular(at int, name string) (*os.File, os.FileInfo, error) {
+	file, err := openFile(at, name)
+	if err != nil {
+		return nil, nil, err
+	}
+	info, err := file.Stat()
+	if err != nil || !info.Mode().IsRegular() {
+		file.Close()
+		return nil, nil, errMoved
+	}
+	return file, info, nil
+}
+
+// reason is what the system said, without the call and the name.
+func reason(err error) error {
+	var path *os.PathError
+	if errors.As(err, &path) {
+		return path.Err
+	}
+	return err
+}
+
+// stoppable is a reader that ends when the reading as a whole is to end.
+type stoppable struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (s stoppable) Read(p []byte) (int, error) {
+	if err := s.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return s.Reader.Read(p)
 }

@@ -25,23 +25,29 @@ const (
 // worker is one goroutine's share of a reading.
 type worker struct {
 	*run
-	visit   source.Visitor
-	report  source.Report
-	status  status
-	buffer  []byte
-	batch   []entry.Entry
-	more    []entry.More
-	folders []work // found and not yet pushed
+	visit     source.Visitor
+	test      source.Test // nil: everything is given
+	testNeeds entry.Facts
+	report    source.Report
+	status    status
+	buffer    []byte
+	batch     []entry.Entry
+	more      []entry.More
+	folders   []work // found and not yet pushed
 }
 
 func (r *run) newWorker() *worker {
-	return &worker{
+	w := &worker{
 		run:    r,
 		visit:  r.sink.Visitor(),
 		buffer: make([]byte, bufferSize),
 		batch:  make([]entry.Entry, 0, batchSize),
 		more:   make([]entry.More, 0, batchSize),
 	}
+	if c := r.request.Condition; c != nil {
+		w.test, w.testNeeds = c.Test(), c.Needs()
+	}
+	return w
 }
 
 // work does work until there is none.
@@ -156,7 +162,6 @@ func (w *worker) pushFolders() {
 // lookAt hands the entries that the records name to the visitor, with the
 // facts that the request needs, and gathers the folders to go into.
 func (w *worker) lookAt(o *opened, records []byte) error {
-	const fromStatus = entry.FactStatus | entry.FactCreated
 	request := &w.request
 	at := o.dir.handle()
 	descend := o.folder.Depth+1 < request.Depth
@@ -179,27 +184,21 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 
 		w.batch = append(w.batch, entry.Entry{Folder: o.folder, Name: name, Kind: kind})
 		e := &w.batch[len(w.batch)-1]
-		if request.Facts&fromStatus != 0 || kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder {
-			if err := w.status.lookRecord(at, name); err == nil {
-				w.fill(e)
-			} else if gone(err) {
-				w.vanished(e)
-				w.batch = w.batch[:len(w.batch)-1]
-				continue
-			} else {
-				w.problemBelow(o.folder, "look at what is in the folder", err)
-			}
+		asked := entry.Facts(0)
+		there := true
+		if kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder {
+			there, asked = w.ask(at, name, e, fromStatus), fromStatus
 		}
-		if request.Facts&^fromStatus != 0 {
-			w.lookCloser(at, name, e)
+		if there && shown {
+			there, shown = w.choose(at, name, e, asked)
 		}
-		if descend && e.Kind == entry.KindFolder {
+		if there && descend && e.Kind == entry.KindFolder {
 			e.Inside = w.found(o, e)
 		}
-		if descend && e.Kind == entry.KindLink && request.Follow {
+		if there && descend && e.Kind == entry.KindLink && request.Follow {
 			w.foundLink(o, e)
 		}
-		if !shown {
+		if !shown || !there {
 			w.batch = w.batch[:len(w.batch)-1]
 			continue
 		}
@@ -212,10 +211,64 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 	return w.flush()
 }
 
+// fromStatus are the facts that one call gives together.
+const fromStatus = entry.FactStatus | entry.FactCreated
+
+// choose asks the condition about an entry, with ever more facts while it is
+// undecided, and then gets the facts that the request needs beside. Some were
+// got before. It returns whether the entry is still there and whether it is to
+// be given.
+func (w *worker) choose(at int, name string, e *entry.Entry, got entry.Facts) (there, chosen bool) {
+	if w.test != nil {
+		w.report.Tested++
+		asked := got
+		verdict := w.test(e, asked)
+		for stage := 0; verdict == source.Open && stage < len(source.Stages); stage++ {
+			asked |= source.Stages[stage]
+			if wanted := source.Stages[stage] & w.testNeeds &^ got; wanted != 0 {
+				if wanted&fromStatus != 0 {
+					wanted |= fromStatus
+				}
+				if !w.ask(at, name, e, wanted) {
+					return false, false
+				}
+				got |= wanted
+			}
+			verdict = w.test(e, asked)
+		}
+		if verdict != source.Yes {
+			return true, false
+		}
+	}
+	if wanted := w.request.Facts &^ got; wanted != 0 {
+		return w.ask(at, name, e, wanted), true
+	}
+	return true, true
+}
+
+// ask gets facts of an entry. It returns whether the entry is still there.
+func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bool {
+	if wanted&fromStatus != 0 {
+		switch err := w.status.lookRecord(at, name); {
+		case err == nil:
+			w.fill(e)
+		case gone(err):
+			w.vanished(e)
+			return false
+		default:
+			w.problemBelow(e.Folder, "look at what is in the folder", err)
+		}
+	}
+	if wanted &^= fromStatus; wanted != 0 {
+		w.lookCloser(at, name, e, wanted)
+	}
+	return true
+}
+
 // fill writes the status just asked for into the entry.
 func (w *worker) fill(e *entry.Entry) {
 	w.status.fill(e)
-	if w.request.Facts&entry.FactCreated != 0 {
+	if (w.request.Facts|w.testNeeds)&entry.FactCreated != 0 {
 		if t, known := w.status.created(); known {
 			w.extra(e).Created = t
 			e.Known |= entry.FactCreated
@@ -270,13 +323,16 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 	e := &w.batch[0]
 	if err := w.status.look(unix.AT_FDCWD, given, false); err != nil {
 		w.problem(given, "look at", err)
+		w.batch = w.batch[:0]
 		return nil
 	}
 	w.fill(e)
 	if e.Kind == entry.KindFolder {
 		e.Inside = folder
 	}
-	w.lookCloser(unix.AT_FDCWD, given, e)
+	if there, chosen := w.choose(unix.AT_FDCWD, given, e, fromStatus); !there || !chosen {
+		w.batch = w.batch[:0]
+	}
 	return w.flush()
 }
 

@@ -67,8 +67,42 @@ type Request struct {
 	// Skip tells whether not to go into a folder, by its name and its way from
 	// the place. It may be nil. It is called from several goroutines.
 	Skip func(folder *entry.Folder) bool
+	// Condition chooses the entries to give. It may be nil. What it rejects is
+	// still gone into.
+	Condition Condition
 	// Progress is counted up while reading. It may be nil.
 	Progress *Progress
+}
+
+// Condition decides which entries are given.
+type Condition interface {
+	// Needs returns all the facts it may look at.
+	Needs() entry.Facts
+	// Test is called once for each goroutine that reads.
+	Test() Test
+}
+
+// Test decides on an entry by the facts that were asked for so far, and its
+// name and kind. It is asked again with more of them while it leaves the answer
+// open, and no more once it has decided.
+type Test func(e *entry.Entry, asked entry.Facts) Verdict
+
+// Verdict is what a test decides.
+type Verdict uint8
+
+const (
+	No Verdict = iota
+	Yes
+	Open // more facts are needed
+)
+
+// Stages are the facts by what they cost, the cheapest first. The reader asks
+// for those of one stage together.
+var Stages = [...]entry.Facts{
+	entry.FactStatus | entry.FactCreated,
+	entry.FactTarget | entry.FactReach | entry.FactReadable | entry.FactWritable | entry.FactExecutable,
+	entry.FactInside | entry.FactContent,
+	entry.FactDigests,
 }
 
 // Progress is how far a reading has come. It may be read at any time.
@@ -80,6 +114,7 @@ type Progress struct {
 // Report is what a reading left out, and why.
 type Report struct {
 	Folders    int64 // folders read
+	Tested     int64 // entries that the condition was asked about
 	Hidden     int64 // entries left out because they are hidden
 	Skipped    int64 // folders not gone into because the request said so
 	OtherDisks int64 // folders not gone into because another file system starts there
@@ -90,6 +125,7 @@ type Report struct {
 // Add joins the report of another reading to this one.
 func (r *Report) Add(other Report) {
 	r.Folders += other.Folders
+	r.Tested += other.Tested
 	r.Hidden += other.Hidden
 	r.Skipped += other.Skipped
 	r.OtherDisks += other.OtherDisks

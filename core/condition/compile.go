@@ -1,0 +1,433 @@
+package condition
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"frankledger/core/entry"
+)
+
+// Compile makes a program for a moment and a person. The error is an *Error:
+// an owner that there is not, say.
+func (c *Condition) Compile(env *Environment) (*Program, error) {
+	root, err := (&compiler{c, env}).compile(c.Root)
+	if err != nil {
+		return nil, err
+	}
+	return &Program{root: root, env: env, context: &entry.Context{AsOf: env.AsOf, Accounts: env.Accounts}}, nil
+}
+
+type compiler struct {
+	condition *Condition
+	env       *Environment
+}
+
+func (c *compiler) compile(n Node) (*part, error) {
+	switch n := n.(type) {
+	case All:
+		return c.compileAll(allOf, n)
+	case Any:
+		return c.compileAll(anyOf, n)
+	case Not:
+		return c.compileAll(notOf, []Node{n.Node})
+	case Flag:
+		return flagPart(n.Field), nil
+	}
+	return c.compileTest(n.(*Test))
+}
+
+func (c *compiler) compileAll(kind partKind, nodes []Node) (*part, error) {
+	parts := make([]*part, len(nodes))
+	for i, n := range nodes {
+		var err error
+		if parts[i], err = c.compile(n); err != nil {
+			return nil, err
+		}
+	}
+	return join(kind, parts...), nil
+}
+
+// What tests cost beside their facts, each stage of facts costing more than
+// any of these.
+const (
+	cheap     = iota // a number or a kind
+	comparing        // text held against text
+	searching        // text looked for in text
+	matching         // a pattern
+	stageCost
+)
+
+func newLeaf(needs entry.Facts, cost int, test func(*state, *entry.Entry) bool) *part {
+	return &part{needs: needs, cost: cost + stageCost*stage(needs), test: test}
+}
+
+// ofKind makes a part that only entries of some kinds can meet, so that no
+// facts about others are asked for.
+func ofKind(p *part, kinds ...entry.Kind) *part {
+	return join(allOf, newLeaf(0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) }), p)
+}
+
+// flagPart makes the part for a single word.
+func flagPart(f *entry.Field) *part {
+	whole := func(needs entry.Facts) *part {
+		return newLeaf(needs, cheap, func(_ *state, e *entry.Entry) bool {
+			is, known := f.Flag(e)
+			return is && known
+		})
+	}
+	switch f.Name {
+	case "empty":
+		return join(anyOf, ofKind(whole(entry.FactStatus), entry.KindFile), ofKind(whole(entry.FactInside), entry.KindFolder))
+	case "broken":
+		return ofKind(whole(f.Needs), entry.KindLink)
+	case "executable":
+		return ofKind(whole(f.Needs), entry.KindFile, entry.KindLink)
+	case "sparse", "mislabelled":
+		return ofKind(whole(f.Needs), entry.KindFile)
+	}
+	return whole(f.Needs)
+}
+
+func (c *compiler) compileTest(t *Test) (*part, error) {
+	var p *part
+	var err error
+	switch t.Field.Type {
+	case entry.Text:
+		p, err = c.text(t)
+	case entry.Moment:
+		p, err = c.moment(t)
+	case entry.Span:
+		p, err = c.age(t)
+	case entry.Mode:
+		p, err = c.mode(t)
+	default:
+		p, err = c.number(t)
+	}
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case t.Field.Name == "target":
+		return ofKind(p, entry.KindLink), nil
+	case t.Field.Name == "size", t.Field.Name == "type", t.Field.Needs&entry.FactDigests != 0:
+		return ofKind(p, entry.KindFile), nil
+	}
+	return p, nil
+}
+
+func (c *compiler) text(t *Test) (*part, error) {
+	f, matchCase := t.Field, c.env.MatchCase
+	wanted := t.Values[0].Text
+	if !matchCase || f.Needs&entry.FactDigests != 0 {
+		wanted = string(fold([]byte(wanted)))
+	}
+	switch {
+	case f.Name == "kind" && t.Op == Is:
+		words := strings.Split(wanted, ",")
+		return newLeaf(0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, e.Kind.String()) }), nil
+	case (f.Name == "owner" || f.Name == "group") && t.Op == Is:
+		return c.account(t)
+	}
+	holds, cost, err := textTest(t, wanted, matchCase)
+	if err != nil {
+		return nil, c.mistake(t, 0, "%s", err)
+	}
+	if f.Name == "name" {
+		return newLeaf(0, cost, func(s *state, e *entry.Entry) bool { return holds(s.name(e, matchCase)) }), nil
+	}
+	return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
+		value, ok := s.value(f, e, matchCase)
+		return ok && holds(value)
+	}), nil
+}
+
+// textTest returns the function that a text is held against, in the case that
+// the test is made in.
+func textTest(t *Test, wanted string, matchCase bool) (func([]byte) bool, int, error) {
+	bytesWanted := []byte(wanted)
+	switch t.Op {
+	case Is:
+		if t.Field.Needs&entry.FactDigests != 0 {
+			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing, nil
+		}
+		if isList(t.Field) {
+			words := strings.Split(wanted, ",")
+			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing, nil
+		}
+		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing, nil
+	case Has:
+		return func(value []byte) bool { return bytes.Contains(value, bytesWanted) }, searching, nil
+	case Starts:
+		return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing, nil
+	case Ends:
+		return func(value []byte) bool { return bytes.HasSuffix(value, bytesWanted) }, comparing, nil
+	case Like:
+		return func(value []byte) bool { return doublestar.MatchUnvalidated(wanted, string(value)) }, matching, nil
+	}
+	pattern := t.Values[0].Text // small letters would turn \S into \s
+	if !matchCase {
+		pattern = "(?i:" + pattern + ")"
+	}
+	re, err := regexp.Compile(pattern)
+	if err != nil {
+		return nil, 0, err
+	}
+	return re.Match, matching, nil
+}
+
+const (
+	meWord      = "me"
+	unknownWord = "unknown"
+)
+
+// account makes the test for owners or groups: names, numbers, me and unknown.
+func (c *compiler) account(t *Test) (*part, error) {
+	lookup, find, names := c.env.Accounts.User, c.env.Accounts.UserID, c.env.Accounts.UserNames
+	id := func(e *entry.Entry) uint32 { return e.UID }
+	mine := []uint32{c.env.User}
+	noun := "user"
+	if t.Field.Name == "group" {
+		lookup, find, names = c.env.Accounts.Group, c.env.Accounts.GroupID, c.env.Accounts.GroupNames
+		id = func(e *entry.Entry) uint32 { return e.GID }
+		mine = c.env.Groups
+		noun = "group"
+	}
+	var ids []uint32
+	unknown := false
+	for word := range strings.SplitSeq(t.Values[0].Text, ",") {
+		number, err := strconv.ParseUint(word, 10, 32)
+		switch found, known := find(word); {
+		case known:
+			ids = append(ids, found)
+		case strings.EqualFold(word, meWord):
+			ids = append(ids, mine...)
+		case strings.EqualFold(word, unknownWord):
+			unknown = true
+		case err == nil:
+			ids = append(ids, uint32(number))
+		default:
+			hint := fmt.Sprintf("%s is unknown finds what has none", t.Field.Name)
+			if near := entry.Nearest(word, names()); near != "" {
+				hint = "did you mean " + near + "?"
+			}
+			return nil, c.mistake(t, 0, "there is no %s %s on this system; %s", noun, word, hint)
+		}
+	}
+	return newLeaf(entry.FactStatus, cheap, func(_ *state, e *entry.Entry) bool {
+		if e.Known&entry.FactStatus == 0 {
+			return false
+		}
+		if slices.Contains(ids, id(e)) {
+			return true
+		}
+		if !unknown {
+			return false
+		}
+		_, known := lookup(id(e))
+		return !known
+	}), nil
+}
+
+// bounds are the least and the greatest value that meet a test of numbers, by
+// their ranks.
+type bounds struct{ least, greatest uint64 }
+
+// numberBounds returns the bounds of a test, and none if nothing can meet it.
+func numberBounds(t *Test) (b bounds, possible bool) {
+	value := func(i int) uint64 {
+		if t.Field.Type == entry.Bytes {
+			n, _ := parseBytes(t.Values[i].Text) // was checked
+			return t.Field.Rank(n)
+		}
+		n, _ := strconv.ParseUint(t.Values[i].Text, 10, 64)
+		return n
+	}
+	b = bounds{0, math.MaxUint64}
+	switch first := value(0); t.Op {
+	case Is:
+		b = bounds{first, first}
+	case Over:
+		if first == math.MaxUint64 {
+			return b, false
+		}
+		b.least = first + 1
+	case Under:
+		if first == 0 {
+			return b, false
+		}
+		b.greatest = first - 1
+	case AtLeast:
+		b.least = first
+	case AtMost:
+		b.greatest = first
+	case Between:
+		b = bounds{first, value(1)}
+	}
+	return b, b.least <= b.greatest
+}
+
+func (c *compiler) number(t *Test) (*part, error) {
+	f := t.Field
+	b, possible := numberBounds(t)
+	if t.Op == Between && !possible {
+		return nil, c.mistake(t, 1, "between takes the smaller value first")
+	}
+	return newLeaf(f.Needs, cheap, func(s *state, e *entry.Entry) bool {
+		n, ok := f.Number(e, s.context)
+		if !ok || !possible {
+			return false
+		}
+		rank := f.Rank(n)
+		return b.least <= rank && rank <= b.greatest
+	}), nil
+}
+
+// period is a stretch of time with its first moment and the first after it.
+type period struct {
+	from, to         entry.Time
+	hasFrom, hasTo   bool
+	fromAfter, until bool // from itself is not in it; to itself is
+}
+
+func (p *period) holds(t entry.Time) bool {
+	if p.hasFrom {
+		if c := t.Compare(p.from); c < 0 || c == 0 && p.fromAfter {
+			return false
+		}
+	}
+	if p.hasTo {
+		if c := t.Compare(p.to); c > 0 || c == 0 && !p.until {
+			return false
+		}
+	}
+	return true
+}
+
+// isVoid tells whether no moment lies in the period.
+func (p *period) isVoid() bool {
+	c := p.from.Compare(p.to)
+	return p.hasFrom && p.hasTo && (c > 0 || c == 0 && (p.fromAfter || !p.until))
+}
+
+func (p *period) start(t time.Time) { p.from, p.hasFrom = entry.TimeOf(t), true }
+func (p *period) end(t time.Time)   { p.to, p.hasTo = entry.TimeOf(t), true }
+
+// period returns the stretch of time that a test of moments or ages means.
+func (env *Environment) period(t *Test) period {
+	var p period
+	if t.Field.Type == entry.Span {
+		return env.agePeriod(t)
+	}
+	if t.Op == Within {
+		s, _ := parseSpan(t.Values[0].Text) // was checked
+		p.start(s.before(env.AsOf.In(env.Zone)))
+		p.end(env.AsOf)
+		p.until = true
+		return p
+	}
+	w, _ := parseWhen(t.Values[0].Text)
+	from, to := w.resolve(env.AsOf, env.Zone)
+	switch t.Op {
+	case Before:
+		p.end(from)
+	case After:
+		p.start(to)
+		p.fromAfter = from.Equal(to)
+	case On:
+		from, to = w.day(env.AsOf, env.Zone)
+		p.start(from)
+		p.end(to)
+	case Between:
+		p.start(from)
+		last, _ := parseWhen(t.Values[1].Text)
+		from, to = last.resolve(env.AsOf, env.Zone)
+		p.end(to)
+		p.until = from.Equal(to)
+	}
+	return p
+}
+
+// agePeriod returns when something was last altered whose age meets a test.
+func (env *Environment) agePeriod(t *Test) period {
+	var p period
+	asOf := env.AsOf.In(env.Zone)
+	s, unit, _ := parseSpanUnit(t.Values[0].Text) // was checked
+	switch at := s.before(asOf); t.Op {
+	case Over:
+		p.end(at)
+	case AtLeast:
+		p.end(at)
+		p.until = true
+	case Under:
+		p.start(at)
+		p.fromAfter = true
+	case AtMost:
+		p.start(at)
+	case Is:
+		p.start(s.more(unit).before(asOf))
+		p.fromAfter = true
+		p.end(at)
+		p.until = true
+	case Between:
+		p.end(at)
+		p.until = true
+		older, _ := parseSpan(t.Values[1].Text)
+		p.start(older.before(asOf))
+	}
+	return p
+}
+
+func (c *compiler) moment(t *Test) (*part, error) {
+	f, p := t.Field, c.env.period(t)
+	if t.Op == Between && p.isVoid() {
+		return nil, c.mistake(t, 1, "between takes the earlier time first")
+	}
+	return newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+		at, ok := f.Moment(e)
+		return ok && p.holds(at)
+	}), nil
+}
+
+func (c *compiler) age(t *Test) (*part, error) {
+	p := c.env.period(t)
+	if t.Op == Between && p.isVoid() {
+		return nil, c.mistake(t, 1, "between takes the shorter time first")
+	}
+	return newLeaf(entry.FactStatus, cheap, func(_ *state, e *entry.Entry) bool {
+		return e.Known&entry.FactStatus != 0 && p.holds(e.Modified)
+	}), nil
+}
+
+func (c *compiler) mode(t *Test) (*part, error) {
+	parse := parseBits
+	if t.Op == Is {
+		parse = parseMode
+	}
+	wanted, err := parse(t.Values[0].Text)
+	if err != nil {
+		return nil, c.mistake(t, 0, "%s", err)
+	}
+	holds := map[Op]func(entry.Permissions) bool{
+		Is:    func(p entry.Permissions) bool { return p == wanted },
+		Has:   func(p entry.Permissions) bool { return p&wanted == wanted },
+		AnyOf: func(p entry.Permissions) bool { return p&wanted != 0 },
+		Lacks: func(p entry.Permissions) bool { return p&wanted == 0 },
+	}[t.Op]
+	return newLeaf(entry.FactStatus, cheap, func(_ *state, e *entry.Entry) bool {
+		return e.Known&entry.FactStatus != 0 && holds(e.Permissions)
+	}), nil
+}
+
+// mistake is an error at a value of a test.
+func (c *compiler) mistake(t *Test, value int, format string, args ...any) error {
+	v := t.Values[value]
+	return c.condition.script.mistake(v.pos, v.length, format, args...)
+}

@@ -1,0 +1,382 @@
+package condition_test
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/condition"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+type accounts struct{}
+
+var userNames = map[uint32]string{0: "root", 501: "mara", 502: "jonas"}
+
+func (accounts) User(id uint32) (string, bool) {
+	if name, ok := userNames[id]; ok {
+		return name, true
+	}
+	return strconv.Itoa(int(id)), false
+}
+func (a accounts) Group(id uint32) (string, bool) { return a.User(id) }
+func (accounts) UserID(name string) (uint32, bool) {
+	for id, n := range userNames {
+		if n == name {
+			return id, true
+		}
+	}
+	return 0, false
+}
+func (a accounts) GroupID(name string) (uint32, bool) { return a.UserID(name) }
+func (accounts) UserNames() []string                  { return []string{"root", "mara", "jonas"} }
+func (a accounts) GroupNames() []string               { return a.UserNames() }
+
+func berlin(t *testing.T) *time.Location {
+	zone, err := time.LoadLocation("Europe/Berlin")
+	require.NoError(t, err)
+	return zone
+}
+
+func environment(t *testing.T) *condition.Environment {
+	zone := berlin(t)
+	return &condition.Environment{AsOf: time.Date(2026, 11, 23, 12, 0, 0, 0, zone), Zone: zone, User: 501, Groups: []uint32{501, 20}, Accounts: accounts{}}
+}
+
+func compile(t *testing.T, env *condition.Environment, words ...string) *condition.Program {
+	c, err := condition.Parse(words)
+	require.NoError(t, err, words)
+	p, err := c.Compile(env)
+	require.NoError(t, err, words)
+	return p
+}
+
+// decide asks as a reader does: with one more stage of facts while it is open.
+func decide(t *testing.T, test source.Test, e *entry.Entry) bool {
+	asked := entry.Facts(0)
+	for stage := 0; ; stage++ {
+		switch test(e, asked) {
+		case source.Yes:
+			return true
+		case source.No:
+			return false
+		}
+		require.Less(t, stage, len(source.Stages), "it never decides")
+		asked |= source.Stages[stage]
+	}
+}
+
+func TestNormalForm(t *testing.T) {
+	for text, want := range map[string]string{
+		"ext is wav and size over 10 MB and modified within 7 days": "ext is wav and size over 10MB and modified within 7 days",
+		"EXT IS wav, flac OR NOT (Empty AND hidden)":                "ext is wav,flac or not (empty and hidden)",
+		"(a)":                  "",
+		"name is and or empty": "name is and or empty",
+		"not not hidden":       "not not hidden",
+		"hidden and (empty and (broken or sticky))": "hidden and empty and (broken or sticky)",
+		"name is 'two  words' or name has \"it's\"": `name is 'two  words' or name has it's`,
+		"name is ''": "name is ''",
+		"modified between 2026-11-20 14:00 and now":      "modified between 2026-11-20T14:00 and now",
+		"age over 90days and size between 1kB and 2 GiB": "age over 90days and size between 1kB and 2GiB",
+		"modified before 90 Days AGO":                    "modified before 90 days ago",
+		"mode has ug+w and mode is 0640":                 "mode has ug+w and mode is 0640",
+		"size at least 3B and links at most 2":           "size at least 3B and links at most 2",
+		"name matches 'a(b|c)\\.wav$'":                   `name matches 'a(b|c)\.wav$'`,
+	} {
+		c, err := condition.Parse([]string{text})
+		if want == "" {
+			require.Error(t, err)
+			continue
+		}
+		require.NoError(t, err, text)
+		assert.Equal(t, want, c.String())
+	}
+	c, err := condition.Parse([]string{"name", "is", "dawn at the ridge (1).wav", "and", "not", "(", "name", "has", "(", ")"})
+	require.NoError(t, err)
+	assert.Equal(t, "name is 'dawn at the ridge (1).wav' and not name has '('", c.String())
+}
+
+func TestMistakes(t *testing.T) {
+	for text, want := range map[string]string{
+		"modifed within 7 days":        "^^^^^^^|did you mean modified?",
+		"dawn":                         "^^^^|name has dawn",
+		"ext is wav size over 1MB":     "           ^^^^|write: and size",
+		"name is dawn chorus.wav":      "             ^^^^^^^^^^|a value with spaces goes in quotes",
+		"size > 10MB":                  "     ^|write over instead of >",
+		"size=10MB":                    "^^^^^^^^^|conditions are words, without signs",
+		"ext == wav":                   "    ^^|write is instead of ==",
+		"name contains dawn":           "     ^^^^^^^^|write has instead of contains",
+		"name hass dawn":               "     ^^^^|did you mean has?",
+		"size over 10":                 "          ^^|10 of what? write 10B, 10kB, 10MB or 10MiB",
+		"size over 10M":                "          ^^^|by 1000",
+		"size over big":                "          ^^^|a size is wanted",
+		"size over 3 parsecs":          "          ^|3 of what?",
+		"size over 99EB":               "          ^^^^|more than any file",
+		"modified within 7":            "                ^|7 of what? seconds",
+		"modified before 90 days":      "                ^^^^^^^|write 90 days ago",
+		"modified on 2026-02-30":       "            ^^^^^^^^^^|no such day",
+		"modified on now":              "",
+		"modified on 2026-11-20T14:00": "            ^^^^^^^^^^^^^^^^|on takes a day",
+		"modified after teatime":       "               ^^^^^^^|a moment is wanted",
+		"modified is yesterday":        "         ^^|modified can be asked: within",
+		"name not is x":                "     ^^^|not stands before the field",
+		"name matches a[":              "             ^^|no regular expression",
+		"name like [a":                 "          ^^|no pattern",
+		"kind is flie":                 "        ^^^^|did you mean file?",
+		"ext is .wav":                  "       ^^^^|without its dot: ext is wav",
+		"ext is wav,,flac":             "       ^^^^^^^^^|nothing between two commas",
+		"mode has rw":                  "         ^^|permissions are wanted",
+		"mode lacks 0000":              "           ^^^^|no permissions at all",
+		"sha256 is 12":                 "          ^^|at least 8 digits",
+		"md5 is 0123456789abcdef012345678901234567": "       ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^|has 32 digits, and these are 34",
+		"sha256 is 93edzzzz":                        "          ^^^^^^^^|hexadecimal",
+		"sha256 has 93ed0000":                       "       ^^^|can be asked: is",
+		"(hidden":                                   "       ^|a ) is missing",
+		"hidden)":                                   "      ^|no ( for this )",
+		"hidden and":                                "          ^|a test is missing",
+		"and hidden":                                "^^^|a test is missing before",
+		"size over":                                 "         ^|a value is missing",
+		"size between 1kB":                          "                ^|between A and B",
+		"name is 'open":                             "        ^^^^^|not closed",
+		"":                                          "^|a condition is wanted",
+		"owner is jonass":                           "         ^^^^^^|did you mean jonas?",
+		"size between 2kB and 1kB":                  "                     ^^^|smaller value first",
+		"modified between now and today":            "",
+		"modified between today and yesterday":      "                           ^^^^^^^^^|earlier time first",
+	} {
+		c, err := condition.Parse([]string{text})
+		if err == nil {
+			_, err = c.Compile(environment(t))
+		}
+		if want == "" {
+			assert.NoError(t, err, text)
+			continue
+		}
+		var mistake *condition.Error
+		require.True(t, errors.As(err, &mistake), "%s: %v", text, err)
+		caret, says, _ := strings.Cut(want, "|")
+		assert.Equal(t, text+"\n"+caret, mistake.Marked(), mistake.Message)
+		assert.Contains(t, mistake.Message, says, text)
+	}
+	_, err := condition.Parse([]string{"name", "like", "dawn-1.wav", "dawn-2.wav", "dusk.wav"})
+	assert.ErrorContains(t, err, "ends .wav, which needs no wildcard")
+	_, err = condition.Parse([]string{strings.Repeat("not ", 300) + "hidden"})
+	assert.ErrorContains(t, err, "too deep")
+	_, err = condition.Parse([]string{strings.Repeat("hidden or ", 10000) + "hidden"})
+	assert.ErrorContains(t, err, "too long")
+}
+
+// Days are those of the calendar, also where they have 23 or 25 hours.
+func TestCalendar(t *testing.T) {
+	zone := berlin(t)
+	at := func(text string) *entry.Entry {
+		when, err := time.ParseInLocation("2006-01-02 15:04:05", text, zone)
+		require.NoError(t, err)
+		return &entry.Entry{Kind: entry.KindFile, Known: entry.FactStatus, Modified: entry.TimeOf(when)}
+	}
+	for _, c := range []struct {
+		asOf, text string
+		in, out    []string
+	}{
+		{"2026-10-26 09:00:00", "modified on yesterday", []string{"2026-10-25 00:00:00", "2026-10-25 23:59:59"}, []string{"2026-10-24 23:59:59", "2026-10-26 00:00:00"}},
+		{"2026-03-30 09:00:00", "modified on yesterday", []string{"2026-03-29 00:00:00", "2026-03-29 23:59:59"}, []string{"2026-03-28 23:59:59", "2026-03-30 00:00:00"}},
+		{"2026-10-26 09:00:00", "modified within 1 day", []string{"2026-10-25 09:00:00", "2026-10-26 09:00:00"}, []string{"2026-10-25 08:59:59", "2026-10-26 09:00:01"}},
+		{"2026-10-26 09:00:00", "modified within 60 minutes", []string{"2026-10-26 08:00:00"}, []string{"2026-10-26 07:59:59"}},
+		{"2026-11-23 12:00:00", "modified before 2026-11-20", []string{"2026-11-19 23:59:59"}, []string{"2026-11-20 00:00:00"}},
+		{"2026-11-23 12:00:00", "modified after 2026-11-20", []string{"2026-11-21 00:00:00"}, []string{"2026-11-20 23:59:59"}},
+		{"2026-11-23 12:00:00", "modified after 2026-11-20T14:00", []string{"2026-11-20 14:00:01"}, []string{"2026-11-20 14:00:00"}},
+		{"2026-11-23 12:00:00", "modified between 2026-11-19 and 2026-11-20", []string{"2026-11-19 00:00:00", "2026-11-20 23:59:59"}, []string{"2026-11-21 00:00:00"}},
+		{"2026-11-23 12:00:00", "modified on 2026-11", []string{"2026-11-01 00:00:00", "2026-11-30 23:59:59"}, []string{"2026-12-01 00:00:00"}},
+		{"2026-11-23 12:00:00", "modified before 2026", []string{"2025-12-31 23:59:59"}, []string{"2026-01-01 00:00:00"}},
+		{"2026-11-23 12:00:00", "modified on 3 days ago", []string{"2026-11-20 00:00:00"}, []string{"2026-11-21 00:00:00"}},
+		{"2026-11-23 12:00:00", "modified before 90 days ago", []string{"2026-08-25 11:59:59"}, []string{"2026-08-25 12:00:00"}},
+		{"2026-11-23 12:00:00", "age over 90 days", []string{"2026-08-25 11:59:59"}, []string{"2026-08-25 12:00:00"}},
+		{"2026-11-23 12:00:00", "age under 2 hours", []string{"2026-11-23 10:00:01"}, []string{"2026-11-23 10:00:00"}},
+		{"2026-11-23 12:00:00", "age is 2 days", []string{"2026-11-21 12:00:00", "2026-11-20 12:00:01"}, []string{"2026-11-21 12:00:01", "2026-11-20 12:00:00"}},
+		{"2026-11-23 12:00:00", "age between 1 hour and 1 day", []string{"2026-11-23 11:00:00", "2026-11-22 12:00:00"}, []string{"2026-11-23 11:00:01", "2026-11-22 11:59:59"}},
+	} {
+		asOf, err := time.ParseInLocation("2006-01-02 15:04:05", c.asOf, zone)
+		require.NoError(t, err)
+		env := environment(t)
+		env.AsOf = asOf
+		test := compile(t, env, c.text).Test()
+		for _, in := range c.in {
+			assert.True(t, decide(t, test, at(in)), "%s: %s", c.text, in)
+		}
+		for _, out := range c.out {
+			assert.False(t, decide(t, test, at(out)), "%s: not %s", c.text, out)
+		}
+	}
+}
+
+// Facts are asked for only while the answer is open, and those that cost more
+// only after those that cost less, in whatever order the tests are written.
+func TestCheapestFirst(t *testing.T) {
+	e := &entry.Entry{Name: "dusk.wav", Kind: entry.KindFile, Known: entry.FactStatus, Size: 5}
+	for text, asked := range map[string]entry.Facts{
+		"sha256 is 00000000 and size over 1kB and name has dawn": 0,
+		"sha256 is 00000000 and size over 1kB and name has dusk": source.Stages[0],
+		"mislabelled and size under 1kB":                         source.Stages[0] | source.Stages[1] | source.Stages[2],
+		"size over 1kB or name has dusk":                         0,
+		"not (name has dusk or empty)":                           0,
+		"kind is folder and empty":                               0,
+		"broken":                                                 0,
+	} {
+		test := compile(t, environment(t), text).Test()
+		var got entry.Facts
+		for stage := 0; test(e, got) == source.Open; stage++ {
+			got |= source.Stages[stage]
+		}
+		assert.Equal(t, asked, got, text)
+	}
+	assert.Zero(t, compile(t, environment(t), "name ends .wav and kind is file or hidden").Needs())
+	assert.Equal(t, entry.FactStatus, compile(t, environment(t), "size over 4kB and modified within 1 day").Needs())
+}
+
+func TestFunnel(t *testing.T) {
+	c, err := condition.Parse(strings.Fields("size over 10B and name has dawn and ext is wav"))
+	require.NoError(t, err)
+	p, err := c.Compile(environment(t))
+	require.NoError(t, err)
+	require.NoError(t, c.Funnel(p))
+	test := p.Test()
+	for i, name := range []string{"dawn.wav", "dawn.csv", "dusk.wav", "dawn.WAV"} {
+		decide(t, test, &entry.Entry{Name: name, Kind: entry.KindFile, Known: entry.FactStatus, Size: int64(i * 10)})
+	}
+	assert.Equal(t, []condition.Left{{"size over 10B", 2}, {"name has dawn", 1}, {"ext is wav", 1}}, p.Left())
+}
+
+// An expression that parses prints back to one that parses the same; none makes
+// it panic.
+func FuzzParse(f *testing.F) {
+	for _, text := range []string{
+		"ext is wav, flac and (size over 1.5 MB or not empty)", "name is 'it''s' or name has \"a b\"", "modified between 2026-01-01 10:00 and 3 days ago",
+		"mode any o+rwx and owner is me", "name matches '(' or x", "age is 3 weeks and sha1 is 0123456789ab", "((((", "not", "name is \xff\x00",
+	} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		c, err := condition.Parse([]string{text})
+		if err != nil {
+			var mistake *condition.Error
+			require.True(t, errors.As(err, &mistake))
+			mistake.Marked()
+			return
+		}
+		again, err := condition.Parse([]string{c.String()})
+		if len(c.String()) > 1<<16 {
+			return
+		}
+		require.NoError(t, err, c.String())
+		require.Equal(t, c.String(), again.String())
+		c.Compile(&condition.Environment{AsOf: time.Unix(1e9, 0), Zone: time.UTC, Accounts: accounts{}})
+	})
+}
+
+// A few hundred random conditions choose from random entries just what an
+// evaluator in plain Go does that shares no code with the compiler.
+func TestRandomConditions(t *testing.T) {
+	random := rand.New(rand.NewPCG(21, 12))
+	env := environment(t)
+	root := &entry.Folder{Place: &entry.Place{Given: "p"}}
+	sub := entry.NewFolder(root, "Sub")
+	var entries []*entry.Entry
+	for range 300 {
+		e := &entry.Entry{
+			Folder: []*entry.Folder{root, sub}[random.IntN(2)], Name: []string{"a", "B", ".h", "dawn", "Éa"}[random.IntN(5)] + []string{"", ".wav", ".CSV", "1.wav"}[random.IntN(4)],
+			Kind: entry.Kind(1 + random.IntN(3)), Known: entry.FactStatus | entry.FactInside | entry.FactReach | entry.FactReadable,
+			Size: random.Int64N(4) * 700, Links: uint32(1 + random.IntN(3)), UID: []uint32{0, 501, 777}[random.IntN(3)],
+			Permissions: entry.Permissions(random.IntN(0o10000)), Marks: entry.Marks(random.IntN(32)),
+			Modified: entry.TimeOf(env.AsOf.Add(-time.Duration(random.IntN(100)) * time.Hour)),
+		}
+		entries = append(entries, e)
+	}
+	for range 400 {
+		words, plain := randomCondition(random, env, 3)
+		c, err := condition.Parse(words)
+		require.NoError(t, err, words)
+		again, err := condition.Parse([]string{c.String()})
+		require.NoError(t, err, c.String())
+		program, err := again.Compile(env)
+		require.NoError(t, err)
+		test := program.Test()
+		for _, e := range entries {
+			require.Equal(t, plain(e), decide(t, test, e), "%s: %+v", strings.Join(words, " "), e)
+		}
+	}
+}
+
+type plainTest func(*entry.Entry) bool
+
+// randomCondition makes a condition in words, and what it means.
+func randomCondition(random *rand.Rand, env *condition.Environment, depth int) ([]string, plainTest) {
+	if depth > 0 {
+		left, l := randomCondition(random, env, depth-1)
+		right, r := randomCondition(random, env, depth-1)
+		group := func(words ...[]string) []string {
+			return slices.Concat([]string{"("}, slices.Concat(words...), []string{")"})
+		}
+		switch random.IntN(4) {
+		case 0:
+			return group(left, []string{"and"}, right), func(e *entry.Entry) bool { return l(e) && r(e) }
+		case 1:
+			return group(left, []string{"or"}, right), func(e *entry.Entry) bool { return l(e) || r(e) }
+		case 2:
+			return slices.Concat([]string{"not"}, left), func(e *entry.Entry) bool { return !l(e) }
+		}
+	}
+	lower := func(e *entry.Entry) string { return strings.ToLower(e.Name) }
+	isFile := func(e *entry.Entry) bool { return e.Kind == entry.KindFile }
+	hours := random.IntN(100)
+	size := random.Int64N(2000)
+	bits := entry.Permissions(1 + random.IntN(0o7777))
+	old := func(e *entry.Entry) time.Duration { return env.AsOf.Sub(e.Modified.Std()) }
+	choices := []struct {
+		words string
+		plain plainTest
+	}{
+		{"name has A", func(e *entry.Entry) bool { return strings.Contains(lower(e), "a") }},
+		{"name is éa.wav", func(e *entry.Entry) bool { return lower(e) == "éa.wav" }},
+		{"name ends 1.WAV", func(e *entry.Entry) bool { return strings.HasSuffix(lower(e), "1.wav") }},
+		{"stem starts d", func(e *entry.Entry) bool { return strings.HasPrefix(lower(e), "d") }},
+		{"name like d*.[c-w]*", func(e *entry.Entry) bool { ok, _ := path.Match("d*.[c-w]*", lower(e)); return ok }},
+		{`name matches ^\S+1\.wav$`, func(e *entry.Entry) bool { return strings.HasSuffix(lower(e), "1.wav") && len(e.Name) > 5 }},
+		{"ext is wav,csv", func(e *entry.Entry) bool { return slices.Contains([]string{".wav", ".csv"}, path.Ext(lower(e))) }},
+		{"path has sub/", func(e *entry.Entry) bool { return e.Folder.Name == "Sub" }},
+		{"kind is file,folder", func(e *entry.Entry) bool { return e.Kind == entry.KindFile || e.Kind == entry.KindFolder }},
+		{fmt.Sprintf("size over %dB", size), func(e *entry.Entry) bool { return isFile(e) && e.Size > size }},
+		{fmt.Sprintf("size at most %dB", size), func(e *entry.Entry) bool { return isFile(e) && e.Size <= size }},
+		{"size between 0.5kB and 2 KiB", func(e *entry.Entry) bool { return isFile(e) && e.Size >= 500 && e.Size <= 2048 }},
+		{"links is 2", func(e *entry.Entry) bool { return e.Links == 2 }},
+		{"depth under 2", func(e *entry.Entry) bool { return e.Folder.Parent == nil }},
+		{"owner is me", func(e *entry.Entry) bool { return e.UID == 501 }},
+		{"owner is unknown,root", func(e *entry.Entry) bool { return e.UID != 501 }},
+		{"owner is 777", func(e *entry.Entry) bool { return e.UID == 777 }},
+		{"owner has AR", func(e *entry.Entry) bool { return e.UID == 501 }},
+		{fmt.Sprintf("modified within %d hours", hours), func(e *entry.Entry) bool { return old(e) <= time.Duration(hours)*time.Hour }},
+		{fmt.Sprintf("age over %d hours", hours), func(e *entry.Entry) bool { return old(e) > time.Duration(hours)*time.Hour }},
+		{"modified on yesterday", func(e *entry.Entry) bool { return e.Modified.Std().In(env.Zone).Day() == 22 }},
+		{fmt.Sprintf("mode has %04o", bits), func(e *entry.Entry) bool { return e.Permissions|bits == e.Permissions }},
+		{fmt.Sprintf("mode any %04o", bits), func(e *entry.Entry) bool { return e.Permissions&^bits != e.Permissions }},
+		{"mode lacks go+w", func(e *entry.Entry) bool { return !strings.Contains(e.Permissions.Nine()[3:], "w") }},
+		{"empty", func(e *entry.Entry) bool {
+			return isFile(e) && e.Size == 0 || e.Kind == entry.KindFolder && e.Marks&entry.MarkVoid != 0
+		}},
+		{"hidden", func(e *entry.Entry) bool { return e.Name[0] == '.' }},
+		{"broken", func(e *entry.Entry) bool { return e.Kind == entry.KindLink && e.Marks&entry.MarkReaches == 0 }},
+		{"readable", func(e *entry.Entry) bool { return e.Marks&entry.MarkReadable != 0 }},
+		{"setgid", func(e *entry.Entry) bool { return e.Permissions>>10&1 == 1 }},
+	}
+	pick := choices[random.IntN(len(choices))]
+	return strings.Fields(pick.words), pick.plain
+}

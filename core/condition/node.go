@@ -1,0 +1,110 @@
+package condition
+
+import (
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Node is a condition or a part of one. It prints itself in the normal form,
+// which parses to the same node.
+type Node interface {
+	String() string
+	binds() int // how tightly; what binds less needs parentheses inside what binds more
+}
+
+// All is met by what meets all of its parts, Any by what meets one of them.
+type (
+	All  []Node
+	Any  []Node
+	Not  struct{ Node Node }
+	Flag struct{ Field *entry.Field } // a single word, such as empty
+)
+
+// Test is a field held against values.
+type Test struct {
+	Field  *entry.Field
+	Op     Op
+	Values []Value
+}
+
+// Value is a value as it was written.
+type Value struct {
+	Text   string
+	pos    int
+	length int
+}
+
+// Op is what a test asks of a field.
+type Op string
+
+const (
+	Is      Op = "is"
+	Has     Op = "has"
+	Starts  Op = "starts"
+	Ends    Op = "ends"
+	Like    Op = "like"
+	Matches Op = "matches"
+	Over    Op = "over"
+	Under   Op = "under"
+	AtLeast Op = "at least"
+	AtMost  Op = "at most"
+	Between Op = "between"
+	Within  Op = "within"
+	Before  Op = "before"
+	After   Op = "after"
+	On      Op = "on"
+	AnyOf   Op = "any"
+	Lacks   Op = "lacks"
+)
+
+const (
+	bindsAny = iota
+	bindsAll
+	bindsNot
+	bindsTest
+)
+
+func (All) binds() int   { return bindsAll }
+func (Any) binds() int   { return bindsAny }
+func (Not) binds() int   { return bindsNot }
+func (Flag) binds() int  { return bindsTest }
+func (*Test) binds() int { return bindsTest }
+
+func (n All) String() string  { return joinNodes(n, " and ", bindsNot) }
+func (n Any) String() string  { return joinNodes(n, " or ", bindsAll) }
+func (n Not) String() string  { return "not " + inside(n.Node, bindsNot) }
+func (n Flag) String() string { return n.Field.Name }
+
+func (t *Test) String() string {
+	text := t.Field.Name + " " + string(t.Op) + " " + t.value(0)
+	if t.Op == Between {
+		text += " and " + t.value(1)
+	}
+	return text
+}
+
+// value prints a value: times and lengths of time are several words, all other
+// values one.
+func (t *Test) value(i int) string {
+	text := t.Values[i].Text
+	if t.Field.Type == entry.Moment || t.Field.Type == entry.Span {
+		return text
+	}
+	return quote(text)
+}
+
+func joinNodes(nodes []Node, word string, binds int) string {
+	parts := make([]string, len(nodes))
+	for i, n := range nodes {
+		parts[i] = inside(n, binds)
+	}
+	return strings.Join(parts, word)
+}
+
+func inside(n Node, binds int) string {
+	if n.binds() < binds {
+		return open + n.String() + close
+	}
+	return n.String()
+}
