@@ -40,6 +40,13 @@ var cases = []benchCase{
 	{name: "facts as CSV, as found", args: "list TREE --depth all --as csv --columns path,size,modified,mode --order none", loop: "facts", wall: 1.0, peak: 40},
 	{name: "facts as CSV, by size", args: "list TREE --depth all --as csv --columns path,size,modified,mode,owner --order size", loop: "facts", wall: 1.5, peak: 250},
 	{name: "the 20 largest", args: "list TREE --depth all --order size --first 20", loop: "facts", wall: 0.75, peak: 40},
+	{name: "search by ending", args: "search TREE --count where name ends .wav", loop: "names", wall: 0.9, peak: 40},
+	{name: "search by pattern", args: "search TREE --count where name matches rec0*7.*\\.csv$", loop: "names", wall: 1.1, peak: 40},
+	{name: "search by size and time", args: "search TREE where size over 4kB and modified within 1 day", loop: "facts", wall: 0.65, peak: 40},
+	{name: "search by kind", args: "search TREE --count where kind is folder", loop: "names", wall: 0.9, peak: 40},
+	{name: "search with 2 tests", args: "search TREE --count where size over 4kB and modified within 1 day", loop: "facts", wall: 0.65, peak: 40},
+	{name: "search with 10 tests", args: "search TREE --count where size over 4kB and modified within 100 days and size under 1GB and links is 1 and mode has u+r and " +
+		"owner is me and mode lacks o+w and size at least 1B and not modified before 2001 and age under 90 years", loop: "facts", wall: 0.78, peak: 40},
 	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
 }
 

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"time"
 )
 
 // makeTree builds a tree of about that many entries under root: folders of 5
@@ -14,6 +15,7 @@ import (
 func makeTree(root string, entries int) (files, folders int, err error) {
 	random := rand.New(rand.NewPCG(7, 11))
 	extensions := []string{".wav", ".csv", ".txt", ".json", ".png", ".md", ".log"}
+	now := time.Now()
 	open := []string{root}
 	for files+folders < entries {
 		// Mostly go on below a recent folder, so that the tree is deep as well
@@ -46,6 +48,11 @@ func makeTree(root string, entries int) (files, folders int, err error) {
 				return files, folders, err
 			}
 			file.Close()
+			// Altered at some time in the last three years.
+			when := now.Add(-time.Duration(random.IntN(3*365*24)) * time.Hour)
+			if err := os.Chtimes(name, when, when); err != nil {
+				return files, folders, err
+			}
 			files++
 		}
 	}

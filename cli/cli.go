@@ -182,7 +182,7 @@ what it could not read. Looking changes nothing.`,
 	root.SetFlagErrorFunc(flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	root.AddCommand(p.listCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
 	root.InitDefaultCompletionCmd("")
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {
@@ -221,5 +221,9 @@ func flagError(cmd *cobra.Command, err error) error {
 	if near := entry.Nearest(name, names); near != "" {
 		return misuse("there is no option %s%s; did you mean --%s?", dashes, name, near)
 	}
-	return misuse("there is no option %s%s", dashes, name)
+	hint := ""
+	if cmd.ValidArgsFunction != nil { // it takes places and conditions
+		hint = fmt.Sprintf("; a place or value that starts with a dash goes after -- : %s -- …", cmd.CommandPath())
+	}
+	return misuse("there is no option %s%s%s", dashes, name, hint)
 }

@@ -4,6 +4,8 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+
+	"frankledger/core/condition"
 )
 
 type completion = func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)
@@ -35,4 +37,14 @@ func listOf(words []string) completion {
 		}
 		return all, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
 	}
+}
+
+// completeWhere completes places before the word where, and after it the words
+// that a condition can go on with.
+func completeWhere(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	_, words, has := splitWhere(args)
+	if !has {
+		return []string{whereWord}, cobra.ShellCompDirectiveDefault
+	}
+	return condition.Next(words), cobra.ShellCompDirectiveNoFileComp
 }

@@ -44,7 +44,9 @@ func TestExamplesRun(t *testing.T) {
 				cmd.Path, _ = exec.LookPath(shell)
 				r := finish(t, cmd)
 				assert.Zero(t, r.status, "%s: %s", line, r.err)
-				assert.Empty(t, r.err, line)
+				if !strings.Contains(line, "--funnel --count") { // which says the funnel there
+					assert.Empty(t, r.err, line)
+				}
 			}
 		}
 	}

@@ -8,15 +8,19 @@ func (p *Program) listCommand() *cobra.Command {
 	var options readingOptions
 	var self, totals bool
 	cmd := &cobra.Command{
-		Use:   "list [PLACE…]",
+		Use:   "list [PLACE…] [where CONDITION…]",
 		Short: "the entries of a folder: an inventory table",
 		Long: `Lists what is in a folder, or in several; without a PLACE, in the current one.
 A PLACE that is a file, or a link to nothing, is listed itself.
 
 A folder has no size here, since what the system calls its size is only its
 own bookkeeping; --totals sums up what it holds. Entries whose names start with
-a dot are hidden: the footer says how many there are.`,
-		Args: cobra.ArbitraryArgs,
+a dot are hidden: the footer says how many there are.
+
+With where, only entries that meet the condition are listed; "frank help search"
+tells how conditions are written.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if self && cmd.Flags().Changed("depth") {
 				return misuse("--self and --depth contradict each other: it is the folder itself or what is in it")
@@ -34,7 +38,11 @@ a dot are hidden: the footer says how many there are.`,
 			if self {
 				r.request.Depth = 0
 			}
-			return p.list(cmd.Context(), r, args, totals)
+			places, err := p.where(r, args, options.matchCase)
+			if err != nil {
+				return err
+			}
+			return p.list(cmd.Context(), r, places, totals)
 		},
 	}
 	f := cmd.Flags()
@@ -50,6 +58,7 @@ a dot are hidden: the footer says how many there are.`,
 		example{"list recordings --depth all --order modified --first 10", "the ten newest files and folders, at any depth"},
 		example{"list --columns name,owner,group,mode,age", "other columns"},
 		example{"list notes --as csv --to inventory.csv", "an inventory for a spreadsheet"},
+		example{"list recordings/ridge where modified within 2 days", "only some of them"},
 		example{"list --self --columns all --as json", "all that is known about the folder itself"},
 	)
 	return cmd

@@ -12,9 +12,9 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
-	"frankledger/config"
 	"frankledger/core/account"
 	"frankledger/core/arrange"
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -73,7 +73,18 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f.BoolVar(&o.matchCase, "match-case", false, "let letter case count in patterns")
 	group(cmd, groupWhere, "depth", "hidden", "skip", "follow", "same-disk", "match-case")
 
-	f.StringVar(&o.format, "as", render.FormatNames()[0], "the `FORMAT`: "+strings.Join(render.FormatNames(), ", "))
+	addShowing(cmd, o, render.FormatNames())
+	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
+	complete(cmd, "order", listOf(orderWords()))
+	complete(cmd, "hidden", oneOf(hiddenWords))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+}
+
+// addShowing gives a command the shared options on how and where to show its
+// answer.
+func addShowing(cmd *cobra.Command, o *readingOptions, formats []string) {
+	f := cmd.Flags()
+	f.StringVar(&o.format, "as", formats[0], "the `FORMAT`: "+strings.Join(formats, ", "))
 	f.StringVar(&o.units, "units", "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
 	f.StringVar(&o.times, "times", "", "the `STYLE` of times: relative, local or utc")
 	f.StringVar(&o.asOf, "as-of", "", "the moment `WHEN` ages are counted from: 2026-11-23, 2026-11-23T14:00 (ISO 8601)")
@@ -86,15 +97,11 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f.StringVar(&o.page, "page", autoWord, "`WHEN` to go through $PAGER: auto (taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 
-	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
-	complete(cmd, "order", listOf(orderWords()))
-	complete(cmd, "as", oneOf(render.FormatNames()))
+	complete(cmd, "as", oneOf(formats))
 	complete(cmd, "units", oneOf(render.UnitWords()))
 	complete(cmd, "times", oneOf(render.TimeWords()))
-	complete(cmd, "hidden", oneOf(hiddenWords))
 	complete(cmd, "colour", oneOf(whenWords))
 	complete(cmd, "page", oneOf(whenWords))
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
 
 func orderWords() []string {
@@ -116,7 +123,10 @@ type reading struct {
 	replace bool
 	page    string
 	quiet   bool
-	config  *config.Config
+
+	condition *condition.Condition // nil: none
+	program   *condition.Program
+	funnel    bool
 }
 
 // reading checks the options and fills in defaults: those of the person's
@@ -133,7 +143,7 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	}
 	o.skip = append(o.skip, c.Values["skip"].List...)
 
-	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, config: c}
+	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet}
 	if err := render.CheckFormat(o.format); err != nil {
 		return nil, misuse("--as: %w", err)
 	}
@@ -319,10 +329,12 @@ func parseColumns(words, format string) ([]*entry.Field, error) {
 	switch words {
 	case "":
 		return render.DefaultColumns(format), nil
-	case allWord:
+	case allWord: // but what takes reading all of each file
 		var all []*entry.Field
 		for i := range entry.Fields {
-			all = append(all, &entry.Fields[i])
+			if entry.Fields[i].Needs&entry.FactDigests == 0 {
+				all = append(all, &entry.Fields[i])
+			}
 		}
 		return all, nil
 	}

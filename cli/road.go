@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"os"
+	"strings"
 
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
@@ -14,8 +15,17 @@ import (
 	"frankledger/render"
 )
 
-// openPlace opens a place on the running system.
-func openPlace(given string, index int) (source.Source, error) { return live.Open(given, index) }
+// openPlace opens a place: on the running system, or the entries of a list that
+// was kept.
+func openPlace(given string, index int) (source.Source, error) {
+	if list, is := strings.CutPrefix(given, listMark); is {
+		return live.OpenList(list, given, index)
+	}
+	return live.Open(given, index)
+}
+
+// listMark stands before the file of a list of paths.
+const listMark = "@@"
 
 // reason is what the system said, without the call and the path.
 func reason(err error) error {
@@ -55,7 +65,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, sources []source.Source, totals bool, summary *render.Summary) error {
 	format := render.New(r.format, r.view)
 	request := r.request
-	if render.ForPeople(r.format) && request.Facts != 0 {
+	if render.ForPeople(r.format) && (request.Facts != 0 || request.Condition != nil) {
 		request.Facts |= entry.FactStatus // for the footer
 	}
 	var sink source.Sink
@@ -99,6 +109,9 @@ func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, 
 		summary.Totals = &all
 	}
 	summary.Matched = counter.Sum()
+	if r.program != nil {
+		summary.Chosen, summary.Funnel = true, r.program.Left()
+	}
 	summary.Bytes = request.Facts.Has(entry.FactStatus)
 	return finish()
 }
@@ -128,8 +141,12 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 // conclude says on the standard error what could not be read and, for formats
 // without a footer, to a person, what was left out.
 func (p *Program) conclude(r *reading, s *render.Summary) error {
-	if !r.quiet && !render.ForPeople(r.format) && isTerminal(p.Err) {
-		for _, line := range r.view.Footer(s) {
+	lines := r.view.FunnelLines(s)
+	if !r.quiet && isTerminal(p.Err) && r.format != render.CountFormat {
+		lines = r.view.Footer(s)
+	}
+	if !render.ForPeople(r.format) {
+		for _, line := range lines {
 			p.say("%s", line)
 		}
 	}

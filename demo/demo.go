@@ -108,7 +108,7 @@ func (b *builder) folder(path string, mode uint32, when time.Time) {
 	})
 }
 
-func (b *builder) file(path string, content []byte, mode os.FileMode, when time.Time) {
+func (b *builder) file(path string, content []byte, mode uint32, when time.Time) {
 	b.do(path, when, func(path string) error { return write(path, content, mode) })
 }
 
@@ -116,15 +116,15 @@ func (b *builder) text(path, content string, when time.Time) {
 	b.file(path, []byte(content), 0o644, when)
 }
 
-func write(path string, content []byte, mode os.FileMode) error {
+func write(path string, content []byte, mode uint32) error {
 	if err := os.WriteFile(path, content, 0o600); err != nil {
 		return err
 	}
-	return os.Chmod(path, mode)
+	return unix.Chmod(path, mode)
 }
 
 // sound makes a recording: the start of one, and then a hole up to its size.
-func (b *builder) sound(path string, size int64, mode os.FileMode, when time.Time) {
+func (b *builder) sound(path string, size int64, mode uint32, when time.Time) {
 	start := wave(size, b.random)
 	b.do(path, when, func(path string) error {
 		if err := write(path, start, mode); err != nil {
@@ -152,7 +152,7 @@ func (b *builder) recordings() {
 	sites := []struct {
 		name      string
 		recorders []string
-	}{{"ridge", []string{"a", "b", "c"}}, {"saltmarsh", []string{"a"}}, {"north-hide", []string{"a"}}, {"old-jetty", []string{"a"}}}
+	}{{"ridge", []string{"a", "b", "c", "d"}}, {"saltmarsh", []string{"a"}}, {"north-hide", []string{"a"}}, {"old-jetty", []string{"a"}}}
 	sessions := []struct {
 		name         string
 		hour, minute int
@@ -165,7 +165,11 @@ func (b *builder) recordings() {
 				for i, recorder := range site.recorders {
 					when := b.day(before, session.hour, session.minute+i)
 					name := fmt.Sprintf("%s/%s_%s_%s_%s.wav", folder, site.name, when.Format("2006-01-02"), session.name, recorder)
-					b.sound(name, 200_000+b.random.Int64N(34_000_000), 0o644, when)
+					size := 1_100_000 + b.random.Int64N(33_000_000)
+					if b.random.IntN(6) == 0 { // the battery was low
+						size = 20_000 + b.random.Int64N(800_000)
+					}
+					b.sound(name, size, 0o644, when)
 				}
 			}
 		}

@@ -16,8 +16,11 @@ func (v *View) heading() []string {
 	var lines []string
 	for _, place := range v.Places {
 		line := Escaped(place.Full)
-		if place.Leaf {
+		switch {
+		case place.Leaf:
 			line = Escaped(path.Dir(place.Full))
+		case place.List:
+			line = "the list " + line
 		}
 		if place.Real != "" {
 			line += ", which leads to " + Escaped(place.Real)
@@ -34,8 +37,11 @@ func (v *View) footer(s *Summary) []footerLine {
 	var lines []footerLine
 	m := &s.Matched
 	line := Count(m.Entries(), "entry", "entries")
+	if s.Chosen {
+		line = Grouped(m.Entries()) + " of " + Count(s.Report.Tested, "entry", "entries")
+	}
 	if s.Shown < m.Entries() {
-		line = Grouped(s.Shown) + " shown of " + line
+		line = Grouped(s.Shown) + " shown; " + line
 	}
 	if kinds := kindCounts(s); kinds != "" {
 		line += ": " + kinds
@@ -67,6 +73,30 @@ func (v *View) footer(s *Summary) []footerLine {
 	}
 	if s.Stopped {
 		lines = append(lines, footerLine{"stopped before everything was read", alarmInk})
+	}
+	for _, line := range v.FunnelLines(s) {
+		lines = append(lines, footerLine{line, plainInk})
+	}
+	return lines
+}
+
+// FunnelLines say how many entries each condition let through, if that was
+// counted.
+func (v *View) FunnelLines(s *Summary) []string {
+	if len(s.Funnel) == 0 {
+		return nil
+	}
+	rows := [][2]string{{Grouped(s.Report.Tested), "looked at"}}
+	for i, left := range s.Funnel {
+		word := "and "
+		if i == 0 {
+			word = ""
+		}
+		rows = append(rows, [2]string{Grouped(left.Entries), word + Escaped(left.Condition)})
+	}
+	var lines []string
+	for _, row := range rows {
+		lines = append(lines, string(fill(nil, indent+Width(rows[0][0])-Width(row[0])))+row[0]+"  "+row[1])
 	}
 	return lines
 }

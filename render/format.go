@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
@@ -43,9 +44,11 @@ type View struct {
 
 // Summary is what there is to say after the entries.
 type Summary struct {
-	Shown   int64      // entries written
-	Matched weigh.Sum  // entries there were to write
-	Bytes   bool       // whether the sum's bytes are known
+	Shown   int64     // entries written
+	Matched weigh.Sum // entries there were to write
+	Bytes   bool      // whether the sum's bytes are known
+	Chosen  bool      // by a condition, from all that the report says were tested
+	Funnel  []condition.Left
 	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for
 	Report  source.Report
 	Stopped bool // ended before all was read
@@ -109,8 +112,22 @@ func DefaultColumns(name string) []*entry.Field {
 // them, with a heading and a footer.
 func ForPeople(name string) bool { return name == "table" || name == "markdown" }
 
+// Formats that are no choice of --as, but made by options of their own.
+const (
+	CountFormat = "count" // the number of entries alone
+	ListFormat  = "list"  // full paths, to be read again as a place
+)
+
 // New returns the format of that name, which must exist, for a view.
-func New(name string, v *View) Format { return formats[formatIndex(name)].make(v) }
+func New(name string, v *View) Format {
+	switch name {
+	case CountFormat:
+		return count{}
+	case ListFormat:
+		return &list{end: '\n'}
+	}
+	return formats[formatIndex(name)].make(v)
+}
 
 func formatIndex(name string) int {
 	for i := range formats {

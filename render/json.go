@@ -6,6 +6,7 @@ import (
 	"unicode/utf8"
 
 	"frankledger/core/entry"
+	"frankledger/core/source"
 )
 
 // jsonRow writes entries as JSON objects (RFC 8259) with the field names as
@@ -161,6 +162,9 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 		number("total_size", s.Totals.Size)
 		number("total_disk", s.Totals.Disk)
 	}
+	if s.Chosen {
+		number("looked_at", r.Tested)
+	}
 	number("folders_read", r.Folders)
 	number("hidden", r.Hidden)
 	number("skipped", r.Skipped)
@@ -168,12 +172,23 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 	number("repeated", r.Repeated)
 	number("unread", unread)
 	number("vanished", vanished)
+	for i, left := range s.Funnel {
+		dst = append(dst, map[bool]string{true: `"funnel":[{"condition":`, false: `{"condition":`}[i == 0]...)
+		dst = appendJSONText(dst, left.Condition)
+		dst = append(dst, `,"entries":`...)
+		dst = strconv.AppendInt(dst, left.Entries, 10)
+		dst = append(dst, map[bool]string{true: "}],", false: "},"}[i == len(s.Funnel)-1]...)
+	}
 	dst = append(dst, `"as_of":"`...)
 	dst = entry.TimeOf(j.view.Context.AsOf).AppendRFC3339(dst)
 	dst = append(dst, `","complete":`...)
 	dst = strconv.AppendBool(dst, s.Complete())
 	dst = append(dst, "},\n\"problems\":["...)
-	for i, p := range r.Problems {
+	return append(appendProblems(dst, r.Problems), "]}\n"...)
+}
+
+func appendProblems(dst []byte, problems []source.Problem) []byte {
+	for i, p := range problems {
 		if i > 0 {
 			dst = append(dst, ',')
 		}
@@ -192,5 +207,5 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 		dst = strconv.AppendInt(dst, p.Entries, 10)
 		dst = append(dst, '}')
 	}
-	return append(dst, "]}\n"...)
+	return dst
 }

@@ -1,6 +1,11 @@
 package render
 
-import "frankledger/core/entry"
+import (
+	"strconv"
+	"strings"
+
+	"frankledger/core/entry"
+)
 
 // paths writes the path of each entry, its exact bytes, with an end after it.
 // Straight onto a terminal the bytes are escaped, since there they would act.
@@ -21,3 +26,43 @@ func (p paths) Row(dst []byte, e *entry.Entry) []byte {
 }
 
 func (p paths) End(dst []byte, _ *Summary) []byte { return dst }
+
+// count writes only how many entries there are.
+type count struct{}
+
+func (count) Begin(dst []byte) []byte { return dst }
+
+func (count) Row(dst []byte, _ *entry.Entry) []byte { return dst }
+
+func (count) End(dst []byte, s *Summary) []byte {
+	return append(strconv.AppendInt(dst, s.Matched.Entries(), 10), '\n')
+}
+
+// list writes the full path of each entry, its exact bytes, a line each; if one
+// of them has a line break in it, with NUL after each instead.
+type list struct{ end byte }
+
+func (l *list) Measure(e *entry.Entry) {
+	if strings.Contains(e.Name, "\n") || strings.Contains(e.Folder.FullPath(), "\n") {
+		l.end = 0
+	}
+}
+
+func (l *list) Fresh() Measurer { return &list{end: '\n'} }
+
+func (l *list) Join(fresh Measurer) { l.end = min(l.end, fresh.(*list).end) }
+
+func (l *list) Begin(dst []byte) []byte { return dst }
+
+func (l *list) Row(dst []byte, e *entry.Entry) []byte {
+	dst = append(dst, e.Folder.FullPath()...)
+	if !e.Self {
+		if dst[len(dst)-1] != '/' {
+			dst = append(dst, '/')
+		}
+		dst = append(dst, e.Name...)
+	}
+	return append(dst, l.end)
+}
+
+func (l *list) End(dst []byte, _ *Summary) []byte { return dst }

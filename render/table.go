@@ -114,6 +114,9 @@ func (t *table) Begin(dst []byte) []byte {
 		dst = append(dst, '\n')
 	}
 	dst = append(dst, '\n')
+	if len(t.columns) == 1 { // it speaks for itself
+		return dst
+	}
 	var line []byte
 	line = fill(line, indent)
 	for i, f := range t.columns {
@@ -211,7 +214,7 @@ func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
 		if f.Name == "permissions" && e.Known&entry.FactStatus != 0 {
 			return "", e.Permissions.Triads()
 		}
-		if f.Name == "name" && len(v.Places) > 1 {
+		if f.Name == "name" && (len(v.Places) > 1 || len(v.Places) == 1 && v.Places[0].List) {
 			return "", Escaped(e.Path())
 		}
 		if f.Name == "name" {

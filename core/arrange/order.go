@@ -202,7 +202,7 @@ func compareFolders(a, b *entry.Folder) int {
 		x, y = x.Parent, y.Parent
 	}
 	if x.Parent == nil {
-		return cmp.Compare(x.Place.Index, y.Place.Index)
+		return cmp.Or(cmp.Compare(x.Place.Index, y.Place.Index), Natural(x.Place.Given, y.Place.Given))
 	}
 	return Natural(x.Name, y.Name)
 }

@@ -380,3 +380,28 @@ func randomCondition(random *rand.Rand, env *condition.Environment, depth int) (
 	pick := choices[random.IntN(len(choices))]
 	return strings.Fields(pick.words), pick.plain
 }
+
+func TestContradictions(t *testing.T) {
+	for text, is := range map[string]bool{
+		"size under 1kB and size over 2kB":                         true,
+		"size under 2kB and size over 1kB":                         false,
+		"size over 1kB and name has a and size at most 1kB":        true,
+		"size at least 1kB and size at most 1kB":                   false,
+		"ext is wav and ext is csv,flac":                           true,
+		"ext is wav and ext is csv,WAV":                            false,
+		"kind is file and kind is folder":                          true,
+		"modified within 7 days and age over 10 days":              true,
+		"modified within 7 days and age over 3 days":               false,
+		"created before yesterday and created after today":         true,
+		"hidden and not hidden":                                    true,
+		"hidden or not hidden":                                     false,
+		"empty or (name is a and name is b)":                       true,
+		"name is a and name is A":                                  false,
+		"links under 0":                                            false,
+		"modified on today and modified between yesterday and now": false,
+	} {
+		c, err := condition.Parse([]string{text})
+		require.NoError(t, err, text)
+		assert.Equal(t, is, len(c.Contradictions(environment(t))) > 0, text)
+	}
+}

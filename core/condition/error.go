@@ -2,6 +2,7 @@ package condition
 
 import (
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -17,7 +18,7 @@ func (e *Error) Error() string { return e.Message }
 // Marked returns two lines: the condition, and carets under what is wrong.
 func (e *Error) Marked() string {
 	text := strings.Map(func(r rune) rune { // one column each, so that the carets stand right
-		if r < ' ' || r == utf8.RuneError {
+		if unicode.In(r, unicode.C, unicode.Zl, unicode.Zp) || r == utf8.RuneError {
 			return '?'
 		}
 		return r

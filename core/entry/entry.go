@@ -64,6 +64,7 @@ const (
 	MarkExecutable                   // likewise
 	MarkVoid                         // a folder with nothing in it
 	MarkMislabelled
+	MarkFlaggedHidden // by the system's flag, where it has one
 )
 
 // Entry is one name in a folder and what is known about it. Known says which
@@ -115,8 +116,9 @@ func (e *Entry) Depth() int {
 	return e.Folder.Depth + 1
 }
 
-// Hidden tells whether the name starts with a dot.
-func (e *Entry) Hidden() bool { return HiddenName(e.Name) }
+// Hidden tells whether the name starts with a dot or, on systems that have a
+// flag for it, the flag is set.
+func (e *Entry) Hidden() bool { return HiddenName(e.Name) || e.Marks&MarkFlaggedHidden != 0 }
 
 // AppendPath appends the place as it was given, joined with the way to the
 // entry.

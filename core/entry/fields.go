@@ -138,7 +138,7 @@ var Fields = []Field{
 	}),
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness),
-	flag("hidden", "its name starts with a dot", 0, func(e *Entry) (bool, bool) { return e.Hidden(), true }),
+	flag("hidden", "its name starts with a dot, or the system's flag hides it, where there is one", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),

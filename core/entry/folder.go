@@ -12,6 +12,7 @@ type Place struct {
 	Full  string // its full path, from the root
 	Real  string // the full path with links followed, where that differs; else ""
 	Leaf  bool   // it is no folder
+	List  bool   // it is a list of paths
 }
 
 // Folder is a folder being read, or, if what was asked about is no folder, the

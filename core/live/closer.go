@@ -208,6 +208,14 @@ func openRegular(at int, name string) (*os.File, os.FileInfo, error) {
 	return file, info, nil
 }
 
+// OpenQuietly opens a file for reading as the reader itself does: never a pipe
+// or a device, not following a link, and leaving its access time alone where the
+// system allows.
+func OpenQuietly(path string) (*os.File, error) {
+	file, _, err := openRegular(unix.AT_FDCWD, path)
+	return file, err
+}
+
 // reason is what the system said, without the call and the name.
 func reason(err error) error {
 	var path *os.PathError

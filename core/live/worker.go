@@ -178,7 +178,7 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 			continue
 		}
 		shown := hidden || request.Hidden != source.OnlyHidden
-		if !shown && kind != entry.KindFolder && kind != entry.KindUnknown && !(request.Follow && kind == entry.KindLink) {
+		if !shown && !entry.HiddenFlag && kind != entry.KindFolder && kind != entry.KindUnknown && !(request.Follow && kind == entry.KindLink) {
 			continue
 		}
 
@@ -186,8 +186,17 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 		e := &w.batch[len(w.batch)-1]
 		asked := entry.Facts(0)
 		there := true
-		if kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder {
+		flagCounts := entry.HiddenFlag && request.Hidden != source.ShowHidden
+		if kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder || flagCounts {
 			there, asked = w.ask(at, name, e, fromStatus), fromStatus
+		}
+		if flagCounts && e.Hidden() {
+			if request.Hidden == source.OmitHidden {
+				w.report.Hidden++
+				w.batch = w.batch[:len(w.batch)-1]
+				continue
+			}
+			shown = true
 		}
 		if there && shown {
 			there, shown = w.choose(at, name, e, asked)
@@ -268,6 +277,9 @@ func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bo
 // fill writes the status just asked for into the entry.
 func (w *worker) fill(e *entry.Entry) {
 	w.status.fill(e)
+	if w.status.flaggedHidden() {
+		e.Marks |= entry.MarkFlaggedHidden
+	}
 	if (w.request.Facts|w.testNeeds)&entry.FactCreated != 0 {
 		if t, known := w.status.created(); known {
 			w.extra(e).Created = t
@@ -322,7 +334,7 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 	w.batch = append(w.batch, entry.Entry{Folder: folder, Name: filepath.Base(folder.Place.Full), Self: true})
 	e := &w.batch[0]
 	if err := w.status.look(unix.AT_FDCWD, given, false); err != nil {
-		w.problem(given, "look at", err)
+		w.report.Problems = append(w.report.Problems, source.Problem{Path: given, Tried: "look at", Err: err, Entries: 1})
 		w.batch = w.batch[:0]
 		return nil
 	}

@@ -35,6 +35,16 @@ func Detect(head []byte, ext string) (found string, mislabelled bool) {
 	return found, true
 }
 
+// IsText tells whether content that starts with head is text that people read.
+func IsText(head []byte) bool {
+	for at := mimetype.Detect(head); at != nil; at = at.Parent() {
+		if at.Is("text/plain") {
+			return true
+		}
+	}
+	return false
+}
+
 // Types that many extensions stand for.
 var (
 	plain = []string{"text/plain"}

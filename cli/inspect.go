@@ -1,0 +1,132 @@
+package cli
+
+import (
+	"context"
+	"sync"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/entry"
+	"frankledger/core/inspect"
+	"frankledger/core/source"
+	"frankledger/render"
+)
+
+func (p *Program) inspectCommand() *cobra.Command {
+	var o readingOptions
+	var extra inspect.Options
+	cmd := &cobra.Command{
+		Use:   "inspect PATH…",
+		Short: "a card for one entry: all its facts, in words",
+		Long: `Shows all that can be known about a file, a folder or anything else: what it is
+and how much is in it, its four times, who may do what with it and what you may
+do, where it lies, its other names, and where a link leads, step by step.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if cmd.Flags().Changed("preview") && extra.Preview < 1 {
+				return misuse("--preview takes a number of lines from 1 on")
+			}
+			if places, _, _ := splitWhere(args); len(places) == 0 {
+				return misuse("say what to look at: %s PATH", cmd.CommandPath())
+			}
+			if o.format != render.FormatNames()[0] && o.format != "json" {
+				return misuse("--as: a card can be a table or json, not %s", o.format)
+			}
+			return p.inspect(cmd, &o, extra, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&extra.Siblings, "siblings", "", "look in this `PLACE` for other names of the same file")
+	f.IntVar(&extra.Preview, "preview", 0, "the first `NUMBER` of lines, if it is text")
+	group(cmd, groupWhat, "siblings", "preview")
+	addShowing(cmd, &o, []string{render.FormatNames()[0], "json"})
+	examples(cmd,
+		example{"inspect 'read me first.txt' --preview 5", "a file, and how it starts"},
+		example{"inspect recordings", "a folder, with all it holds"},
+		example{"inspect counts/latest.csv", "a link, and where it leads"},
+		example{"inspect 'recordings/best call.wav' --siblings .", "a file with several names"},
+	)
+	return cmd
+}
+
+// inspect shows the cards of what was named.
+func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.Options, args []string) error {
+	o.depth, o.hidden, o.columns = allWord, hiddenWords[0], allWord
+	r, err := p.reading(cmd, o)
+	if err != nil {
+		return err
+	}
+	places, err := p.where(r, args, o.matchCase)
+	if err != nil {
+		return err
+	}
+	sources, problems, err := openPlaces(places)
+	if err != nil {
+		return err
+	}
+	if extra.Siblings != "" {
+		if _, err := openPlace(extra.Siblings, 0); err != nil {
+			return misuse("--siblings: %w", err)
+		}
+	}
+	summary := &render.Summary{Report: source.Report{Problems: problems}}
+	cards, err := gatherCards(cmd.Context(), r, sources, extra, &summary.Report)
+	if err != nil {
+		return err
+	}
+	destination, err := p.destination(r)
+	if err != nil {
+		return err
+	}
+	var out []byte
+	if r.format == "json" {
+		out = r.view.CardsJSON(nil, cards, &summary.Report)
+	} else {
+		out = r.view.Cards(nil, cards)
+	}
+	_, err = destination.Write(out)
+	if closing := destination.Close(err == nil); err == nil {
+		err = closing
+	}
+	if err != nil {
+		return err
+	}
+	r.quiet = true // the cards are all there is to say
+	return p.conclude(r, summary)
+}
+
+func gatherCards(ctx context.Context, r *reading, sources []source.Source, extra inspect.Options, report *source.Report) ([]*inspect.Card, error) {
+	request := r.request
+	request.Facts, request.Depth = inspect.Facts, 0
+	var cards []*inspect.Card
+	for _, s := range sources {
+		var mu sync.Mutex
+		var entries []*entry.Entry
+		read, err := s.Read(ctx, request, source.SinkFunc(func() source.Visitor {
+			return func(found []entry.Entry) error {
+				mu.Lock()
+				defer mu.Unlock()
+				for _, e := range found {
+					e.More = e.More.Clone()
+					entries = append(entries, &e)
+				}
+				return nil
+			}
+		}))
+		report.Add(read)
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range entries {
+			card, read, err := inspect.Look(ctx, e, extra)
+			report.Add(read)
+			if err != nil {
+				return nil, err
+			}
+			cards = append(cards, card)
+		}
+	}
+	return cards, nil
+}

@@ -1,0 +1,202 @@
+// Package inspect gathers all that can be known about one thing on disk.
+package inspect
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/media"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Facts are those of an entry that a card shows.
+const Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget | entry.FactReach | entry.FactReadable |
+	entry.FactWritable | entry.FactExecutable | entry.FactInside | entry.FactContent
+
+// Card is what is known about an entry beside its facts.
+type Card struct {
+	Entry      *entry.Entry // with Facts
+	Attributes []string     // names of extended attributes
+	AccessList bool         // there are access rights beyond the permissions
+	MayEnter   bool         // a folder that the person running the program may enter
+	Disk       Disk
+	Chain      []string     // of a link: what each step points to, as a path
+	End        End          // where the chain leads
+	Siblings   []string     // other names of the same file, where they were looked for
+	Holds      *weigh.Sum   // what a folder holds, at any depth
+	Partly     bool         // not all of that could be read
+	Preview    []string     // the first lines of text, exact bytes
+	NoPreview  string       // why there is none, where one was wanted
+	Looked     *entry.Place // where siblings were looked for
+}
+
+// Disk is the file system that something is on.
+type Disk struct{ Kind, MountPoint string }
+
+// End is where a chain of links leads.
+type End uint8
+
+const (
+	Somewhere End = iota
+	Nowhere
+	Round // back to itself
+)
+
+// Options say what to gather that takes longer.
+type Options struct {
+	Siblings string // a place to look for other names in; "" for none
+	Preview  int    // how many lines
+}
+
+// Look makes the card of an entry that is a place of its own. What could not be
+// read is in the report.
+func Look(ctx context.Context, e *entry.Entry, o Options) (*Card, source.Report, error) {
+	path := e.Folder.Path()
+	c := &Card{Entry: e, Disk: diskOf(path)}
+	c.Attributes, c.AccessList = attributes(path)
+	var report source.Report
+	switch e.Kind {
+	case entry.KindLink:
+		c.follow(path)
+	case entry.KindFolder:
+		c.MayEnter = unix.Access(path, unix.X_OK) == nil
+		if err := c.weigh(ctx, path, &report); err != nil {
+			return c, report, err
+		}
+	}
+	if o.Siblings != "" && e.Kind != entry.KindFolder && e.Links > 1 {
+		if err := c.findSiblings(ctx, o.Siblings, &report); err != nil {
+			return c, report, err
+		}
+	}
+	if o.Preview > 0 {
+		c.preview(path, o.Preview)
+	}
+	return c, report, nil
+}
+
+// follow goes along a link step by step.
+func (c *Card) follow(path string) {
+	const most = 40 // as many as the system follows
+	at := path
+	for range most {
+		target, err := os.Readlink(at)
+		if err != nil {
+			if _, err := os.Lstat(at); err != nil {
+				c.End = Nowhere
+			}
+			return
+		}
+		if !filepath.IsAbs(target) {
+			target = filepath.Join(filepath.Dir(at), target)
+		}
+		if target == path || slices.Contains(c.Chain, target) {
+			c.Chain, c.End = append(c.Chain, target), Round
+			return
+		}
+		c.Chain = append(c.Chain, target)
+		at = target
+	}
+	c.End = Round
+}
+
+type nowhere struct{}
+
+func (nowhere) Visitor() source.Visitor { return func([]entry.Entry) error { return nil } }
+
+func (c *Card) weigh(ctx context.Context, path string, report *source.Report) error {
+	s, err := live.Open(path, 0)
+	if err != nil {
+		return nil // it is gone, which the entry was not yet
+	}
+	counter := weigh.NewCounter(nowhere{})
+	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, counter)
+	report.Add(read)
+	sum := counter.Sum()
+	c.Holds, c.Partly = &sum, len(read.Problems) > 0
+	return err
+}
+
+func (c *Card) findSiblings(ctx context.Context, place string, report *source.Report) error {
+	s, err := live.Open(place, 0)
+	if err != nil {
+		return err
+	}
+	c.Looked = s.Place()
+	full, err := filepath.Abs(c.Entry.Folder.Path())
+	if err != nil {
+		return err
+	}
+	found := make(chan string, 1)
+	done := make(chan struct{})
+	go func() {
+		for path := range found {
+			c.Siblings = append(c.Siblings, path)
+		}
+		close(done)
+	}()
+	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
+		return func(entries []entry.Entry) error {
+			for i := range entries {
+				e := &entries[i]
+				if e.Inode == c.Entry.Inode && e.Device == c.Entry.Device && filepath.Join(e.Folder.FullPath(), e.Name) != full {
+					found <- e.Path()
+				}
+			}
+			return nil
+		}
+	}))
+	close(found)
+	<-done
+	slices.Sort(c.Siblings)
+	report.Add(read)
+	return err
+}
+
+// longestPreview is how much is read for a preview at the most.
+const longestPreview = 64 << 10
+
+func (c *Card) preview(path string, lines int) {
+	e := c.Entry
+	switch {
+	case e.Kind != entry.KindFile:
+		c.NoPreview = "it is no file"
+		return
+	case e.Known&entry.FactContent == 0:
+		c.NoPreview = "it could not be read"
+		return
+	case e.More.Type == "":
+		c.NoPreview = "it is empty"
+		return
+	}
+	file, err := live.OpenQuietly(path)
+	if err != nil {
+		c.NoPreview = "it could not be read"
+		return
+	}
+	defer file.Close()
+	head, err := io.ReadAll(io.LimitReader(file, longestPreview))
+	if err != nil || !media.IsText(head[:min(len(head), media.HeadSize)]) {
+		c.NoPreview = "it is no text"
+		return
+	}
+	text := bufio.NewScanner(bytes.NewReader(head))
+	text.Buffer(nil, longestPreview+1)
+	for len(c.Preview) < lines && text.Scan() {
+		c.Preview = append(c.Preview, text.Text())
+	}
+	if err := text.Err(); err != nil && !errors.Is(err, io.EOF) {
+		c.NoPreview = "its lines are too long"
+	}
+}

@@ -1,0 +1,5 @@
+//go:build !darwin && !freebsd
+
+package live
+
+func (s *status) flaggedHidden() bool { return false }

@@ -1,0 +1,252 @@
+package render
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/inspect"
+)
+
+// Cards appends cards for people.
+func (v *View) Cards(dst []byte, cards []*inspect.Card) []byte {
+	for i, c := range cards {
+		if i > 0 {
+			dst = append(dst, '\n')
+		}
+		dst = v.card(dst, c)
+	}
+	return dst
+}
+
+// cardRows gathers the lines of a card: a label and what it says. A line
+// without a label goes on from the one above.
+type cardRows [][2]string
+
+func (r *cardRows) add(label, format string, args ...any) {
+	*r = append(*r, [2]string{label, fmt.Sprintf(format, args...)})
+}
+
+func (v *View) card(dst []byte, c *inspect.Card) []byte {
+	e := c.Entry
+	full := e.Folder.Place.Full
+	dst = v.Palette.put(dst, Escaped(e.Name), headingInk)
+	dst = append(dst, '\n')
+	dst = v.Palette.put(dst, strings.Repeat(" ", indent)+Escaped(full), quietInk)
+	dst = append(dst, "\n\n"...)
+
+	var rows cardRows
+	v.whatRows(&rows, c)
+	v.timeRows(&rows, e)
+	v.rightsRows(&rows, c)
+	v.placeRows(&rows, c)
+	width := 0
+	for _, row := range rows {
+		width = max(width, Width(row[0]))
+	}
+	for _, row := range rows {
+		dst = fill(dst, indent)
+		dst = v.Palette.put(dst, row[0], quietInk)
+		dst = fill(dst, width-Width(row[0])+gap)
+		dst = append(dst, row[1]...)
+		dst = append(dst, '\n')
+	}
+	if len(c.Preview) > 0 {
+		dst = v.Palette.put(dst, "\n"+strings.Repeat(" ", indent)+Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", quietInk)
+		for _, line := range c.Preview {
+			line = Escaped(strings.ReplaceAll(line, "\t", "    "))
+			if v.Width > 0 {
+				line = cells.Truncate(line, v.Width-2*indent, "…")
+			}
+			dst = append(append(fill(dst, 2*indent), line...), '\n')
+		}
+	}
+	return dst
+}
+
+// whatRows say what it is and how much is in it.
+func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
+	e := c.Entry
+	what := e.Kind.String()
+	if e.Known&entry.FactContent != 0 && e.More.Type != "" {
+		what += ", " + e.More.Type
+	}
+	if e.Marks&entry.MarkMislabelled != 0 {
+		_, ext := entry.SplitName(e.Name)
+		what += ", which is not what ." + Escaped(ext) + " says"
+	}
+	if e.Hidden() {
+		why := "its name starts with a dot"
+		if e.Marks&entry.MarkFlaggedHidden != 0 {
+			why = "the system's flag is set"
+		}
+		what += "; hidden, since " + why
+	}
+	rows.add("kind", "%s", what)
+	v.linkRows(rows, c)
+	exact := func(bytes int64) string {
+		if v.Units == AllBytes || bytes < 1000 {
+			return Grouped(bytes) + " bytes"
+		}
+		return v.Units.SizeText(bytes) + ", exactly " + Grouped(bytes) + " bytes"
+	}
+	if e.HasSize() {
+		rows.add("content", "%s", exact(e.Size))
+	}
+	if c.Holds != nil {
+		rows.add("holds", "%s: %s", Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
+		rows.add("", "%s of content, %s on disk", exact(c.Holds.Size), v.Units.SizeText(c.Holds.Disk))
+		if c.Partly {
+			rows.add("", "and more that could not be read")
+		}
+	}
+	if e.Known&entry.FactStatus != 0 {
+		disk := exact(e.Disk)
+		switch {
+		case e.Kind == entry.KindFolder:
+			disk += ", for the folder's own bookkeeping"
+		case e.Kind == entry.KindFile && e.Disk < e.Size:
+			disk += ": sparse, with holes that take no space"
+		}
+		rows.add("on disk", "%s", disk)
+	}
+	if c.NoPreview != "" {
+		rows.add("preview", "none: %s", c.NoPreview)
+	}
+}
+
+func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
+	e := c.Entry
+	if e.Kind != entry.KindLink || e.Known&entry.FactTarget == 0 {
+		return
+	}
+	rows.add("says", "%s", Escaped(e.More.Target))
+	for i, step := range c.Chain {
+		label := "leads to"
+		if i > 0 {
+			label = "and that to"
+		}
+		rows.add(label, "%s", Escaped(filepath.Clean(step)))
+	}
+	switch {
+	case c.End == inspect.Nowhere:
+		rows.add("", "which is not there: a broken link")
+	case c.End == inspect.Round:
+		rows.add("", "which goes round in a circle: a broken link")
+	}
+}
+
+// timeRows tell the four times apart.
+func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
+	zone, layout := v.Zone, "2006-01-02 15:04:05"
+	if v.Times == UTC {
+		zone, layout = nil, "2006-01-02 15:04:05Z"
+	}
+	for _, t := range []struct{ field, phrase string }{
+		{"modified", "content last altered"},
+		{"accessed", "last read"},
+		{"changed", "details last altered, such as names, owner, permissions"},
+		{"created", "made"},
+	} {
+		at, known := entry.FieldNamed(t.field).Moment(e)
+		if !known {
+			rows.add(t.field, "%-*s  %-16s  (%s)", len(layout), absent, "not known here", t.phrase)
+			continue
+		}
+		when := at.Std()
+		if zone != nil {
+			when = when.In(zone)
+		}
+		relative := *v
+		relative.Times = Relative
+		number, unit := relative.moment(at)
+		rows.add(t.field, "%s  %-16s  (%s)", when.Format(layout), number+" "+unit, t.phrase)
+	}
+}
+
+// rightsRows say who may do what.
+func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
+	e := c.Entry
+	if e.Known&entry.FactStatus == 0 {
+		return
+	}
+	if e.Kind == entry.KindLink {
+		rows.add("permissions", "those of what it leads to count")
+	} else {
+		rows.add("permissions", "%s  %s", e.Permissions.Triads(), e.Permissions.Octal())
+		rows.add("", "%s", e.Permissions.Sentence(e.Kind))
+	}
+	for _, special := range []struct {
+		bit  entry.Permissions
+		name string
+	}{{entry.SetUser, "set-user-ID"}, {entry.SetGroup, "set-group-ID"}, {entry.Sticky, "sticky"}} {
+		if e.Permissions&special.bit != 0 {
+			rows.add("", "the %s bit is set", special.name)
+		}
+	}
+	if c.AccessList {
+		rows.add("", "an access list gives further rights")
+	}
+	rows.add("you", "%s", youMay(c))
+	name := func(id uint32, lookup func(uint32) (string, bool)) string {
+		if name, known := lookup(id); known {
+			return fmt.Sprintf("%s (%d)", Escaped(name), id)
+		}
+		return fmt.Sprintf("%d, which has no account", id)
+	}
+	rows.add("owner", "%s", name(e.UID, v.Context.Accounts.User))
+	rows.add("group", "%s", name(e.GID, v.Context.Accounts.Group))
+}
+
+// youMay says what the person running the program may do, as the system told.
+func youMay(c *inspect.Card) string {
+	e := c.Entry
+	verbs := [3]string{"read it", "write to it", "run it"}
+	may := [3]bool{e.Marks&entry.MarkReadable != 0, e.Marks&entry.MarkWritable != 0, e.Marks&entry.MarkExecutable != 0}
+	if e.Kind == entry.KindFolder {
+		verbs = [3]string{"list it", "add and remove in it", "enter it"}
+		may[2] = c.MayEnter
+	}
+	var yes []string
+	for i, verb := range verbs {
+		if may[i] {
+			yes = append(yes, verb)
+		}
+	}
+	if len(yes) == 0 {
+		return "may do nothing with it"
+	}
+	return "may " + strings.Join(yes, ", ")
+}
+
+// placeRows say where it lies.
+func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
+	e := c.Entry
+	if e.Known&entry.FactStatus != 0 {
+		if e.Kind != entry.KindFolder {
+			names := Count(int64(e.Links), "name", "names")
+			if e.Links > 1 && c.Looked == nil {
+				names += " (hard links); --siblings PLACE looks for the others"
+			}
+			rows.add("names", "%s", names)
+		}
+		if c.Looked != nil {
+			for i, sibling := range c.Siblings {
+				rows.add(map[bool]string{true: "also"}[i == 0], "%s", Escaped(sibling))
+			}
+			if missing := int(e.Links) - 1 - len(c.Siblings); missing > 0 {
+				rows.add("", "%s elsewhere than in %s", Count(int64(missing), "name", "names"), Escaped(c.Looked.Full))
+			}
+		}
+		rows.add("inode", "%d on device %d:%d", e.Inode, unix.Major(e.Device), unix.Minor(e.Device))
+	}
+	if c.Disk.Kind != "" {
+		rows.add("file system", "%s, mounted at %s", Escaped(c.Disk.Kind), Escaped(c.Disk.MountPoint))
+	}
+	if len(c.Attributes) > 0 {
+		rows.add("attributes", "%s", Escaped(strings.Join(c.Attributes, ", ")))
+	}
+}
