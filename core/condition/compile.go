@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"math"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -136,10 +135,10 @@ func (c *compiler) text(t *Test) (*part, error) {
 	case (f.Name == "owner" || f.Name == "group") && t.Op == Is:
 		return c.account(t)
 	}
-	holds, cost, err := textTest(t, wanted, matchCase)
-	if err != nil {
-		return nil, c.mistake(t, 0, "%s", err)
+	if t.Op == Matches {
+		return c.pattern(t)
 	}
+	holds, cost := textTest(t, wanted)
 	if f.Name == "name" {
 		return newLeaf(0, cost, func(s *state, e *entry.Entry) bool { return holds(s.name(e, matchCase)) }), nil
 	}
@@ -151,36 +150,28 @@ func (c *compiler) text(t *Test) (*part, error) {
 
 // textTest returns the function that a text is held against, in the case that
 // the test is made in.
-func textTest(t *Test, wanted string, matchCase bool) (func([]byte) bool, int, error) {
+func textTest(t *Test, wanted string) (holds func([]byte) bool, cost int) {
 	bytesWanted := []byte(wanted)
 	switch t.Op {
 	case Is:
 		if t.Field.Needs&entry.FactDigests != 0 {
-			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing, nil
+			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
 		}
 		if isList(t.Field) {
 			words := strings.Split(wanted, ",")
-			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing, nil
+			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing
 		}
-		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing, nil
+		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing
 	case Has:
-		return func(value []byte) bool { return bytes.Contains(value, bytesWanted) }, searching, nil
+		return func(value []byte) bool { return bytes.Contains(value, bytesWanted) }, searching
 	case Starts:
-		return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing, nil
+		return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
 	case Ends:
-		return func(value []byte) bool { return bytes.HasSuffix(value, bytesWanted) }, comparing, nil
+		return func(value []byte) bool { return bytes.HasSuffix(value, bytesWanted) }, comparing
 	case Like:
-		return func(value []byte) bool { return doublestar.MatchUnvalidated(wanted, string(value)) }, matching, nil
+		return func(value []byte) bool { return doublestar.MatchUnvalidated(wanted, string(value)) }, matching
 	}
-	pattern := t.Values[0].Text // small letters would turn \S into \s
-	if !matchCase {
-		pattern = "(?i:" + pattern + ")"
-	}
-	re, err := regexp.Compile(pattern)
-	if err != nil {
-		return nil, 0, err
-	}
-	return re.Match, matching, nil
+	panic("unreachable: " + t.Op)
 }
 
 const (

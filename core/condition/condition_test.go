@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"path"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -241,6 +242,23 @@ func TestCheapestFirst(t *testing.T) {
 	}
 	assert.Zero(t, compile(t, environment(t), "name ends .wav and kind is file or hidden").Needs())
 	assert.Equal(t, entry.FactStatus, compile(t, environment(t), "size over 4kB and modified within 1 day").Needs())
+}
+
+// Patterns mean what the regular expression alone would, whatever is looked for
+// beforehand.
+func TestPatterns(t *testing.T) {
+	names := []string{"rec007.CSV", "rec17.csv", "REC0.csv", "rec7.csv.gz", "\u017fet.csv", "set.csv", "\u212aelvin", "kelvin", "a|b", "ab", "b", "\xff.csv"}
+	for _, text := range []string{`rec0*7.*\.csv$`, `^set\.csv$`, `kelvin`, `a|b`, `(?-i:REC)`, `\.csv`, `a?b`, `(ab)+`, `\Srec|k`, `^$`} {
+		for _, matchCase := range []bool{false, true} {
+			env := environment(t)
+			env.MatchCase = matchCase
+			test := compile(t, env, "name", "matches", text).Test()
+			re := regexp.MustCompile(map[bool]string{true: text, false: "(?i:" + text + ")"}[matchCase])
+			for _, name := range names {
+				assert.Equal(t, re.MatchString(name), decide(t, test, &entry.Entry{Name: name}), "%s %q %v", text, name, matchCase)
+			}
+		}
+	}
 }
 
 func TestFunnel(t *testing.T) {

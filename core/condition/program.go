@@ -202,6 +202,7 @@ type state struct {
 	lowered bool   // lower holds the name of the entry at hand
 	lower   []byte // in small letters
 	text    []byte
+	raw     []byte // as it is, for patterns
 }
 
 // name returns the name of an entry, in small letters unless case matters.

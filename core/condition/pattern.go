@@ -1,0 +1,105 @@
+package condition
+
+import (
+	"bytes"
+	"regexp"
+	"regexp/syntax"
+
+	"frankledger/core/entry"
+)
+
+// pattern is a regular expression with text that everything it matches must
+// have. To look for that is many times faster, and rejects most names.
+type pattern struct {
+	re   *regexp.Regexp
+	has  []byte // the longest such text, in small letters unless case matters
+	ends []byte // text that it must end with, likewise
+}
+
+func newPattern(text string, matchCase bool) (*pattern, error) {
+	if !matchCase {
+		text = "(?i:" + text + ")"
+	}
+	re, err := regexp.Compile(text)
+	if err != nil {
+		return nil, err
+	}
+	p := &pattern{re: re}
+	if tree, err := syntax.Parse(text, syntax.Perl); err == nil {
+		p.require(tree.Simplify(), matchCase)
+	}
+	return p, nil
+}
+
+// require finds the text in a sequence of parts that has no alternatives.
+func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
+	parts := []*syntax.Regexp{tree}
+	if tree.Op == syntax.OpConcat {
+		parts = tree.Sub
+	}
+	for i, part := range parts {
+		if part.Op != syntax.OpLiteral || part.Flags&syntax.FoldCase != 0 == matchCase {
+			continue
+		}
+		literal := []byte(string(part.Rune))
+		if !matchCase {
+			literal = fold(literal)
+		}
+		if !isASCII(literal) {
+			continue
+		}
+		if len(literal) > len(p.has) {
+			p.has = literal
+		}
+		if i == len(parts)-2 && parts[i+1].Op == syntax.OpEndText {
+			p.ends = literal
+		}
+	}
+}
+
+// matches tells whether a text matches. The folded text is the same in small
+// letters, unless case matters; where it is not all ASCII, letters have further
+// forms that the pattern knows of, and only it is asked.
+func (p *pattern) matches(text, folded []byte) bool {
+	if isASCII(folded) && (!bytes.HasSuffix(folded, p.ends) || !bytes.Contains(folded, p.has)) {
+		return false
+	}
+	return p.re.Match(text)
+}
+
+func isASCII(text []byte) bool {
+	for _, c := range text {
+		if c >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+// pattern makes the test for a regular expression.
+func (c *compiler) pattern(t *Test) (*part, error) {
+	p, err := newPattern(t.Values[0].Text, c.env.MatchCase)
+	if err != nil {
+		return nil, c.mistake(t, 0, "%s", err)
+	}
+	f, matchCase := t.Field, c.env.MatchCase
+	if f.Name == "name" {
+		return newLeaf(0, matching, func(s *state, e *entry.Entry) bool {
+			folded := s.name(e, matchCase)
+			s.raw = append(s.raw[:0], e.Name...)
+			return p.matches(s.raw, folded)
+		}), nil
+	}
+	return newLeaf(f.Needs, matching, func(s *state, e *entry.Entry) bool {
+		value, ok := s.value(f, e, true)
+		if !ok {
+			return false
+		}
+		s.raw = append(s.raw[:0], value...)
+		folded := value
+		if !matchCase {
+			folded = fold(value)
+		}
+		return p.matches(s.raw, folded)
+	}), nil
+}
