@@ -19,6 +19,9 @@ var tour = []struct{ line, why string }{
 	{"list --hidden show --totals --order size", "All of it, the heaviest first; folders with all they hold."},
 	{"list notes --columns name,size,modified --times local", "Names of every sort; none can upset the screen."},
 	{"list recordings --depth all --order modified --first 5", "The newest below a folder."},
+	{"search recordings where name has ridge and name has dawn and modified within 7 days and size over 1MB --funnel", "Where is it? One condition after another, until the count is right."},
+	{"search where empty or broken or mislabelled --columns name,kind,type,size", "What may need a look."},
+	{"inspect notes/today.md --preview 3", "All about one file."},
 	{"list handover/data --as csv", "The same as data, for a spreadsheet or a script."},
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/render"
 )
@@ -14,6 +15,8 @@ func cost(f *entry.Field) string {
 	switch {
 	case f.Needs == 0:
 		return "the name alone"
+	case f.Needs&entry.FactDigests != 0:
+		return "reading all of it"
 	case f.Needs&(entry.FactContent|entry.FactInside) != 0:
 		return "opening the entry"
 	}
@@ -23,13 +26,13 @@ func cost(f *entry.Field) string {
 func (p *Program) fieldsCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fields",
-		Short: "the reference of fields, formats and units",
+		Short: "the reference of fields, tests, formats and units",
 		Long: `Prints every field: what it means, the type of its values, and what it costs to
 learn. The names are the columns, the order keys, and the keys in CSV and JSON.`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			var b strings.Builder
-			b.WriteString("Fields, for --columns and --order\n\n")
+			b.WriteString("Fields, for --columns, --order and conditions\n\n")
 			rows := [][]string{{"field", "value", "costs", "what it is"}}
 			for i := range entry.Fields {
 				f := &entry.Fields[i]
@@ -39,6 +42,11 @@ learn. The names are the columns, the order keys, and the keys in CSV and JSON.`
 			b.WriteString("\n--order goes by a field in its natural direction: text A to Z with numbers in\n" +
 				"counting order, sizes, link counts and ages from the greatest, times from the\n" +
 				"newest, yes before no. With /reverse after the name it is the other way round.\n")
+			b.WriteString("\nTests, for conditions after where\n\n")
+			b.WriteString(render.Columns(testRows()))
+			b.WriteString("\nTests are joined with and, or, not; ( and ) group. A single word such as empty or\n" +
+				"hidden is a test by itself. Lists with commas go with is for ext, kind, type,\n" +
+				"owner and group.\n")
 			b.WriteString("\nFormats, for --as\n\n")
 			rows = nil
 			for _, name := range render.FormatNames() {
@@ -57,6 +65,33 @@ learn. The names are the columns, the order keys, and the keys in CSV and JSON.`
 	}
 	examples(cmd, example{"fields", "everything that can be a column"})
 	return cmd
+}
+
+// testRows shows, for each type of value, what can be asked and how values are
+// written.
+func testRows() [][]string {
+	rows := [][]string{{"value", "what can be asked", "written"}}
+	for _, kind := range []struct{ field, written string }{
+		{"name", "text; * ? [a-z] for like, RE2 for matches; in quotes if it has spaces"},
+		{"size", "10MB: units B, kB, MB, GB, TB (by 1000), KiB, MiB, GiB, TiB (by 1024), in any case"},
+		{"links", "a whole number"},
+		{"modified", "2026-11-23, 2026-11-23T14:00, 2026-11, now, today, yesterday, 90 days ago; within takes 7 days"},
+		{"age", "90 days: seconds, minutes, hours, days, weeks, months, years"},
+		{"mode", "octal as 0640, or symbolic as ug+w; is also takes rw-r-----"},
+		{"sha256", "hexadecimal digits, at least the first 8"},
+	} {
+		f := entry.FieldNamed(kind.field)
+		var ops []string
+		for _, op := range condition.OpsOf(f) {
+			ops = append(ops, string(op))
+		}
+		what := f.Type.String()
+		if f.Needs&entry.FactDigests != 0 {
+			what = "digest"
+		}
+		rows = append(rows, []string{what, strings.Join(ops, ", "), kind.written})
+	}
+	return rows
 }
 
 func noArgs(cmd *cobra.Command, args []string) error {

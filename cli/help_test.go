@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"os"
 	"os/exec"
 	"strings"
 	"testing"
@@ -23,25 +24,31 @@ func commands(t *testing.T) []string {
 	return names
 }
 
-// Every example of help works as printed, on the sample tree, typed at a shell.
+// Every example of help and of the README works as printed, on the sample tree,
+// typed at a shell.
 func TestExamplesRun(t *testing.T) {
-	shells := []string{"sh"}
-	for _, shell := range []string{"bash", "dash"} {
-		if _, err := exec.LookPath(shell); err == nil {
-			shells = append(shells, shell)
-		}
+	readme, err := os.ReadFile("../README.md")
+	require.NoError(t, err)
+	texts := []string{string(readme)}
+	for _, name := range commands(t) {
+		help := run(t, "/", "help", name)
+		require.Zero(t, help.status, help.err)
+		texts = append(texts, help.out)
 	}
-	for _, shell := range shells {
-		root := ternPoint(t)
-		for _, name := range commands(t) {
-			help := run(t, root, "help", name)
-			require.Zero(t, help.status, help.err)
-			for _, line := range strings.Split(help.out, "\n") {
-				if !strings.HasPrefix(line, "  frank ") {
+	for _, shell := range []string{"sh", "bash", "dash"} {
+		path, err := exec.LookPath(shell)
+		if err != nil {
+			continue
+		}
+		for _, text := range texts {
+			root, home := ternPoint(t), t.TempDir()
+			for _, line := range strings.Split(text, "\n") {
+				if line = strings.TrimSpace(line); !strings.HasPrefix(line, "frank ") || !strings.Contains(text, "\n  "+line) && !strings.Contains(text, "\n    "+line) {
 					continue
 				}
 				cmd := command(t, root, "-c", `frank() { "`+frank+`" "$@"; }; `+line)
-				cmd.Path, _ = exec.LookPath(shell)
+				cmd.Path = path
+				cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home)
 				r := finish(t, cmd)
 				assert.Zero(t, r.status, "%s: %s", line, r.err)
 				if !strings.Contains(line, "--funnel --count") { // which says the funnel there

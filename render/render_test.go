@@ -44,7 +44,7 @@ func TestSpans(t *testing.T) {
 	for d, want := range map[time.Duration]string{
 		0: "0 seconds", time.Second: "1 second", 119 * time.Second: "119 seconds", 2 * time.Minute: "2 minutes",
 		119 * time.Minute: "119 minutes", 47 * time.Hour: "47 hours", 48 * time.Hour: "2 days", 59 * 24 * time.Hour: "59 days",
-		61 * 24 * time.Hour: "2 months", 700 * 24 * time.Hour: "22 months", 4000 * 24 * time.Hour: "10 years",
+		61 * 24 * time.Hour: "2 months", 365 * 24 * time.Hour: "12 months", 700 * 24 * time.Hour: "23 months", 730 * 24 * time.Hour: "2 years", 4000 * 24 * time.Hour: "11 years",
 	} {
 		assert.Equal(t, want, render.Span(d))
 	}
@@ -196,7 +196,7 @@ func TestTable(t *testing.T) {
   name         size      modified        permissions  owner
   read me.txt     0 B     0 seconds ago  rw- r-- ---  mara
   \x1b[31mred  1000 B    30 days ago     rw- r-- ---  mara
-  干潟.wav      2.0 KiB  60 days ago     rw- r-- ---  mara
+  干潟.wav      2.0 KiB   2 months ago   rw- r-- ---  mara
 
 0 entries
 `, write(t, "table", view("name", "size", "modified", "permissions", "owner"), l))

@@ -51,21 +51,23 @@ func (v *View) moment(t entry.Time) (number, rest string) {
 // is cut off is never more than a third.
 var spans = []struct {
 	from, length int64
+	half         int64 // added before cutting off, where units differ in length
 	one, many    string
 }{
-	{2 * 31556952, 31556952, "year", "years"}, // the mean year of the Gregorian calendar
-	{2 * 2629746, 2629746, "month", "months"}, // a twelfth of it
-	{2 * 86400, 86400, "day", "days"},
-	{2 * 3600, 3600, "hour", "hours"},
-	{2 * 60, 60, "minute", "minutes"},
-	{0, 1, "second", "seconds"},
+	{2 * 365 * 86400, 31556952, 31556952 / 2, "year", "years"}, // the mean year of the Gregorian calendar
+	{60 * 86400, 2629746, 2629746 / 2, "month", "months"},      // a twelfth of it
+	{2 * 86400, 86400, 0, "day", "days"},
+	{2 * 3600, 3600, 0, "hour", "hours"},
+	{2 * 60, 60, 0, "minute", "minutes"},
+	{0, 1, 0, "second", "seconds"},
 }
 
-// span returns a length of time in one unit, cut off to a whole number.
+// span returns a length of time in one unit: whole ones that have passed, but
+// months and years, which differ in length, rounded.
 func span(seconds int64) (number, unit string) {
 	for _, s := range spans {
 		if seconds >= s.from {
-			n := seconds / s.length
+			n := (seconds + s.half) / s.length
 			if n == 1 {
 				return "1", s.one
 			}

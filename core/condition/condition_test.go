@@ -1,22 +1,28 @@
 package condition_test
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"path"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
 
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/live"
 	"frankledger/core/source"
 )
 
@@ -421,5 +427,87 @@ func TestContradictions(t *testing.T) {
 		c, err := condition.Parse([]string{text})
 		require.NoError(t, err, text)
 		assert.Equal(t, is, len(c.Contradictions(environment(t))) > 0, text)
+	}
+}
+
+// kept is a sink that keeps everything, and what the path of each is.
+type kept struct {
+	mu      sync.Mutex
+	entries []*entry.Entry
+}
+
+func (k *kept) Visitor() source.Visitor {
+	return func(entries []entry.Entry) error {
+		k.mu.Lock()
+		defer k.mu.Unlock()
+		for _, e := range entries {
+			e.Name, e.More = strings.Clone(e.Name), e.More.Clone()
+			k.entries = append(k.entries, &e)
+		}
+		return nil
+	}
+}
+
+// The reader, asking for facts in stages, gives from real trees just what the
+// evaluator in plain Go chooses when all facts are known.
+func TestRandomConditionsOnRandomTrees(t *testing.T) {
+	random := rand.New(rand.NewPCG(5, 55))
+	for range 3 {
+		root := t.TempDir()
+		folders := []string{root}
+		for i := range 200 {
+			name := fmt.Sprint([]string{"a", "B", ".h", "dawn", "Éa"}[random.IntN(5)], i%7, []string{"", ".wav", ".CSV", "1.wav"}[random.IntN(4)])
+			path := filepath.Join(folders[random.IntN(len(folders))], name)
+			switch _, err := os.Lstat(path); {
+			case err == nil:
+			case random.IntN(5) == 0:
+				require.NoError(t, os.Mkdir(path, 0o755))
+				folders = append(folders, path)
+			case random.IntN(6) == 0:
+				require.NoError(t, os.Symlink([]string{"a1", "nowhere"}[random.IntN(2)], path))
+			default:
+				require.NoError(t, os.WriteFile(path, make([]byte, random.IntN(4)*700), 0o644))
+				require.NoError(t, os.Chmod(path, os.FileMode(random.IntN(0o1000))))
+			}
+		}
+		s, err := live.Open(root, 0)
+		require.NoError(t, err)
+		env := environment(t)
+		read := func(request source.Request) map[string]*entry.Entry {
+			sink := &kept{}
+			request.Depth = source.AllDepths
+			report, err := s.Read(context.Background(), request, sink)
+			require.NoError(t, err)
+			require.Empty(t, report.Problems)
+			byPath := map[string]*entry.Entry{}
+			for _, e := range sink.entries {
+				byPath[e.Path()] = e
+			}
+			return byPath
+		}
+		all := read(source.Request{Facts: source.Stages[0] | source.Stages[1] | source.Stages[2]})
+		for _, e := range all { // times that the conditions are about
+			when := env.AsOf.Add(-time.Duration(random.IntN(100)) * time.Hour)
+			times := []unix.Timespec{unix.NsecToTimespec(when.UnixNano()), unix.NsecToTimespec(when.UnixNano())}
+			require.NoError(t, unix.UtimesNanoAt(unix.AT_FDCWD, e.Path(), times, unix.AT_SYMLINK_NOFOLLOW))
+		}
+		all = read(source.Request{Facts: source.Stages[0] | source.Stages[1] | source.Stages[2]})
+		for range 120 {
+			words, plain := randomCondition(random, env, 3)
+			c, err := condition.Parse(words)
+			require.NoError(t, err)
+			program, err := c.Compile(env)
+			require.NoError(t, err)
+			var want, got []string
+			for path, e := range all {
+				if plain(e) {
+					want = append(want, path)
+				}
+			}
+			for path := range read(source.Request{Condition: program}) {
+				got = append(got, path)
+			}
+			require.ElementsMatch(t, want, got, c.String())
+		}
 	}
 }

@@ -25,7 +25,7 @@ func Next(words []string) []string {
 		return starts
 	case field != nil && field.Type != entry.Flag:
 		var next []string
-		for _, op := range opsOf(field) {
+		for _, op := range OpsOf(field) {
 			first, _, _ := strings.Cut(string(op), " ")
 			next = append(next, first)
 		}

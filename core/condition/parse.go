@@ -244,7 +244,7 @@ var slips = map[string]Op{
 
 // op reads what is asked of the field.
 func (p *parser) op(field *entry.Field) Op {
-	ops := opsOf(field)
+	ops := OpsOf(field)
 	for _, op := range ops {
 		first, second, two := strings.Cut(string(op), " ")
 		start := p.next
@@ -276,8 +276,8 @@ func (p *parser) op(field *entry.Field) Op {
 	return ""
 }
 
-// opsOf lists what can be asked of a field.
-func opsOf(field *entry.Field) []Op {
+// OpsOf lists what can be asked of a field that is no single word.
+func OpsOf(field *entry.Field) []Op {
 	switch field.Type {
 	case entry.Text:
 		if field.Needs&entry.FactDigests != 0 {
