@@ -85,8 +85,8 @@ type Entry struct {
 	Links    uint32 // how many names it has
 	UID, GID uint32
 
+	Known       Facts // this order of fields leaves no gaps: millions are kept
 	Permissions Permissions
-	Known       Facts
 	Marks       Marks
 	Kind        Kind
 	Self        bool // this is the place that was asked about, not something in it
