@@ -44,9 +44,35 @@ func TestSpans(t *testing.T) {
 	for d, want := range map[time.Duration]string{
 		0: "0 seconds", time.Second: "1 second", 119 * time.Second: "119 seconds", 2 * time.Minute: "2 minutes",
 		119 * time.Minute: "119 minutes", 47 * time.Hour: "47 hours", 48 * time.Hour: "2 days", 59 * 24 * time.Hour: "59 days",
-		61 * 24 * time.Hour: "2 months", 365 * 24 * time.Hour: "12 months", 700 * 24 * time.Hour: "23 months", 730 * 24 * time.Hour: "2 years", 4000 * 24 * time.Hour: "11 years",
+		700 * 24 * time.Hour: "700 days",
 	} {
 		assert.Equal(t, want, render.Span(d))
+	}
+}
+
+// Months and years are those of the calendar.
+func TestRelativeTimes(t *testing.T) {
+	v := view("modified")
+	v.Zone = time.UTC
+	for _, c := range []struct{ modified, asOf, want string }{
+		{"2026-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "0 seconds ago"},
+		{"2026-11-23T12:00:01Z", "2026-11-23T12:00:00Z", "in 1 second"},
+		{"2026-09-24T12:00:00Z", "2026-11-23T12:00:00Z", "60 days ago"},
+		{"2026-09-23T12:00:00Z", "2026-11-23T12:00:00Z", "2 months ago"},
+		{"2025-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "12 months ago"},
+		{"2025-11-23T12:00:01Z", "2026-11-23T12:00:00Z", "11 months ago"},
+		{"2024-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "2 years ago"},
+		{"2020-02-29T00:00:00Z", "2026-02-28T00:00:00Z", "5 years ago"},
+		{"1700-01-01T00:00:00Z", "2026-02-28T00:00:00Z", "326 years ago"},
+		{"2033-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "in 7 years"},
+	} {
+		modified, err := time.Parse(time.RFC3339, c.modified)
+		require.NoError(t, err)
+		v.Context.AsOf, err = time.Parse(time.RFC3339, c.asOf)
+		require.NoError(t, err)
+		l := files("n")
+		l[0].Modified = entry.TimeOf(modified)
+		assert.Contains(t, write(t, "table", v, l), c.want)
 	}
 }
 
@@ -196,7 +222,7 @@ func TestTable(t *testing.T) {
   name         size      modified        permissions  owner
   read me.txt     0 B     0 seconds ago  rw- r-- ---  mara
   \x1b[31mred  1000 B    30 days ago     rw- r-- ---  mara
-  干潟.wav      2.0 KiB   2 months ago   rw- r-- ---  mara
+  干潟.wav      2.0 KiB  60 days ago     rw- r-- ---  mara
 
 0 entries
 `, write(t, "table", view("name", "size", "modified", "permissions", "owner"), l))

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"strconv"
 	"time"
 
 	"frankledger/core/entry"
@@ -30,20 +31,37 @@ func (t Times) String() string { return timeWords[t] }
 
 // moment returns a moment in two parts: a number to align on, or "", and the
 // rest.
-func (v *View) moment(t entry.Time) (number, rest string) {
+func (v *View) moment(t entry.Time) (number, unit string) {
 	switch v.Times {
 	case Local:
 		return "", t.Std().In(v.Zone).Format("2006-01-02 15:04")
 	case UTC:
 		return "", t.Std().Format("2006-01-02 15:04Z")
 	}
-	seconds := v.Context.AsOf.Unix() - t.Sec
-	if seconds < 0 {
-		number, unit := span(-seconds)
+	earlier, later := t.Std().In(v.Zone), v.Context.AsOf.In(v.Zone)
+	if earlier.After(later) {
+		number, unit := between(later, earlier)
 		return "in " + number, unit
 	}
-	number, unit := span(seconds)
+	number, unit = between(earlier, later)
 	return number, unit + " ago"
+}
+
+// between returns the time between two moments in one unit, whole ones that
+// have passed: years and months of the calendar, from two of them on, or shorter
+// units.
+func between(earlier, later time.Time) (number, unit string) {
+	months := (later.Year()-earlier.Year())*12 + int(later.Month()) - int(earlier.Month())
+	if earlier.AddDate(0, months, 0).After(later) {
+		months--
+	}
+	switch {
+	case months >= 24:
+		return Grouped(int64(months / 12)), "years"
+	case months >= 2:
+		return strconv.Itoa(months), "months"
+	}
+	return span(later.Unix() - earlier.Unix())
 }
 
 // spans are the units that lengths of time are shown in, and the length from
@@ -51,23 +69,19 @@ func (v *View) moment(t entry.Time) (number, rest string) {
 // is cut off is never more than a third.
 var spans = []struct {
 	from, length int64
-	half         int64 // added before cutting off, where units differ in length
 	one, many    string
 }{
-	{2 * 365 * 86400, 31556952, 31556952 / 2, "year", "years"}, // the mean year of the Gregorian calendar
-	{60 * 86400, 2629746, 2629746 / 2, "month", "months"},      // a twelfth of it
-	{2 * 86400, 86400, 0, "day", "days"},
-	{2 * 3600, 3600, 0, "hour", "hours"},
-	{2 * 60, 60, 0, "minute", "minutes"},
-	{0, 1, 0, "second", "seconds"},
+	{2 * 86400, 86400, "day", "days"},
+	{2 * 3600, 3600, "hour", "hours"},
+	{2 * 60, 60, "minute", "minutes"},
+	{0, 1, "second", "seconds"},
 }
 
-// span returns a length of time in one unit: whole ones that have passed, but
-// months and years, which differ in length, rounded.
+// span returns a length of time in one unit: whole ones that have passed.
 func span(seconds int64) (number, unit string) {
 	for _, s := range spans {
 		if seconds >= s.from {
-			n := (seconds + s.half) / s.length
+			n := seconds / s.length
 			if n == 1 {
 				return "1", s.one
 			}
