@@ -187,7 +187,7 @@ func (c *Card) preview(path string, lines int) {
 	}
 	defer file.Close()
 	head, err := io.ReadAll(io.LimitReader(file, longestPreview))
-	if err != nil || !media.IsText(head[:min(len(head), media.HeadSize)]) {
+	if err != nil || bytes.IndexByte(head, 0) >= 0 || !media.IsText(head[:min(len(head), media.HeadSize)]) {
 		c.NoPreview = "it is no text"
 		return
 	}

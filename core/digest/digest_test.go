@@ -1,0 +1,82 @@
+package digest_test
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"io"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+)
+
+// The test vectors that the standards were published with.
+func TestPublishedVectors(t *testing.T) {
+	const twoBlocks = "abcdbcdecdefdefgefghfghighijhijkijkljklmklmnlmnomnopnopq"
+	million := strings.Repeat("a", 1_000_000)
+	for _, c := range []struct {
+		fact          entry.Facts
+		content, want string
+	}{
+		// FIPS 180-4, from NIST's examples
+		{entry.FactSHA256, "abc", "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"},
+		{entry.FactSHA256, "", "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"},
+		{entry.FactSHA256, twoBlocks, "248d6a61d20638b8e5c026930c3e6039a33ce45964ff2167f6ecedd419db06c1"},
+		{entry.FactSHA256, million, "cdc76e5c9914fb9281a1c7e284d73e67f1809a48a497200e046d39ccc7112cd0"},
+		{entry.FactSHA512, "abc", "ddaf35a193617abacc417349ae20413112e6fa4e89a97ea20a9eeee64b55d39a2192992a274fc1a836ba3c23a3feebbd454d4423643ce80e2a9ac94fa54ca49f"},
+		{entry.FactSHA1, "abc", "a9993e364706816aba3e25717850c26c9cd0d89d"},
+		{entry.FactSHA1, twoBlocks, "84983e441c3bd26ebaae4aa1f95129e5e54670f1"},
+		{entry.FactSHA1, million, "34aa973cd4c4daa4f61eeb2bdbad27316534016f"},
+		// RFC 1321, appendix A.5
+		{entry.FactMD5, "", "d41d8cd98f00b204e9800998ecf8427e"},
+		{entry.FactMD5, "a", "0cc175b9c0f1b6a831c399e269772661"},
+		{entry.FactMD5, "abc", "900150983cd24fb0d6963f7d28e17f72"},
+		{entry.FactMD5, "message digest", "f96b697d7cb7938d525a2f31aaf161d0"},
+		{entry.FactMD5, "abcdefghijklmnopqrstuvwxyz", "c3fcd3d76192e4007dfb496cca67e13b"},
+		// the BLAKE3 paper's reference vectors
+		{entry.FactBLAKE3, "", "af1349b9f5f9a1a6a0404dea36dcc9499bcb25c9adc112b7cc9a93cae41f3262"},
+		{entry.FactBLAKE3, "abc", "6437b3ac38465133ffb63b75273a8db548c558465d79db03fd359c6cd5bd9d85"},
+	} {
+		got, n, err := digest.Read(strings.NewReader(c.content), c.fact)
+		require.NoError(t, err)
+		assert.EqualValues(t, len(c.content), n)
+		assert.Equal(t, map[entry.Facts]string{c.fact: c.want}, got)
+	}
+}
+
+// One reading serves all algorithms, in whatever pieces the content comes.
+func TestSeveralAtOnce(t *testing.T) {
+	random := rand.New(rand.NewPCG(1, 2))
+	for range 20 {
+		content := make([]byte, random.IntN(300_000))
+		for i := range content {
+			content[i] = byte(random.Uint32())
+		}
+		all, _, err := digest.Read(iotest.HalfReader(strings.NewReader(string(content))), entry.FactDigests)
+		require.NoError(t, err)
+		require.Len(t, all, len(entry.Digests))
+		for _, d := range entry.Digests {
+			one, _, err := digest.Read(strings.NewReader(string(content)), d.Fact)
+			require.NoError(t, err)
+			require.Equal(t, one[d.Fact], all[d.Fact])
+			require.Len(t, all[d.Fact], d.Digits)
+		}
+		sum := sha256.Sum256(content)
+		require.Equal(t, hex.EncodeToString(sum[:]), all[entry.FactSHA256])
+	}
+}
+
+func TestReadErrorsGiveNoDigest(t *testing.T) {
+	broken := errors.New("broken")
+	got, n, err := digest.Read(io.MultiReader(strings.NewReader("half"), iotest.ErrReader(broken)), entry.FactSHA256)
+	assert.ErrorIs(t, err, broken)
+	assert.EqualValues(t, 4, n)
+	assert.Nil(t, got)
+}
