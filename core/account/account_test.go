@@ -48,3 +48,30 @@ func TestNames(t *testing.T) {
 	assert.Equal(t, "0", name)
 	assert.False(t, known)
 }
+
+func TestNumbersOfNames(t *testing.T) {
+	folder := t.TempDir()
+	passwd, group := filepath.Join(folder, "passwd"), filepath.Join(folder, "group")
+	require.NoError(t, os.WriteFile(passwd, []byte("mara:x:501:20::/:\nmara:x:777:20::/:\njonas:x:502:20::/:\n"), 0o644))
+	require.NoError(t, os.WriteFile(group, []byte("reeds:x:20:mara\n"), 0o644))
+	log := filepath.Join(folder, "asked")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "getent"), []byte("#!/bin/sh\necho \"$@\" >>"+log+"\n[ $2 = remote ] && echo remote:x:900:1::/:\n"), 0o755))
+	t.Setenv("PATH", folder+":"+os.Getenv("PATH"))
+	names := account.NewFrom(passwd, group)
+	for name, want := range map[string]uint32{"mara": 501, "jonas": 502, "remote": 900} {
+		id, known := names.UserID(name)
+		assert.True(t, known, name)
+		assert.Equal(t, want, id)
+	}
+	id, known := names.GroupID("reeds")
+	assert.Equal(t, []any{uint32(20), true}, []any{id, known})
+	for _, name := range []string{"nobody-here", "501", "-x", ""} {
+		_, known := names.UserID(name)
+		assert.False(t, known, name)
+	}
+	asked, err := os.ReadFile(log)
+	require.NoError(t, err)
+	assert.NotContains(t, string(asked), "-x", "it would be taken for an option")
+	assert.Equal(t, []string{"jonas", "mara"}, names.UserNames())
+	assert.Equal(t, []string{"reeds"}, names.GroupNames())
+}
