@@ -58,7 +58,7 @@ func TestAmendBeforeOrdering(t *testing.T) {
 	require.NoError(t, err)
 	c := arrange.NewCollector(order, &entry.Context{}, 3)
 	c.Amend(func(e *entry.Entry) {
-		e.Summed, e.Size = true, 10
+		e.Known, e.Summed, e.Size = entry.FactStatus, true, 10
 		if e.Name == "n1234" {
 			e.Size = 99
 		}
