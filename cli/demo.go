@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/condition"
 	"frankledger/demo"
 	"frankledger/render"
 )
@@ -38,7 +39,7 @@ folder stays, to try things on.`,
 			when := time.Now()
 			if asOf != "" {
 				var err error
-				if when, err = parseWhen(asOf, time.Local); err != nil {
+				if when, err = condition.ParseMoment(asOf, when, time.Local); err != nil {
 					return misuse("--as-of: %w", err)
 				}
 			}

@@ -87,7 +87,7 @@ func addShowing(cmd *cobra.Command, o *readingOptions, formats []string) {
 	f.StringVar(&o.format, "as", formats[0], "the `FORMAT`: "+strings.Join(formats, ", "))
 	f.StringVar(&o.units, "units", "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
 	f.StringVar(&o.times, "times", "", "the `STYLE` of times: relative, local or utc")
-	f.StringVar(&o.asOf, "as-of", "", "the moment `WHEN` ages are counted from: 2026-11-23, 2026-11-23T14:00 (ISO 8601)")
+	f.StringVar(&o.asOf, "as-of", "", "the moment `WHEN` ages are counted from: 2026-11-23T14:00, yesterday, '3 days ago'")
 	f.StringVar(&o.colour, "colour", "", "`WHEN` to use colour: auto, always or never")
 	f.BoolVar(&o.quiet, "quiet", false, "leave out heading, footer and progress")
 	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
@@ -296,7 +296,7 @@ func (p *Program) readView(r *reading, o *readingOptions) (err error) {
 	}
 	asOf := time.Now()
 	if o.asOf != "" {
-		if asOf, err = parseWhen(o.asOf, v.Zone); err != nil {
+		if asOf, err = condition.ParseMoment(o.asOf, asOf, v.Zone); err != nil {
 			return misuse("--as-of: %w", err)
 		}
 	}
@@ -350,22 +350,6 @@ func parseColumns(words, format string) ([]*entry.Field, error) {
 		columns = append(columns, field)
 	}
 	return columns, nil
-}
-
-// whenLayouts are the forms of ISO 8601 that a moment can be written in.
-var whenLayouts = []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", "2006-01-02"}
-
-// parseWhen reads a moment; without a zone it is in that of the person.
-func parseWhen(text string, zone *time.Location) (time.Time, error) {
-	if text == "now" {
-		return time.Now(), nil
-	}
-	for _, layout := range whenLayouts {
-		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
-			return t, nil
-		}
-	}
-	return time.Time{}, fmt.Errorf("%q is no moment: write 2026-11-23, 2026-11-23T14:00, or 2026-11-23T14:00:00Z", text)
 }
 
 // openPlaces opens what was asked about: the current folder if nothing was.

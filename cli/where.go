@@ -30,6 +30,9 @@ func (p *Program) where(r *reading, args []string, matchCase bool) (places []str
 	if !has {
 		return places, nil
 	}
+	if len(words) == 0 {
+		return nil, misuse("after where a condition is wanted, such as: where name has dawn")
+	}
 	c, err := condition.Parse(words)
 	if err != nil {
 		return nil, conditionMistake(err)

@@ -393,6 +393,18 @@ func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) 
 	panic("unreachable: " + w.at)
 }
 
+// ParseMoment reads a moment as conditions have it, seen from another: ISO 8601,
+// now, today, yesterday, or 90 days ago. A whole day, month or year stands for
+// its start. A moment without a zone is in the given one.
+func ParseMoment(text string, asOf time.Time, zone *time.Location) (time.Time, error) {
+	w, err := parseWhen(text)
+	if err != nil {
+		return time.Time{}, err
+	}
+	from, _ := w.resolve(asOf, zone)
+	return from, nil
+}
+
 // day returns the calendar day, month or year that a moment lies in.
 func (w when) day(asOf time.Time, zone *time.Location) (from, to time.Time) {
 	from, to = w.resolve(asOf, zone)
