@@ -47,6 +47,8 @@ var cases = []benchCase{
 	{name: "search with 2 tests", args: "search TREE --count where size over 4kB and modified within 1 day", loop: "facts", wall: 0.65, peak: 40},
 	{name: "search with 10 tests", args: "search TREE --count where size over 4kB and modified within 100 days and size under 1GB and links is 1 and mode has u+r and " +
 		"owner is me and mode lacks o+w and size at least 1B and not modified before 2001 and age under 90 years", loop: "facts", wall: 0.78, peak: 40},
+	{name: "weigh", args: "weigh TREE", loop: "facts", wall: 0.70, peak: 60},
+	{name: "weigh, every folder", args: "weigh TREE --depth all --as jsonl", loop: "facts", wall: 0.80, peak: 80},
 	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
 }
 

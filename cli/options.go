@@ -66,18 +66,24 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	group(cmd, groupWhat, "columns", "order", "first")
 
 	f.StringVar(&o.depth, "depth", depth, "the `NUMBER` of levels to look down, or all")
-	f.StringVar(&o.hidden, "hidden", hidden, "`WHAT` to do with hidden entries: show, omit or only")
+	group(cmd, groupWhere, "depth")
+	addLooking(cmd, o)
+	addShowing(cmd, o, render.FormatNames())
+	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
+	complete(cmd, "order", listOf(orderWords()))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+}
+
+// addLooking gives a command the shared options on where to look.
+func addLooking(cmd *cobra.Command, o *readingOptions) {
+	f := cmd.Flags()
+	f.StringVar(&o.hidden, "hidden", o.hidden, "`WHAT` to do with hidden entries: show, omit or only")
 	f.StringArrayVar(&o.skip, "skip", nil, "a `PATTERN` of folders not to go into: a name with * ? [a-z], or a way with /")
 	f.BoolVar(&o.follow, "follow", false, "go into folders that links lead to, each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "do not go into other file systems")
 	f.BoolVar(&o.matchCase, "match-case", false, "let letter case count in patterns")
-	group(cmd, groupWhere, "depth", "hidden", "skip", "follow", "same-disk", "match-case")
-
-	addShowing(cmd, o, render.FormatNames())
-	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
-	complete(cmd, "order", listOf(orderWords()))
+	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case")
 	complete(cmd, "hidden", oneOf(hiddenWords))
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
 
 // addShowing gives a command the shared options on how and where to show its

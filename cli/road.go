@@ -92,17 +92,9 @@ func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, 
 		request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
 	}
 
-	request.Progress = &source.Progress{}
-	done := p.progress(r, request.Progress)
-	defer done()
-	for _, s := range sources {
-		report, err := s.Read(ctx, request, sink)
-		summary.Report.Add(report)
-		if err != nil {
-			return err
-		}
+	if err := p.readAll(ctx, r, &request, sources, sink, summary); err != nil {
+		return err
 	}
-	done()
 	if totals {
 		summary.Report.Hidden += visible.Hidden()
 		all := sum.All()
@@ -114,6 +106,21 @@ func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, 
 	}
 	summary.Bytes = request.Facts.Has(entry.FactStatus)
 	return finish()
+}
+
+// readAll reads the sources one after another, and shows how far it has come.
+func (p *Program) readAll(ctx context.Context, r *reading, request *source.Request, sources []source.Source, sink source.Sink, summary *render.Summary) error {
+	request.Progress = &source.Progress{}
+	done := p.progress(r, request.Progress)
+	defer done()
+	for _, s := range sources {
+		report, err := s.Read(ctx, *request, sink)
+		summary.Report.Add(report)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // destination opens what the answer is written to.

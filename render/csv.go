@@ -77,10 +77,17 @@ func (v *View) appendValue(dst []byte, f *entry.Field, e *entry.Entry) ([]byte, 
 	switch {
 	case !ok:
 		return dst, false
+	case f.Type == entry.Share:
+		return appendShare(dst, n), true
 	case f.Type == entry.Mode:
 		return entry.Permissions(n).AppendOctal(dst), true
 	case f.Type == entry.Number:
 		return strconv.AppendUint(dst, uint64(n), 10), true
 	}
 	return strconv.AppendInt(dst, n, 10), true
+}
+
+// appendShare appends millionths as a number from 0 to 1.
+func appendShare(dst []byte, millionths int64) []byte {
+	return strconv.AppendFloat(dst, float64(millionths)/1e6, 'f', -1, 64)
 }

@@ -3,6 +3,8 @@ package render
 import (
 	"path"
 	"strings"
+
+	"frankledger/core/weigh"
 )
 
 type footerLine struct {
@@ -40,7 +42,7 @@ func (v *View) footer(s *Summary) []footerLine {
 	if s.Chosen {
 		line = Grouped(m.Entries()) + " of " + Count(s.Report.Tested, "entry", "entries")
 	}
-	if s.Shown < m.Entries() {
+	if s.Elsewhere == nil && s.Shown < m.Entries() {
 		line = Grouped(s.Shown) + " shown; " + line
 	}
 	if kinds := kindCounts(s); kinds != "" {
@@ -53,6 +55,14 @@ func (v *View) footer(s *Summary) []footerLine {
 		line += " · " + v.Units.SizeText(s.Totals.Size) + " in all, hidden or not"
 	}
 	lines = append(lines, footerLine{line, plainInk})
+
+	if s.Matched.Size == weigh.TooMuch || s.Matched.Disk == weigh.TooMuch {
+		lines = append(lines, footerLine{"that is more than can be counted: sums stop at the largest number", alarmInk})
+	}
+	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
+		lines = append(lines, footerLine{Count(s.Elsewhere.Files, "name", "names") + " counted with another name of the same file, or " +
+			v.Units.SizeText(s.Elsewhere.Size) + " more", quietInk})
+	}
 
 	r := &s.Report
 	for _, left := range []struct {

@@ -50,8 +50,10 @@ type Summary struct {
 	Chosen  bool      // by a condition, from all that the report says were tested
 	Funnel  []condition.Left
 	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for
-	Report  source.Report
-	Stopped bool // ended before all was read
+	// Elsewhere are names that were counted with another name of the same file.
+	Elsewhere *weigh.Sum
+	Report    source.Report
+	Stopped   bool // ended before all was read
 }
 
 // Complete tells whether everything asked for was read.

@@ -162,6 +162,10 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 		number("total_size", s.Totals.Size)
 		number("total_disk", s.Totals.Disk)
 	}
+	if s.Elsewhere != nil {
+		number("elsewhere_names", s.Elsewhere.Files)
+		number("elsewhere_size", s.Elsewhere.Size)
+	}
 	if s.Chosen {
 		number("looked_at", r.Tested)
 	}

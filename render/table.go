@@ -1,6 +1,7 @@
 package render
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -247,8 +248,27 @@ func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
 		return v.Units.Size(n)
 	case f.Type == entry.Mode:
 		return "", entry.Permissions(n).Octal()
+	case f.Type == entry.Share:
+		return fmt.Sprintf("%.1f", float64(n)/1e4), "%"
+	case f.Type == entry.Bar:
+		return "", bar(n)
+	case f.Name == "files" || f.Name == "folders" || f.Name == "count":
+		return Grouped(n), ""
 	case f.Type == entry.Span:
 		return span(max(n, 0))
 	}
 	return strconv.FormatUint(uint64(n), 10), ""
+}
+
+// barWidth is how many columns the whole takes.
+const barWidth = 20
+
+// bar draws a share in millionths as a line, in steps of half a column. What is
+// not nothing is at least the shortest line.
+func bar(share int64) string {
+	halves := (share*2*barWidth + 500_000) / 1_000_000
+	if share > 0 {
+		halves = max(halves, 1)
+	}
+	return strings.Repeat("━", int(halves/2)) + strings.Repeat("╸", int(halves%2))
 }

@@ -211,6 +211,9 @@ func isSizeUnit(text string) bool {
 	return is || len(text) == 1 && strings.ContainsAny(text, "kKmMgGtT")
 }
 
+// ParseBytes reads a number of bytes as conditions have it, such as 10MB.
+func ParseBytes(text string) (int64, error) { return parseBytes(text) }
+
 // parseBytes reads a number of bytes with its unit, rounded to whole bytes.
 func parseBytes(text string) (int64, error) {
 	end := len(text)

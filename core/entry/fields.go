@@ -18,9 +18,11 @@ const (
 	Span        // a length of time, in whole seconds
 	Mode        // permission bits
 	Flag        // so or not so
+	Share       // a part of a whole, in millionths of it
+	Bar         // a share to be drawn, for people only
 )
 
-var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no"}
+var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar"}
 
 func (t Type) String() string { return typeWords[t] }
 
@@ -242,6 +244,35 @@ func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string,
 	}
 	name, _ := lookup(id)
 	return append(dst, name...), true
+}
+
+// A command whose rows say more than the registry has fields of its own, which
+// take their values from an entry's More.Row. These make such fields.
+
+// TextField makes a field of type Text.
+func TextField(name, meaning string, get func(*Entry) (string, bool)) *Field {
+	f := text(name, meaning, 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		value, ok := get(e)
+		return append(dst, value...), ok
+	})
+	return &f
+}
+
+// NumberField makes a field of one of the types that are numbers.
+func NumberField(name, meaning string, t Type, get func(*Entry) (int64, bool)) *Field {
+	return &Field{Name: name, Meaning: meaning, Type: t, Descending: true,
+		number: func(e *Entry, _ *Context) (int64, bool) { return get(e) }}
+}
+
+// MomentField makes a field of type Moment.
+func MomentField(name, meaning string, get func(*Entry) (Time, bool)) *Field {
+	return &Field{Name: name, Meaning: meaning, Type: Moment, Descending: true, moment: get}
+}
+
+// FlagField makes a field of type Flag.
+func FlagField(name, meaning string, get func(*Entry) (bool, bool)) *Field {
+	f := flag(name, meaning, 0, get)
+	return &f
 }
 
 // FieldNamed returns the field of that name, in any letter case, or nil.

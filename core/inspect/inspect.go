@@ -111,16 +111,12 @@ func (c *Card) follow(path string) {
 	c.End = Round
 }
 
-type nowhere struct{}
-
-func (nowhere) Visitor() source.Visitor { return func([]entry.Entry) error { return nil } }
-
 func (c *Card) weigh(ctx context.Context, path string, report *source.Report) error {
 	s, err := live.Open(path, 0)
 	if err != nil {
 		return nil // it is gone, which the entry was not yet
 	}
-	counter := weigh.NewCounter(nowhere{})
+	counter := weigh.NewCounter(source.Nowhere)
 	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, counter)
 	report.Add(read)
 	sum := counter.Sum()

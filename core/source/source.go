@@ -44,6 +44,9 @@ type SinkFunc func() Visitor
 
 func (f SinkFunc) Visitor() Visitor { return f() }
 
+// Nowhere is a sink that keeps nothing: the end of a row of sinks that do.
+var Nowhere Sink = SinkFunc(func() Visitor { return func([]entry.Entry) error { return nil } })
+
 // AllDepths as a request's depth means no limit.
 const AllDepths = 1 << 30
 

@@ -17,9 +17,11 @@ type Sum struct {
 	Files   int64 // names of files
 	Folders int64
 	Links   int64
-	Others  int64 // pipes, sockets, devices
-	Size    int64 // bytes of content, of files, each counted once
-	Disk    int64 // bytes allocated on disk, each thing counted once
+	Others  int64      // pipes, sockets, devices
+	Size    int64      // bytes of content, of files, each counted once
+	Disk    int64      // bytes allocated on disk, each thing counted once
+	Newest  entry.Time // when the newest of what is no folder was last altered
+	Dated   bool       // there is a Newest
 }
 
 // Entries is how many entries there are.
@@ -33,12 +35,24 @@ func (s *Sum) Add(other Sum) {
 	s.Others += other.Others
 	s.Size = add(s.Size, other.Size)
 	s.Disk = add(s.Disk, other.Disk)
+	if other.Dated {
+		s.date(other.Newest)
+	}
 }
 
-// add sums without wrapping round: what is past the largest number stays there.
+func (s *Sum) date(t entry.Time) {
+	if !s.Dated || t.Compare(s.Newest) > 0 {
+		s.Newest, s.Dated = t, true
+	}
+}
+
+// TooMuch is what a sum of bytes comes to that is past the largest number: it
+// stays there, and does not wrap round.
+const TooMuch = math.MaxInt64
+
 func add(a, b int64) int64 {
-	if b > math.MaxInt64-a {
-		return math.MaxInt64
+	if b > TooMuch-a {
+		return TooMuch
 	}
 	return a + b
 }
@@ -92,6 +106,9 @@ func (s *Sum) take(e *entry.Entry) (bytes Sum, several bool) {
 		s.Links++
 	default:
 		s.Others++
+	}
+	if e.Known&entry.FactStatus != 0 && e.Kind != entry.KindFolder {
+		s.date(e.Modified)
 	}
 	bytes.Disk = e.Disk
 	if e.Links > 1 && e.Kind != entry.KindFolder {

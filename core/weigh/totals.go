@@ -17,12 +17,25 @@ type Totals struct {
 	next  source.Sink
 	mu    sync.Mutex
 	parts []*totalsPart
-	sums  map[*entry.Folder]*Sum
+
+	// These are there once it is resolved.
+	sums  map[*entry.Folder]*Sum            // what a folder holds, at any depth
+	own   map[*entry.Folder]*Sum            // what lies directly in it
+	below map[*entry.Folder][]*entry.Folder // the folders directly in it
+	again Sum                               // names counted elsewhere, and the bytes they would have been
+	other map[place]bool                    // those names
 }
 
 type totalsPart struct {
-	sums  map[*entry.Folder]*Sum
-	named []name
+	sums    map[*entry.Folder]*Sum
+	folders []*entry.Folder
+	named   []name
+}
+
+// place is where a name lies.
+type place struct {
+	folder *entry.Folder
+	name   string
 }
 
 // name is one of several names of a file.
@@ -61,6 +74,9 @@ func (p *totalsPart) add(entries []entry.Entry) {
 	}
 	for i := range entries {
 		e := &entries[i]
+		if e.Inside != nil {
+			p.folders = append(p.folders, e.Inside)
+		}
 		if bytes, several := sum.take(e); several {
 			p.named = append(p.named, name{node{e.Device, e.Inode}, e.Folder, strings.Clone(e.Name), bytes})
 		}
@@ -71,23 +87,46 @@ func (p *totalsPart) add(entries []entry.Entry) {
 // reading. A file with several names is counted where the first of them lies,
 // in order of the bytes of their paths, so that folders side by side add up to
 // the folder above them.
-func (t *Totals) Of(folder *entry.Folder) Sum {
-	if t.sums == nil {
-		t.resolve()
-	}
-	if sum := t.sums[folder]; sum != nil {
+func (t *Totals) Of(folder *entry.Folder) Sum { return t.get(t.resolved().sums, folder) }
+
+// Own returns what lies directly in a folder.
+func (t *Totals) Own(folder *entry.Folder) Sum { return t.get(t.resolved().own, folder) }
+
+func (t *Totals) get(sums map[*entry.Folder]*Sum, folder *entry.Folder) Sum {
+	if sum := sums[folder]; sum != nil {
 		return *sum
 	}
 	return Sum{}
 }
 
+// Below returns the folders directly in one, in no order.
+func (t *Totals) Below(folder *entry.Folder) []*entry.Folder { return t.resolved().below[folder] }
+
+// Root returns the folder that a place is, with nothing in it if nothing was
+// found there.
+func (t *Totals) Root(p *entry.Place) *entry.Folder {
+	for folder := range t.resolved().sums {
+		if folder.Parent == nil && folder.Place == p {
+			return folder
+		}
+	}
+	return &entry.Folder{Place: p}
+}
+
+// Elsewhere returns how many names of files were counted with another name of
+// the same file, as Files, and the bytes that they would have been.
+func (t *Totals) Elsewhere() Sum { return t.resolved().again }
+
+// CountedElsewhere tells whether an entry is a name that was counted with
+// another name of the same file.
+func (t *Totals) CountedElsewhere(e *entry.Entry) bool {
+	return t.resolved().other[place{e.Folder, e.Name}]
+}
+
 // All returns what all the places hold together.
 func (t *Totals) All() Sum {
-	if t.sums == nil {
-		t.resolve()
-	}
 	var all Sum
-	for folder, sum := range t.sums {
+	for folder, sum := range t.resolved().sums {
 		if folder.Parent == nil {
 			all.Add(*sum)
 		}
@@ -105,15 +144,29 @@ func (t *Totals) Amend(e *entry.Entry) {
 	e.Size, e.Summed = t.Of(folder).Size, true
 }
 
-func (t *Totals) resolve() {
-	t.sums = make(map[*entry.Folder]*Sum)
+// resolved adds up what the visitors counted, once.
+func (t *Totals) resolved() *Totals {
+	if t.sums != nil {
+		return t
+	}
+	t.sums, t.own = make(map[*entry.Folder]*Sum), make(map[*entry.Folder]*Sum)
+	t.below, t.other = make(map[*entry.Folder][]*entry.Folder), make(map[place]bool)
 	var named []name
 	for _, p := range t.parts {
 		for folder, sum := range p.sums {
 			t.add(folder, *sum)
 		}
+		for _, folder := range p.folders { // also those with nothing in them
+			t.add(folder, Sum{})
+		}
 		named = append(named, p.named...)
 	}
+	for folder := range t.sums {
+		if folder.Parent != nil {
+			t.below[folder.Parent] = append(t.below[folder.Parent], folder)
+		}
+	}
+	t.parts = nil
 	slices.SortFunc(named, func(a, b name) int {
 		return cmp.Or(cmp.Compare(a.node.device, b.node.device), cmp.Compare(a.node.inode, b.node.inode),
 			strings.Compare(a.folder.Path()+"/"+a.name, b.folder.Path()+"/"+b.name))
@@ -121,18 +174,26 @@ func (t *Totals) resolve() {
 	for i, n := range named {
 		if i == 0 || named[i-1].node != n.node {
 			t.add(n.folder, n.bytes)
+			continue
 		}
+		t.again.Files++
+		t.again.Add(n.bytes)
+		t.other[place{n.folder, n.name}] = true
+	}
+	return t
+}
+
+// add adds what lies directly in a folder to it and all those it lies in.
+func (t *Totals) add(folder *entry.Folder, sum Sum) {
+	addTo(t.own, folder, sum)
+	for at := folder; at != nil; at = at.Parent {
+		addTo(t.sums, at, sum)
 	}
 }
 
-// add adds to a folder and all those it lies in.
-func (t *Totals) add(folder *entry.Folder, sum Sum) {
-	for at := folder; at != nil; at = at.Parent {
-		total := t.sums[at]
-		if total == nil {
-			total = &Sum{}
-			t.sums[at] = total
-		}
-		total.Add(sum)
+func addTo(sums map[*entry.Folder]*Sum, folder *entry.Folder, sum Sum) {
+	if sums[folder] == nil {
+		sums[folder] = &Sum{}
 	}
+	sums[folder].Add(sum)
 }

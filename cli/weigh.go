@@ -1,0 +1,230 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/arrange"
+	"frankledger/core/condition"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+type weighOptions struct {
+	reading              readingOptions
+	by, atLeast, explain string
+	largest              int
+}
+
+// measures are the words for what folders are weighed by, in the order of
+// weigh.Measure.
+var measures = []string{"size", "disk", "files"}
+
+func (p *Program) weighCommand() *cobra.Command {
+	var o weighOptions
+	cmd := &cobra.Command{
+		Use:   "weigh [PLACE…] [where CONDITION…]",
+		Short: "how heavy each folder is, heaviest first, adding up to the whole",
+		Long: `Sums up what folders hold, at any depth: the place itself first, then each folder
+directly in it, the heaviest first, and what lies directly in it. The rows below
+the first add up exactly to it.
+
+Size is the content of files, disk what everything there takes on disk, folders'
+own bookkeeping included. A file with several names is counted once, with the
+name that comes first in order of its bytes; the footer says how many names were
+counted elsewhere. --explain shows what was added up for one folder, file by
+file, for whoever wants to check the sum.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return p.weigh(cmd, &o, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.reading.hidden = hiddenWords[0]
+	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh by: size, disk or files (how many)")
+	f.StringVar(&o.reading.depth, "depth", "1", "the `NUMBER` of levels to show, or all")
+	f.IntVar(&o.reading.first, "first", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
+	f.StringVar(&o.atLeast, "at-least", "", "show only folders of this `SIZE` or percent and more, such as 10MB or 5%, and the rest as one row")
+	f.IntVar(&o.largest, "largest", 0, "below each folder the `NUMBER` of heaviest files in it")
+	f.StringVar(&o.explain, "explain", "", "what was added up for this `FOLDER`, with the running total")
+	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "explain")
+	addLooking(cmd, &o.reading)
+	addShowing(cmd, &o.reading, render.FormatNames())
+	complete(cmd, "by", oneOf(measures))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+	examples(cmd,
+		example{"weigh", "what is in the current folder, heaviest first"},
+		example{"weigh recordings --depth all", "every folder below"},
+		example{"weigh --by disk", "by what it takes on disk"},
+		example{"weigh --at-least 1% --largest 2", "only what counts, and the heaviest files in it"},
+		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
+		example{"weigh --explain handover", "the sum of one folder, file by file"},
+	)
+	return cmd
+}
+
+// weigh answers with the weights of folders.
+func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) error {
+	if o.largest < 0 || cmd.Flags().Changed("largest") && o.largest == 0 {
+		return misuse("--largest takes a number from 1 on")
+	}
+	by := slices.Index(measures, o.by)
+	if by < 0 {
+		return misuse("--by can be size, disk or files, not %q", o.by)
+	}
+	r, err := p.reading(cmd, &o.reading)
+	if err != nil {
+		return err
+	}
+	plan := weigh.Plan{By: weigh.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Direct: render.ForPeople(r.format)}
+	if o.explain != "" {
+		for _, name := range []string{"depth", "first", "at-least", "largest"} {
+			if cmd.Flags().Changed(name) {
+				return misuse("--explain and --%s contradict each other: it shows all that was added up for one folder", name)
+			}
+		}
+		if !cmd.Flags().Changed("units") {
+			r.view.Units = render.AllBytes // to be added up by hand
+		}
+	}
+	if err := readAtLeast(o.atLeast, &plan); err != nil {
+		return misuse("--at-least: %w", err)
+	}
+	places, err := p.where(r, args, o.reading.matchCase)
+	if err != nil {
+		return err
+	}
+	sources, problems, err := openPlaces(places)
+	if err != nil {
+		return err
+	}
+	for _, s := range sources {
+		if s.Place().Leaf || s.Place().List {
+			return misuse("%s is no folder; frank inspect tells about a file", render.Escaped(s.Place().Given))
+		}
+		r.view.Places = append(r.view.Places, s.Place())
+	}
+	destination, err := p.destination(r)
+	if err != nil {
+		return err
+	}
+	summary := &render.Summary{Report: source.Report{Problems: problems}}
+	err = p.weighTo(cmd.Context(), destination, r, sources, plan, o.explain, summary)
+	if closing := destination.Close(err == nil || r.to == ""); err == nil {
+		err = closing
+	}
+	if err != nil {
+		return err
+	}
+	return p.conclude(r, summary)
+}
+
+// readAtLeast reads a size or a percentage.
+func readAtLeast(text string, plan *weigh.Plan) (err error) {
+	if text == "" {
+		return nil
+	}
+	if percent, is := strings.CutSuffix(text, "%"); is {
+		n, err := strconv.ParseFloat(percent, 64)
+		if err != nil || !(n >= 0 && n <= 100) || strings.Trim(percent, "0123456789.") != "" {
+			return fmt.Errorf("a percentage from 0%% to 100%% is wanted, not %s", text)
+		}
+		plan.AtLeastShare = int64(n*10_000 + 0.5)
+		return nil
+	}
+	if plan.By == weigh.ByFiles {
+		plan.AtLeast, err = strconv.ParseInt(text, 10, 64)
+		if err != nil || plan.AtLeast < 0 {
+			return fmt.Errorf("by files it takes a number of files or a percentage, not %s", text)
+		}
+		return nil
+	}
+	plan.AtLeast, err = condition.ParseBytes(text)
+	return err
+}
+
+// weighTo reads, sums up and writes. Stopped in between, it writes what was
+// summed up so far, marked as incomplete.
+func (p *Program) weighTo(ctx context.Context, w output.Destination, r *reading, sources []source.Source, plan weigh.Plan, explain string, summary *render.Summary) error {
+	request := r.request
+	request.Facts, request.Depth = entry.FactStatus, source.AllDepths
+	counter := weigh.NewCounter(source.Nowhere)
+	var sink source.Sink = counter
+	var largest *weigh.Largest
+	if plan.Largest > 0 {
+		largest = weigh.NewLargest(sink, plan.Largest, plan.Depth, plan.By, r.view.Context)
+		sink = largest
+	}
+	addends := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+	var within *weigh.Within
+	if explain != "" {
+		var err error
+		if within, err = weigh.NewWithin(explain, addends, sink); err != nil {
+			return err
+		}
+		sink = within
+	}
+	totals := weigh.NewTotals(sink)
+	stopped := p.readAll(ctx, r, &request, sources, totals, summary)
+	if stopped != nil && ctx.Err() == nil {
+		return stopped
+	}
+	elsewhere := totals.Elsewhere()
+	summary.Elsewhere, summary.Stopped = &elsewhere, stopped != nil
+	summary.Matched, summary.Bytes = counter.Sum(), true
+	var list rowList
+	if within != nil {
+		if within.Found() == nil {
+			return misuse("--explain: nothing was added up in %s: it is empty, or not among what was weighed", render.Escaped(explain))
+		}
+		summary.Matched = totals.Of(within.Found())
+		list = explained(totals, addends, plan.By)
+		r.view.Columns = weigh.AddendColumns(plan.By, plan.Direct)
+	} else {
+		for _, s := range sources {
+			for _, row := range totals.Rows(totals.Root(s.Place()), plan, largest) {
+				if row.Kind == weigh.FolderRow || !pathsOnly(r.format) {
+					list = append(list, row.Entry())
+				}
+			}
+		}
+		r.view.Columns = plan.Columns(plan.Direct)
+	}
+	if err := render.All(w, render.New(r.format, r.view), list, summary); err != nil {
+		return err
+	}
+	return stopped
+}
+
+// pathsOnly tells whether a format has nothing but the path of each row.
+func pathsOnly(format string) bool { return render.DefaultColumns(format) == nil }
+
+// explained are the things that were added up, as rows.
+func explained(totals *weigh.Totals, addends *arrange.Collector, by weigh.Measure) rowList {
+	arranged := addends.Arrange()
+	var entries []*entry.Entry
+	for i := range arranged.Len() {
+		entries = append(entries, arranged.At(i))
+	}
+	kept, sums := totals.Explain(entries, by)
+	for i, e := range kept {
+		e.More = &entry.More{Row: sums[i]}
+	}
+	return kept
+}
+
+// rowList are rows in their order.
+type rowList []*entry.Entry
+
+func (l rowList) Len() int              { return len(l) }
+func (l rowList) At(i int) *entry.Entry { return l[i] }

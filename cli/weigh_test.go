@@ -1,0 +1,225 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+)
+
+// weighed runs weigh and returns its rows by path, those of rests aside.
+func weighed(t *testing.T, dir string, args ...string) (rows map[string]map[string]any, rests []map[string]any) {
+	r := run(t, dir, append([]string{"weigh", "--as", "jsonl"}, args...)...)
+	require.Zero(t, r.status, r.err)
+	rows = map[string]map[string]any{}
+	decoder := json.NewDecoder(strings.NewReader(r.out))
+	for decoder.More() {
+		var row map[string]any
+		require.NoError(t, decoder.Decode(&row))
+		if row["rest"] == true {
+			rests = append(rests, row)
+			continue
+		}
+		rows[exact(t, row, "path")] = row
+	}
+	return rows, rests
+}
+
+// kernelWeights adds up for every folder below root what the kernel says lies in
+// it. A file with several names counts where the first of them is.
+func kernelWeights(t *testing.T, root string) map[string][5]int64 {
+	type file struct{ device, inode uint64 }
+	first := map[file]string{}
+	stats := map[string]unix.Stat_t{}
+	require.NoError(t, filepath.WalkDir(root, func(path string, _ fs.DirEntry, err error) error {
+		require.NoError(t, err)
+		var st unix.Stat_t
+		require.NoError(t, unix.Lstat(path, &st))
+		stats[path] = st
+		id := file{uint64(st.Dev), st.Ino}
+		if old, seen := first[id]; !seen || path < old {
+			first[id] = path
+		}
+		return nil
+	}))
+	sums := map[string][5]int64{}
+	for path, st := range stats {
+		if st.Mode&unix.S_IFMT == unix.S_IFDIR {
+			sum := sums[path]
+			sums[path] = sum
+		}
+		if path == root {
+			continue
+		}
+		counted := first[file{uint64(st.Dev), st.Ino}] == path
+		isFile, isFolder := st.Mode&unix.S_IFMT == unix.S_IFREG, st.Mode&unix.S_IFMT == unix.S_IFDIR
+		for at := filepath.Dir(path); len(at) >= len(root); at = filepath.Dir(at) {
+			sum := sums[at]
+			if counted {
+				sum[1] += st.Blocks * 512
+			}
+			if counted && isFile {
+				sum[0] += st.Size
+			}
+			if isFile {
+				sum[2]++
+			}
+			if isFolder {
+				sum[3]++
+			} else {
+				sum[4] = max(sum[4], st.Mtim.Sec)
+			}
+			sums[at] = sum
+			if at == "/" {
+				break
+			}
+		}
+	}
+	return sums
+}
+
+func TestWeighAgreesWithKernel(t *testing.T) {
+	random := rand.New(rand.NewPCG(77, 7))
+	tree := t.TempDir()
+	folders, files := []string{tree}, []string{}
+	for i := range 500 {
+		path := filepath.Join(folders[random.IntN(len(folders))], fmt.Sprint("n", i))
+		switch random.IntN(6) {
+		case 0:
+			require.NoError(t, os.Mkdir(path, 0o755))
+			folders = append(folders, path)
+		case 1:
+			if len(files) > 0 { // across sibling folders too
+				require.NoError(t, os.Link(files[random.IntN(len(files))], path))
+			}
+		case 2:
+			require.NoError(t, os.WriteFile(path, []byte("x"), 0o644))
+			require.NoError(t, os.Truncate(path, random.Int64N(1<<33)))
+		default:
+			require.NoError(t, os.WriteFile(path, make([]byte, random.IntN(9000)), 0o644))
+			files = append(files, path)
+		}
+	}
+	for _, place := range []string{tree, ternPoint(t), "/usr/share"} {
+		rows, _ := weighed(t, "/", place, "--depth", "all")
+		sums := kernelWeights(t, place)
+		require.Len(t, rows, len(sums))
+		for path, want := range sums {
+			row := rows[path]
+			require.Equal(t, []any{float64(want[0]), float64(want[1]), float64(want[2]), float64(want[3])}, []any{row["size"], row["disk"], row["files"], row["folders"]}, path)
+			if want[4] > 0 {
+				require.NotNil(t, row["newest"], path)
+			}
+		}
+		// Each folder is what lies directly in it and the folders in it.
+		parts := map[string]float64{}
+		for path, row := range rows {
+			parts[path] += row["own_size"].(float64)
+			if path != place {
+				parts[filepath.Dir(path)] += row["size"].(float64)
+			}
+		}
+		for path, row := range rows {
+			require.Equal(t, row["size"], parts[path], path)
+		}
+		// What is left out is summed up, never dropped.
+		rows, rests := weighed(t, "/", place, "--at-least", "20%")
+		total := rows[place]["own_size"].(float64)
+		for path, row := range rows {
+			if path != place {
+				total += row["size"].(float64)
+				assert.GreaterOrEqual(t, row["share"], 0.2)
+			}
+		}
+		for _, rest := range rests {
+			total += rest["size"].(float64)
+		}
+		assert.Equal(t, rows[place]["size"], total)
+	}
+}
+
+func TestWeighTable(t *testing.T) {
+	root := tree(t, "a/b/x", "a/y", "c/", "top")
+	require.NoError(t, os.Truncate(filepath.Join(root, "a/b/x"), 3000))
+	require.NoError(t, os.Truncate(filepath.Join(root, "a/y"), 500))
+	require.NoError(t, os.Truncate(filepath.Join(root, "top"), 500))
+	require.NoError(t, os.Link(filepath.Join(root, "a/b/x"), filepath.Join(root, "c/again")))
+	out := run(t, root, "weigh", "--units", "bytes").out
+	lines := strings.Split(out, "\n")
+	require.Greater(t, len(lines), 8, out)
+	for i, want := range []string{`^  001 +4 000 B +100\.0 % +━{20} +4 +3 `, `^  a +3 500 B +87\.5 % +━{17}╸? +2 +1 `, `^  directly in it +500 B +12\.5 % +━━╸ +1 +2 `, `^  c +0 B +0\.0 % +1 +0 `} {
+		assert.Regexp(t, want, lines[3+i])
+	}
+	assert.Contains(t, out, "1 name counted with another name of the same file, or 3 000 B more")
+
+	explained := run(t, root, "weigh", "--explain", "a").out
+	assert.Regexp(t, `a/y +500 B +500 B +no\n +a/b/x +3 000 B +3 500 B +no\n`, explained)
+	assert.Contains(t, run(t, root, "weigh", "--explain", root+"/c").out, "yes")
+	assert.Regexp(t, `(?m)^  a +3 `, strings.ReplaceAll(run(t, root, "weigh", "--by", "files", "--units", "bytes").out, "500 B", ""))
+	assert.Regexp(t, `b/x +2.9 KiB`, run(t, root, "weigh", "--largest", "1").out)
+	rows, _ := weighed(t, root, "where", "name", "is", "y")
+	assert.Equal(t, 500.0, rows["."]["size"])
+	assert.Len(t, rows, 2, "only folders that lead to matches")
+	assert.Equal(t, ".\n./a\n./c\n", run(t, root, "weigh", "--as", "paths").out)
+}
+
+func TestWeighTrouble(t *testing.T) {
+	root := tree(t, "open/x", "shut/y", "file")
+	for line, says := range map[string]string{
+		"weigh --by weight":              "size, disk or files",
+		"weigh --at-least 101%":          "a percentage from 0% to 100%",
+		"weigh --at-least -1%":           "a percentage from 0% to 100%",
+		"weigh --at-least 10":            "10 of what?",
+		"weigh --largest 0":              "from 1 on",
+		"weigh --explain nowhere":        "nothing was added up in nowhere",
+		"weigh --explain open --depth 2": "contradict",
+		"weigh file":                     "is no folder",
+		"weigh nosuch":                   "no such file",
+	} {
+		r := run(t, root, strings.Fields(line)...)
+		assert.Equal(t, 2, r.status, line)
+		assert.Contains(t, r.err, says, line)
+	}
+	require.NoError(t, os.Chmod(filepath.Join(root, "shut"), 0))
+	defer os.Chmod(filepath.Join(root, "shut"), 0o755)
+	r := finish(t, stranger(command(t, root, "weigh")))
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.out, "shut (not all read)")
+	assert.Contains(t, r.out, "001 (not all read)")
+	assert.NotContains(t, r.out, "open (not all read)")
+
+	for i := range 3 { // more than 64 bits can count
+		path := filepath.Join(root, "open", fmt.Sprint("huge", i))
+		require.NoError(t, os.WriteFile(path, nil, 0o644))
+		if err := os.Truncate(path, 1<<63-1); err != nil {
+			if err := os.Truncate(path, 1<<43); err != nil {
+				t.Skipf("no large sparse files here: %v", err)
+			}
+		}
+	}
+	r = run(t, root, "weigh", "open")
+	assert.Zero(t, r.status)
+	assert.NotContains(t, r.out, "-", "nothing wraps round")
+}
+
+// Ctrl-C shows what was summed up so far, marked as incomplete.
+func TestWeighInterrupted(t *testing.T) {
+	cmd := command(t, "/", "weigh", "/usr", "/usr/lib", "where", "sha512 is 00000000") // which takes long
+	var out strings.Builder
+	cmd.Stdout = &out
+	require.NoError(t, cmd.Start())
+	time.Sleep(400 * time.Millisecond) // long before it can be done
+	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	cmd.Wait()
+	assert.Equal(t, 130, cmd.ProcessState.ExitCode())
+	assert.Contains(t, out.String(), "stopped before everything was read")
+}

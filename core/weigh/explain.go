@@ -1,0 +1,98 @@
+package weigh
+
+import (
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Within is a sink that hands what lies in one folder, at any depth, to a
+// second sink beside the next.
+type Within struct {
+	folder     string // full path
+	kept, next source.Sink
+	found      atomic.Pointer[entry.Folder]
+}
+
+// Found returns the folder, if anything was found in it.
+func (w *Within) Found() *entry.Folder { return w.found.Load() }
+
+// NewWithin returns a sink that hands what lies in the folder to kept too.
+func NewWithin(folder string, kept, next source.Sink) (*Within, error) {
+	full, err := filepath.Abs(folder)
+	return &Within{folder: full, kept: kept, next: next}, err
+}
+
+// Visitor implements source.Sink.
+func (w *Within) Visitor() source.Visitor {
+	next, kept := w.next.Visitor(), w.kept.Visitor()
+	return func(entries []entry.Entry) error {
+		if !entries[0].Self && w.holds(entries[0].Folder) {
+			if err := kept(entries); err != nil {
+				return err
+			}
+		}
+		return next(entries)
+	}
+}
+
+func (w *Within) holds(folder *entry.Folder) bool {
+	place := strings.TrimSuffix(folder.Place.Full, "/")
+	way, below := strings.CutPrefix(w.folder, place)
+	way = strings.TrimPrefix(way, "/")
+	if !below || strings.HasPrefix(way, "/") {
+		return false
+	}
+	depth := 0
+	if way != "" {
+		depth = 1 + strings.Count(way, "/")
+	}
+	if folder.Depth < depth {
+		return false
+	}
+	for folder.Depth > depth {
+		folder = folder.Parent
+	}
+	if folder.Way() != way {
+		return false
+	}
+	w.found.Store(folder)
+	return true
+}
+
+// Addend is one thing that was added up.
+type Addend struct {
+	Adds      int64 // 0 if it was counted with another name
+	Total     int64 // with all before it
+	Elsewhere bool
+}
+
+// Explain lists what was added up of some entries, in their order, and the
+// running total. Things that add nothing by their kind are left out.
+func (t *Totals) Explain(entries []*entry.Entry, by Measure) ([]*entry.Entry, []Addend) {
+	var kept []*entry.Entry
+	var addends []Addend
+	total := int64(0)
+	for _, e := range entries {
+		if by != ByDisk && e.Kind != entry.KindFile {
+			continue
+		}
+		a := Addend{Adds: 1}
+		if by != ByFiles {
+			a.Adds = e.Disk
+			if by == BySize {
+				a.Adds = e.Size
+			}
+			if t.CountedElsewhere(e) {
+				a.Adds, a.Elsewhere = 0, true
+			}
+		}
+		total = add(total, a.Adds)
+		a.Total = total
+		kept, addends = append(kept, e), append(addends, a)
+	}
+	return kept, addends
+}

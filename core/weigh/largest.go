@@ -1,0 +1,85 @@
+package weigh
+
+import (
+	"sync"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Largest is a sink that keeps the heaviest files below each of the upper
+// folders, and passes all entries on.
+type Largest struct {
+	next    source.Sink
+	count   int
+	depth   int
+	order   arrange.Order
+	context *entry.Context
+
+	mu      sync.Mutex
+	folders map[*entry.Folder]*arrange.Collector
+}
+
+// NewLargest returns a sink before the next that keeps so many files below each
+// folder down to that depth, by what folders are weighed by.
+func NewLargest(next source.Sink, count, depth int, by Measure, c *entry.Context) *Largest {
+	words := "size"
+	if by == ByDisk {
+		words = "disk"
+	}
+	order, err := arrange.ParseOrder(words)
+	if err != nil {
+		panic(err) // these are fields
+	}
+	return &Largest{next: next, count: count, depth: depth, order: order, context: c, folders: make(map[*entry.Folder]*arrange.Collector)}
+}
+
+// Visitor implements source.Sink.
+func (l *Largest) Visitor() source.Visitor {
+	next := l.next.Visitor()
+	visitors := make(map[*entry.Folder]source.Visitor)
+	var files []entry.Entry
+	return func(entries []entry.Entry) error {
+		files = files[:0]
+		for i := range entries {
+			if entries[i].Kind == entry.KindFile && !entries[i].Self {
+				files = append(files, entries[i])
+			}
+		}
+		for at := entries[0].Folder; at != nil && len(files) > 0; at = at.Parent {
+			if at.Depth > l.depth {
+				continue
+			}
+			if visitors[at] == nil {
+				visitors[at] = l.collector(at).Visitor()
+			}
+			if err := visitors[at](files); err != nil {
+				return err
+			}
+		}
+		return next(entries)
+	}
+}
+
+func (l *Largest) collector(folder *entry.Folder) *arrange.Collector {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.folders[folder] == nil {
+		l.folders[folder] = arrange.NewCollector(l.order, l.context, l.count)
+	}
+	return l.folders[folder]
+}
+
+// of returns the heaviest files below a folder. A nil Largest has none.
+func (l *Largest) of(folder *entry.Folder) []*entry.Entry {
+	if l == nil || l.folders[folder] == nil {
+		return nil
+	}
+	a := l.folders[folder].Arrange()
+	files := make([]*entry.Entry, a.Len())
+	for i := range files {
+		files[i] = a.At(i)
+	}
+	return files
+}

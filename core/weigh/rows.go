@@ -1,0 +1,170 @@
+package weigh
+
+import (
+	"cmp"
+	"math/big"
+	"slices"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Measure is what folders are weighed by.
+type Measure uint8
+
+const (
+	BySize  Measure = iota // bytes of content
+	ByDisk                 // bytes on disk
+	ByFiles                // names of files
+)
+
+// Of returns what a sum weighs.
+func (m Measure) Of(s *Sum) int64 {
+	switch m {
+	case ByDisk:
+		return s.Disk
+	case ByFiles:
+		return s.Files
+	}
+	return s.Size
+}
+
+// RowKind is what a row is about.
+type RowKind uint8
+
+const (
+	FolderRow RowKind = iota
+	DirectRow         // what lies directly in a folder, beside the folders in it
+	RestRow           // the folders that were left out, together
+	FileRow           // one of the heaviest files below the folder before it
+)
+
+// Row is one row of the answer to "how heavy".
+type Row struct {
+	Kind     RowKind
+	Folder   *entry.Folder
+	Depth    int
+	Sum      Sum
+	Own      Sum
+	Share    int64 // of the whole place, in millionths
+	Left     int   // of a RestRow: how many folders
+	Complete bool  // everything in it was read
+	File     *entry.Entry
+}
+
+// Plan says which rows are wanted.
+type Plan struct {
+	By      Measure
+	Depth   int
+	First   int   // folders shown in each folder; 0 for all
+	AtLeast int64 // the least that a folder weighs to be shown
+	// AtLeastShare is the least in millionths of the whole.
+	AtLeastShare int64
+	Largest      int  // how many files to show below each folder
+	Direct       bool // rows for what lies directly in folders
+}
+
+// Rows returns the rows for a place: itself first, then what is in it, the
+// heaviest first, and behind each folder what is in that. The rows one level
+// below a folder, if Direct ones are among them, add up to it.
+func (t *Totals) Rows(root *entry.Folder, plan Plan, largest *Largest) []*Row {
+	whole := t.Of(root)
+	r := &rows{t: t, plan: plan, whole: plan.By.Of(&whole), largest: largest}
+	r.incomplete = t.incomplete(root)
+	r.add(root)
+	return r.list
+}
+
+type rows struct {
+	t          *Totals
+	plan       Plan
+	whole      int64
+	largest    *Largest
+	incomplete map[*entry.Folder]bool
+	list       []*Row
+}
+
+func (r *rows) add(folder *entry.Folder) {
+	sum := r.t.Of(folder)
+	r.list = append(r.list, &Row{Kind: FolderRow, Folder: folder, Depth: folder.Depth, Sum: sum, Own: r.t.Own(folder),
+		Share: r.share(&sum), Complete: !r.incomplete[folder]})
+	for _, file := range r.largest.of(folder) {
+		sum := Sum{Files: 1, Size: file.Size, Disk: file.Disk, Newest: file.Modified, Dated: true}
+		r.list = append(r.list, &Row{Kind: FileRow, Folder: folder, Depth: folder.Depth + 1, Sum: sum, Share: r.share(&sum), Complete: true, File: file})
+	}
+	if folder.Depth < r.plan.Depth {
+		r.below(folder)
+	}
+}
+
+// below adds the rows of what is directly in a folder.
+func (r *rows) below(folder *entry.Folder) {
+	type weighed struct {
+		folder *entry.Folder
+		sum    Sum
+	}
+	own := r.t.Own(folder)
+	direct := len(r.t.Below(folder)) > 0 && own.Entries() > 0 // else it says the same as the folder
+	var shown []weighed
+	var rest Sum
+	left, whole := 0, true
+	for _, f := range r.t.Below(folder) {
+		shown = append(shown, weighed{f, r.t.Of(f)})
+	}
+	slices.SortFunc(shown, func(a, b weighed) int {
+		return cmp.Or(cmp.Compare(r.plan.By.Of(&b.sum), r.plan.By.Of(&a.sum)), strings.Compare(a.folder.Name, b.folder.Name))
+	})
+	for i, w := range shown {
+		if r.plan.First > 0 && i >= r.plan.First || r.plan.By.Of(&w.sum) < r.plan.AtLeast || r.share(&w.sum) < r.plan.AtLeastShare {
+			rest.Add(w.sum)
+			left++
+			whole = whole && !r.incomplete[w.folder]
+			continue
+		}
+		// What lies directly here has its place among the folders.
+		if direct && r.plan.Direct && r.plan.By.Of(&own) > r.plan.By.Of(&w.sum) {
+			r.direct(folder, own)
+			direct = false
+		}
+		r.add(w.folder)
+	}
+	if direct && r.plan.Direct {
+		r.direct(folder, own)
+	}
+	if left > 0 {
+		r.list = append(r.list, &Row{Kind: RestRow, Folder: folder, Depth: folder.Depth + 1, Sum: rest, Share: r.share(&rest), Left: left, Complete: whole})
+	}
+}
+
+func (r *rows) direct(folder *entry.Folder, own Sum) {
+	r.list = append(r.list, &Row{Kind: DirectRow, Folder: folder, Depth: folder.Depth + 1, Sum: own, Own: own, Share: r.share(&own), Complete: !folder.Unread()})
+}
+
+const million = 1_000_000
+
+// share returns the part of the whole in millionths, rounded.
+func (r *rows) share(s *Sum) int64 {
+	if r.whole == 0 {
+		return 0
+	}
+	n := new(big.Int).Mul(big.NewInt(r.plan.By.Of(s)), big.NewInt(2*million))
+	n.Add(n, big.NewInt(r.whole)).Quo(n, new(big.Int).Mul(big.NewInt(2), big.NewInt(r.whole)))
+	return n.Int64()
+}
+
+// incomplete finds the folders in which not everything was read.
+func (t *Totals) incomplete(root *entry.Folder) map[*entry.Folder]bool {
+	found := make(map[*entry.Folder]bool)
+	mark := func(folder *entry.Folder) {
+		for at := folder; at != nil && folder.Unread(); at = at.Parent {
+			found[at] = true
+		}
+	}
+	mark(root)
+	for _, folders := range t.resolved().below {
+		for _, folder := range folders {
+			mark(folder)
+		}
+	}
+	return found
+}
