@@ -49,6 +49,7 @@ var cases = []benchCase{
 		"owner is me and mode lacks o+w and size at least 1B and not modified before 2001 and age under 90 years", loop: "facts", wall: 0.78, peak: 40},
 	{name: "weigh", args: "weigh TREE", loop: "facts", wall: 0.70, peak: 60},
 	{name: "weigh, every folder", args: "weigh TREE --depth all --as jsonl", loop: "facts", wall: 0.80, peak: 80},
+	{name: "tally by extension", args: "tally TREE --by ext", loop: "facts", wall: 0.70, peak: 40},
 	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
 }
 

@@ -181,7 +181,7 @@ func (p *Program) weighTo(ctx context.Context, w output.Destination, r *reading,
 	}
 	elsewhere := totals.Elsewhere()
 	summary.Elsewhere, summary.Stopped = &elsewhere, stopped != nil
-	summary.Matched, summary.Bytes = counter.Sum(), true
+	summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
 	var list rowList
 	if within != nil {
 		if within.Found() == nil {

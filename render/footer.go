@@ -42,7 +42,7 @@ func (v *View) footer(s *Summary) []footerLine {
 	if s.Chosen {
 		line = Grouped(m.Entries()) + " of " + Count(s.Report.Tested, "entry", "entries")
 	}
-	if s.Elsewhere == nil && s.Shown < m.Entries() {
+	if !s.Grouped && s.Shown < m.Entries() {
 		line = Grouped(s.Shown) + " shown; " + line
 	}
 	if kinds := kindCounts(s); kinds != "" {

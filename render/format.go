@@ -47,6 +47,7 @@ type Summary struct {
 	Shown   int64     // entries written
 	Matched weigh.Sum // entries there were to write
 	Bytes   bool      // whether the sum's bytes are known
+	Grouped bool      // the rows are groups of what was matched
 	Chosen  bool      // by a condition, from all that the report says were tested
 	Funnel  []condition.Left
 	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for

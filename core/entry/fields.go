@@ -20,9 +20,10 @@ const (
 	Flag        // so or not so
 	Share       // a part of a whole, in millionths of it
 	Bar         // a share to be drawn, for people only
+	JSON        // a value written in JSON, for programs only
 )
 
-var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar"}
+var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON"}
 
 func (t Type) String() string { return typeWords[t] }
 
@@ -256,6 +257,13 @@ func TextField(name, meaning string, get func(*Entry) (string, bool)) *Field {
 		return append(dst, value...), ok
 	})
 	return &f
+}
+
+// JSONField makes a field of type JSON.
+func JSONField(name, meaning string, get func(*Entry) string) *Field {
+	f := TextField(name, meaning, func(e *Entry) (string, bool) { return get(e), true })
+	f.Type = JSON
+	return f
 }
 
 // NumberField makes a field of one of the types that are numbers.

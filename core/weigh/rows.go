@@ -2,7 +2,6 @@ package weigh
 
 import (
 	"cmp"
-	"math/big"
 	"slices"
 	"strings"
 
@@ -140,17 +139,7 @@ func (r *rows) direct(folder *entry.Folder, own Sum) {
 	r.list = append(r.list, &Row{Kind: DirectRow, Folder: folder, Depth: folder.Depth + 1, Sum: own, Own: own, Share: r.share(&own), Complete: !folder.Unread()})
 }
 
-const million = 1_000_000
-
-// share returns the part of the whole in millionths, rounded.
-func (r *rows) share(s *Sum) int64 {
-	if r.whole == 0 {
-		return 0
-	}
-	n := new(big.Int).Mul(big.NewInt(r.plan.By.Of(s)), big.NewInt(2*million))
-	n.Add(n, big.NewInt(r.whole)).Quo(n, new(big.Int).Mul(big.NewInt(2), big.NewInt(r.whole)))
-	return n.Int64()
-}
+func (r *rows) share(s *Sum) int64 { return ShareOf(r.plan.By.Of(s), r.whole) }
 
 // incomplete finds the folders in which not everything was read.
 func (t *Totals) incomplete(root *entry.Folder) map[*entry.Folder]bool {

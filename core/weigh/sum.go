@@ -6,6 +6,7 @@ package weigh
 
 import (
 	"math"
+	"math/big"
 	"sync"
 
 	"frankledger/core/entry"
@@ -36,11 +37,12 @@ func (s *Sum) Add(other Sum) {
 	s.Size = add(s.Size, other.Size)
 	s.Disk = add(s.Disk, other.Disk)
 	if other.Dated {
-		s.date(other.Newest)
+		s.Date(other.Newest)
 	}
 }
 
-func (s *Sum) date(t entry.Time) {
+// Date makes the newest at least that new.
+func (s *Sum) Date(t entry.Time) {
 	if !s.Dated || t.Compare(s.Newest) > 0 {
 		s.Newest, s.Dated = t, true
 	}
@@ -85,7 +87,7 @@ func (c *Counter) Visitor() source.Visitor {
 	return func(entries []entry.Entry) error {
 		for i := range entries {
 			e := &entries[i]
-			if bytes, several := p.sum.take(e); several {
+			if bytes, several := p.sum.Take(e); several {
 				p.named[node{e.Device, e.Inode}] = bytes
 			}
 		}
@@ -93,9 +95,9 @@ func (c *Counter) Visitor() source.Visitor {
 	}
 }
 
-// take counts an entry. If what it is has several names, its bytes are left to
-// be counted once, and take returns them with true.
-func (s *Sum) take(e *entry.Entry) (bytes Sum, several bool) {
+// Take counts an entry. If what it is has several names, its bytes are left to
+// be counted once, and Take returns them with true.
+func (s *Sum) Take(e *entry.Entry) (bytes Sum, several bool) {
 	switch e.Kind {
 	case entry.KindFile:
 		s.Files++
@@ -108,7 +110,7 @@ func (s *Sum) take(e *entry.Entry) (bytes Sum, several bool) {
 		s.Others++
 	}
 	if e.Known&entry.FactStatus != 0 && e.Kind != entry.KindFolder {
-		s.date(e.Modified)
+		s.Date(e.Modified)
 	}
 	bytes.Disk = e.Disk
 	if e.Links > 1 && e.Kind != entry.KindFolder {
@@ -133,4 +135,16 @@ func (c *Counter) Sum() Sum {
 		sum.Add(bytes)
 	}
 	return sum
+}
+
+const million = 1_000_000
+
+// ShareOf returns the part that n is of the whole, in millionths, rounded.
+func ShareOf(n, whole int64) int64 {
+	if whole == 0 {
+		return 0
+	}
+	share := new(big.Int).Mul(big.NewInt(n), big.NewInt(2*million))
+	share.Add(share, big.NewInt(whole)).Quo(share, new(big.Int).Mul(big.NewInt(2), big.NewInt(whole)))
+	return share.Int64()
 }

@@ -77,7 +77,7 @@ func (p *totalsPart) add(entries []entry.Entry) {
 		if e.Inside != nil {
 			p.folders = append(p.folders, e.Inside)
 		}
-		if bytes, several := sum.take(e); several {
+		if bytes, several := sum.Take(e); several {
 			p.named = append(p.named, name{node{e.Device, e.Inode}, e.Folder, strings.Clone(e.Name), bytes})
 		}
 	}

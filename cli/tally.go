@@ -1,0 +1,137 @@
+package cli
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/source"
+	"frankledger/core/tally"
+	"frankledger/core/weigh"
+	"frankledger/render"
+)
+
+func (p *Program) tallyCommand() *cobra.Command {
+	var o readingOptions
+	var by string
+	var cross bool
+	formats := slices.DeleteFunc(render.FormatNames(), func(name string) bool { return render.DefaultColumns(name) == nil })
+	cmd := &cobra.Command{
+		Use:   "tally [PLACE…] --by FIELD[,FIELD] [where CONDITION…]",
+		Short: "counts and bytes in groups: by kind, extension, owner, age, …",
+		Long: `Counts what lies below a folder in groups, and sums up the bytes of each: by kind,
+ext, type, owner, group, mode, hidden, folder or depth; by age or size, in bands;
+by year, month or day of the time it was modified, or of another as in
+created/month. With two fields, by both, and with --cross as a table of one
+against the other.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case by == "":
+				return misuse("say what to group by: --by ext, or %s", strings.Join(tally.Words()[:12], ", "))
+			case !slices.Contains(formats, o.format):
+				if err := render.CheckFormat(o.format); err != nil {
+					return misuse("--as: %w", err)
+				}
+				return misuse("--as: groups have no paths; choose from %s", strings.Join(formats, ", "))
+			case cross && strings.Count(by, ",") != 1:
+				return misuse("--cross needs two fields: --by ext,age")
+			case cross && (o.format != formats[0] || cmd.Flags().Changed("first")):
+				return misuse("--cross is a table of everything: it goes with neither --as nor --first")
+			}
+			return p.tally(cmd, &o, by, cross, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.hidden = hiddenWords[0]
+	f.StringVar(&by, "by", "", "the `FIELDS` to group by, one or two separated by a comma")
+	f.BoolVar(&cross, "cross", false, "two fields as a table, one against the other")
+	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER` of groups, and the rest as one row")
+	f.StringVar(&o.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
+	group(cmd, groupWhat, "by", "cross", "first")
+	group(cmd, groupWhere, "depth")
+	addLooking(cmd, &o)
+	addShowing(cmd, &o, formats)
+	complete(cmd, "by", listOf(tally.Words()))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+	examples(cmd,
+		example{"tally --by ext", "what sorts of files, the heaviest first"},
+		example{"tally --by age", "how old things are"},
+		example{"tally recordings --by month --units decimal", "what came in each month"},
+		example{"tally --by kind,hidden", "by two fields"},
+		example{"tally --by ext,age --cross", "one against the other"},
+		example{"tally --by owner where size over 1MB", "only some of the files"},
+	)
+	return cmd
+}
+
+// tally answers with groups.
+func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross bool, args []string) error {
+	r, err := p.reading(cmd, o)
+	if err != nil {
+		return err
+	}
+	dimensions, err := tally.ParseDimensions(by, r.view.Zone)
+	if err != nil {
+		return misuse("--by: %w", err)
+	}
+	places, err := p.where(r, args, o.matchCase)
+	if err != nil {
+		return err
+	}
+	sources, problems, err := openPlaces(places)
+	if err != nil {
+		return err
+	}
+	for _, s := range sources {
+		r.view.Places = append(r.view.Places, s.Place())
+	}
+	destination, err := p.destination(r)
+	if err != nil {
+		return err
+	}
+	summary := &render.Summary{Report: source.Report{Problems: problems}}
+	t := tally.New(dimensions, r.view.Context)
+	err = p.tallyTo(cmd.Context(), r, sources, t, summary, func() error {
+		if cross {
+			_, err := destination.Write(r.view.Cross(nil, t.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
+			return err
+		}
+		var list rowList
+		for _, g := range t.Groups(r.first) {
+			list = append(list, g.Entry())
+		}
+		if r.view.Columns = t.Columns(); !render.ForPeople(r.format) {
+			r.view.Columns = t.DataColumns(strings.HasPrefix(r.format, "json"), r.first > 0)
+		}
+		return render.All(destination, render.New(r.format, r.view), list, summary)
+	})
+	if closing := destination.Close(err == nil || r.to == ""); err == nil {
+		err = closing
+	}
+	if err != nil {
+		return err
+	}
+	return p.conclude(r, summary)
+}
+
+// tallyTo reads and groups, and writes what there is, also if stopped.
+func (p *Program) tallyTo(ctx context.Context, r *reading, sources []source.Source, t *tally.Tally, summary *render.Summary, write func() error) error {
+	request := r.request
+	request.Facts = t.Needs()
+	counter := weigh.NewCounter(t)
+	stopped := p.readAll(ctx, r, &request, sources, counter, summary)
+	if stopped != nil && ctx.Err() == nil {
+		return stopped
+	}
+	summary.Stopped = stopped != nil
+	summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
+	if err := write(); err != nil {
+		return err
+	}
+	return stopped
+}

@@ -1,0 +1,173 @@
+package tally
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"frankledger/core/entry"
+)
+
+// Dimension is something that entries are grouped by.
+type Dimension struct {
+	Name    string
+	Needs   entry.Facts
+	Type    entry.Type // Text, Number or Flag
+	Ordered bool       // groups have an order of their own, which is not by weight
+	append  func(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool)
+	bands   []string // in their order; nil where the values are not bands
+}
+
+// ErrDimension is returned for words that nothing can be grouped by.
+var ErrDimension = errors.New("nothing to group by")
+
+// plain are the fields that can be grouped by as they are.
+var plain = []string{"kind", "ext", "type", "owner", "group", "mode", "hidden", "folder", "depth"}
+
+const (
+	ageWord  = "age"
+	sizeWord = "size"
+)
+
+// periods are the parts of the calendar that a time can be grouped by.
+var periods = map[string]string{"year": "2006", "month": "2006-01", "day": "2006-01-02"}
+
+// times are the fields that periods can be of; the first is the default.
+var times = []string{"modified", "accessed", "changed", "created"}
+
+// Words lists all that can be grouped by.
+func Words() []string {
+	words := append(slices.Clone(plain), ageWord, sizeWord, "year", "month", "day")
+	for _, field := range times {
+		for _, period := range []string{"year", "month", "day"} {
+			words = append(words, field+"/"+period)
+		}
+	}
+	return words
+}
+
+// ParseDimensions reads one or two dimensions, separated by a comma. Periods are
+// of modified, or of another time as in created/month.
+func ParseDimensions(text string, zone *time.Location) ([]*Dimension, error) {
+	var list []*Dimension
+	for word := range strings.SplitSeq(text, ",") {
+		d := dimension(word, zone)
+		if d == nil {
+			if near := entry.Nearest(word, Words()); near != "" {
+				return nil, fmt.Errorf("%w by as %q; did you mean %s?", ErrDimension, word, near)
+			}
+			return nil, fmt.Errorf("%w by as %q; there are %s", ErrDimension, word, strings.Join(Words(), ", "))
+		}
+		for _, other := range list {
+			if other.Name == d.Name {
+				return nil, fmt.Errorf("%w twice by %s", ErrDimension, d.Name)
+			}
+		}
+		list = append(list, d)
+	}
+	if len(list) > 2 {
+		return nil, fmt.Errorf("%w by more than two fields", ErrDimension)
+	}
+	return list, nil
+}
+
+func dimension(word string, zone *time.Location) *Dimension {
+	switch field, period, found := strings.Cut(word, "/"); {
+	case slices.Contains(plain, word):
+		return ofField(entry.FieldNamed(word))
+	case word == ageWord:
+		return &Dimension{Name: word, Needs: entry.FactStatus, Ordered: true, append: appendAge, bands: labels(ageBands)}
+	case word == sizeWord:
+		return &Dimension{Name: word, Needs: entry.FactStatus, Ordered: true, append: appendSize, bands: labels(sizeBands)}
+	case periods[word] != "":
+		return ofPeriod(word, times[0], periods[word], zone)
+	case found && slices.Contains(times, field) && periods[period] != "":
+		return ofPeriod(word, field, periods[period], zone)
+	}
+	return nil
+}
+
+func ofField(f *entry.Field) *Dimension {
+	d := &Dimension{Name: f.Name, Needs: f.Needs, Type: f.Type}
+	switch f.Type {
+	case entry.Flag:
+		d.append = func(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {
+			is, ok := f.Flag(e)
+			return fmt.Appendf(dst, "%t", is), ok
+		}
+	case entry.Mode:
+		d.Type = entry.Text
+		d.append = func(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool) {
+			_, ok := f.Number(e, c)
+			return e.Permissions.AppendOctal(dst), ok
+		}
+	case entry.Number:
+		d.Ordered = true
+		d.append = func(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool) {
+			n, ok := f.Number(e, c)
+			return fmt.Appendf(dst, "%d", n), ok
+		}
+	default:
+		d.append = func(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool) { return f.AppendText(dst, e, c) }
+	}
+	return d
+}
+
+func ofPeriod(name, field, layout string, zone *time.Location) *Dimension {
+	f := entry.FieldNamed(field)
+	return &Dimension{Name: name, Needs: f.Needs, Ordered: true, append: func(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {
+		t, ok := f.Moment(e)
+		return t.Std().In(zone).AppendFormat(dst, layout), ok
+	}}
+}
+
+// band is a stretch of ages or sizes, from a number of seconds or bytes on, up
+// to the next.
+type band struct {
+	from  int64
+	label string
+}
+
+const hour = 3600
+
+var ageBands = []band{
+	{-1 << 62, "in the future"}, {0, "within the hour"}, {hour, "within a day"}, {24 * hour, "within a week"}, {7 * 24 * hour, "within 30 days"},
+	{30 * 24 * hour, "within 90 days"}, {90 * 24 * hour, "within a year"}, {365 * 24 * hour, "within 2 years"}, {2 * 365 * 24 * hour, "within 5 years"}, {5 * 365 * 24 * hour, "older"},
+}
+
+var sizeBands = []band{
+	{-1 << 62, "–"}, {0, "empty"}, {1, "under 1 KiB"}, {1 << 10, "1 KiB to 10 KiB"}, {10 << 10, "10 KiB to 100 KiB"}, {100 << 10, "100 KiB to 1 MiB"},
+	{1 << 20, "1 MiB to 10 MiB"}, {10 << 20, "10 MiB to 100 MiB"}, {100 << 20, "100 MiB to 1 GiB"}, {1 << 30, "1 GiB and more"},
+}
+
+func labels(bands []band) []string {
+	names := make([]string, len(bands))
+	for i := range bands {
+		names[i] = bands[i].label
+	}
+	return names
+}
+
+func appendBand(dst []byte, bands []band, n int64) []byte {
+	i := len(bands) - 1
+	for bands[i].from > n {
+		i--
+	}
+	return append(dst, bands[i].label...)
+}
+
+func appendAge(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool) {
+	if e.Known&entry.FactStatus == 0 {
+		return dst, false
+	}
+	return appendBand(dst, ageBands, c.AsOf.Unix()-e.Modified.Sec), true
+}
+
+func appendSize(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {
+	if !e.HasSize() {
+		return dst, false
+	}
+	return appendBand(dst, sizeBands, e.Size), true
+}

@@ -1,0 +1,221 @@
+// Package tally counts entries and their bytes in groups.
+package tally
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"sync"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Group is the entries that agree in all dimensions.
+type Group struct {
+	Keys    []Key
+	Sum     weigh.Sum
+	Share   int64 // of all bytes of content, in millionths
+	Oldest  entry.Time
+	Largest int64 // bytes of the largest file
+	HasFile bool
+	Rest    bool // the sum of groups that were left out
+	Left    int  // how many
+}
+
+// Key is the value of a dimension; Absent where the entries have none.
+type Key struct {
+	Text   string
+	Absent bool
+}
+
+// Tally is a sink that groups entries. Its memory grows with the number of
+// groups, and of files with several names.
+type Tally struct {
+	dimensions []*Dimension
+	context    *entry.Context
+
+	mu    sync.Mutex
+	parts []*part
+}
+
+// New returns a tally by one or two dimensions.
+func New(dimensions []*Dimension, c *entry.Context) *Tally {
+	return &Tally{dimensions: dimensions, context: c}
+}
+
+// Needs returns the facts that a tally looks at.
+func (t *Tally) Needs() entry.Facts {
+	facts := entry.FactStatus
+	for _, d := range t.dimensions {
+		facts |= d.Needs
+	}
+	return facts
+}
+
+type part struct {
+	groups map[string]*Group
+	named  []name
+	key    []byte
+}
+
+// name is one of several names of a file.
+type name struct {
+	device, inode uint64
+	path          string
+	key           string
+	bytes         weigh.Sum
+}
+
+// The bytes that a key is made of: for each dimension whether there is a value,
+// the value, and an end. No name has a zero byte in it.
+const (
+	there  = 1
+	absent = 2
+	end    = 0
+)
+
+// Visitor implements source.Sink.
+func (t *Tally) Visitor() source.Visitor {
+	p := &part{groups: make(map[string]*Group)}
+	t.mu.Lock()
+	t.parts = append(t.parts, p)
+	t.mu.Unlock()
+	return func(entries []entry.Entry) error {
+		for i := range entries {
+			p.add(t, &entries[i])
+		}
+		return nil
+	}
+}
+
+func (p *part) add(t *Tally, e *entry.Entry) {
+	p.key = p.key[:0]
+	for _, d := range t.dimensions {
+		start := len(p.key)
+		p.key = append(p.key, there)
+		var ok bool
+		if p.key, ok = d.append(p.key, e, t.context); !ok {
+			p.key = append(p.key[:start], absent)
+		}
+		p.key = append(p.key, end)
+	}
+	g := p.groups[string(p.key)]
+	if g == nil {
+		g = &Group{}
+		p.groups[string(p.key)] = g
+	}
+	if g.Sum.Entries() == 0 || e.Modified.Compare(g.Oldest) < 0 {
+		g.Oldest = e.Modified
+	}
+	if e.HasSize() {
+		g.Largest, g.HasFile = max(g.Largest, e.Size), true
+	}
+	if bytes, several := g.Sum.Take(e); several {
+		p.named = append(p.named, name{e.Device, e.Inode, e.Path(), string(p.key), bytes})
+	}
+	if e.Known&entry.FactStatus != 0 { // folders have a date here too
+		g.Sum.Date(e.Modified)
+	}
+}
+
+// Groups returns the groups: in the order of their first dimension if that has
+// one, else the heaviest first. With first, only so many of them, and the others
+// summed up in one.
+func (t *Tally) Groups(first int) []*Group {
+	byKey := t.merge()
+	var groups []*Group
+	total := weigh.Sum{}
+	for key, g := range byKey {
+		g.Keys = splitKey(key)
+		groups = append(groups, g)
+		total.Add(g.Sum)
+	}
+	for _, g := range groups {
+		g.Share = weigh.ShareOf(g.Sum.Size, total.Size)
+	}
+	slices.SortFunc(groups, t.compare)
+	if first == 0 || len(groups) <= first {
+		return groups
+	}
+	rest := &Group{Rest: true, Left: len(groups) - first, Keys: make([]Key, len(t.dimensions))}
+	for _, g := range groups[first:] {
+		rest.join(g)
+	}
+	rest.Share = weigh.ShareOf(rest.Sum.Size, total.Size)
+	return append(groups[:first], rest)
+}
+
+// merge joins what the visitors counted. A file with several names is counted in
+// the group of the first, in order of the bytes of their paths.
+func (t *Tally) merge() map[string]*Group {
+	all := make(map[string]*Group)
+	var named []name
+	for _, p := range t.parts {
+		for key, g := range p.groups {
+			if all[key] == nil {
+				all[key] = &Group{}
+			}
+			all[key].join(g)
+		}
+		named = append(named, p.named...)
+	}
+	slices.SortFunc(named, func(a, b name) int {
+		return cmp.Or(cmp.Compare(a.device, b.device), cmp.Compare(a.inode, b.inode), strings.Compare(a.path, b.path))
+	})
+	for i, n := range named {
+		if i == 0 || named[i-1].device != n.device || named[i-1].inode != n.inode {
+			all[n.key].Sum.Add(n.bytes)
+		}
+	}
+	return all
+}
+
+func (g *Group) join(other *Group) {
+	if g.Sum.Entries() == 0 || other.Oldest.Compare(g.Oldest) < 0 {
+		g.Oldest = other.Oldest
+	}
+	g.Sum.Add(other.Sum)
+	g.Largest, g.HasFile = max(g.Largest, other.Largest), g.HasFile || other.HasFile
+}
+
+func splitKey(key string) (keys []Key) {
+	for value := range strings.SplitSeq(strings.TrimSuffix(key, string(rune(end))), string(rune(end))) {
+		keys = append(keys, Key{Text: value[1:], Absent: value[0] == absent})
+	}
+	return keys
+}
+
+func (t *Tally) compare(a, b *Group) int {
+	if !t.dimensions[0].Ordered {
+		if c := cmp.Or(cmp.Compare(b.Sum.Size, a.Sum.Size), cmp.Compare(b.Sum.Entries(), a.Sum.Entries())); c != 0 {
+			return c
+		}
+	}
+	for i, d := range t.dimensions {
+		if c := d.Compare(a.Keys[i], b.Keys[i]); c != 0 {
+			return c
+		}
+	}
+	return 0
+}
+
+// Compare orders the values of a dimension, those that are absent last.
+func (d *Dimension) Compare(a, b Key) int {
+	switch {
+	case a.Absent || b.Absent:
+		return cmp.Compare(btoi(a.Absent), btoi(b.Absent))
+	case d.bands != nil:
+		return cmp.Compare(slices.Index(d.bands, a.Text), slices.Index(d.bands, b.Text))
+	}
+	return arrange.Natural(a.Text, b.Text)
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
