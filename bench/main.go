@@ -9,6 +9,8 @@
 //	go run ./bench                  1 000 000 entries, five times each
 //	go run ./bench --entries 50000  a smaller tree
 //	go run ./bench --only paths     the cases with this in their name
+//	go run ./bench --shape flat     one folder of all the entries
+//	go run ./bench --shape chain    3000 folders in one another
 package main
 
 import (
@@ -50,6 +52,7 @@ var cases = []benchCase{
 	{name: "weigh", args: "weigh TREE", loop: "facts", wall: 0.70, peak: 60},
 	{name: "weigh, every folder", args: "weigh TREE --depth all --as jsonl", loop: "facts", wall: 0.80, peak: 80},
 	{name: "tally by extension", args: "tally TREE --by ext", loop: "facts", wall: 0.70, peak: 40},
+	{name: "outline of folders", args: "outline TREE --folders-only --depth 3", loop: "facts", wall: 0.75, peak: 60},
 	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
 }
 
@@ -64,8 +67,9 @@ func main() {
 	entries := flag.Int("entries", 1_000_000, "entries in the tree")
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this in their name")
+	shape := flag.String("shape", "tree", "tree, flat (one folder) or chain (3000 folders in one another)")
 	flag.Parse()
-	if err := bench(*entries, *runs, *only); err != nil {
+	if err := bench(*entries, *runs, *only, *shape); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
@@ -83,12 +87,22 @@ func inProcess(what, how, tree string) error {
 	if err != nil {
 		return err
 	}
+	switch what {
+	case "flat":
+		fmt.Printf("%d files in one folder", entries)
+		return makeFlat(tree, entries)
+	case "chain":
+		fmt.Printf("%d folders in one another", chainLevels)
+		return makeChain(tree, chainLevels)
+	}
 	files, folders, err := makeTree(tree, entries)
 	fmt.Printf("%d entries: %d files in %d folders", files+folders, files, folders)
 	return err
 }
 
-func bench(entries, runs int, only string) error {
+const chainLevels = 3000
+
+func bench(entries, runs int, only, shape string) error {
 	work, err := os.MkdirTemp("", "frank-bench-")
 	if err != nil {
 		return err
@@ -112,7 +126,7 @@ func bench(entries, runs int, only string) error {
 	if err != nil {
 		return err
 	}
-	made, err := exec.Command(self, "make", strconv.Itoa(entries), tree).Output()
+	made, err := exec.Command(self, shape, strconv.Itoa(entries), tree).Output()
 	if err != nil {
 		return fmt.Errorf("make the tree: %w", err)
 	}

@@ -58,3 +58,41 @@ func makeTree(root string, entries int) (files, folders int, err error) {
 	}
 	return files, folders, nil
 }
+
+// makeFlat builds one folder of that many files.
+func makeFlat(root string, entries int) error {
+	for i := range entries {
+		file, err := os.Create(filepath.Join(root, fmt.Sprintf("rec%06d-%d.wav", i, i%100)))
+		if err != nil {
+			return err
+		}
+		if err := file.Truncate(int64(i % 20000)); err != nil {
+			file.Close()
+			return err
+		}
+		file.Close()
+	}
+	return nil
+}
+
+// makeChain builds that many folders, one in the other, far past the longest
+// path that the system takes in one call.
+func makeChain(root string, levels int) error {
+	at, err := os.OpenRoot(root)
+	if err != nil {
+		return err
+	}
+	for range levels {
+		if err := at.Mkdir("nested", 0o755); err != nil {
+			at.Close()
+			return err
+		}
+		below, err := at.OpenRoot("nested")
+		at.Close()
+		if err != nil {
+			return err
+		}
+		at = below
+	}
+	return at.Close()
+}

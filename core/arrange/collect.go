@@ -56,6 +56,17 @@ func (c *Collector) Visitor() source.Visitor {
 	}
 }
 
+// Each calls a function for each entry kept so far, in no order.
+func (c *Collector) Each(do func(*entry.Entry)) {
+	for _, s := range c.shelves {
+		for _, block := range s.blocks {
+			for i := range block {
+				do(&block[i])
+			}
+		}
+	}
+}
+
 // Arranged are entries in order.
 type Arranged struct {
 	blocks [][]entry.Entry

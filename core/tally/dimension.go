@@ -21,7 +21,7 @@ type Dimension struct {
 }
 
 // ErrDimension is returned for words that nothing can be grouped by.
-var ErrDimension = errors.New("nothing to group by")
+var ErrDimension = errors.New("cannot group")
 
 // plain are the fields that can be grouped by as they are.
 var plain = []string{"kind", "ext", "type", "owner", "group", "mode", "hidden", "folder", "depth"}
@@ -56,9 +56,9 @@ func ParseDimensions(text string, zone *time.Location) ([]*Dimension, error) {
 		d := dimension(word, zone)
 		if d == nil {
 			if near := entry.Nearest(word, Words()); near != "" {
-				return nil, fmt.Errorf("%w by as %q; did you mean %s?", ErrDimension, word, near)
+				return nil, fmt.Errorf("%w by %q; did you mean %s?", ErrDimension, word, near)
 			}
-			return nil, fmt.Errorf("%w by as %q; there are %s", ErrDimension, word, strings.Join(Words(), ", "))
+			return nil, fmt.Errorf("%w by %q; there are %s", ErrDimension, word, strings.Join(Words(), ", "))
 		}
 		for _, other := range list {
 			if other.Name == d.Name {

@@ -1,0 +1,157 @@
+// Package outline puts entries into the shape of the folders they lie in.
+package outline
+
+import (
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Node is an entry and what is shown below it.
+type Node struct {
+	Entry  *entry.Entry // nil for a place
+	Folder *entry.Folder
+	Sum    weigh.Sum // of a folder: all it holds
+	Read   bool      // a folder that was read, so that the sum says something
+	Below  []*Node
+	Left   int       // how many were left out here
+	Rest   weigh.Sum // and what they come to
+}
+
+// Plan says what is wanted.
+type Plan struct {
+	Order       arrange.Order
+	Context     *entry.Context
+	Depth       int
+	Hidden      source.Hidden
+	FoldersOnly bool
+	First       int // in each folder; 0 for all
+}
+
+// Builder is a sink that keeps what is to be shown, and sums up everything.
+type Builder struct {
+	plan      Plan
+	totals    *weigh.Totals
+	visible   *arrange.Visible
+	collector *arrange.Collector
+}
+
+// NewBuilder returns a builder. It needs the status of all entries, at any
+// depth, whatever is to be shown.
+func NewBuilder(plan Plan) *Builder {
+	b := &Builder{plan: plan, collector: arrange.NewCollector(plan.Order, plan.Context, 0)}
+	b.visible = arrange.NewVisible(source.SinkFunc(b.keep), plan.Depth, plan.Hidden)
+	b.totals = weigh.NewTotals(b.visible)
+	b.collector.Amend(b.totals.Amend)
+	return b
+}
+
+// Visitor implements source.Sink.
+func (b *Builder) Visitor() source.Visitor { return b.totals.Visitor() }
+
+// Hidden is how many entries were left out because they are hidden.
+func (b *Builder) Hidden() int64 { return b.visible.Hidden() }
+
+// Totals returns the sums of all folders.
+func (b *Builder) Totals() *weigh.Totals { return b.totals }
+
+func (b *Builder) keep() source.Visitor {
+	next := b.collector.Visitor()
+	if !b.plan.FoldersOnly {
+		return next
+	}
+	var folders []entry.Entry
+	return func(entries []entry.Entry) error {
+		folders = folders[:0]
+		for _, e := range entries {
+			if e.Kind == entry.KindFolder {
+				folders = append(folders, e)
+			}
+		}
+		return next(folders)
+	}
+}
+
+// Outline returns the place with what is below it. It is to be called once,
+// after the reading, with all places.
+func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
+	var roots []*entry.Folder
+	for _, place := range places {
+		roots = append(roots, b.totals.Root(place))
+	}
+	if err := b.addWay(roots); err != nil {
+		return nil, err
+	}
+	inside := make(map[*entry.Folder][]*entry.Entry)
+	arranged := b.collector.Arrange()
+	for i := range arranged.Len() {
+		e := arranged.At(i)
+		inside[e.Folder] = append(inside[e.Folder], e)
+	}
+	var nodes []*Node
+	for _, root := range roots {
+		n := &Node{Folder: root, Sum: b.totals.Of(root), Read: !root.Unread()}
+		b.fill(n, inside)
+		nodes = append(nodes, n)
+	}
+	return nodes, nil
+}
+
+// addWay adds the folders that lead to what is shown and do not themselves meet
+// the condition.
+func (b *Builder) addWay(roots []*entry.Folder) error {
+	known := make(map[*entry.Folder]bool)
+	b.collector.Each(func(e *entry.Entry) {
+		if e.Inside != nil {
+			known[e.Inside] = true
+		}
+	})
+	visit := b.collector.Visitor()
+	var add func(folder *entry.Folder) error
+	add = func(folder *entry.Folder) error {
+		for _, below := range b.totals.Below(folder) {
+			hidden := entry.HiddenName(below.Name)
+			if below.Depth > b.plan.Depth || hidden && b.plan.Hidden == source.OmitHidden {
+				continue
+			}
+			if !known[below] {
+				way := []entry.Entry{{Folder: folder, Name: below.Name, Kind: entry.KindFolder, Inside: below}}
+				if err := visit(way); err != nil {
+					return err
+				}
+			}
+			if err := add(below); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	for _, root := range roots {
+		if err := add(root); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (b *Builder) fill(n *Node, inside map[*entry.Folder][]*entry.Entry) {
+	for i, e := range inside[n.Folder] {
+		below := &Node{Entry: e, Folder: e.Inside}
+		if e.Inside != nil {
+			below.Sum, below.Read = b.totals.Of(e.Inside), !e.Inside.Unread()
+		}
+		if b.plan.First > 0 && i >= b.plan.First {
+			n.Left++
+			n.Rest.Add(below.Sum)
+			if bytes, several := n.Rest.Take(e); several && !b.totals.CountedElsewhere(e) {
+				n.Rest.Add(bytes)
+			}
+			continue
+		}
+		if e.Inside != nil {
+			b.fill(below, inside)
+		}
+		n.Below = append(n.Below, below)
+	}
+}
