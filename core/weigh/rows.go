@@ -98,19 +98,19 @@ func (r *rows) add(folder *entry.Folder) {
 
 // below adds the rows of what is directly in a folder.
 func (r *rows) below(folder *entry.Folder) {
-	type weighed struct {
+	type folderSum struct {
 		folder *entry.Folder
 		sum    Sum
 	}
 	own := r.t.Own(folder)
 	direct := len(r.t.Below(folder)) > 0 && own.Entries() > 0 // else it says the same as the folder
-	var shown []weighed
+	var shown []folderSum
 	var rest Sum
 	left, whole := 0, true
 	for _, f := range r.t.Below(folder) {
-		shown = append(shown, weighed{f, r.t.Of(f)})
+		shown = append(shown, folderSum{f, r.t.Of(f)})
 	}
-	slices.SortFunc(shown, func(a, b weighed) int {
+	slices.SortFunc(shown, func(a, b folderSum) int {
 		return cmp.Or(cmp.Compare(r.plan.By.Of(&b.sum), r.plan.By.Of(&a.sum)), strings.Compare(a.folder.Name, b.folder.Name))
 	})
 	for i, w := range shown {
@@ -150,10 +150,8 @@ func (t *Totals) incomplete(root *entry.Folder) map[*entry.Folder]bool {
 		}
 	}
 	mark(root)
-	for _, folders := range t.resolved().below {
-		for _, folder := range folders {
-			mark(folder)
-		}
+	for folder := range t.resolved().folders {
+		mark(folder)
 	}
 	return found
 }

@@ -19,11 +19,18 @@ type Totals struct {
 	parts []*totalsPart
 
 	// These are there once it is resolved.
-	sums  map[*entry.Folder]*Sum            // what a folder holds, at any depth
-	own   map[*entry.Folder]*Sum            // what lies directly in it
-	below map[*entry.Folder][]*entry.Folder // the folders directly in it
-	again Sum                               // names counted elsewhere, and the bytes they would have been
-	other map[place]bool                    // those names
+	folders map[*entry.Folder]*weighed
+	roots   []*entry.Folder
+	again   Sum            // names counted elsewhere, and the bytes they would have been
+	other   map[place]bool // those names
+}
+
+// weighed is what is known of a folder.
+type weighed struct {
+	sum   Sum // what it holds, at any depth
+	own   Sum // what lies directly in it
+	above *weighed
+	below []*entry.Folder
 }
 
 type totalsPart struct {
@@ -87,27 +94,27 @@ func (p *totalsPart) add(entries []entry.Entry) {
 // reading. A file with several names is counted where the first of them lies,
 // in order of the bytes of their paths, so that folders side by side add up to
 // the folder above them.
-func (t *Totals) Of(folder *entry.Folder) Sum { return t.get(t.resolved().sums, folder) }
+func (t *Totals) Of(folder *entry.Folder) Sum { return t.get(folder).sum }
 
 // Own returns what lies directly in a folder.
-func (t *Totals) Own(folder *entry.Folder) Sum { return t.get(t.resolved().own, folder) }
-
-func (t *Totals) get(sums map[*entry.Folder]*Sum, folder *entry.Folder) Sum {
-	if sum := sums[folder]; sum != nil {
-		return *sum
-	}
-	return Sum{}
-}
+func (t *Totals) Own(folder *entry.Folder) Sum { return t.get(folder).own }
 
 // Below returns the folders directly in one, in no order.
-func (t *Totals) Below(folder *entry.Folder) []*entry.Folder { return t.resolved().below[folder] }
+func (t *Totals) Below(folder *entry.Folder) []*entry.Folder { return t.get(folder).below }
+
+func (t *Totals) get(folder *entry.Folder) *weighed {
+	if w := t.resolved().folders[folder]; w != nil {
+		return w
+	}
+	return &weighed{}
+}
 
 // Root returns the folder that a place is, with nothing in it if nothing was
 // found there.
 func (t *Totals) Root(p *entry.Place) *entry.Folder {
-	for folder := range t.resolved().sums {
-		if folder.Parent == nil && folder.Place == p {
-			return folder
+	for _, root := range t.resolved().roots {
+		if root.Place == p {
+			return root
 		}
 	}
 	return &entry.Folder{Place: p}
@@ -126,10 +133,8 @@ func (t *Totals) CountedElsewhere(e *entry.Entry) bool {
 // All returns what all the places hold together.
 func (t *Totals) All() Sum {
 	var all Sum
-	for folder, sum := range t.resolved().sums {
-		if folder.Parent == nil {
-			all.Add(*sum)
-		}
+	for _, root := range t.resolved().roots {
+		all.Add(t.Of(root))
 	}
 	return all
 }
@@ -146,54 +151,67 @@ func (t *Totals) Amend(e *entry.Entry) {
 
 // resolved adds up what the visitors counted, once.
 func (t *Totals) resolved() *Totals {
-	if t.sums != nil {
+	if t.folders != nil {
 		return t
 	}
-	t.sums, t.own = make(map[*entry.Folder]*Sum), make(map[*entry.Folder]*Sum)
-	t.below, t.other = make(map[*entry.Folder][]*entry.Folder), make(map[place]bool)
+	t.folders, t.other = make(map[*entry.Folder]*weighed), make(map[place]bool)
+	var byDepth [][]*weighed
+	var node func(folder *entry.Folder) *weighed
+	node = func(folder *entry.Folder) *weighed {
+		if w := t.folders[folder]; w != nil {
+			return w
+		}
+		w := &weighed{}
+		t.folders[folder] = w
+		for len(byDepth) <= folder.Depth {
+			byDepth = append(byDepth, nil)
+		}
+		byDepth[folder.Depth] = append(byDepth[folder.Depth], w)
+		if folder.Parent == nil {
+			t.roots = append(t.roots, folder)
+			return w
+		}
+		w.above = node(folder.Parent)
+		w.above.below = append(w.above.below, folder)
+		return w
+	}
 	var named []name
 	for _, p := range t.parts {
 		for folder, sum := range p.sums {
-			t.add(folder, *sum)
+			node(folder).own.Add(*sum)
 		}
 		for _, folder := range p.folders { // also those with nothing in them
-			t.add(folder, Sum{})
+			node(folder)
 		}
 		named = append(named, p.named...)
 	}
-	for folder := range t.sums {
-		if folder.Parent != nil {
-			t.below[folder.Parent] = append(t.below[folder.Parent], folder)
+	t.parts = nil
+	t.countOnce(named)
+	for depth := len(byDepth) - 1; depth >= 0; depth-- {
+		for _, w := range byDepth[depth] {
+			w.sum.Add(w.own)
+			if w.above != nil {
+				w.above.sum.Add(w.sum)
+			}
 		}
 	}
-	t.parts = nil
+	return t
+}
+
+// countOnce adds the bytes of files with several names where the first of these
+// lies.
+func (t *Totals) countOnce(named []name) {
 	slices.SortFunc(named, func(a, b name) int {
 		return cmp.Or(cmp.Compare(a.node.device, b.node.device), cmp.Compare(a.node.inode, b.node.inode),
 			strings.Compare(a.folder.Path()+"/"+a.name, b.folder.Path()+"/"+b.name))
 	})
 	for i, n := range named {
 		if i == 0 || named[i-1].node != n.node {
-			t.add(n.folder, n.bytes)
+			t.folders[n.folder].own.Add(n.bytes)
 			continue
 		}
 		t.again.Files++
 		t.again.Add(n.bytes)
 		t.other[place{n.folder, n.name}] = true
 	}
-	return t
-}
-
-// add adds what lies directly in a folder to it and all those it lies in.
-func (t *Totals) add(folder *entry.Folder, sum Sum) {
-	addTo(t.own, folder, sum)
-	for at := folder; at != nil; at = at.Parent {
-		addTo(t.sums, at, sum)
-	}
-}
-
-func addTo(sums map[*entry.Folder]*Sum, folder *entry.Folder, sum Sum) {
-	if sums[folder] == nil {
-		sums[folder] = &Sum{}
-	}
-	sums[folder].Add(sum)
 }
