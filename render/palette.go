@@ -39,6 +39,8 @@ func (p Palette) put(dst []byte, text string, ink ink) []byte {
 // inkOf returns the ink for the name of an entry.
 func inkOf(e *entry.Entry) ink {
 	switch e.Kind {
+	case entry.KindUnknown:
+		return plainInk
 	case entry.KindFolder:
 		return folderInk
 	case entry.KindLink:

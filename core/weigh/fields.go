@@ -21,6 +21,9 @@ func (r *Row) Entry() *entry.Entry {
 	default:
 		e.Folder, e.Name = f.Parent, f.Name
 	}
+	if r.Kind != FolderRow {
+		e.Kind = entry.KindUnknown // it stands for several things
+	}
 	return e
 }
 
