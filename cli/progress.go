@@ -31,10 +31,13 @@ func (p *Program) progress(r *reading, progress *source.Progress) (done func()) 
 		defer mu.Unlock()
 		container = mpb.New(mpb.WithOutput(p.Err), mpb.WithRefreshRate(200*time.Millisecond))
 		bar = container.New(0, mpb.NopStyle(), mpb.BarRemoveOnComplete(), mpb.PrependDecorators(decor.Any(func(decor.Statistics) string {
-			entries := progress.Entries.Load()
+			entries, folders := progress.Entries.Load(), progress.Folders.Load()
 			rate := int64(float64(entries) / time.Since(begun).Seconds())
-			return "reading: " + render.Count(entries, "entry", "entries") + " in " + render.Count(progress.Folders.Load(), "folder", "folders") +
-				", " + render.Grouped(rate) + " a second"
+			line := "reading: " + render.Count(entries, "entry", "entries") + " in " + render.Count(folders, "folder", "folders")
+			if bytes := progress.Bytes.Load(); bytes > 0 {
+				line += ", " + r.view.Units.SizeText(bytes)
+			}
+			return line + ", " + render.Grouped(rate) + " a second; " + render.Count(max(progress.Found.Load()-folders, 0), "folder", "folders") + " left so far"
 		})))
 	})
 	return func() {

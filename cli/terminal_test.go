@@ -101,7 +101,7 @@ func TestPager(t *testing.T) {
 func TestProgress(t *testing.T) {
 	cmd := command(t, "/", "list", "/usr", "/usr", "/usr", "--depth", "all", "--columns", "all", "--as", "csv", "--to", "/dev/null")
 	out := onTerminal(t, cmd, 100, 24)
-	assert.Regexp(t, `reading: [0-9 ]+ entries in [0-9 ]+ folders, [0-9 ]+ a second`, out)
-	after := out[strings.LastIndex(out, "a second"):]
+	assert.Regexp(t, `reading: [0-9 ]+ entries in [0-9 ]+ folders, [0-9.]+ [A-Za-z]+, [0-9 ]+ a second; [0-9 ]+ folders? left so far`, out)
+	after := out[strings.LastIndex(out, "left so far"):]
 	assert.Regexp(t, "\x1b\\[J|\x1b\\[2?K", after, "it is taken away when done")
 }

@@ -154,6 +154,9 @@ func (w *worker) pushFolders() {
 	if len(w.folders) == 0 {
 		return
 	}
+	if w.request.Progress != nil {
+		w.request.Progress.Found.Add(int64(len(w.folders)))
+	}
 	w.queue.push(w.folders...)
 	clear(w.folders)
 	w.folders = w.folders[:0]
@@ -294,7 +297,14 @@ func (w *worker) flush() error {
 		return nil
 	}
 	if w.request.Progress != nil {
+		bytes := int64(0)
+		for i := range w.batch {
+			if w.batch[i].HasSize() {
+				bytes += w.batch[i].Size
+			}
+		}
 		w.request.Progress.Entries.Add(int64(len(w.batch)))
+		w.request.Progress.Bytes.Add(bytes)
 	}
 	err := w.visit(w.batch)
 	w.batch, w.more = w.batch[:0], w.more[:0]

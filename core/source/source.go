@@ -111,7 +111,9 @@ var Stages = [...]entry.Facts{
 // Progress is how far a reading has come. It may be read at any time.
 type Progress struct {
 	Entries atomic.Int64
-	Folders atomic.Int64
+	Bytes   atomic.Int64 // of content of files, where their status was asked for
+	Folders atomic.Int64 // read
+	Found   atomic.Int64 // found so far and to be read
 }
 
 // Report is what a reading left out, and why.
