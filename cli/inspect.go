@@ -58,11 +58,7 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 	if err != nil {
 		return err
 	}
-	places, err := p.where(r, args, o.matchCase)
-	if err != nil {
-		return err
-	}
-	sources, problems, err := openPlaces(places)
+	sources, summary, err := p.open(r, args, o.matchCase, false)
 	if err != nil {
 		return err
 	}
@@ -71,7 +67,6 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 			return misuse("--siblings: %w", err)
 		}
 	}
-	summary := &render.Summary{Report: source.Report{Problems: problems}}
 	cards, err := gatherCards(cmd.Context(), r, sources, extra, &summary.Report)
 	if err != nil {
 		return err

@@ -358,6 +358,27 @@ func parseColumns(words, format string) ([]*entry.Field, error) {
 	return columns, nil
 }
 
+// open reads the condition and opens the places of a command. It returns the
+// summary that the answer ends with, in which places that are not there are
+// problems. Where only folders make sense, other places are refused.
+func (p *Program) open(r *reading, args []string, matchCase, foldersOnly bool) ([]source.Source, *render.Summary, error) {
+	places, err := p.where(r, args, matchCase)
+	if err != nil {
+		return nil, nil, err
+	}
+	sources, problems, err := openPlaces(places)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, s := range sources {
+		if place := s.Place(); foldersOnly && (place.Leaf || place.List) {
+			return nil, nil, misuse("%s is no folder; frank inspect tells about a file", render.Escaped(place.Given))
+		}
+		r.view.Places = append(r.view.Places, s.Place())
+	}
+	return sources, &render.Summary{Report: source.Report{Problems: problems}}, nil
+}
+
 // openPlaces opens what was asked about: the current folder if nothing was.
 // Places that are not there are problems if there are others.
 func openPlaces(args []string) (sources []source.Source, problems []source.Problem, err error) {

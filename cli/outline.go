@@ -64,25 +64,14 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if r.order.AsIs {
 		return misuse("--order none has no meaning in an outline: its totals are known only at the end")
 	}
-	places, err := p.where(r, args, o.matchCase)
+	sources, summary, err := p.open(r, args, o.matchCase, true)
 	if err != nil {
 		return err
-	}
-	sources, problems, err := openPlaces(places)
-	if err != nil {
-		return err
-	}
-	for _, s := range sources {
-		if s.Place().Leaf || s.Place().List {
-			return misuse("%s is no folder; frank inspect tells about a file", render.Escaped(s.Place().Given))
-		}
-		r.view.Places = append(r.view.Places, s.Place())
 	}
 	destination, err := p.destination(r)
 	if err != nil {
 		return err
 	}
-	summary := &render.Summary{Report: source.Report{Problems: problems}}
 	builder := outline.NewBuilder(outline.Plan{Order: r.order, Context: r.view.Context, Depth: r.request.Depth, Hidden: r.request.Hidden,
 		FoldersOnly: foldersOnly, First: r.first})
 	request := r.request

@@ -79,22 +79,14 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	if err != nil {
 		return misuse("--by: %w", err)
 	}
-	places, err := p.where(r, args, o.matchCase)
+	sources, summary, err := p.open(r, args, o.matchCase, false)
 	if err != nil {
 		return err
-	}
-	sources, problems, err := openPlaces(places)
-	if err != nil {
-		return err
-	}
-	for _, s := range sources {
-		r.view.Places = append(r.view.Places, s.Place())
 	}
 	destination, err := p.destination(r)
 	if err != nil {
 		return err
 	}
-	summary := &render.Summary{Report: source.Report{Problems: problems}}
 	t := tally.New(dimensions, r.view.Context)
 	err = p.tallyTo(cmd.Context(), r, sources, t, summary, func() error {
 		if cross {

@@ -100,25 +100,14 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err := readAtLeast(o.atLeast, &plan); err != nil {
 		return misuse("--at-least: %w", err)
 	}
-	places, err := p.where(r, args, o.reading.matchCase)
+	sources, summary, err := p.open(r, args, o.reading.matchCase, true)
 	if err != nil {
 		return err
-	}
-	sources, problems, err := openPlaces(places)
-	if err != nil {
-		return err
-	}
-	for _, s := range sources {
-		if s.Place().Leaf || s.Place().List {
-			return misuse("%s is no folder; frank inspect tells about a file", render.Escaped(s.Place().Given))
-		}
-		r.view.Places = append(r.view.Places, s.Place())
 	}
 	destination, err := p.destination(r)
 	if err != nil {
 		return err
 	}
-	summary := &render.Summary{Report: source.Report{Problems: problems}}
 	err = p.weighTo(cmd.Context(), destination, r, sources, plan, o.explain, summary)
 	if closing := destination.Close(err == nil || r.to == ""); err == nil {
 		err = closing
