@@ -376,7 +376,7 @@ func (p *Program) open(r *reading, args []string, matchCase, foldersOnly bool) (
 		}
 		r.view.Places = append(r.view.Places, s.Place())
 	}
-	return sources, &render.Summary{Report: source.Report{Problems: problems}}, nil
+	return sources, &render.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
 }
 
 // openPlaces opens what was asked about: the current folder if nothing was.

@@ -107,9 +107,6 @@ func (p *Program) writeOutline(w interface{ Write([]byte) (int, error) }, r *rea
 	elsewhere := builder.Totals().Elsewhere()
 	summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = counter.Sum(), true, true, &elsewhere
 	summary.Report.Hidden = builder.Hidden()
-	if r.program != nil {
-		summary.Chosen = true
-	}
 	var out []byte
 	switch r.format {
 	case "json":

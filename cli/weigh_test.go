@@ -169,6 +169,10 @@ func TestWeighTable(t *testing.T) {
 	rows, _ := weighed(t, root, "where", "name", "is", "y")
 	assert.Equal(t, 500.0, rows["."]["size"])
 	assert.Len(t, rows, 2, "only folders that lead to matches")
+	for _, words := range []string{"weigh", "tally --by ext", "outline"} {
+		out := run(t, root, append(strings.Fields(words), "where", "name", "is", "y")...).out
+		assert.Contains(t, out, "1 of 7 entries: 1 file", words)
+	}
 	assert.Equal(t, ".\n./a\n./c\n", run(t, root, "weigh", "--as", "paths").out)
 }
 
