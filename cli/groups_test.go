@@ -145,7 +145,7 @@ func outlined(t *testing.T, dir string, args ...string) node {
 // of its folders.
 func TestOutlineAgreesWithKernel(t *testing.T) {
 	for _, place := range []string{ternPoint(t), "/usr/share"} {
-		sums := kernelWeights(t, place)
+		sums := kernelWeights(t, place, false)
 		count := -1
 		require.NoError(t, filepath.WalkDir(place, func(string, fs.DirEntry, error) error { count++; return nil }))
 		var check func(n node) int

@@ -20,8 +20,12 @@ import (
 func weighed(t *testing.T, dir string, args ...string) (rows map[string]map[string]any, rests []map[string]any) {
 	r := run(t, dir, append([]string{"weigh", "--as", "jsonl"}, args...)...)
 	require.Zero(t, r.status, r.err)
+	return weights(t, r.out)
+}
+
+func weights(t *testing.T, out string) (rows map[string]map[string]any, rests []map[string]any) {
 	rows = map[string]map[string]any{}
-	decoder := json.NewDecoder(strings.NewReader(r.out))
+	decoder := json.NewDecoder(strings.NewReader(out))
 	for decoder.More() {
 		var row map[string]any
 		require.NoError(t, decoder.Decode(&row))
@@ -35,8 +39,9 @@ func weighed(t *testing.T, dir string, args ...string) (rows map[string]map[stri
 }
 
 // kernelWeights adds up for every folder below root what the kernel says lies in
-// it. A file with several names counts where the first of them is.
-func kernelWeights(t *testing.T, root string) map[string][5]int64 {
+// it. A file with several names counts where the first of them is. What shut
+// folders hold is not counted: those that only their owner may enter.
+func kernelWeights(t *testing.T, root string, shut bool) map[string][5]int64 {
 	type file struct{ device, inode uint64 }
 	first := map[file]string{}
 	stats := map[string]unix.Stat_t{}
@@ -48,6 +53,9 @@ func kernelWeights(t *testing.T, root string) map[string][5]int64 {
 		id := file{uint64(st.Dev), st.Ino}
 		if old, seen := first[id]; !seen || path < old {
 			first[id] = path
+		}
+		if shut && st.Mode&unix.S_IFMT == unix.S_IFDIR && st.Mode&0o007 == 0 {
+			return fs.SkipDir
 		}
 		return nil
 	}))
@@ -109,9 +117,8 @@ func TestWeighAgreesWithKernel(t *testing.T) {
 			files = append(files, path)
 		}
 	}
-	for _, place := range []string{tree, ternPoint(t), "/usr/share"} {
-		rows, _ := weighed(t, "/", place, "--depth", "all")
-		sums := kernelWeights(t, place)
+	agrees := func(place string, rows map[string]map[string]any, shut bool) {
+		sums := kernelWeights(t, place, shut)
 		require.Len(t, rows, len(sums))
 		for path, want := range sums {
 			row := rows[path]
@@ -120,6 +127,10 @@ func TestWeighAgreesWithKernel(t *testing.T) {
 				require.NotNil(t, row["newest"], path)
 			}
 		}
+	}
+	for _, place := range []string{tree, ternPoint(t), "/usr"} {
+		rows, _ := weighed(t, "/", place, "--depth", "all")
+		agrees(place, rows, false)
 		// Each folder is what lies directly in it and the folders in it.
 		parts := map[string]float64{}
 		for path, row := range rows {
@@ -144,6 +155,31 @@ func TestWeighAgreesWithKernel(t *testing.T) {
 			total += rest["size"].(float64)
 		}
 		assert.Equal(t, rows[place]["size"], total)
+	}
+	// Folders that cannot be entered, and all above them, are marked; the rest
+	// still adds up.
+	for i, folder := range folders[1:] {
+		if i%7 == 0 {
+			require.NoError(t, os.Chmod(folder, 0o700))
+		}
+	}
+	require.NoError(t, os.Chmod(filepath.Dir(tree), 0o755))
+	r := finish(t, stranger(command(t, "/", "weigh", "--as", "jsonl", "--depth", "all", tree)))
+	assert.Equal(t, 3, r.status)
+	rows, _ := weights(t, r.out)
+	if os.Geteuid() == 0 {
+		agrees(tree, rows, true)
+	}
+	unread := map[string]bool{}
+	for _, folder := range folders {
+		if rows[folder] != nil && rows[folder]["own_size"] == 0.0 && strings.Contains(r.err, folder+":") {
+			for at := folder; len(at) >= len(tree); at = filepath.Dir(at) {
+				unread[at] = true
+			}
+		}
+	}
+	for path, row := range rows {
+		assert.Equal(t, !unread[path], row["complete"], path)
 	}
 }
 
@@ -200,30 +236,44 @@ func TestWeighTrouble(t *testing.T) {
 	assert.Contains(t, r.out, "shut (not all read)")
 	assert.Contains(t, r.out, "001 (not all read)")
 	assert.NotContains(t, r.out, "open (not all read)")
+}
 
-	for i := range 3 { // more than 64 bits can count
-		path := filepath.Join(root, "open", fmt.Sprint("huge", i))
+// Sums that are more than 64 bits can count.
+func TestWeighTooMuch(t *testing.T) {
+	root, err := os.MkdirTemp("/dev/shm", "frank-test-") // in memory, where files can be that large
+	if err != nil {
+		t.Skipf("no file system in memory: %v", err)
+	}
+	defer os.RemoveAll(root)
+	for i := range 3 {
+		path := filepath.Join(root, fmt.Sprint("huge", i))
 		require.NoError(t, os.WriteFile(path, nil, 0o644))
 		if err := os.Truncate(path, 1<<63-1); err != nil {
-			if err := os.Truncate(path, 1<<43); err != nil {
-				t.Skipf("no large sparse files here: %v", err)
-			}
+			t.Skipf("no such large files here: %v", err)
 		}
 	}
-	r = run(t, root, "weigh", "open")
-	assert.Zero(t, r.status)
-	assert.NotContains(t, r.out, "-", "nothing wraps round")
+	for _, words := range []string{"weigh", "outline", "tally --by ext", "list --totals", "weigh --explain ."} {
+		r := run(t, root, strings.Fields(words)...)
+		assert.Zero(t, r.status)
+		assert.Contains(t, r.out, "more than can be counted", words)
+		assert.NotContains(t, r.out, "-9", words)
+	}
+	rows, _ := weighed(t, root)
+	assert.Equal(t, float64(1<<63-1), rows["."]["size"])
 }
 
 // Ctrl-C shows what was summed up so far, marked as incomplete.
-func TestWeighInterrupted(t *testing.T) {
-	cmd := command(t, "/", "weigh", "/usr", "/usr/lib", "where", "sha512 is 00000000") // which takes long
-	var out strings.Builder
-	cmd.Stdout = &out
-	require.NoError(t, cmd.Start())
-	time.Sleep(400 * time.Millisecond) // long before it can be done
-	require.NoError(t, cmd.Process.Signal(os.Interrupt))
-	cmd.Wait()
-	assert.Equal(t, 130, cmd.ProcessState.ExitCode())
-	assert.Contains(t, out.String(), "stopped before everything was read")
+func TestSumsInterrupted(t *testing.T) {
+	for _, words := range []string{"weigh", "outline", "tally --by ext"} {
+		args := append(strings.Fields(words), "/usr", "where", "sha512 is 00000000") // which takes long
+		cmd := command(t, "/", args...)
+		var out strings.Builder
+		cmd.Stdout = &out
+		require.NoError(t, cmd.Start())
+		time.Sleep(400 * time.Millisecond) // long before it can be done
+		require.NoError(t, cmd.Process.Signal(os.Interrupt))
+		cmd.Wait()
+		assert.Equal(t, 130, cmd.ProcessState.ExitCode(), words)
+		assert.Contains(t, out.String(), "stopped before everything was read", words)
+	}
 }

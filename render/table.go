@@ -17,6 +17,7 @@ type table struct {
 	widths  []widths
 	name    int // the column that is shortened to fit, or -1
 	nameMax int // its width at most
+	bar     int // how wide the whole is drawn
 }
 
 // widths are what the cells of a column take. A cell has two parts: the first
@@ -42,7 +43,7 @@ const (
 )
 
 func newTable(v *View) *table {
-	t := &table{view: v, columns: v.Columns, widths: make([]widths, len(v.Columns)), name: -1}
+	t := &table{view: v, columns: v.Columns, widths: make([]widths, len(v.Columns)), name: -1, bar: widestBar}
 	for i, f := range v.Columns {
 		t.widths[i].heading = Width(f.Name)
 		if t.name < 0 && f.Type == entry.Text && slices.Contains([]string{"name", "path", "folder", "stem", "target"}, f.Name) {
@@ -52,8 +53,8 @@ func newTable(v *View) *table {
 	return t
 }
 
-// fit makes the columns fit the terminal: by shortening names, and where that
-// is not enough by leaving out the last columns.
+// fit makes the columns fit the terminal: by drawing shorter bars, then
+// shorter names, and where that is not enough by leaving out the last columns.
 func (t *table) fit() {
 	limit := t.view.Width
 	if t.name >= 0 {
@@ -63,6 +64,17 @@ func (t *table) fit() {
 		all := indent - gap
 		for i := range t.columns {
 			all += t.widths[i].all() + gap
+		}
+		if all <= limit {
+			return
+		}
+		for i, f := range t.columns {
+			if f.Type == entry.Bar && t.bar == widestBar {
+				t.bar = max(shortestBar, widestBar-(all-limit))
+				before := t.widths[i].all()
+				t.widths[i].right = min(t.widths[i].right, t.bar)
+				all -= before - t.widths[i].all()
+			}
 		}
 		if all <= limit {
 			return
@@ -147,8 +159,12 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 	pending := 0
 	for i, f := range t.columns {
 		left, right := v.cell(f, e)
-		if i == t.name {
+		switch {
+		case i == t.name:
 			right = Shorten(right, t.nameMax)
+		case f.Type == entry.Bar:
+			n, _ := f.Number(e, v.Context)
+			right = bar(n, t.bar)
 		}
 		w := t.widths[i]
 		lead := 0
@@ -251,7 +267,7 @@ func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
 	case f.Type == entry.Share:
 		return fmt.Sprintf("%.1f", float64(n)/1e4), "%"
 	case f.Type == entry.Bar:
-		return "", bar(n)
+		return "", bar(n, widestBar)
 	case f.Name == "files" || f.Name == "folders" || f.Name == "count":
 		return Grouped(n), ""
 	case f.Type == entry.Span:
@@ -260,13 +276,16 @@ func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
 	return strconv.FormatUint(uint64(n), 10), ""
 }
 
-// barWidth is how many columns the whole takes.
-const barWidth = 20
+// How many columns the whole of a bar takes.
+const (
+	widestBar   = 20
+	shortestBar = 8
+)
 
-// bar draws a share in millionths as a line, in steps of half a column. What is
-// not nothing is at least the shortest line.
-func bar(share int64) string {
-	halves := (share*2*barWidth + 500_000) / 1_000_000
+// bar draws a share in millionths of the whole as a line, in steps of half a
+// column. What is not nothing is at least the shortest line.
+func bar(share int64, whole int) string {
+	halves := (share*2*int64(whole) + 500_000) / 1_000_000
 	if share > 0 {
 		halves = max(halves, 1)
 	}

@@ -68,7 +68,7 @@ func measure(m Measurer, entries Entries) {
 }
 
 // chunk is how many entries are formatted at a time on one core.
-const chunk = 512
+const chunk = 64
 
 // rows writes the entries in rounds: in each, every core formats a chunk, and
 // then these are written one after another while the next are being formatted.

@@ -124,10 +124,10 @@ func (e *Entry) Hidden() bool { return HiddenName(e.Name) || e.Marks&MarkFlagged
 // AppendPath appends the place as it was given, joined with the way to the
 // entry.
 func (e *Entry) AppendPath(dst []byte) []byte {
+	dst = e.Folder.AppendPath(dst)
 	if e.Self {
-		return append(dst, e.Folder.Path()...)
+		return dst
 	}
-	dst = append(dst, e.Folder.Path()...)
 	if dst[len(dst)-1] != '/' {
 		dst = append(dst, '/')
 	}

@@ -1,6 +1,7 @@
 package entry
 
 import (
+	"slices"
 	"strings"
 	"sync/atomic"
 )
@@ -48,28 +49,64 @@ func NewFolder(parent *Folder, name string) *Folder {
 // HiddenName tells whether a name starts with a dot.
 func HiddenName(name string) bool { return len(name) > 0 && name[0] == '.' }
 
-// keepPath is the longest path that is kept once built. Longer ones are built
-// each time, or a chain of nested folders would cost its length squared.
-const keepPath = 1024
+// Paths up to keepPath bytes are kept once built. Of longer ones, up to
+// keepLong, only that of every 32nd level is, or a chain of nested folders
+// would cost its length squared.
+const (
+	keepPath  = 1024
+	keepLong  = 64 << 10
+	keepEvery = 32
+)
 
 // Path returns the place as it was given, joined with the way to the folder.
 // It may be called from several goroutines.
 func (f *Folder) Path() string {
+	if path, kept := f.keptPath(); kept {
+		return path
+	}
+	return string(f.AppendPath(nil))
+}
+
+func (f *Folder) keptPath() (path string, kept bool) {
 	if f.Parent == nil {
-		return f.Place.Given
+		return f.Place.Given, true
 	}
 	if path := f.path.Load(); path != nil {
-		return *path
+		return *path, true
 	}
-	prefix := f.Place.Given
-	if !strings.HasSuffix(prefix, "/") {
-		prefix += "/"
+	return "", false
+}
+
+// AppendPath appends what Path returns.
+func (f *Folder) AppendPath(dst []byte) []byte {
+	start := len(dst)
+	length := 0 // of what comes after the path of the nearest folder that has one
+	above := f
+	path, kept := above.keptPath()
+	for ; !kept; path, kept = above.keptPath() {
+		length += 1 + len(above.Name)
+		above = above.Parent
 	}
-	path := prefix + f.Way()
-	if len(path) <= keepPath {
+	dst = append(dst, path...)
+	if above == f {
+		return dst
+	}
+	if strings.HasSuffix(path, "/") { // the place is "/", or was given so
+		dst = dst[:len(dst)-1]
+	}
+	end := len(dst) + length
+	dst = slices.Grow(dst, length)[:end]
+	for at := f; at != above; at = at.Parent {
+		end -= len(at.Name)
+		copy(dst[end:], at.Name)
+		end--
+		dst[end] = '/'
+	}
+	if long := len(dst) - start; long <= keepPath || long <= keepLong && f.Depth%keepEvery == 0 {
+		path := string(dst[start:])
 		f.path.Store(&path)
 	}
-	return path
+	return dst
 }
 
 // FullPath returns the path from the root of the system.
@@ -85,20 +122,7 @@ func (f *Folder) Way() string {
 	if f.Parent == nil {
 		return ""
 	}
-	length := -1
-	for at := f; at.Parent != nil; at = at.Parent {
-		length += len(at.Name) + 1
-	}
-	way := make([]byte, length)
-	for at := f; at.Parent != nil; at = at.Parent {
-		length -= len(at.Name)
-		copy(way[length:], at.Name)
-		if length > 0 {
-			length--
-			way[length] = '/'
-		}
-	}
-	return string(way)
+	return f.Path()[len(strings.TrimSuffix(f.Place.Given, "/"))+1:]
 }
 
 // Trail returns the folders from the place to this one, both included.

@@ -31,11 +31,11 @@ func (q *queue) push(items ...work) {
 	}
 }
 
-// hungry tells whether a worker is waiting for work.
-func (q *queue) hungry() bool {
+// bare tells whether a worker that wants work now would find none.
+func (q *queue) bare() bool {
 	q.mu.Lock()
 	defer q.mu.Unlock()
-	return q.idle > 0 && len(q.work) == 0
+	return len(q.work) == 0
 }
 
 // pop waits for work. It returns false when all is done, or was stopped.

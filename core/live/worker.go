@@ -120,7 +120,7 @@ func (w *worker) readFolder(o *opened) error {
 		if n == 0 {
 			break
 		}
-		if n > shareAbove && w.request.Facts != 0 && w.queue.hungry() {
+		if n > shareAbove && w.request.Facts != 0 && w.queue.bare() {
 			o.shared = true
 			o.refs.Add(1)
 			w.queue.push(work{open: o, records: bytes.Clone(w.buffer[:n])})
