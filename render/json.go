@@ -73,7 +73,7 @@ func plainJSON(text []byte) bool {
 	for ; len(text) >= 8; text = text[8:] {
 		word := binary.LittleEndian.Uint64(text)
 		quote, slash, last := word^'"'*ones, word^'\\'*ones, word^0x7f*ones
-		if (word|word-' '*ones|quote-ones|slash-ones|last-ones)&tops != 0 {
+		if (word|(word-' '*ones)|(quote-ones)|(slash-ones)|(last-ones))&tops != 0 {
 			return false
 		}
 	}

@@ -197,6 +197,30 @@ func FuzzNamesComeBack(f *testing.F) {
 	})
 }
 
+// Each byte, at each place in a long name, comes back.
+func TestJSONOfEveryByte(t *testing.T) {
+	var names []string
+	for c := range 256 {
+		for at := range 17 {
+			name := []byte("seventeen letters")
+			name[at] = byte(c)
+			names = append(names, string(name))
+		}
+	}
+	decoder := stdjson.NewDecoder(strings.NewReader(write(t, "jsonl", view("name"), files(names...))))
+	for _, name := range names {
+		var row struct {
+			Name string
+			Raw  []byte `json:"name_base64"`
+		}
+		require.NoError(t, decoder.Decode(&row), "%q", name)
+		if !utf8.ValidString(name) {
+			row.Name = string(row.Raw)
+		}
+		require.Equal(t, name, row.Name)
+	}
+}
+
 func TestJSONDocument(t *testing.T) {
 	var document struct {
 		Place    string

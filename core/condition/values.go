@@ -178,14 +178,16 @@ func checkText(test *Test, text string) error {
 const leastDigits = 8
 
 func checkDigest(algorithm, text string) error {
-	whole := entry.DigestDigits(algorithm)
+	a, err := entry.LookupAlgorithm(algorithm)
 	switch {
+	case err != nil:
+		return err
 	case strings.Trim(strings.ToLower(text), "0123456789abcdef") != "":
 		return fmt.Errorf("a digest is of hexadecimal digits, 0 to 9 and a to f")
 	case len(text) < leastDigits:
 		return fmt.Errorf("at least %d digits of the digest are wanted, not %d", leastDigits, len(text))
-	case len(text) > whole:
-		return fmt.Errorf("a digest of %s has %d digits, and these are %d", algorithm, whole, len(text))
+	case len(text) > a.Digits:
+		return fmt.Errorf("a digest of %s has %d digits, and these are %d", algorithm, a.Digits, len(text))
 	}
 	return nil
 }

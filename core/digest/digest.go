@@ -1,7 +1,13 @@
-// Package digest computes digests of content.
+// Package digest takes digests of content, and reads and writes lists of them.
+//
+// A [Hasher] reads content once for all the digests wanted of it. A [Pool] does
+// so for many files on all cores, opened by whoever knows how: it is told by
+// [Files]. A [Value] is a digest as a publisher gives it, and a [List] is a file
+// of digests and the names they belong to, in any of the usual forms.
 package digest
 
 import (
+	"context"
 	"crypto/md5"
 	"crypto/sha1"
 	"crypto/sha256"
@@ -9,6 +15,8 @@ import (
 	"encoding/hex"
 	"hash"
 	"io"
+	"sync"
+	"sync/atomic"
 
 	"github.com/zeebo/blake3"
 
@@ -21,6 +29,8 @@ func newHash(fact entry.Facts) hash.Hash {
 		return sha256.New()
 	case entry.FactSHA512:
 		return sha512.New()
+	case entry.FactSHA384:
+		return sha512.New384()
 	case entry.FactSHA1:
 		return sha1.New()
 	case entry.FactMD5:
@@ -31,24 +41,156 @@ func newHash(fact entry.Facts) hash.Hash {
 	return nil
 }
 
-// Read reads content to its end, once for all wanted digests, and returns them
-// in hexadecimal by their facts, and the number of bytes.
-func Read(content io.Reader, wanted entry.Facts) (map[entry.Facts]string, int64, error) {
-	hashes := map[entry.Facts]hash.Hash{}
-	var writers []io.Writer
-	for _, d := range entry.Digests {
-		if wanted&d.Fact != 0 {
-			hashes[d.Fact] = newHash(d.Fact)
-			writers = append(writers, hashes[d.Fact])
+// Hasher takes the digests of one content after another. It is for one
+// goroutine.
+type Hasher struct {
+	facts  []entry.Facts
+	hashes []hash.Hash
+	buffer []byte
+	ahead  [][]byte
+}
+
+// NewHasher returns a hasher for some of entry.FactDigests.
+func NewHasher(wanted entry.Facts) *Hasher {
+	h := &Hasher{}
+	for _, a := range entry.Algorithms {
+		if wanted&a.Fact != 0 {
+			h.facts = append(h.facts, a.Fact)
+			h.hashes = append(h.hashes, newHash(a.Fact))
 		}
 	}
-	n, err := io.CopyBuffer(io.MultiWriter(writers...), struct{ io.Reader }{content}, make([]byte, 128<<10))
+	return h
+}
+
+// Hashers are hashers for different sets of digests, made as they are wanted,
+// for one goroutine. The zero value has none yet.
+type Hashers struct{ made map[entry.Facts]*Hasher }
+
+// For returns a hasher for the digests that are wanted.
+func (h *Hashers) For(wanted entry.Facts) *Hasher {
+	if h.made[wanted] == nil {
+		if h.made == nil {
+			h.made = make(map[entry.Facts]*Hasher)
+		}
+		h.made[wanted] = NewHasher(wanted)
+	}
+	return h.made[wanted]
+}
+
+const (
+	bufferSize  = 128 << 10
+	aheadSize   = 512 << 10
+	aheadPieces = 4
+)
+
+// Take reads content to its end and returns its digests, and the number of
+// bytes, which is also added to read, if that is not nil, as it goes on. With
+// ahead, it goes on reading while what was read is being digested, and the
+// algorithms are at work at the same time: faster where cores are free.
+func (h *Hasher) Take(ctx context.Context, content io.Reader, ahead bool, read *atomic.Int64) (entry.Digests, int64, error) {
+	for _, hash := range h.hashes {
+		hash.Reset()
+	}
+	var n int64
+	var err error
+	take := func(piece []byte) {
+		n += int64(len(piece))
+		if read != nil {
+			read.Add(int64(len(piece)))
+		}
+	}
+	if ahead {
+		err = h.takeAhead(ctx, content, take)
+	} else {
+		err = h.takeInTurn(ctx, content, take)
+	}
 	if err != nil {
 		return nil, n, err
 	}
-	digests := map[entry.Facts]string{}
-	for fact, h := range hashes {
-		digests[fact] = hex.EncodeToString(h.Sum(nil))
+	return h.sums(), n, nil
+}
+
+func (h *Hasher) sums() entry.Digests {
+	digests := make(entry.Digests, len(h.hashes))
+	for i, hash := range h.hashes {
+		digests[i] = entry.Digest{Fact: h.facts[i], Hex: hex.EncodeToString(hash.Sum(nil))}
 	}
-	return digests, n, nil
+	return digests
+}
+
+func (h *Hasher) takeInTurn(ctx context.Context, content io.Reader, take func([]byte)) error {
+	if h.buffer == nil {
+		h.buffer = make([]byte, bufferSize)
+	}
+	for {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		n, err := content.Read(h.buffer)
+		for _, hash := range h.hashes {
+			hash.Write(h.buffer[:n])
+		}
+		take(h.buffer[:n])
+		switch {
+		case err == io.EOF:
+			return nil
+		case err != nil:
+			return err
+		}
+	}
+}
+
+// piece is content that was read ahead.
+type piece struct {
+	bytes []byte // of a buffer of this length at least
+	err   error
+}
+
+func (h *Hasher) takeAhead(ctx context.Context, content io.Reader, take func([]byte)) error {
+	free, full := make(chan []byte, aheadPieces), make(chan piece, aheadPieces)
+	for len(h.ahead) < aheadPieces {
+		h.ahead = append(h.ahead, make([]byte, aheadSize))
+	}
+	for _, buffer := range h.ahead {
+		free <- buffer
+	}
+	stop := make(chan struct{})
+	var reader sync.WaitGroup
+	defer reader.Wait() // it uses the buffers and the content
+	defer close(stop)
+	reader.Go(func() {
+		for {
+			var buffer []byte
+			select {
+			case buffer = <-free:
+			case <-stop:
+				return
+			}
+			n, err := content.Read(buffer)
+			full <- piece{buffer[:n], err}
+			if err != nil {
+				return
+			}
+		}
+	})
+	for {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		p := <-full
+		var others sync.WaitGroup
+		for _, hash := range h.hashes[1:] {
+			others.Go(func() { hash.Write(p.bytes) })
+		}
+		h.hashes[0].Write(p.bytes)
+		others.Wait()
+		take(p.bytes)
+		switch {
+		case p.err == io.EOF:
+			return nil
+		case p.err != nil:
+			return p.err
+		}
+		free <- p.bytes[:cap(p.bytes)]
+	}
 }

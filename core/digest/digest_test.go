@@ -1,12 +1,17 @@
 package digest_test
 
 import (
+	"bytes"
+	"context"
+	"crypto/md5"
 	"crypto/sha256"
+	"crypto/sha512"
 	"encoding/hex"
 	"errors"
 	"io"
 	"math/rand/v2"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/iotest"
 
@@ -34,6 +39,7 @@ func TestPublishedVectors(t *testing.T) {
 		{entry.FactSHA1, "abc", "a9993e364706816aba3e25717850c26c9cd0d89d"},
 		{entry.FactSHA1, twoBlocks, "84983e441c3bd26ebaae4aa1f95129e5e54670f1"},
 		{entry.FactSHA1, million, "34aa973cd4c4daa4f61eeb2bdbad27316534016f"},
+		{entry.FactSHA384, "abc", "cb00753f45a35e8bb5a03d699ac65007272c32ab0eded1631a8b605a43ff5bed8086072ba1e7cc2358baeca134c825a7"},
 		// RFC 1321, appendix A.5
 		{entry.FactMD5, "", "d41d8cd98f00b204e9800998ecf8427e"},
 		{entry.FactMD5, "a", "0cc175b9c0f1b6a831c399e269772661"},
@@ -44,39 +50,52 @@ func TestPublishedVectors(t *testing.T) {
 		{entry.FactBLAKE3, "", "af1349b9f5f9a1a6a0404dea36dcc9499bcb25c9adc112b7cc9a93cae41f3262"},
 		{entry.FactBLAKE3, "abc", "6437b3ac38465133ffb63b75273a8db548c558465d79db03fd359c6cd5bd9d85"},
 	} {
-		got, n, err := digest.Read(strings.NewReader(c.content), c.fact)
-		require.NoError(t, err)
-		assert.EqualValues(t, len(c.content), n)
-		assert.Equal(t, map[entry.Facts]string{c.fact: c.want}, got)
+		for _, ahead := range []bool{false, true} {
+			got, n, err := digest.NewHasher(c.fact).Take(context.Background(), strings.NewReader(c.content), ahead, nil)
+			require.NoError(t, err)
+			assert.EqualValues(t, len(c.content), n)
+			assert.Equal(t, entry.Digests{{Fact: c.fact, Hex: c.want}}, got)
+		}
 	}
 }
 
-// One reading serves all algorithms, in whatever pieces the content comes.
+// One reading serves all algorithms, in whatever pieces the content comes, and
+// a hasher can be used again.
 func TestSeveralAtOnce(t *testing.T) {
 	random := rand.New(rand.NewPCG(1, 2))
-	for range 20 {
-		content := make([]byte, random.IntN(300_000))
+	hasher := digest.NewHasher(entry.FactDigests)
+	for i := range 20 {
+		content := make([]byte, random.IntN(3_000_000))
 		for i := range content {
 			content[i] = byte(random.Uint32())
 		}
-		all, _, err := digest.Read(iotest.HalfReader(strings.NewReader(string(content))), entry.FactDigests)
+		var read atomic.Int64
+		all, n, err := hasher.Take(context.Background(), iotest.HalfReader(bytes.NewReader(content)), i%2 == 0, &read)
 		require.NoError(t, err)
-		require.Len(t, all, len(entry.Digests))
-		for _, d := range entry.Digests {
-			one, _, err := digest.Read(strings.NewReader(string(content)), d.Fact)
-			require.NoError(t, err)
-			require.Equal(t, one[d.Fact], all[d.Fact])
-			require.Len(t, all[d.Fact], d.Digits)
+		require.EqualValues(t, len(content), n)
+		require.Equal(t, n, read.Load())
+		require.Len(t, all, len(entry.Algorithms))
+		for _, a := range entry.Algorithms {
+			require.Len(t, all.By(a.Fact), a.Digits)
 		}
-		sum := sha256.Sum256(content)
-		require.Equal(t, hex.EncodeToString(sum[:]), all[entry.FactSHA256])
+		sha256, sha384, md5 := sha256.Sum256(content), sha512.Sum384(content), md5.Sum(content)
+		require.Equal(t, hex.EncodeToString(sha256[:]), all.By(entry.FactSHA256))
+		require.Equal(t, hex.EncodeToString(sha384[:]), all.By(entry.FactSHA384))
+		require.Equal(t, hex.EncodeToString(md5[:]), all.By(entry.FactMD5))
 	}
 }
 
 func TestReadErrorsGiveNoDigest(t *testing.T) {
 	broken := errors.New("broken")
-	got, n, err := digest.Read(io.MultiReader(strings.NewReader("half"), iotest.ErrReader(broken)), entry.FactSHA256)
-	assert.ErrorIs(t, err, broken)
-	assert.EqualValues(t, 4, n)
-	assert.Nil(t, got)
+	stopped, stop := context.WithCancel(context.Background())
+	stop()
+	for _, ahead := range []bool{false, true} {
+		hasher := digest.NewHasher(entry.FactSHA256)
+		got, n, err := hasher.Take(context.Background(), io.MultiReader(strings.NewReader("half"), iotest.ErrReader(broken)), ahead, nil)
+		assert.ErrorIs(t, err, broken)
+		assert.EqualValues(t, 4, n)
+		assert.Nil(t, got)
+		_, _, err = hasher.Take(stopped, strings.NewReader("half"), ahead, nil)
+		assert.ErrorIs(t, err, context.Canceled)
+	}
 }

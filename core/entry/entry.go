@@ -21,35 +21,14 @@ const (
 	FactContent                      // the first few kilobytes of a file: media type
 	FactSHA256                       // these take reading all of a file
 	FactSHA512
+	FactSHA384
 	FactSHA1
 	FactMD5
 	FactBLAKE3
 )
 
 // FactDigests are all facts that take reading all of a file.
-const FactDigests = FactSHA256 | FactSHA512 | FactSHA1 | FactMD5 | FactBLAKE3
-
-// Digest is the name of an algorithm, the fact that its digest is, and how many
-// hexadecimal digits the digest has.
-type Digest struct {
-	Name   string
-	Fact   Facts
-	Digits int
-}
-
-// Digests are the digests that can be known of a file.
-var Digests = []Digest{{"sha256", FactSHA256, 64}, {"sha512", FactSHA512, 128}, {"sha1", FactSHA1, 40}, {"md5", FactMD5, 32}, {"blake3", FactBLAKE3, 64}}
-
-// DigestDigits returns how many hexadecimal digits a digest has, 0 if there is
-// no such algorithm.
-func DigestDigits(name string) int {
-	for _, d := range Digests {
-		if d.Name == name {
-			return d.Digits
-		}
-	}
-	return 0
-}
+const FactDigests = FactSHA256 | FactSHA512 | FactSHA384 | FactSHA1 | FactMD5 | FactBLAKE3
 
 // Has tells whether all the wanted facts are there.
 func (f Facts) Has(wanted Facts) bool { return f&wanted == wanted }
@@ -95,11 +74,11 @@ type Entry struct {
 
 // More holds the facts of an Entry that few questions ask for.
 type More struct {
-	Target  string           // what a link says, exact bytes
-	Created Time             // when it was made
-	Digests map[Facts]string // in hexadecimal, by their facts
-	Row     any              // of an answer that says more of it than its fields
-	Type    string           // media type, after the IANA registry
+	Target  string // what a link says, exact bytes
+	Created Time   // when it was made
+	Digests Digests
+	Row     any    // of an answer that says more of it than its fields
+	Type    string // media type, after the IANA registry
 }
 
 // HasSize tells whether Size has a meaning: for files, and for folders whose

@@ -157,19 +157,15 @@ var Fields = []Field{
 	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
 	}),
-	digest(Digests[0], "SHA-256 (FIPS 180-4)"),
-	digest(Digests[1], "SHA-512 (FIPS 180-4)"),
-	digest(Digests[2], "SHA-1 (FIPS 180-4), no longer safe against forgery"),
-	digest(Digests[3], "MD5 (RFC 1321), no longer safe against forgery"),
-	digest(Digests[4], "BLAKE3"),
+	digest(Algorithms[0]), digest(Algorithms[1]), digest(Algorithms[2]), digest(Algorithms[3]), digest(Algorithms[4]), digest(Algorithms[5]),
 }
 
-func digest(d Digest, what string) Field {
-	return text(d.Name, "the digest of a file's content: "+what, d.Fact, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
-		if e.Known&d.Fact == 0 {
+func digest(a Algorithm) Field {
+	return text(a.Name, "the digest of a file's content: "+a.Standard, a.Fact, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Known&a.Fact == 0 {
 			return dst, false
 		}
-		return append(dst, e.More.Digests[d.Fact]...), true
+		return append(dst, e.More.Digests.By(a.Fact)...), true
 	})
 }
 

@@ -1,10 +1,8 @@
 package live
 
 import (
-	"context"
 	"errors"
 	"io"
-	"os"
 	"strings"
 
 	"golang.org/x/sys/unix"
@@ -145,7 +143,7 @@ func (w *worker) lookInside(at int, name string, e *entry.Entry) {
 
 // sniff reads the start of a file and tells its media type from it.
 func (w *worker) sniff(at int, name string, e *entry.Entry) {
-	file, _, err := openRegular(at, name)
+	file, err := openContent(at, name, false)
 	if err != nil {
 		w.problem(e.Path(), "open", err)
 		return
@@ -154,7 +152,7 @@ func (w *worker) sniff(at int, name string, e *entry.Entry) {
 	head := make([]byte, media.HeadSize)
 	n, err := io.ReadFull(file, head)
 	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
-		w.problem(e.Path(), "read", reason(err))
+		w.problem(e.Path(), "read", err)
 		return
 	}
 	_, ext := entry.SplitName(e.Name)
@@ -169,71 +167,23 @@ func (w *worker) sniff(at int, name string, e *entry.Entry) {
 // digest reads all of a file. One that changes meanwhile gets no digest, since
 // it would be of content that the file never had.
 func (w *worker) digest(at int, name string, e *entry.Entry, wanted entry.Facts) {
-	file, before, err := openRegular(at, name)
+	file, err := openContent(at, name, false)
 	if err != nil {
 		w.problem(e.Path(), "open", err)
 		return
 	}
 	defer file.Close()
-	digests, n, err := digest.Read(stoppable{w.ctx, file}, wanted)
-	if err != nil {
-		if w.ctx.Err() == nil {
-			w.problem(e.Path(), "read", reason(err))
-		}
-		return
+	wanted &= entry.FactDigests
+	digests, n, err := w.hashers.For(wanted).Take(w.ctx, file, false, nil)
+	switch {
+	case w.ctx.Err() != nil:
+	case err != nil:
+		w.problem(e.Path(), "read", err)
+	case file.Unchanged(n) != nil:
+		w.problem(e.Path(), "take the digest of", digest.ErrChanged)
+	default:
+		more := w.extra(e)
+		more.Digests = append(more.Digests, digests...)
+		e.Known |= wanted
 	}
-	after, err := file.Stat()
-	if err != nil || n != after.Size() || !after.ModTime().Equal(before.ModTime()) || after.Size() != before.Size() {
-		w.problem(e.Path(), "take the digest of", errChanged)
-		return
-	}
-	w.extra(e).Digests = digests
-	e.Known |= wanted & entry.FactDigests
-}
-
-var errChanged = errors.New("it changed while it was read")
-
-// openRegular opens a file that the folder says is one, and makes sure that
-// nothing else has taken its place.
-func openRegular(at int, name string) (*os.File, os.FileInfo, error) {
-	file, err := openFile(at, name)
-	if err != nil {
-		return nil, nil, err
-	}
-	info, err := file.Stat()
-	if err != nil || !info.Mode().IsRegular() {
-		file.Close()
-		return nil, nil, errMoved
-	}
-	return file, info, nil
-}
-
-// OpenQuietly opens a file for reading as the reader itself does: never a pipe
-// or a device, not following a link, and leaving its access time alone where the
-// system allows.
-func OpenQuietly(path string) (*os.File, error) {
-	file, _, err := openRegular(unix.AT_FDCWD, path)
-	return file, err
-}
-
-// reason is what the system said, without the call and the name.
-func reason(err error) error {
-	var path *os.PathError
-	if errors.As(err, &path) {
-		return path.Err
-	}
-	return err
-}
-
-// stoppable is a reader that ends when the reading as a whole is to end.
-type stoppable struct {
-	ctx context.Context
-	io.Reader
-}
-
-func (s stoppable) Read(p []byte) (int, error) {
-	if err := s.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return s.Reader.Read(p)
 }

@@ -120,8 +120,14 @@ func (h *handles) reach(o *opened) (dir, error) {
 // openWay opens a folder by its way from one above it, however long, following
 // links.
 func openWay(from *opened, folder *entry.Folder) (dir, error) {
-	at := from.dir
-	for trail := folder.Trail()[from.folder.Depth+1:]; len(trail) > 0; {
+	return openTrail(from.dir, folder.Trail()[from.folder.Depth+1:])
+}
+
+// openTrail opens the last of folders in one another, at least one, the first
+// of which is in that one.
+func openTrail(from dir, trail []*entry.Folder) (dir, error) {
+	at := from
+	for len(trail) > 0 {
 		length, n := 0, 0
 		for n < len(trail) && (n == 0 || length+len(trail[n].Name) < longestWay) {
 			length += len(trail[n].Name) + 1
@@ -132,7 +138,7 @@ func openWay(from *opened, folder *entry.Folder) (dir, error) {
 			names[i] = folder.Name
 		}
 		next, err := openDir(at.handle(), strings.Join(names, "/"), true)
-		if at != from.dir {
+		if at != from {
 			at.close()
 		}
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -125,7 +126,7 @@ func TestDigestOfChangingFile(t *testing.T) {
 	assert.False(t, known)
 	require.Len(t, problems, 1)
 	assert.Equal(t, "take the digest of", problems[0].Tried)
-	assert.ErrorIs(t, problems[0].Err, errChanged)
+	assert.ErrorIs(t, problems[0].Err, digest.ErrChanged)
 	known, problems = read()
 	assert.True(t, known)
 	assert.Empty(t, problems)

@@ -4,7 +4,6 @@ package live
 
 import (
 	"errors"
-	"os"
 	"sync/atomic"
 	"unsafe"
 
@@ -32,18 +31,19 @@ func openDir(at int, name string, follow bool) (dir, error) {
 	return dir{fd}, err
 }
 
-// openFile opens a file to read from its content, never a pipe or a device
-// that takes its place meanwhile.
-func openFile(at int, name string) (*os.File, error) {
-	const flags = unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOFOLLOW | unix.O_NOCTTY
-	fd, err := ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags|unix.O_NOATIME, 0) })
+// openFile opens a file to read from its content, and would not wait for a pipe
+// or a device that takes its place meanwhile. Its access time is left alone
+// where the system allows.
+func openFile(at int, name string, follow bool) (fd int, err error) {
+	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY | unix.O_NOATIME
+	if !follow {
+		flags |= unix.O_NOFOLLOW
+	}
+	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 	if err == unix.EPERM {
-		fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+		fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
 	}
-	if err != nil {
-		return nil, err
-	}
-	return os.NewFile(uintptr(fd), name), nil
+	return fd, err
 }
 
 func (d dir) handle() int { return d.fd }

@@ -30,15 +30,14 @@ func openDir(at int, name string, follow bool) (dir, error) {
 	return dir{os.NewFile(uintptr(fd), name)}, nil
 }
 
-// openFile opens a file to read from its content, never a pipe or a device
-// that takes its place meanwhile.
-func openFile(at int, name string) (*os.File, error) {
-	const flags = unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOFOLLOW | unix.O_NOCTTY
-	fd, err := ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
-	if err != nil {
-		return nil, err
+// openFile opens a file to read from its content, and would not wait for a pipe
+// or a device that takes its place meanwhile.
+func openFile(at int, name string, follow bool) (fd int, err error) {
+	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY
+	if !follow {
+		flags |= unix.O_NOFOLLOW
 	}
-	return os.NewFile(uintptr(fd), name), nil
+	return ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 }
 
 func (d dir) handle() int { return int(d.file.Fd()) }
@@ -140,9 +139,4 @@ func (s *status) fill(e *entry.Entry) {
 	e.Accessed = timeOf(st.Atim)
 	e.Changed = timeOf(st.Ctim)
 	e.Known |= entry.FactStatus
-}
-
-func timeOf(t unix.Timespec) entry.Time {
-	sec, nsec := t.Unix()
-	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
 }

@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -34,6 +35,7 @@ type worker struct {
 	batch     []entry.Entry
 	more      []entry.More
 	folders   []work // found and not yet pushed
+	hashers   digest.Hashers
 }
 
 func (r *run) newWorker() *worker {

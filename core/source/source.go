@@ -114,6 +114,8 @@ type Progress struct {
 	Bytes   atomic.Int64 // of content of files, where their status was asked for
 	Folders atomic.Int64 // read
 	Found   atomic.Int64 // found so far and to be read
+	Read    atomic.Int64 // bytes of content read
+	ToRead  atomic.Int64 // bytes of content that will have been read in the end, where that is known; else 0
 }
 
 // Report is what a reading left out, and why.

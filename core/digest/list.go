@@ -1,0 +1,386 @@
+package digest
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/base64"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"regexp"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// List is a list of digests and the names they belong to.
+type List struct {
+	Lines    []Line
+	Mistakes []Mistake // lines that say nothing that can be checked
+}
+
+// Line is one file of a list.
+type Line struct {
+	Number int    // of the line in the file, from 1; in JSON of the entry
+	Name   string // exact bytes, a path as the list has it, cleaned
+	Value  Value
+}
+
+// Mistake is a line that could not be read, or contradicts another.
+type Mistake struct {
+	Number int
+	Reason string
+}
+
+// ReadList reads a list of digests, in any of these forms, which it recognises
+// by themselves:
+//
+//   - lines of digest, white space, path, as payload manifests of RFC 8493 have
+//     them, with %0A, %0D and %25 for line feed, carriage return and per cent;
+//   - the same with two spaces, or a space and an asterisk, before the name, as
+//     publishers write them, where names are not encoded, or with a backslash
+//     before the line and \n, \r and \\ in the name;
+//   - ALGORITHM (name) = digest;
+//   - a digest alone, which is of the file that the list is named after;
+//   - CSV with the columns path and digest, and JSON, as this program writes them.
+//
+// Empty lines, comments after #, CR LF and a byte-order mark are passed over.
+// The name of the file tells the algorithm where neither line nor length does,
+// and may be empty. The error is one of reading; what is wrong in a line is a
+// Mistake of the list.
+func ReadList(content io.Reader, fileName string) (*List, error) {
+	r := bufio.NewReaderSize(content, 64<<10)
+	if mark, _ := r.Peek(3); string(mark) == "\ufeff" {
+		r.Discard(3)
+	}
+	l := &reader{fileName: path.Base(fileName), seen: map[string]seen{}}
+	for {
+		start, err := r.Peek(1)
+		if err != nil || start[0] > ' ' {
+			break
+		}
+		if start[0] == '\n' {
+			l.before++
+		}
+		r.Discard(1)
+	}
+	start, _ := r.Peek(4096)
+	var err error
+	switch {
+	case len(start) > 0 && (start[0] == '{' || start[0] == '['):
+		err = l.readJSON(r)
+	case isCSV(start):
+		err = l.readCSV(r)
+	default:
+		err = l.readLines(r)
+	}
+	return &l.list, err
+}
+
+// reader is a list being read.
+type reader struct {
+	fileName string
+	list     List
+	before   int // lines before the first with anything in it
+	seen     map[string]seen
+}
+
+// seen is what is known of a name by an algorithm.
+type seen struct {
+	hex    string
+	number int
+}
+
+func (l *reader) mistake(number int, format string, args ...any) {
+	l.list.Mistakes = append(l.list.Mistakes, Mistake{number, fmt.Sprintf(format, args...)})
+}
+
+// add notes a line, unless it says what another said.
+func (l *reader) add(number int, name string, value Value) {
+	if name == "" {
+		l.mistake(number, "there is no name beside the digest")
+		return
+	}
+	if strings.IndexByte(name, 0) >= 0 {
+		l.mistake(number, "there is a NUL in the name, which no file has")
+		return
+	}
+	if len(value.Algorithms) > 1 { // the name of the list may tell
+		for _, a := range value.Algorithms {
+			if strings.Contains(strings.ReplaceAll(strings.ToLower(l.fileName), "-", ""), a.Name) {
+				value.Algorithms = []entry.Algorithm{a}
+			}
+		}
+	}
+	name = path.Clean(name)
+	key := value.Algorithms[0].Name + "\x00" + name
+	if before, known := l.seen[key]; known {
+		if before.hex != value.Hex {
+			l.mistake(number, "it gives %q another digest than line %d does", name, before.number)
+		} else {
+			return
+		}
+	}
+	l.seen[key] = seen{value.Hex, number}
+	l.list.Lines = append(l.list.Lines, Line{number, name, value})
+}
+
+// tagged is the form ALGORITHM (name) = digest.
+var tagged = regexp.MustCompile(`(?s)^([A-Za-z][A-Za-z0-9/_-]*) ?\((.*)\) ?= ?([^() ]*)$`)
+
+func (l *reader) readLines(r *bufio.Reader) error {
+	content, err := io.ReadAll(r)
+	if err != nil {
+		return err
+	}
+	form := guess(content, l.fileName)
+	for number := l.before + 1; len(content) > 0; number++ {
+		var raw []byte
+		raw, content, _ = bytes.Cut(content, []byte("\n"))
+		line := strings.TrimSuffix(string(raw), "\r")
+		if blank := strings.TrimSpace(line); blank == "" || blank[0] == '#' || blank[0] == ';' {
+			continue
+		}
+		l.line(number, line, form)
+	}
+	return nil
+}
+
+// form is how the lines of a list part digests and names.
+type form struct {
+	oneSpace bool // an asterisk after it belongs to the name
+	encoded  bool // with %0A, %0D and %25 in names
+}
+
+// guess finds out from all lines how digests and names are parted: by one blank
+// if in some line nothing else can be meant.
+func guess(content []byte, fileName string) form {
+	f := form{encoded: strings.Contains(fileName, "manifest-")}
+	for len(content) > 0 {
+		var line []byte
+		line, content, _ = bytes.Cut(content, []byte("\n"))
+		at := bytes.IndexAny(line, " \t")
+		if at < 0 || len(ofLength(at)) == 0 || at+1 == len(line) || !isHex(line[:at]) {
+			continue
+		}
+		if next := line[at+1]; next != ' ' && next != '\t' && next != '*' {
+			return form{oneSpace: true, encoded: true}
+		}
+	}
+	return f
+}
+
+func isHex(text []byte) bool {
+	for _, c := range text {
+		if !(c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'f') {
+			return false
+		}
+	}
+	return true
+}
+
+// line reads one line of text.
+func (l *reader) line(number int, line string, f form) {
+	line = strings.TrimLeft(line, " \t")
+	if m := tagged.FindStringSubmatch(line); m != nil {
+		a, err := entry.LookupAlgorithm(m[1])
+		if err != nil {
+			l.mistake(number, "%v", err)
+			return
+		}
+		value, err := parseHex(m[3], []entry.Algorithm{a})
+		if err != nil {
+			l.mistake(number, "%v", err)
+			return
+		}
+		l.add(number, m[2], value)
+		return
+	}
+	escaped := strings.HasPrefix(line, `\`)
+	digits, name, named := strings.TrimPrefix(line, `\`), "", false
+	if at := strings.IndexAny(digits, " \t"); at >= 0 {
+		digits, name, named = digits[:at], digits[at+1:], true
+	}
+	value, err := ParseValue(digits)
+	if err != nil {
+		l.mistake(number, "%v", err)
+		return
+	}
+	if !named {
+		if name = l.namedAfter(); name == "" {
+			l.mistake(number, "there is no name beside the digest, and the list is named after no file; frank checksum FILE --expect takes a digest alone")
+			return
+		}
+	} else if rest, starred := strings.CutPrefix(name, "*"); starred && !f.oneSpace {
+		name = rest
+	} else {
+		name = strings.TrimLeft(name, " \t")
+	}
+	switch {
+	case escaped:
+		name = strings.NewReplacer(`\\`, `\`, `\n`, "\n", `\r`, "\r").Replace(name)
+	case f.encoded:
+		name = decoded.Replace(name)
+	}
+	l.add(number, name, value)
+}
+
+// namedAfter is the file that a list of one digest is named after: picture.iso
+// for picture.iso.sha256.
+func (l *reader) namedAfter() string {
+	stem, ext := entry.SplitName(l.fileName)
+	ext = strings.TrimSuffix(strings.ToLower(ext), "sum")
+	if _, err := entry.LookupAlgorithm(ext); err != nil && ext != "" && ext != "digest" && ext != "check" {
+		return ""
+	}
+	if stem == l.fileName {
+		return ""
+	}
+	return stem
+}
+
+// In lines of RFC 8493 these, and only these, are encoded in names, after
+// RFC 3986.
+var (
+	encoded = strings.NewReplacer("\n", "%0A", "\r", "%0D", "%", "%25")
+	decoded = strings.NewReplacer("%0A", "\n", "%0a", "\n", "%0D", "\r", "%0d", "\r", "%25", "%")
+)
+
+// AppendManifestLine appends a line of a payload manifest (RFC 8493): digest,
+// space, path. A path that would not stand out from the space begins with ./
+func AppendManifestLine(dst []byte, digest, path string) []byte {
+	dst = append(append(dst, digest...), ' ')
+	if path != "" && strings.IndexByte(" \t*", path[0]) >= 0 {
+		dst = append(dst, "./"...)
+	}
+	return append(append(dst, encoded.Replace(path)...), '\n')
+}
+
+// record is a line of our own CSV or JSON.
+type record struct {
+	Path       *string `json:"path"`
+	PathBase64 string  `json:"path_base64"`
+	Algorithm  string  `json:"algorithm"`
+	Digest     *string `json:"digest"`
+}
+
+func (l *reader) record(number int, r record) {
+	if r.Path == nil || r.Digest == nil || *r.Digest == "" {
+		l.mistake(number, "there is no path, or no digest")
+		return
+	}
+	name := *r.Path
+	if r.PathBase64 != "" {
+		exact, err := base64.StdEncoding.DecodeString(r.PathBase64)
+		if err != nil {
+			l.mistake(number, "path_base64 is no base64")
+			return
+		}
+		name = string(exact)
+	}
+	var of []entry.Algorithm
+	if r.Algorithm != "" {
+		a, err := entry.LookupAlgorithm(r.Algorithm)
+		if err != nil {
+			l.mistake(number, "%v", err)
+			return
+		}
+		of = append(of, a)
+	}
+	value, err := parseHex(*r.Digest, of)
+	if err != nil {
+		l.mistake(number, "%v", err)
+		return
+	}
+	l.add(number, name, value)
+}
+
+// readJSON reads a document with entries, a list of them, or one after another.
+func (l *reader) readJSON(r io.Reader) error {
+	d := json.NewDecoder(r)
+	number := 0
+	for {
+		var raw json.RawMessage
+		if err := d.Decode(&raw); errors.Is(err, io.EOF) {
+			return nil
+		} else if err != nil {
+			var syntax *json.SyntaxError
+			if !errors.As(err, &syntax) && !errors.Is(err, io.ErrUnexpectedEOF) {
+				return err
+			}
+			l.mistake(number+1, "this is no JSON: %v", err)
+			return nil
+		}
+		var document struct{ Entries []record }
+		records := []record{}
+		if raw[0] == '[' {
+			if err := json.Unmarshal(raw, &records); err != nil {
+				l.mistake(number+1, "these are no entries: %v", err)
+			}
+		} else if err := json.Unmarshal(raw, &document); err == nil && document.Entries != nil {
+			records = document.Entries
+		} else {
+			var one record
+			if err := json.Unmarshal(raw, &one); err != nil {
+				number++
+				l.mistake(number, "this is no entry: %v", err)
+				continue
+			}
+			records = append(records, one)
+		}
+		for _, one := range records {
+			number++
+			l.record(number, one)
+		}
+	}
+}
+
+// isCSV tells whether a list starts with the names of columns.
+func isCSV(start []byte) bool {
+	line, _, _ := bytes.Cut(start, []byte("\n"))
+	names := "," + strings.TrimSpace(string(line)) + ","
+	return strings.Contains(names, ",path,") && strings.Contains(names, ",digest,")
+}
+
+func (l *reader) readCSV(r io.Reader) error {
+	c := csv.NewReader(r)
+	c.FieldsPerRecord = -1
+	columns, err := c.Read()
+	if err != nil {
+		return err
+	}
+	for {
+		row, err := c.Read()
+		var broken *csv.ParseError
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case errors.As(err, &broken):
+			l.mistake(broken.Line+l.before, "%v", broken.Err)
+			continue
+		case err != nil:
+			return err
+		}
+		var one record
+		for i := range min(len(columns), len(row)) {
+			switch columns[i] {
+			case "path":
+				one.Path = &row[i]
+			case "algorithm":
+				one.Algorithm = row[i]
+			case "digest":
+				one.Digest = &row[i]
+			}
+		}
+		number, _ := c.FieldPos(0)
+		l.record(number+l.before, one)
+	}
+}
+
+// Leads tells whether a name of a list leads out of the folder it is about.
+func (l Line) Leads() bool {
+	return path.IsAbs(l.Name) || l.Name == ".." || strings.HasPrefix(l.Name, "../")
+}

@@ -1,0 +1,148 @@
+package digest
+
+import (
+	"encoding/base64"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Value is a digest as someone published it.
+type Value struct {
+	Hex string // small letters
+	// Algorithms are those that it may be of: several where nothing but the
+	// length tells, which SHA-256 and BLAKE3 have in common.
+	Algorithms []entry.Algorithm
+}
+
+// Facts are the digests that a content's have to be held against.
+func (v Value) Facts() entry.Facts {
+	var facts entry.Facts
+	for _, a := range v.Algorithms {
+		facts |= a.Fact
+	}
+	return facts
+}
+
+// Among returns the digest that a content's digests are to be held against:
+// the one that is the same, or, if none is, the first that it may be of.
+func (v Value) Among(digests entry.Digests) (actual string, a entry.Algorithm, same bool) {
+	for _, a := range v.Algorithms {
+		if digests.By(a.Fact) == v.Hex {
+			return v.Hex, a, true
+		}
+	}
+	return digests.By(v.Algorithms[0].Fact), v.Algorithms[0], false
+}
+
+// Names names the algorithms that it may be of.
+func (v Value) Names() string {
+	var names []string
+	for _, a := range v.Algorithms {
+		names = append(names, a.Name)
+	}
+	return strings.Join(names, " or ")
+}
+
+// ErrValue is the error of text that is no digest.
+var ErrValue = errors.New("this is no digest")
+
+// ParseValue reads a digest: in hexadecimal, in any letter case, in one piece
+// or in groups, with the name of an algorithm before it or without (sha256:…,
+// SHA-256 …); or in the form of W3C Subresource Integrity, sha256-BASE64. The
+// error wraps ErrValue and says what is wrong.
+func ParseValue(text string) (Value, error) {
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return Value{}, fmt.Errorf("%w: there is nothing", ErrValue)
+	}
+	name, rest := splitAlgorithm(text)
+	if name == "" {
+		return parseHex(text, nil)
+	}
+	a, err := entry.LookupAlgorithm(name)
+	if err != nil {
+		return Value{}, err
+	}
+	if digits := ungrouped(rest[1:]); len(digits) == a.Digits || rest[0] != '-' {
+		return parseHex(rest[1:], []entry.Algorithm{a})
+	}
+	encoded, _, _ := strings.Cut(rest[1:], "?") // the form allows options there
+	sum, err := base64.StdEncoding.DecodeString(encoded)
+	if err != nil {
+		if sum, err = base64.RawURLEncoding.DecodeString(strings.TrimRight(encoded, "=")); err != nil {
+			return Value{}, fmt.Errorf("%w: after %s- there has to be base64, or %d hexadecimal digits", ErrValue, name, a.Digits)
+		}
+	}
+	if len(sum)*2 != a.Digits {
+		return Value{}, fmt.Errorf("%w: %s has %d bytes, and these are %d", ErrValue, a.Name, a.Digits/2, len(sum))
+	}
+	return Value{hex.EncodeToString(sum), []entry.Algorithm{a}}, nil
+}
+
+// named is a digest with the name of an algorithm before it. Dashes belong to
+// the name in forms like SHA-256, and part it from base64 in sha256-….
+var named = regexp.MustCompile(`(?is)^((?:sha|sha3|blake|md)-\d{1,3}|[a-z][a-z0-9/_]*)([:= \t-].*)$`)
+
+func splitAlgorithm(text string) (name, rest string) {
+	m := named.FindStringSubmatch(text)
+	if m == nil || isHex([]byte(m[1])) {
+		return "", text
+	}
+	return m[1], m[2]
+}
+
+// ungrouped takes out what parts groups of digits.
+func ungrouped(text string) string {
+	return strings.NewReplacer(" ", "", "\t", "", "\n", "", "\r", "", ":", "").Replace(text)
+}
+
+// parseHex reads hexadecimal digits, of one of the algorithms or, if there are
+// none, of those that have as many digits.
+func parseHex(text string, algorithms []entry.Algorithm) (Value, error) {
+	digits := strings.ToLower(strings.TrimLeft(ungrouped(text), "= "))
+	for i, r := range digits {
+		if !strings.ContainsRune("0123456789abcdef", r) {
+			return Value{}, fmt.Errorf("%w: %q, the character at %d, is no hexadecimal digit", ErrValue, r, i+1)
+		}
+	}
+	if len(algorithms) > 0 {
+		if a := algorithms[0]; len(digits) != a.Digits {
+			return Value{}, fmt.Errorf("%w: %s has %d digits, and these are %d", ErrValue, a.Name, a.Digits, len(digits))
+		}
+		return Value{digits, algorithms}, nil
+	}
+	if algorithms = ofLength(len(digits)); len(algorithms) == 0 {
+		return Value{}, fmt.Errorf("%w: it has %d digits%s; %s", ErrValue, len(digits), knownElsewhere[len(digits)], lengths())
+	}
+	return Value{digits, algorithms}, nil
+}
+
+// ofLength returns the algorithms whose digests have so many digits.
+func ofLength(digits int) (fit []entry.Algorithm) {
+	for _, a := range entry.Algorithms {
+		if a.Digits == digits {
+			fit = append(fit, a)
+		}
+	}
+	return fit
+}
+
+// knownElsewhere names algorithms that are not had here, by their digits.
+var knownElsewhere = map[int]string{
+	8:  ", as CRC-32 has, which is not had here",
+	48: ", as Tiger has, which is not had here",
+	56: ", as SHA-224 has, which is not had here",
+}
+
+func lengths() string {
+	var parts []string
+	for _, a := range entry.Algorithms {
+		parts = append(parts, fmt.Sprintf("%s has %d", a.Name, a.Digits))
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,70 @@
+package entry
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// Algorithm is a way to take a digest: its name, the fact that such a digest
+// of an entry is, and how many hexadecimal digits it has.
+type Algorithm struct {
+	Name     string
+	Fact     Facts
+	Digits   int
+	Standard string
+}
+
+// Algorithms are the digests that can be known of a file, the default first.
+var Algorithms = []Algorithm{
+	{"sha256", FactSHA256, 64, "SHA-256 (FIPS 180-4)"},
+	{"sha512", FactSHA512, 128, "SHA-512 (FIPS 180-4)"},
+	{"sha384", FactSHA384, 96, "SHA-384 (FIPS 180-4)"},
+	{"sha1", FactSHA1, 40, "SHA-1 (FIPS 180-4), no longer safe against forgery"},
+	{"md5", FactMD5, 32, "MD5 (RFC 1321), no longer safe against forgery"},
+	{"blake3", FactBLAKE3, 64, "BLAKE3"},
+}
+
+// ErrAlgorithm is returned for the name of an algorithm that there is not.
+var ErrAlgorithm = errors.New("no such algorithm")
+
+// AlgorithmNames lists the names of the algorithms.
+func AlgorithmNames() []string {
+	names := make([]string, len(Algorithms))
+	for i, a := range Algorithms {
+		names[i] = a.Name
+	}
+	return names
+}
+
+// LookupAlgorithm returns the algorithm of a name as people write it: in any
+// letter case, with dashes or underscores or without. The error wraps
+// ErrAlgorithm and names those there are.
+func LookupAlgorithm(name string) (Algorithm, error) {
+	plain := strings.NewReplacer("-", "", "_", "", " ", "").Replace(strings.ToLower(name))
+	for _, a := range Algorithms {
+		if a.Name == plain {
+			return a, nil
+		}
+	}
+	return Algorithm{}, fmt.Errorf("%w: %q; there are %s", ErrAlgorithm, name, strings.Join(AlgorithmNames(), ", "))
+}
+
+// Digests are digests of one content, by different algorithms.
+type Digests []Digest
+
+// Digest is a digest in hexadecimal, of the algorithm of that fact.
+type Digest struct {
+	Fact Facts
+	Hex  string
+}
+
+// By returns the digest by an algorithm, "" if it is not known.
+func (d Digests) By(fact Facts) string {
+	for _, one := range d {
+		if one.Fact == fact {
+			return one.Hex
+		}
+	}
+	return ""
+}

@@ -1,0 +1,181 @@
+package live
+
+import (
+	"io"
+	"os"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+)
+
+// content is the open content of a file.
+type content struct {
+	fd     int
+	status unix.Stat_t // when it was opened
+}
+
+// openContent opens a file that a folder says is one, and makes sure that
+// nothing else has taken its place.
+func openContent(at int, name string, follow bool) (*content, error) {
+	fd, err := openFile(at, name, follow)
+	if err != nil {
+		return nil, err
+	}
+	c := &content{fd: fd}
+	if err := unix.Fstat(fd, &c.status); err != nil || entry.KindOfMode(uint32(c.status.Mode)) != entry.KindFile {
+		c.Close()
+		return nil, errMoved
+	}
+	return c, nil
+}
+
+// Read implements io.Reader.
+func (c *content) Read(p []byte) (int, error) {
+	n, err := ignoringEINTR(func() (int, error) { return unix.Read(c.fd, p) })
+	return end(n, len(p), err)
+}
+
+// ReadAt implements io.ReaderAt.
+func (c *content) ReadAt(p []byte, offset int64) (int, error) {
+	all := 0
+	for all < len(p) {
+		n, err := ignoringEINTR(func() (int, error) { return unix.Pread(c.fd, p[all:], offset+int64(all)) })
+		if n, err = end(n, len(p)-all, err); err != nil {
+			return all, err
+		}
+		all += n
+	}
+	return all, nil
+}
+
+// end turns what a read returned into what io.Reader asks for.
+func end(n, wanted int, err error) (int, error) {
+	switch {
+	case err != nil:
+		return 0, err
+	case n == 0 && wanted > 0:
+		return 0, io.EOF
+	}
+	return n, nil
+}
+
+// Unchanged implements digest.File.
+func (c *content) Unchanged(length int64) error {
+	var now unix.Stat_t
+	if err := unix.Fstat(c.fd, &now); err != nil {
+		return err
+	}
+	then := &c.status
+	if length >= 0 && length != now.Size || now.Size != then.Size || now.Mtim != then.Mtim || now.Ctim != then.Ctim {
+		return digest.ErrChanged
+	}
+	return nil
+}
+
+// Close closes it.
+func (c *content) Close() { unix.Close(c.fd) }
+
+// OpenQuietly opens a file for reading as the reader itself does: never a pipe
+// or a device, not following a link, and leaving its access time alone where the
+// system allows.
+func OpenQuietly(path string) (*os.File, error) {
+	c, err := openContent(unix.AT_FDCWD, path, false)
+	if err != nil {
+		return nil, err
+	}
+	return os.NewFile(uintptr(c.fd), path), nil
+}
+
+// Files opens the files of entries that this package has given.
+type Files struct{}
+
+// Opener implements digest.Files.
+func (Files) Opener() digest.Opener { return &opener{} }
+
+// opener opens files by their folders, of which it keeps the last one open.
+type opener struct {
+	place  *entry.Place
+	root   dir
+	folder *entry.Folder
+	dir    dir
+}
+
+// Open implements digest.Opener.
+func (o *opener) Open(e *entry.Entry) (digest.File, error) {
+	if e.Kind != entry.KindFile {
+		return nil, digest.NoFile{Kind: e.Kind}
+	}
+	at, name := unix.AT_FDCWD, e.Folder.Place.Given
+	if !e.Self {
+		if err := o.enter(e.Folder); err != nil {
+			return nil, err
+		}
+		at, name = o.dir.handle(), e.Name
+	}
+	c, err := openContent(at, name, e.Self)
+	if err != nil {
+		return nil, err
+	}
+	switch now := &c.status; {
+	case e.Known&entry.FactStatus == 0:
+	case uint64(now.Ino) != e.Inode || uint64(now.Dev) != e.Device:
+		err = errMoved
+	case now.Size != e.Size || timeOf(now.Mtim) != e.Modified:
+		err = digest.ErrChanged
+	}
+	if err != nil {
+		c.Close()
+		return nil, err
+	}
+	return c, nil
+}
+
+// enter opens a folder.
+func (o *opener) enter(folder *entry.Folder) error {
+	if o.folder == folder {
+		return nil
+	}
+	if o.place != folder.Place {
+		o.Close()
+		root, err := openDir(unix.AT_FDCWD, folder.Place.Given, true)
+		if err != nil {
+			return err
+		}
+		o.place, o.root, o.folder, o.dir = folder.Place, root, folder.Trail()[0], root
+	}
+	if folder.Parent == nil {
+		o.leave()
+		o.folder, o.dir = folder, o.root
+		return nil
+	}
+	d, err := openTrail(o.root, folder.Trail()[1:])
+	if err != nil {
+		return err
+	}
+	o.leave()
+	o.folder, o.dir = folder, d
+	return nil
+}
+
+func (o *opener) leave() {
+	if o.folder != nil && o.dir != o.root {
+		o.dir.close()
+	}
+	o.folder = nil
+}
+
+// Close implements digest.Opener.
+func (o *opener) Close() {
+	o.leave()
+	if o.place != nil {
+		o.root.close()
+		o.place = nil
+	}
+}
+
+func timeOf(t unix.Timespec) entry.Time {
+	sec, nsec := t.Unix()
+	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
+}
