@@ -68,55 +68,80 @@ func measure(m Measurer, entries Entries) {
 }
 
 // chunk is how many entries are formatted at a time on one core.
-const chunk = 64
+const chunk = 512
+
+// rowsPiece is some rows of a chunk, and whether they are its last.
+type rowsPiece struct {
+	rows []byte
+	last bool
+}
 
 // rows writes the entries in rounds: in each, every core formats a chunk, and
 // then these are written one after another while the next are being formatted.
+// A chunk of long rows comes in several pieces.
 func rows(w io.Writer, f Format, entries Entries) error {
 	between, count := separator(f), entries.Len()
-	format := func(dst []byte, from int) []byte {
-		for i := from; i < min(from+chunk, count); i++ {
-			if i > 0 {
-				dst = append(dst, between...)
-			}
-			dst = f.Row(dst, entries.At(i))
+	row := func(dst []byte, i int) []byte {
+		if i > 0 {
+			dst = append(dst, between...)
 		}
-		return dst
+		return f.Row(dst, entries.At(i))
 	}
 	if count <= chunk {
-		_, err := w.Write(format(nil, 0))
-		return err
+		var dst []byte
+		for i := range count {
+			if dst = row(dst, i); len(dst) >= flushAt || i == count-1 {
+				if _, err := w.Write(dst); err != nil {
+					return err
+				}
+				dst = dst[:0]
+			}
+		}
+		return nil
 	}
 	cores := runtime.GOMAXPROCS(0)
-	lanes := make([]chan []byte, cores)
+	lanes := make([]chan rowsPiece, cores)
 	free := make(chan []byte, 2*cores)
 	stop := make(chan struct{})
 	defer close(stop)
 	for lane := range lanes {
-		lanes[lane] = make(chan []byte, 1)
+		lanes[lane] = make(chan rowsPiece, 1)
 		go func() {
 			for from := lane * chunk; from < count; from += cores * chunk {
 				var dst []byte
-				select {
-				case dst = <-free:
-				default:
-				}
-				select {
-				case lanes[lane] <- format(dst[:0], from):
-				case <-stop:
-					return
+				for i := from; i < min(from+chunk, count); i++ {
+					if dst == nil {
+						select {
+						case dst = <-free:
+						default:
+						}
+					}
+					dst = row(dst, i)
+					last := i == min(from+chunk, count)-1
+					if len(dst) < flushAt && !last {
+						continue
+					}
+					select {
+					case lanes[lane] <- rowsPiece{dst, last}:
+						dst = nil
+					case <-stop:
+						return
+					}
 				}
 			}
 		}()
 	}
 	for from := 0; from < count; from += chunk {
-		done := <-lanes[from/chunk%cores]
-		if _, err := w.Write(done); err != nil {
-			return err
-		}
-		select {
-		case free <- done:
-		default:
+		for last := false; !last; {
+			piece := <-lanes[from/chunk%cores]
+			last = piece.last
+			if _, err := w.Write(piece.rows); err != nil {
+				return err
+			}
+			select {
+			case free <- piece.rows[:0]:
+			default:
+			}
 		}
 	}
 	return nil
