@@ -11,6 +11,7 @@
 //	go run ./bench --only paths     the cases with this in their name
 //	go run ./bench --shape flat     one folder of all the entries
 //	go run ./bench --shape chain    3000 folders in one another
+//	go run ./bench --shape content  files to read: large ones, small ones, copies
 package main
 
 import (
@@ -35,6 +36,9 @@ type benchCase struct {
 	wall float64
 	cpu  float64
 	peak float64 // MiB
+	// reads is how much may be read, over the bytes of the files in sets; beyond
+	// that, 16 KiB for each file of a size that another has.
+	reads float64
 }
 
 var cases = []benchCase{
@@ -56,6 +60,16 @@ var cases = []benchCase{
 	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
 }
 
+// contentCases are about what is in files. They run in a folder of the tree that
+// has their name.
+var contentCases = []benchCase{
+	{name: "eight", args: "checksum TREE --as csv", loop: "hash", wall: 0.60, peak: 64},
+	{name: "one", args: "checksum TREE --as csv", loop: "hash", wall: 1.05, peak: 64},
+	{name: "small", args: "checksum TREE --as csv", loop: "hash", wall: 0.65, peak: 64},
+	{name: "copies", args: "duplicates TREE --as json", loop: "copies", wall: 1.2, peak: 200, reads: 1.10},
+	{name: "unlike", args: "duplicates TREE --as json", loop: "facts", wall: 0.9, reads: 0},
+}
+
 func main() {
 	if len(os.Args) == 4 {
 		if err := inProcess(os.Args[1], os.Args[2], os.Args[3]); err != nil {
@@ -67,7 +81,7 @@ func main() {
 	entries := flag.Int("entries", 1_000_000, "entries in the tree")
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this, or one of these, in their name")
-	shape := flag.String("shape", "tree", "tree, flat (one folder) or chain (3000 folders in one another)")
+	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another) or content (files to read)")
 	flag.Parse()
 	if err := bench(*entries, *runs, *only, *shape); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
@@ -80,6 +94,12 @@ func main() {
 // started later, which the system does.
 func inProcess(what, how, tree string) error {
 	if what == "loop" {
+		switch how {
+		case "hash":
+			return hashAll(tree)
+		case "copies":
+			return hashCopies(tree)
+		}
 		_, err := loop(tree, how == "facts")
 		return err
 	}
@@ -88,6 +108,9 @@ func inProcess(what, how, tree string) error {
 		return err
 	}
 	switch what {
+	case "content":
+		fmt.Printf("content of %d MiB and more", contentMiB)
+		return makeContent(tree)
 	case "flat":
 		fmt.Printf("%d files in one folder", entries)
 		return makeFlat(tree, entries)
@@ -138,9 +161,17 @@ func bench(entries, runs int, only, shape string) error {
 	fmt.Printf("%s; %d cores, %s; medians of %d runs each, in turn\n\n",
 		made, runtime.NumCPU(), runtime.Version(), runs)
 	fmt.Printf("%-24s %-6s %10s %10s %12s %18s %18s\n", "case", "loop", "loop wall", "wall", "cpu", "ratio (budget)", "peak MiB (budget)")
-	for _, c := range cases {
+	list := cases
+	if shape == "content" {
+		list = contentCases
+	}
+	for _, c := range list {
 		if slices.ContainsFunc(strings.Split(only, ","), func(part string) bool { return strings.Contains(c.name, part) }) {
-			if err := c.measure(self, work, tree, few, runs); err != nil {
+			place := tree
+			if shape == "content" {
+				place = filepath.Join(tree, c.name)
+			}
+			if err := c.measure(self, work, place, few, runs); err != nil {
 				return fmt.Errorf("%s: %w", c.name, err)
 			}
 		}
@@ -190,6 +221,9 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 	}
 	fmt.Printf("%-24s %-6s %9.3fs %9.3fs %11.3fs %18s %18s\n", c.name, c.loop, limitWall, wall, cpu,
 		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak)
+	if c.loop == "copies" || c.name == "unlike" {
+		return c.printReads(program, tree)
+	}
 	return nil
 }
 

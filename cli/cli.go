@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -26,6 +27,7 @@ import (
 // The statuses that the program exits with.
 const (
 	statusComplete    = 0
+	statusDifferent   = 1
 	statusUsage       = 2
 	statusIncomplete  = 3
 	statusFailed      = 4
@@ -37,6 +39,7 @@ var statuses = []struct {
 	meaning string
 }{
 	{statusComplete, "the answer is complete"},
+	{statusDifferent, "a check found a difference (verify, compare, checksum --expect)"},
 	{statusUsage, "the command was written wrongly"},
 	{statusIncomplete, "the answer is incomplete: something could not be read, and was named"},
 	{statusFailed, "it failed"},
@@ -78,6 +81,7 @@ func Main(args []string) int {
 	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
+	debug.SetGCPercent(garbagePercent)
 	p := &Program{Out: os.Stdout, Err: os.Stderr}
 	context.AfterFunc(ctx, func() {
 		stop() // a second Ctrl-C ends it at once
@@ -88,6 +92,11 @@ func Main(args []string) int {
 	})
 	return p.Run(ctx, args)
 }
+
+// garbagePercent is how much garbage there may be beside what is in use. What
+// the program keeps is mostly large and lives to the end, and collecting it
+// costs little.
+const garbagePercent = 40
 
 // grace is how long the program may take to stop in order. A reader that takes
 // nothing more would hold it up for ever.
@@ -182,7 +191,7 @@ what it could not read. Looking changes nothing.`,
 	root.SetFlagErrorFunc(flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
 	root.InitDefaultCompletionCmd("")
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {

@@ -9,6 +9,7 @@ import (
 	"frankledger/core/outline"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
+	"frankledger/output"
 	"frankledger/render"
 )
 
@@ -68,10 +69,6 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if err != nil {
 		return err
 	}
-	destination, err := p.destination(r)
-	if err != nil {
-		return err
-	}
 	builder := outline.NewBuilder(outline.Plan{Order: r.order, Context: r.view.Context, Depth: r.request.Depth, Hidden: r.request.Hidden,
 		FoldersOnly: foldersOnly, First: r.first})
 	request := r.request
@@ -81,25 +78,20 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	}
 	request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
 	counter := weigh.NewCounter(builder)
-	err = p.readAll(cmd.Context(), r, &request, sources, counter, summary)
-	stopped := err
-	if err == nil || cmd.Context().Err() != nil {
-		summary.Stopped = err != nil
-		err = p.writeOutline(destination, r, builder, counter, summary)
-	}
-	if closing := destination.Close(err == nil && stopped == nil || r.to == ""); err == nil {
-		err = closing
-	}
-	if err != nil {
-		return err
-	}
-	if stopped != nil {
+	return p.answer(r, summary, func(w output.Destination) error {
+		stopped := p.readAll(cmd.Context(), r, &request, sources, counter, summary)
+		if stopped != nil && cmd.Context().Err() == nil {
+			return stopped
+		}
+		summary.Stopped = stopped != nil
+		if err := p.writeOutline(w, r, builder, counter, summary); err != nil {
+			return err
+		}
 		return stopped
-	}
-	return p.conclude(r, summary)
+	})
 }
 
-func (p *Program) writeOutline(w interface{ Write([]byte) (int, error) }, r *reading, builder *outline.Builder, counter *weigh.Counter, summary *render.Summary) error {
+func (p *Program) writeOutline(w output.Destination, r *reading, builder *outline.Builder, counter *weigh.Counter, summary *render.Summary) error {
 	nodes, err := builder.Outline(r.view.Places)
 	if err != nil {
 		return err

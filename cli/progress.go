@@ -31,13 +31,7 @@ func (p *Program) progress(r *reading, progress *source.Progress) (done func()) 
 		defer mu.Unlock()
 		container = mpb.New(mpb.WithOutput(p.Err), mpb.WithRefreshRate(200*time.Millisecond))
 		bar = container.New(0, mpb.NopStyle(), mpb.BarRemoveOnComplete(), mpb.PrependDecorators(decor.Any(func(decor.Statistics) string {
-			entries, folders := progress.Entries.Load(), progress.Folders.Load()
-			rate := int64(float64(entries) / time.Since(begun).Seconds())
-			line := "reading: " + render.Count(entries, "entry", "entries") + " in " + render.Count(folders, "folder", "folders")
-			if bytes := progress.Bytes.Load(); bytes > 0 {
-				line += ", " + r.view.Units.SizeText(bytes)
-			}
-			return line + ", " + render.Grouped(rate) + " a second; " + render.Count(max(progress.Found.Load()-folders, 0), "folder", "folders") + " left so far"
+			return progressLine(r.view, progress, time.Since(begun))
 		})))
 	})
 	return func() {
@@ -50,4 +44,28 @@ func (p *Program) progress(r *reading, progress *source.Progress) (done func()) 
 			bar = nil
 		}
 	}
+}
+
+// progressLine tells how far a reading has come: of folders, or of content.
+func progressLine(v *render.View, progress *source.Progress, since time.Duration) string {
+	seconds := max(since.Seconds(), 0.001)
+	if read, all := progress.Read.Load(), progress.ToRead.Load(); read > 0 || all > 0 {
+		rate := int64(float64(read) / seconds)
+		line := "reading content: " + v.Units.SizeText(read)
+		if all > 0 {
+			line += " of " + v.Units.SizeText(all)
+		}
+		line += ", " + v.Units.SizeText(rate) + " a second"
+		if all > read && rate > 0 {
+			line += ", " + render.Span(time.Duration(float64(all-read)/float64(rate)*float64(time.Second))) + " left"
+		}
+		return line
+	}
+	entries, folders := progress.Entries.Load(), progress.Folders.Load()
+	line := "reading: " + render.Count(entries, "entry", "entries") + " in " + render.Count(folders, "folder", "folders")
+	if bytes := progress.Bytes.Load(); bytes > 0 {
+		line += ", " + v.Units.SizeText(bytes)
+	}
+	return line + ", " + render.Grouped(int64(float64(entries)/seconds)) + " a second; " +
+		render.Count(max(progress.Found.Load()-folders, 0), "folder", "folders") + " left so far"
 }

@@ -123,6 +123,33 @@ func (p *Program) readAll(ctx context.Context, r *reading, request *source.Reque
 	return nil
 }
 
+// answer has an answer written to where it goes, and says what was left out. If
+// the answer was not all there, it is written nevertheless, but not to a file.
+func (p *Program) answer(r *reading, summary *render.Summary, write func(output.Destination) error) error {
+	destination, err := p.destination(r)
+	if err != nil {
+		return err
+	}
+	err = write(destination)
+	if closing := destination.Close(err == nil || r.to == ""); err == nil {
+		err = closing
+	}
+	if err != nil {
+		return err
+	}
+	return p.conclude(r, summary)
+}
+
+// different turns how a check ended into the status for a difference, if it
+// found one. That is an answer also where something else could not be read.
+func different(found bool, err error) error {
+	var f *failure
+	if found && (err == nil || errors.As(err, &f) && f.status == statusIncomplete) {
+		return &failure{status: statusDifferent}
+	}
+	return err
+}
+
 // destination opens what the answer is written to.
 func (p *Program) destination(r *reading) (output.Destination, error) {
 	if r.to != "" {

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
+	"frankledger/output"
 	"frankledger/render"
 )
 
@@ -83,32 +84,23 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	if err != nil {
 		return err
 	}
-	destination, err := p.destination(r)
-	if err != nil {
-		return err
-	}
 	t := tally.New(dimensions, r.view.Context)
-	err = p.tallyTo(cmd.Context(), r, sources, t, summary, func() error {
-		if cross {
-			_, err := destination.Write(r.view.Cross(nil, t.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
-			return err
-		}
-		var list rowList
-		for _, g := range t.Groups(r.first) {
-			list = append(list, g.Entry())
-		}
-		if r.view.Columns = t.Columns(); !render.ForPeople(r.format) {
-			r.view.Columns = t.DataColumns(strings.HasPrefix(r.format, "json"), r.first > 0)
-		}
-		return render.All(destination, render.New(r.format, r.view), list, summary)
+	return p.answer(r, summary, func(w output.Destination) error {
+		return p.tallyTo(cmd.Context(), r, sources, t, summary, func() error {
+			if cross {
+				_, err := w.Write(r.view.Cross(nil, t.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
+				return err
+			}
+			var list rowList
+			for _, g := range t.Groups(r.first) {
+				list = append(list, g.Entry())
+			}
+			if r.view.Columns = t.Columns(); !render.ForPeople(r.format) {
+				r.view.Columns = t.DataColumns(strings.HasPrefix(r.format, "json"), r.first > 0)
+			}
+			return render.All(w, render.New(r.format, r.view), list, summary)
+		})
 	})
-	if closing := destination.Close(err == nil || r.to == ""); err == nil {
-		err = closing
-	}
-	if err != nil {
-		return err
-	}
-	return p.conclude(r, summary)
 }
 
 // tallyTo reads and groups, and writes what there is, also if stopped.

@@ -104,18 +104,9 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err != nil {
 		return err
 	}
-	destination, err := p.destination(r)
-	if err != nil {
-		return err
-	}
-	err = p.weighTo(cmd.Context(), destination, r, sources, plan, o.explain, summary)
-	if closing := destination.Close(err == nil || r.to == ""); err == nil {
-		err = closing
-	}
-	if err != nil {
-		return err
-	}
-	return p.conclude(r, summary)
+	return p.answer(r, summary, func(w output.Destination) error {
+		return p.weighTo(cmd.Context(), w, r, sources, plan, o.explain, summary)
+	})
 }
 
 // readAtLeast reads a size or a percentage.

@@ -58,7 +58,7 @@ func (c csv) quote(dst []byte, start int) []byte {
 // times after RFC 3339 in UTC, and nothing for a value that is absent.
 func (v *View) appendValue(dst []byte, f *entry.Field, e *entry.Entry) ([]byte, bool) {
 	switch f.Type {
-	case entry.Text, entry.JSON:
+	case entry.Text, entry.JSON, entry.Hex:
 		return f.AppendText(dst, e, v.Context)
 	case entry.Moment:
 		t, ok := f.Moment(e)

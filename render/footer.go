@@ -54,8 +54,13 @@ func (v *View) footer(s *Summary) []footerLine {
 	if s.Totals != nil {
 		line += " · " + v.Units.SizeText(s.Totals.Size) + " in all, hidden or not"
 	}
+	if s.Lead != "" {
+		line = s.Lead
+	}
 	lines = append(lines, footerLine{line, plainInk})
-
+	for _, note := range s.Notes {
+		lines = append(lines, footerLine{note, plainInk})
+	}
 	if s.Matched.Size == weigh.TooMuch || s.Matched.Disk == weigh.TooMuch {
 		lines = append(lines, footerLine{"that is more than can be counted: sums stop at the largest number", alarmInk})
 	}

@@ -53,8 +53,19 @@ type Summary struct {
 	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for
 	// Elsewhere are names that were counted with another name of the same file.
 	Elsewhere *weigh.Sum
-	Report    source.Report
-	Stopped   bool // ended before all was read
+	// Lead says what was found, in place of the counts of entries.
+	Lead    string
+	Notes   []string // more to say after that
+	Numbers []Number // for the summary in JSON
+	Report  source.Report
+	Content bool // content was compared, whatever sizes and times said
+	Stopped bool // ended before all was read
+}
+
+// Number is a number of the summary by the key that it has in JSON.
+type Number struct {
+	Key   string
+	Value int64
 }
 
 // Complete tells whether everything asked for was read.
@@ -119,6 +130,9 @@ func ForPeople(name string) bool { return name == "table" || name == "markdown" 
 const (
 	CountFormat = "count" // the number of entries alone
 	ListFormat  = "list"  // full paths, to be read again as a place
+	// ManifestFormat is lines of digests and paths (RFC 8493), for rows that
+	// have these.
+	ManifestFormat = "manifest"
 )
 
 // New returns the format of that name, which must exist, for a view.
@@ -128,6 +142,8 @@ func New(name string, v *View) Format {
 		return count{}
 	case ListFormat:
 		return &list{end: '\n'}
+	case ManifestFormat:
+		return manifest{}
 	}
 	return formats[formatIndex(name)].make(v)
 }

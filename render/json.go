@@ -16,12 +16,22 @@ import (
 type jsonRow struct {
 	view *View
 	keys []string // `"name":` and so on
+	// inside are the rows within a column, by the column.
+	inside map[*entry.Field]jsonRow
 }
 
 func newJSONRow(v *View) jsonRow {
 	row := jsonRow{view: v}
 	for _, f := range v.Columns {
 		row.keys = append(row.keys, `"`+f.Name+`":`)
+		if f.Type == entry.Rows {
+			if row.inside == nil {
+				row.inside = make(map[*entry.Field]jsonRow)
+			}
+			inside := *v
+			inside.Columns = f.Inside
+			row.inside[f] = newJSONRow(&inside)
+		}
 	}
 	return row
 }
@@ -39,8 +49,18 @@ func (j jsonRow) object(dst []byte, e *entry.Entry) []byte {
 }
 
 func (j jsonRow) value(dst []byte, f *entry.Field, e *entry.Entry) []byte {
+	if f.Type == entry.Rows {
+		dst = append(dst, '[')
+		for i, row := range f.Rows(e) {
+			if i > 0 {
+				dst = append(dst, ',')
+			}
+			dst = j.inside[f].object(dst, row)
+		}
+		return append(dst, ']')
+	}
 	start := len(dst)
-	quoted := f.Type == entry.Text || f.Type == entry.Moment || f.Type == entry.Mode
+	quoted := f.Type == entry.Text || f.Type == entry.Hex || f.Type == entry.Moment || f.Type == entry.Mode
 	if quoted {
 		dst = append(dst, '"')
 	}
@@ -179,6 +199,9 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 	}
 	if s.Chosen {
 		number("looked_at", r.Tested)
+	}
+	for _, n := range s.Numbers {
+		number(n.Key, n.Value)
 	}
 	number("folders_read", r.Folders)
 	number("hidden", r.Hidden)

@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 
+	"frankledger/core/digest"
 	"frankledger/core/entry"
 )
 
@@ -66,3 +67,20 @@ func (l *list) Row(dst []byte, e *entry.Entry) []byte {
 }
 
 func (l *list) End(dst []byte, _ *Summary) []byte { return dst }
+
+// manifest writes lines of digest, space, path (RFC 8493).
+type manifest struct{}
+
+func (manifest) Begin(dst []byte) []byte { return dst }
+
+func (manifest) Row(dst []byte, e *entry.Entry) []byte {
+	sum, path, ok := e.More.Row.(interface {
+		ManifestLine() (digest, path string, ok bool)
+	}).ManifestLine()
+	if !ok {
+		return dst
+	}
+	return digest.AppendManifestLine(dst, sum, path)
+}
+
+func (manifest) End(dst []byte, _ *Summary) []byte { return dst }

@@ -15,9 +15,11 @@ type table struct {
 	view    *View
 	columns []*entry.Field // those of the view that there is room for
 	widths  []widths
-	name    int // the column that is shortened to fit, or -1
-	nameMax int // its width at most
-	bar     int // how wide the whole is drawn
+	name    int          // the column that is shortened to fit, or -1
+	nameMax int          // its width at most
+	bar     int          // how wide the whole is drawn
+	rows    int          // measured
+	below   *entry.Field // digits that there is no room for beside the rest
 }
 
 // widths are what the cells of a column take. A cell has two parts: the first
@@ -79,6 +81,10 @@ func (t *table) fit() {
 		if all <= limit {
 			return
 		}
+		if last := len(t.columns) - 1; t.below == nil && t.columns[last].Type == entry.Hex {
+			t.below, t.columns = t.columns[last], t.columns[:last]
+			continue
+		}
 		if t.name >= 0 {
 			shorter := max(t.nameMax-(all-limit), min(narrowest, t.nameMax), t.widths[t.name].heading)
 			all -= t.nameMax - shorter
@@ -97,6 +103,7 @@ func (t *table) fit() {
 
 // Measure implements Measurer.
 func (t *table) Measure(e *entry.Entry) {
+	t.rows++
 	for i, f := range t.view.Columns {
 		left, right := t.view.cell(f, e)
 		t.widths[i].left = max(t.widths[i].left, Width(left))
@@ -109,6 +116,7 @@ func (t *table) Fresh() Measurer { return newTable(t.view) }
 
 // Join implements Measurer.
 func (t *table) Join(fresh Measurer) {
+	t.rows += fresh.(*table).rows
 	for i, w := range fresh.(*table).widths {
 		t.widths[i].left = max(t.widths[i].left, w.left)
 		t.widths[i].right = max(t.widths[i].right, w.right)
@@ -127,7 +135,7 @@ func (t *table) Begin(dst []byte) []byte {
 		dst = append(dst, '\n')
 	}
 	dst = append(dst, '\n')
-	if len(t.columns) == 1 { // it speaks for itself
+	if len(t.columns) == 1 && t.below == nil || t.rows == 0 { // it speaks for itself, or there is nothing to head
 		return dst
 	}
 	var line []byte
@@ -155,6 +163,9 @@ func (t *table) Begin(dst []byte) []byte {
 // Row implements Format.
 func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 	v := t.view
+	if p, ok := rowOf(e).(parted); ok && p.Parted() {
+		dst = append(dst, '\n')
+	}
 	dst = fill(dst, indent)
 	pending := 0
 	for i, f := range t.columns {
@@ -167,6 +178,10 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 			right = bar(n, t.bar)
 		}
 		w := t.widths[i]
+		if left == "" && right == "" {
+			pending += w.all() + gap
+			continue
+		}
 		lead := 0
 		switch {
 		case w.left > 0 && w.right == 0:
@@ -198,7 +213,44 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 		dst = v.Palette.put(dst, right, ink)
 		pending = max(0, w.all()-width) + gap
 	}
-	return append(dst, '\n')
+	dst = append(dst, '\n')
+	if t.below != nil {
+		_, digits := v.cell(t.below, e)
+		for _, line := range wrapGroups(digits, v.Width-2*indent) {
+			dst = v.Palette.put(fill(dst, 2*indent), line, quietInk)
+			dst = append(dst, '\n')
+		}
+	}
+	return dst
+}
+
+// Digits are shown in groups of so many, that a reader may keep in mind.
+const digitGroup = 8
+
+// groups parts digits into groups.
+func groups(digits string) string {
+	var b strings.Builder
+	for i := 0; i < len(digits); i += digitGroup {
+		if i > 0 {
+			b.WriteByte(' ')
+		}
+		b.WriteString(digits[i:min(i+digitGroup, len(digits))])
+	}
+	return b.String()
+}
+
+// wrapGroups breaks groups of digits into lines of the same number of groups,
+// as many as fit of 16, 8, 4, 2 or 1.
+func wrapGroups(text string, width int) (lines []string) {
+	words := strings.Split(text, " ")
+	n := 16
+	for n > 1 && n*(digitGroup+1)-1 > width {
+		n /= 2
+	}
+	for ; len(words) > 0; words = words[min(n, len(words)):] {
+		lines = append(lines, strings.Join(words[:min(n, len(words))], " "))
+	}
+	return lines
 }
 
 // End implements Format.
@@ -210,11 +262,13 @@ func (t *table) End(dst []byte, s *Summary) []byte {
 		dst = append(dst, '\n')
 	}
 	lines := t.view.footer(s)
-	if left := t.view.Columns[len(t.columns):]; len(left) > 0 {
-		var names []string
-		for _, f := range left {
+	var names []string
+	for _, f := range t.view.Columns[len(t.columns):] {
+		if f != t.below {
 			names = append(names, f.Name)
 		}
+	}
+	if len(names) > 0 {
 		lines = append(lines, footerLine{"no room on this screen for " + strings.Join(names, ", "), quietInk})
 	}
 	for _, line := range lines {
@@ -224,17 +278,44 @@ func (t *table) End(dst []byte, s *Summary) []byte {
 	return dst
 }
 
+// parted is a row that begins a new group: a table leaves a line free before it.
+type parted interface{ Parted() bool }
+
+func rowOf(e *entry.Entry) any {
+	if e.More == nil {
+		return nil
+	}
+	return e.More.Row
+}
+
 // cell returns the two parts of what a column shows of an entry.
 func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
+	left, right = v.valueCell(f, e)
+	if f.Blank && left == "" && right == absent {
+		right = ""
+	}
+	return left, right
+}
+
+func (v *View) valueCell(f *entry.Field, e *entry.Entry) (left, right string) {
 	switch f.Type {
+	case entry.Hex:
+		text, ok := f.AppendText(nil, e, v.Context)
+		switch {
+		case !ok:
+			return "", absent
+		case v.Escape:
+			return "", groups(string(text))
+		}
+		return "", string(text)
 	case entry.Text:
 		if f.Name == "permissions" && e.Known&entry.FactStatus != 0 {
 			return "", e.Permissions.Triads()
 		}
-		if f.Name == "name" && (len(v.Places) > 1 || len(v.Places) == 1 && v.Places[0].List) {
+		if f == nameField && (len(v.Places) > 1 || len(v.Places) == 1 && v.Places[0].List) {
 			return "", Escaped(e.Path())
 		}
-		if f.Name == "name" {
+		if f == nameField {
 			return "", Escaped(e.Way())
 		}
 		text, ok := f.AppendText(nil, e, v.Context)
@@ -268,7 +349,7 @@ func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
 		return fmt.Sprintf("%.1f", float64(n)/1e4), "%"
 	case f.Type == entry.Bar:
 		return "", bar(n, widestBar)
-	case f.Name == "files" || f.Name == "folders" || f.Name == "count":
+	case f.Name == "files" || f.Name == "folders" || f.Name == "count" || f.Name == "copies":
 		return Grouped(n), ""
 	case f.Type == entry.Span:
 		return span(max(n, 0))

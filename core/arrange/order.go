@@ -88,7 +88,7 @@ func (o Order) compare(c *entry.Context) compare {
 		if c := byKeys(a, b); c != 0 {
 			return c
 		}
-		return byPlace(a, b)
+		return ByPlace(a, b)
 	}
 }
 
@@ -177,8 +177,9 @@ func absent(okA, okB bool) (c int, isSo bool) {
 	return 0, true
 }
 
-// byPlace is the default order.
-func byPlace(a, b *entry.Entry) int {
+// ByPlace is the default order: by name within each folder, with the folders in
+// order of their paths, and places as they were asked about.
+func ByPlace(a, b *entry.Entry) int {
 	if a.Folder == b.Folder {
 		return Natural(a.Name, b.Name)
 	}

@@ -12,9 +12,9 @@ import (
 	"crypto/sha1"
 	"crypto/sha256"
 	"crypto/sha512"
-	"encoding/hex"
 	"hash"
 	"io"
+	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -48,6 +48,9 @@ type Hasher struct {
 	hashes []hash.Hash
 	buffer []byte
 	ahead  [][]byte
+	sum    []byte
+	kept   entry.Digests   // room for more
+	bytes  strings.Builder // likewise
 }
 
 // NewHasher returns a hasher for some of entry.FactDigests.
@@ -81,23 +84,23 @@ const (
 	bufferSize  = 128 << 10
 	aheadSize   = 512 << 10
 	aheadPieces = 4
+	keptDigests = 128
 )
 
-// Take reads content to its end and returns its digests, and the number of
-// bytes, which is also added to read, if that is not nil, as it goes on. With
-// ahead, it goes on reading while what was read is being digested, and the
+// Take reads content to its end, or up to so many bytes if size is not negative,
+// and returns its digests, and the number of bytes, which is also added to read,
+// if that is not nil, as it goes on. With ahead, it goes on reading while what was read is being digested, and the
 // algorithms are at work at the same time: faster where cores are free.
-func (h *Hasher) Take(ctx context.Context, content io.Reader, ahead bool, read *atomic.Int64) (entry.Digests, int64, error) {
-	for _, hash := range h.hashes {
-		hash.Reset()
-	}
+func (h *Hasher) Take(ctx context.Context, content io.Reader, size int64, ahead bool, read *atomic.Int64) (entry.Digests, int64, error) {
+	h.Reset()
 	var n int64
 	var err error
-	take := func(piece []byte) {
+	take := func(piece []byte) (whole bool) {
 		n += int64(len(piece))
 		if read != nil {
 			read.Add(int64(len(piece)))
 		}
+		return n == size
 	}
 	if ahead {
 		err = h.takeAhead(ctx, content, take)
@@ -107,18 +110,30 @@ func (h *Hasher) Take(ctx context.Context, content io.Reader, ahead bool, read *
 	if err != nil {
 		return nil, n, err
 	}
-	return h.sums(), n, nil
+	return h.Sums(), n, nil
 }
 
-func (h *Hasher) sums() entry.Digests {
-	digests := make(entry.Digests, len(h.hashes))
-	for i, hash := range h.hashes {
-		digests[i] = entry.Digest{Fact: h.facts[i], Hex: hex.EncodeToString(hash.Sum(nil))}
+// Sums returns the digests of what was taken. They are kept in blocks: one allocation for many.
+func (h *Hasher) Sums() entry.Digests {
+	n := len(h.hashes)
+	if len(h.kept)+n > cap(h.kept) {
+		h.kept = make(entry.Digests, 0, keptDigests*n)
 	}
-	return digests
+	start := len(h.kept)
+	for i, hash := range h.hashes {
+		h.sum = hash.Sum(h.sum[:0])
+		if h.bytes.Cap()-h.bytes.Len() < len(h.sum) {
+			h.bytes = strings.Builder{}
+			h.bytes.Grow(keptDigests * len(h.sum))
+		}
+		at := h.bytes.Len()
+		h.bytes.Write(h.sum)
+		h.kept = append(h.kept, entry.Digest{Fact: h.facts[i], Sum: h.bytes.String()[at:]})
+	}
+	return h.kept[start:len(h.kept):len(h.kept)]
 }
 
-func (h *Hasher) takeInTurn(ctx context.Context, content io.Reader, take func([]byte)) error {
+func (h *Hasher) takeInTurn(ctx context.Context, content io.Reader, take func([]byte) bool) error {
 	if h.buffer == nil {
 		h.buffer = make([]byte, bufferSize)
 	}
@@ -127,12 +142,9 @@ func (h *Hasher) takeInTurn(ctx context.Context, content io.Reader, take func([]
 			return err
 		}
 		n, err := content.Read(h.buffer)
-		for _, hash := range h.hashes {
-			hash.Write(h.buffer[:n])
-		}
-		take(h.buffer[:n])
+		h.Write(h.buffer[:n])
 		switch {
-		case err == io.EOF:
+		case take(h.buffer[:n]) || err == io.EOF:
 			return nil
 		case err != nil:
 			return err
@@ -146,7 +158,7 @@ type piece struct {
 	err   error
 }
 
-func (h *Hasher) takeAhead(ctx context.Context, content io.Reader, take func([]byte)) error {
+func (h *Hasher) takeAhead(ctx context.Context, content io.Reader, take func([]byte) bool) error {
 	free, full := make(chan []byte, aheadPieces), make(chan piece, aheadPieces)
 	for len(h.ahead) < aheadPieces {
 		h.ahead = append(h.ahead, make([]byte, aheadSize))
@@ -184,9 +196,8 @@ func (h *Hasher) takeAhead(ctx context.Context, content io.Reader, take func([]b
 		}
 		h.hashes[0].Write(p.bytes)
 		others.Wait()
-		take(p.bytes)
 		switch {
-		case p.err == io.EOF:
+		case take(p.bytes) || p.err == io.EOF:
 			return nil
 		case p.err != nil:
 			return p.err
@@ -194,3 +205,21 @@ func (h *Hasher) takeAhead(ctx context.Context, content io.Reader, take func([]b
 		free <- p.bytes[:cap(p.bytes)]
 	}
 }
+
+// Reset makes the hasher begin with new content.
+func (h *Hasher) Reset() {
+	for _, hash := range h.hashes {
+		hash.Reset()
+	}
+}
+
+// Write takes a piece of content, and never fails.
+func (h *Hasher) Write(piece []byte) (int, error) {
+	for _, hash := range h.hashes {
+		hash.Write(piece)
+	}
+	return len(piece), nil
+}
+
+// OfNothing returns digests of no content.
+func OfNothing(wanted entry.Facts) entry.Digests { return NewHasher(wanted).Sums() }

@@ -1,6 +1,7 @@
 package digest
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -37,6 +38,10 @@ type Opener interface {
 	// gives a NoFile, and a file that is no longer what the entry says, by
 	// identity, size or the time it was modified, ErrChanged or the like.
 	Open(e *entry.Entry) (File, error)
+	// Look gets the kind and the status of an entry of which only the folder
+	// and the name are known; the name may be a way of several. Links are
+	// followed.
+	Look(e *entry.Entry) error
 	Close()
 }
 
@@ -78,8 +83,8 @@ func (p *Pool) Problems() []source.Problem {
 func (p *Pool) Read() int64 { return p.progress.Read.Load() }
 
 const (
-	// large is the size from which on a file is work of its own.
-	large = 1 << 20
+	// Large is the size from which on a file is work of its own.
+	Large = 1 << 20
 	// fewSmall is how many smaller files are one piece of work.
 	fewSmall = 32
 )
@@ -92,7 +97,7 @@ func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Work
 	var work [][]int
 	var small []int
 	for i, e := range entries {
-		if e.Size >= large {
+		if e.Size >= Large {
 			work = append(work, []int{i})
 			continue
 		}
@@ -107,24 +112,32 @@ func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Work
 	slices.SortStableFunc(work, func(a, b []int) int { // whole pieces of small ones count as none
 		return cmp.Compare(largeSize(entries[b[0]]), largeSize(entries[a[0]]))
 	})
-	cores := min(runtime.GOMAXPROCS(0), len(work))
+	return p.Share(ctx, len(work), func(w *Worker, at int) {
+		for _, i := range work[at] {
+			if ctx.Err() == nil {
+				do(w, i)
+			}
+		}
+	})
+}
+
+// Share calls a function for each of so many pieces of work, on all cores. It
+// returns when all are done, or the context is.
+func (p *Pool) Share(ctx context.Context, work int, do func(w *Worker, at int)) error {
+	cores := runtime.GOMAXPROCS(0)
 	var next atomic.Int64
 	var group sync.WaitGroup
-	for range cores {
+	for range min(cores, work) {
 		group.Go(func() {
 			w := &Worker{pool: p, ctx: ctx, opener: p.files.Opener()}
-			defer w.opener.Close()
+			defer w.close()
 			for ctx.Err() == nil {
 				at := int(next.Add(1)) - 1
-				if at >= len(work) {
+				if at >= work {
 					return
 				}
-				w.ahead = len(work)-at-1 < runtime.GOMAXPROCS(0)-1 // there will be idle cores
-				for _, i := range work[at] {
-					if ctx.Err() == nil {
-						do(w, i)
-					}
-				}
+				w.ahead = work-at-1 < cores-1 // there will be idle cores
+				do(w, at)
 			}
 		})
 	}
@@ -132,8 +145,15 @@ func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Work
 	return ctx.Err()
 }
 
+func (w *Worker) close() {
+	w.opener.Close()
+	if w.also != nil {
+		w.also.close()
+	}
+}
+
 func largeSize(e *entry.Entry) int64 {
-	if e.Size < large {
+	if e.Size < Large {
 		return 0
 	}
 	return e.Size
@@ -146,7 +166,11 @@ type Worker struct {
 	opener  Opener
 	ahead   bool
 	hashers Hashers
-	buffer  []byte
+	buffer  []byte // for ends
+	pair    []byte // for pieces of two files
+	room    []byte // for what a caller reads
+	also    *Worker
+	more    []entry.More // room for more
 }
 
 // Digest gives an entry the digests that are wanted and not known yet. It
@@ -156,16 +180,32 @@ func (w *Worker) Digest(e *entry.Entry, wanted entry.Facts) bool {
 	if wanted == 0 {
 		return true
 	}
-	return w.Open(e, "read", func(file File) error {
-		digests, n, err := w.hashers.For(wanted).Take(w.ctx, file, w.ahead && e.Size >= large, &w.pool.progress.Read)
-		if err == nil {
-			err = file.Unchanged(n)
+	return w.Open(e, "read", func(file File) error { return w.Take(e, file, wanted) })
+}
+
+// Take reads open content to its end and gives its entry the digests. It
+// returns ErrChanged if the file changed meanwhile.
+func (w *Worker) Take(e *entry.Entry, file File, wanted entry.Facts) error {
+	digests, n, err := w.hashers.For(wanted).Take(w.ctx, file, e.Size, w.ahead && e.Size >= Large, &w.pool.progress.Read)
+	if err == nil {
+		err = file.Unchanged(n)
+	}
+	if err == nil {
+		w.Set(e, digests)
+	}
+	return err
+}
+
+// Set gives an entry digests.
+func (w *Worker) Set(e *entry.Entry, digests entry.Digests) {
+	if e.More == nil {
+		if len(w.more) == cap(w.more) {
+			w.more = make([]entry.More, 0, keptDigests)
 		}
-		if err == nil {
-			Set(e, digests)
-		}
-		return err
-	})
+		w.more = append(w.more, entry.More{})
+		e.More = &w.more[len(w.more)-1]
+	}
+	Set(e, digests)
 }
 
 // Set gives an entry digests.
@@ -173,25 +213,130 @@ func Set(e *entry.Entry, digests entry.Digests) {
 	if e.More == nil {
 		e.More = &entry.More{}
 	}
-	e.More.Digests = append(e.More.Digests, digests...)
+	if e.More.Digests == nil {
+		e.More.Digests = digests
+	} else {
+		e.More.Digests = append(e.More.Digests, digests...)
+	}
 	for _, d := range digests {
 		e.Known |= d.Fact
 	}
+}
+
+// Look gets the status of an entry, as Opener.Look does.
+func (w *Worker) Look(e *entry.Entry) error { return w.opener.Look(e) }
+
+// Ends reads the first and the last bytes of open content of that size, so many
+// of each, or all of it if it is no longer than both. The slice is the worker's.
+func (w *Worker) Ends(file File, size int64, each int) ([]byte, error) {
+	if w.buffer == nil {
+		w.buffer = make([]byte, 2*each)
+	}
+	ends := w.buffer[:min(size, int64(2*each))]
+	if size <= int64(2*each) {
+		return ends, w.ReadFull(file, ends, 0)
+	}
+	if err := w.ReadFull(file, ends[:each], 0); err != nil {
+		return nil, err
+	}
+	return ends, w.ReadFull(file, ends[each:], size-int64(each))
+}
+
+// Room returns memory of that size, which is the worker's.
+func (w *Worker) Room(size int) []byte {
+	if len(w.room) < size {
+		w.room = make([]byte, size)
+	}
+	return w.room[:size]
+}
+
+// Fill reads open content that is as long as the buffer. It returns ErrChanged
+// if it is not.
+func (w *Worker) Fill(file File, buffer []byte) error {
+	if err := w.ReadFull(file, buffer, 0); err != nil {
+		return err
+	}
+	return file.Unchanged(int64(len(buffer)))
+}
+
+// ReadFull fills the buffer from open content. It returns ErrChanged if there is
+// not so much.
+func (w *Worker) ReadFull(file File, buffer []byte, offset int64) error {
+	n, err := file.ReadAt(buffer, offset)
+	w.pool.progress.Read.Add(int64(n))
+	if err == io.EOF {
+		return ErrChanged
+	}
+	return err
+}
+
+// Digester returns a hasher that takes content piece by piece, from its start.
+func (w *Worker) Digester(wanted entry.Facts) *Hasher {
+	h := w.hashers.For(wanted)
+	h.Reset()
+	return h
+}
+
+// Same compares the content of two open files byte by byte.
+func (w *Worker) Same(a, b File) (bool, error) {
+	const piece = 128 << 10
+	if len(w.pair) == 0 {
+		w.pair = make([]byte, 2*piece)
+	}
+	for offset := int64(0); ; offset += piece {
+		if err := w.ctx.Err(); err != nil {
+			return false, err
+		}
+		n, errA := file(a.ReadAt(w.pair[:piece], offset))
+		m, errB := file(b.ReadAt(w.pair[piece:], offset))
+		w.pool.progress.Read.Add(int64(n + m))
+		if err := cmp.Or(errA, errB); err != nil {
+			return false, err
+		}
+		if n != m || !bytes.Equal(w.pair[:n], w.pair[piece:piece+m]) {
+			return false, nil
+		}
+		if n < piece {
+			return true, nil
+		}
+	}
+}
+
+// file takes the end of a file for no error.
+func file(n int, err error) (int, error) {
+	if err == io.EOF {
+		err = nil
+	}
+	return n, err
 }
 
 // Open calls a function with the open content of an entry. What goes wrong
 // becomes a problem, with what was tried, to follow "could not". It returns
 // whether all went well.
 func (w *Worker) Open(e *entry.Entry, tried string, use func(File) error) bool {
-	file, err := w.opener.Open(e)
-	if err == nil {
-		err = use(file)
-		file.Close()
-	}
+	err := w.Use(e, use)
 	if err != nil {
 		w.Problem(e, tried, err)
 	}
 	return err == nil
+}
+
+// Use calls a function with the open content of an entry.
+func (w *Worker) Use(e *entry.Entry, use func(File) error) error {
+	file, err := w.opener.Open(e)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	return use(file)
+}
+
+// OpenAlso is Open while another file is open, which may be in another folder.
+func (w *Worker) OpenAlso(e *entry.Entry, tried string, use func(File) error) bool {
+	if w.also == nil {
+		w.also = &Worker{pool: w.pool, ctx: w.ctx, opener: w.pool.files.Opener()}
+	}
+	return w.also.Open(e, tried, use)
 }
 
 // Problem notes that something could not be done with an entry, unless all is

@@ -1,6 +1,7 @@
 package entry
 
 import (
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"strings"
@@ -53,18 +54,22 @@ func LookupAlgorithm(name string) (Algorithm, error) {
 // Digests are digests of one content, by different algorithms.
 type Digests []Digest
 
-// Digest is a digest in hexadecimal, of the algorithm of that fact.
+// Digest is a digest of the algorithm of that fact. Its sum is kept as bytes,
+// which takes half the memory of hexadecimal digits.
 type Digest struct {
 	Fact Facts
-	Hex  string
+	Sum  string
 }
 
-// By returns the digest by an algorithm, "" if it is not known.
-func (d Digests) By(fact Facts) string {
+// Sum returns the bytes of the digest by an algorithm, "" if it is not known.
+func (d Digests) Sum(fact Facts) string {
 	for _, one := range d {
 		if one.Fact == fact {
-			return one.Hex
+			return one.Sum
 		}
 	}
 	return ""
 }
+
+// By returns the digest by an algorithm in hexadecimal, "" if it is not known.
+func (d Digests) By(fact Facts) string { return hex.EncodeToString([]byte(d.Sum(fact))) }

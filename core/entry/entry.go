@@ -116,6 +116,14 @@ func (e *Entry) AppendPath(dst []byte) []byte {
 // Path returns the place as it was given, joined with the way to the entry.
 func (e *Entry) Path() string { return string(e.AppendPath(nil)) }
 
+// FullPath returns the path from the root of the system.
+func (e *Entry) FullPath() string {
+	if e.Self {
+		return e.Folder.FullPath()
+	}
+	return strings.TrimSuffix(e.Folder.FullPath(), "/") + "/" + e.Name
+}
+
 // Way returns the path from the place to the entry; for the place itself, its
 // name.
 func (e *Entry) Way() string {

@@ -1,6 +1,7 @@
 package entry
 
 import (
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"strings"
@@ -21,9 +22,11 @@ const (
 	Share       // a part of a whole, in millionths of it
 	Bar         // a share to be drawn, for people only
 	JSON        // a value written in JSON, for programs only
+	Rows        // rows of their own, for JSON only
+	Hex         // text of hexadecimal digits, shown to people in groups
 )
 
-var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON"}
+var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON", "rows", "digits"}
 
 func (t Type) String() string { return typeWords[t] }
 
@@ -49,12 +52,15 @@ type Field struct {
 	Meaning    string // one line
 	Type       Type
 	Needs      Facts
-	Descending bool // its natural order is the greatest (newest, heaviest, true) first
+	Descending bool     // its natural order is the greatest (newest, heaviest, true) first
+	Blank      bool     // no value is shown to people as nothing at all, not as a dash
+	Inside     []*Field // of type Rows: the fields of these
 
 	text   func(dst []byte, e *Entry, c *Context) ([]byte, bool)
 	number func(e *Entry, c *Context) (int64, bool)
 	moment func(e *Entry) (Time, bool)
 	flag   func(e *Entry) (bool, bool)
+	rows   func(e *Entry) []*Entry
 }
 
 // AppendText appends the value of a field of type Text. If there is none it
@@ -72,6 +78,9 @@ func (f *Field) Moment(e *Entry) (Time, bool) { return f.moment(e) }
 
 // Flag returns the value of a field of type Flag.
 func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
+
+// Rows returns the rows of a field of that type.
+func (f *Field) Rows(e *Entry) []*Entry { return f.rows(e) }
 
 // Fields is the registry: every field, in the order the reference shows them.
 // It is not to be altered.
@@ -165,7 +174,7 @@ func digest(a Algorithm) Field {
 		if e.Known&a.Fact == 0 {
 			return dst, false
 		}
-		return append(dst, e.More.Digests.By(a.Fact)...), true
+		return hex.AppendEncode(dst, []byte(e.More.Digests.Sum(a.Fact))), true
 	})
 }
 
@@ -260,6 +269,18 @@ func JSONField(name, meaning string, get func(*Entry) string) *Field {
 	f := TextField(name, meaning, func(e *Entry) (string, bool) { return get(e), true })
 	f.Type = JSON
 	return f
+}
+
+// HexField makes a field of type Hex.
+func HexField(name, meaning string, get func(*Entry) (string, bool)) *Field {
+	f := TextField(name, meaning, get)
+	f.Type = Hex
+	return f
+}
+
+// RowsField makes a field of type Rows, with fields of their own.
+func RowsField(name, meaning string, inside []*Field, get func(*Entry) []*Entry) *Field {
+	return &Field{Name: name, Meaning: meaning, Type: Rows, Inside: inside, rows: get}
 }
 
 // NumberField makes a field of one of the types that are numbers.

@@ -174,7 +174,7 @@ func (w *worker) digest(at int, name string, e *entry.Entry, wanted entry.Facts)
 	}
 	defer file.Close()
 	wanted &= entry.FactDigests
-	digests, n, err := w.hashers.For(wanted).Take(w.ctx, file, false, nil)
+	digests, n, err := w.hashers.For(wanted).Take(w.ctx, file, file.status.Size, false, nil)
 	switch {
 	case w.ctx.Err() != nil:
 	case err != nil:

@@ -3,6 +3,7 @@ package live
 import (
 	"io"
 	"os"
+	"strings"
 
 	"golang.org/x/sys/unix"
 
@@ -88,14 +89,15 @@ func OpenQuietly(path string) (*os.File, error) {
 	return os.NewFile(uintptr(c.fd), path), nil
 }
 
-// Files opens the files of entries that this package has given.
-type Files struct{}
+// Files opens the files of entries on the running system.
+type Files struct{ Follow bool } // open also what a link leads to
 
 // Opener implements digest.Files.
-func (Files) Opener() digest.Opener { return &opener{} }
+func (f Files) Opener() digest.Opener { return &opener{Files: f} }
 
 // opener opens files by their folders, of which it keeps the last one open.
 type opener struct {
+	Files
 	place  *entry.Place
 	root   dir
 	folder *entry.Folder
@@ -107,14 +109,12 @@ func (o *opener) Open(e *entry.Entry) (digest.File, error) {
 	if e.Kind != entry.KindFile {
 		return nil, digest.NoFile{Kind: e.Kind}
 	}
-	at, name := unix.AT_FDCWD, e.Folder.Place.Given
-	if !e.Self {
-		if err := o.enter(e.Folder); err != nil {
-			return nil, err
-		}
-		at, name = o.dir.handle(), e.Name
+	at, name, done, err := o.locate(e)
+	if err != nil {
+		return nil, err
 	}
-	c, err := openContent(at, name, e.Self)
+	defer done()
+	c, err := openContent(at, name, e.Self || o.Follow)
 	if err != nil {
 		return nil, err
 	}
@@ -130,6 +130,46 @@ func (o *opener) Open(e *entry.Entry) (digest.File, error) {
 		return nil, err
 	}
 	return c, nil
+}
+
+// Look implements digest.Opener.
+func (o *opener) Look(e *entry.Entry) error {
+	at, name, done, err := o.locate(e)
+	if err != nil {
+		return err
+	}
+	defer done()
+	var s status
+	if err := s.look(at, name, true); err != nil {
+		return err
+	}
+	s.fill(e)
+	return nil
+}
+
+// locate returns the open folder that an entry is to be opened in, and by what
+// name. What is done with that must be before done is called.
+func (o *opener) locate(e *entry.Entry) (at int, name string, done func(), err error) {
+	done = func() {}
+	if e.Self {
+		return unix.AT_FDCWD, e.Folder.Place.Given, done, nil
+	}
+	if err := o.enter(e.Folder); err != nil {
+		return 0, "", nil, err
+	}
+	if len(e.Name) <= longestWay {
+		return o.dir.handle(), e.Name, done, nil
+	}
+	var trail []*entry.Folder // the name is a long way
+	names := strings.Split(e.Name, "/")
+	for _, name := range names[:len(names)-1] {
+		trail = append(trail, &entry.Folder{Name: name})
+	}
+	d, err := openTrail(o.dir, trail)
+	if err != nil {
+		return 0, "", nil, err
+	}
+	return d.handle(), names[len(names)-1], d.close, nil
 }
 
 // enter opens a folder.

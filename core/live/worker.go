@@ -345,7 +345,7 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 	given := folder.Place.Given
 	w.batch = append(w.batch, entry.Entry{Folder: folder, Name: filepath.Base(folder.Place.Full), Self: true})
 	e := &w.batch[0]
-	if err := w.status.look(unix.AT_FDCWD, given, false); err != nil {
+	if err := w.status.look(unix.AT_FDCWD, given, w.request.Through); err != nil {
 		w.report.Problems = append(w.report.Problems, source.Problem{Path: given, Tried: "look at", Err: err, Entries: 1})
 		w.batch = w.batch[:0]
 		return nil

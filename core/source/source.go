@@ -64,6 +64,7 @@ type Request struct {
 	Facts    entry.Facts // what must be known of each entry
 	Depth    int         // how far down: 0 for the place itself, 1 for what is in it
 	Self     bool        // the place itself too, whatever the depth
+	Through  bool        // a place that is a link is taken for what it leads to
 	Hidden   Hidden
 	Follow   bool // go into folders that links lead to, each folder once
 	SameDisk bool // do not go into other file systems

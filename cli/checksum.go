@@ -1,0 +1,249 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/arrange"
+	"frankledger/core/checksum"
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// checksumFormats are those that digests can have.
+var checksumFormats = []string{"table", render.ManifestFormat, "csv", "json", "jsonl", "markdown"}
+
+func (p *Program) checksumCommand() *cobra.Command {
+	var o readingOptions
+	var algorithms, expect string
+	cmd := &cobra.Command{
+		Use:   "checksum [PATH…] [where CONDITION…]",
+		Short: "digests of files, and which of these have the same content",
+		Long: `Takes the digest of each file, and of all files below a folder. Files with the
+same mark have the same content, so nobody has to compare digits.
+
+With --expect, one file is held against a digest that its publisher gives: in
+hexadecimal, in one piece or in groups, with the name of the algorithm before it
+or without, or in the form of web pages, sha256-BASE64. The answer is one line,
+and the status 0 if it is the same, 1 if not.
+
+--as manifest writes a digest list (RFC 8493), with paths from its own folder;
+"frank verify" holds the files against it later.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			wanted, err := parseAlgorithms(algorithms)
+			if err != nil {
+				return misuse("--algorithm: %w", err)
+			}
+			if expect != "" || cmd.Flags().Changed("expect") {
+				return p.expect(cmd, &o, expect, wanted, cmd.Flags().Changed("algorithm"), args)
+			}
+			return p.checksum(cmd, &o, wanted, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.hidden = hiddenWords[0]
+	f.StringVar(&algorithms, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHMS`, separated by commas: "+strings.Join(entry.AlgorithmNames(), ", "))
+	f.StringVar(&expect, "expect", "", "hold one file against this `DIGEST`")
+	group(cmd, groupWhat, "algorithm", "expect")
+	f.StringVar(&o.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
+	group(cmd, groupWhere, "depth")
+	addLooking(cmd, &o)
+	addShowing(cmd, &o, checksumFormats)
+	complete(cmd, "algorithm", listOf(entry.AlgorithmNames()))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+	examples(cmd,
+		example{"checksum 'maps/station map.png'", "one file"},
+		example{"checksum cards", "everything below a folder; the same mark, the same content"},
+		example{"checksum handover/data/summary.txt --expect ce2ca5bd5d21da3a0c5b3a3fdbf2df8e77c5eab7dd6d7ab10f9ef4fb1c3b22f3", "is it what was published?"},
+		example{"checksum counts --as manifest --to counts/manifest-sha256.txt", "a list, to be held against the files next week"},
+		example{"checksum maps --algorithm sha256,blake3 --as csv", "two algorithms, in one reading"},
+		example{"checksum recordings where modified within 1 day and size under 1MB", "only some of the files"},
+	)
+	return cmd
+}
+
+func parseAlgorithms(words string) ([]entry.Algorithm, error) {
+	var list []entry.Algorithm
+	for word := range strings.SplitSeq(words, ",") {
+		a, err := entry.LookupAlgorithm(word)
+		if err != nil {
+			return nil, err
+		}
+		if slices.Contains(list, a) {
+			return nil, fmt.Errorf("%s is there twice", a.Name)
+		}
+		list = append(list, a)
+	}
+	return list, nil
+}
+
+// readingAs is reading, for a format beside those that all commands have.
+func (p *Program) readingAs(cmd *cobra.Command, o *readingOptions, formats []string, beside string) (*reading, error) {
+	if !slices.Contains(formats, o.format) {
+		if near := entry.Nearest(o.format, formats); near != "" {
+			return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
+		}
+		return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(formats, ", "), o.format)
+	}
+	plain := *o
+	if o.format == beside {
+		plain.format = "paths" // one that has no columns either
+	}
+	r, err := p.reading(cmd, &plain)
+	if err == nil {
+		r.format = o.format
+	}
+	return r, err
+}
+
+// checksum answers with digests.
+func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, algorithms []entry.Algorithm, args []string) error {
+	r, err := p.readingAs(cmd, o, checksumFormats, render.ManifestFormat)
+	if err != nil {
+		return err
+	}
+	if r.format == render.ManifestFormat && len(algorithms) > 1 {
+		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
+	}
+	sources, summary, err := p.open(r, args, o.matchCase, false)
+	if err != nil {
+		return err
+	}
+	ctx := cmd.Context()
+	return p.answer(r, summary, func(w output.Destination) error {
+		list := p.ownList(r)
+		files, err := p.files(ctx, r, sources, summary, list)
+		if err != nil {
+			return err
+		}
+		progress := &source.Progress{}
+		done := p.progress(r, progress)
+		defer done()
+		pool := digest.NewPool(live.Files{}, progress)
+		a, err := checksum.Take(ctx, files, pool, algorithms, progress)
+		if err != nil {
+			return err
+		}
+		done()
+		p.addProblems(summary, pool.Problems())
+		if r.to != "" || r.format == render.ManifestFormat {
+			a.Listed = list.way
+			if outside := list.outside(files); outside > 0 {
+				p.say("frank: %s out of the folder of the list; frank verify reads these only with --allow-outside",
+					render.Count(int64(outside), "name leads", "names lead"))
+			}
+		}
+		if r.format == render.ManifestFormat {
+			a.Sort()
+		} else {
+			r.view.Columns = a.Columns(render.ForPeople(r.format))
+		}
+		summary.Grouped = true
+		r.view.ChecksumSummary(summary, a, pool.Read())
+		return render.All(w, render.New(r.format, r.view), a, summary)
+	})
+}
+
+// files reads sources and returns the files there, in order of their paths,
+// but for the list that is being written. What is no file and was named itself
+// is a problem.
+func (p *Program) files(ctx context.Context, r *reading, sources []source.Source, summary *render.Summary, list *ownList) ([]*entry.Entry, error) {
+	collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+	request := r.request
+	request.Facts, request.Through = entry.FactStatus, true
+	if err := p.readAll(ctx, r, &request, sources, collector, summary); err != nil {
+		return nil, err
+	}
+	arranged := collector.Arrange()
+	var files []*entry.Entry
+	for i := range arranged.Len() {
+		switch e := arranged.At(i); {
+		case e.Kind == entry.KindFile && !list.is(e):
+			files = append(files, e)
+		case e.Self && e.Kind != entry.KindFile && e.Kind != entry.KindFolder:
+			summary.Report.Problems = append(summary.Report.Problems,
+				source.Problem{Path: e.Path(), Tried: "read", Err: digest.NoFile{Kind: e.Kind}, Entries: 1})
+		}
+	}
+	return files, nil
+}
+
+// ownList is the list of digests that is being written.
+type ownList struct {
+	folder string // full path, with links followed
+	full   string // of the file, "" if it goes elsewhere
+	info   os.FileInfo
+}
+
+// ownList finds out where the list goes.
+func (p *Program) ownList(r *reading) *ownList {
+	l := &ownList{}
+	if r.to != "" {
+		l.full, _ = filepath.Abs(r.to) // fails only where there is no current folder
+	} else if file, ok := p.Out.(*os.File); ok {
+		if info, err := file.Stat(); err == nil && info.Mode().IsRegular() {
+			l.info = info
+		}
+	}
+	folder, _ := filepath.Abs(filepath.Dir(r.to))
+	l.folder = resolved(folder)
+	return l
+}
+
+func resolved(folder string) string {
+	if real, err := filepath.EvalSymlinks(folder); err == nil {
+		return real
+	}
+	return folder
+}
+
+// is tells whether an entry is the list itself.
+func (l *ownList) is(e *entry.Entry) bool {
+	if l.info != nil {
+		st, ok := l.info.Sys().(*syscall.Stat_t)
+		return ok && uint64(st.Dev) == e.Device && uint64(st.Ino) == e.Inode
+	}
+	return l.full != "" && e.FullPath() == l.full
+}
+
+// way returns the path of a file from the folder of the list.
+func (l *ownList) way(e *entry.Entry) string {
+	place := e.Folder.Place
+	full := place.Full
+	switch {
+	case e.Self:
+		full = filepath.Join(resolved(filepath.Dir(full)), filepath.Base(full))
+	case place.Real != "":
+		full = filepath.Join(place.Real, e.Way())
+	default:
+		full = filepath.Join(full, e.Way())
+	}
+	if way, err := filepath.Rel(l.folder, full); err == nil {
+		return way
+	}
+	return full
+}
+
+// outside returns how many of the files lie outside of the folder of the list.
+func (l *ownList) outside(files []*entry.Entry) (outside int) {
+	for _, e := range files {
+		if (digest.Line{Name: l.way(e)}).Leads() {
+			outside++
+		}
+	}
+	return outside
+}

@@ -1,0 +1,187 @@
+package cli
+
+import (
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/arrange"
+	"frankledger/core/digest"
+	"frankledger/core/duplicates"
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// duplicatesOptions are the options of duplicates beside those that all
+// commands share.
+type duplicatesOptions struct {
+	reading                                readingOptions
+	keep, onlyIn, algorithm                string
+	spares, across, empty, confirm, marked bool
+}
+
+// keepWords are in the order of duplicates.Keep.
+var keepWords = []string{"first-place", "oldest", "newest", "shortest-path"}
+
+func (p *Program) duplicatesCommand() *cobra.Command {
+	var o duplicatesOptions
+	cmd := &cobra.Command{
+		Use:   "duplicates [PLACE…] [where CONDITION…]",
+		Short: "sets of files with the same content, and what removing the spares would free",
+		Long: `Finds files with the same content, wherever they lie and whatever their names,
+and puts them together in sets, those first that would free most. A file is read
+only while there is another that it may be the same as.
+
+The names of one file (hard links) are one file here, and removing one of them
+frees nothing. What is promised to be freed is never more than what the spares
+take on disk: a sparse file frees less than its size, and one that shares its
+blocks with another, nothing.
+
+Nothing is removed. --spares lists all files but one of each set, the one that
+--keep says, else that of the place that was named first.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			o.marked = o.spares || cmd.Flags().Changed("keep")
+			return p.duplicates(cmd, &o, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.reading.hidden = hiddenWords[0]
+	f.StringVar(&o.keep, "keep", keepWords[0], "`WHICH` file of a set would stay: "+strings.Join(keepWords, ", "))
+	f.BoolVar(&o.spares, "spares", false, "list the files that would not stay, and nothing else")
+	f.BoolVar(&o.across, "across", false, "only sets with files of more than one place")
+	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files of this `PLACE` whose content is nowhere in the others")
+	f.BoolVar(&o.empty, "empty", false, "empty files too")
+	f.BoolVar(&o.confirm, "confirm", false, "in the end compare the files of a set byte by byte")
+	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
+	group(cmd, groupWhat, "keep", "spares", "across", "only-in", "empty", "confirm", "algorithm")
+	f.StringVar(&o.reading.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
+	group(cmd, groupWhere, "depth")
+	addLooking(cmd, &o.reading)
+	addShowing(cmd, &o.reading, render.FormatNames())
+	complete(cmd, "keep", oneOf(keepWords))
+	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
+	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
+	examples(cmd,
+		example{"duplicates", "everything below the current folder"},
+		example{"duplicates cards recordings --across", "what is in both places"},
+		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card on the other too?"},
+		example{"duplicates cards --keep oldest", "which would stay"},
+		example{"duplicates cards --spares --as paths0 --to spares.list", "the others, for a script"},
+		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, and quite sure"},
+	)
+	return cmd
+}
+
+// duplicates answers with sets of files, or with files of one place only.
+func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []string) error {
+	keep := slices.Index(keepWords, o.keep)
+	if keep < 0 {
+		return misuse("--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
+	}
+	algorithm, err := entry.LookupAlgorithm(o.algorithm)
+	if err != nil {
+		return misuse("--algorithm: %w", err)
+	}
+	if o.onlyIn != "" {
+		for _, name := range []string{"keep", "spares", "across", "empty", "confirm"} {
+			if cmd.Flags().Changed(name) {
+				return misuse("--only-in and --%s contradict each other: one lists what has a copy, the other what has none", name)
+			}
+		}
+	}
+	r, err := p.reading(cmd, &o.reading)
+	if err != nil {
+		return err
+	}
+	sources, summary, err := p.open(r, args, o.reading.matchCase, false)
+	if err != nil {
+		return err
+	}
+	if len(sources) < 2 && (o.across || o.onlyIn != "") {
+		return misuse("--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
+	}
+	only := -1
+	if o.onlyIn != "" {
+		if only = placeNamed(sources, o.onlyIn); only < 0 {
+			return misuse("--only-in: %s is not among the places", render.Escaped(o.onlyIn))
+		}
+	}
+	options := duplicates.Options{Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm}
+	ctx := cmd.Context()
+	return p.answer(r, summary, func(w output.Destination) error {
+		collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+		counter := weigh.NewCounter(collector)
+		request := r.request
+		request.Facts, request.Through = entry.FactStatus, true
+		if err := p.readAll(ctx, r, &request, sources, duplicates.Files(counter), summary); err != nil {
+			return err
+		}
+		progress := &source.Progress{}
+		done := p.progress(r, progress)
+		defer done()
+		pool := digest.NewPool(live.Files{}, progress)
+		looked := counter.Sum().Files
+		summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
+		if only >= 0 {
+			a, err := duplicates.OnlyIn(ctx, collector, pool, only, options)
+			if err != nil {
+				return err
+			}
+			done()
+			p.addProblems(summary, a.Problems)
+			r.view.OnlySummary(summary, a, o.onlyIn, looked, pool.Read())
+			return render.All(w, render.New(r.format, r.view), rowList(a.Only), summary)
+		}
+		a, err := duplicates.Find(ctx, collector, pool, options)
+		if err != nil {
+			return err
+		}
+		done()
+		p.addProblems(summary, a.Problems)
+		r.view.DuplicatesSummary(summary, a, looked, pool.Read())
+		rows := duplicateRows(r, o, a) // with columns of their own
+		return render.All(w, render.New(r.format, r.view), rows, summary)
+	})
+}
+
+// duplicateRows chooses rows and columns for the format: in JSON a row is a set,
+// else a file of one.
+func duplicateRows(r *reading, o *duplicatesOptions, a *duplicates.Answer) rowList {
+	inJSON := strings.HasPrefix(r.format, "json")
+	switch {
+	case o.spares:
+		return rowList(a.SpareEntries())
+	case inJSON:
+		r.view.Columns = duplicates.DataColumns(o.marked)
+		return rowList(a.SetEntries())
+	}
+	r.view.Columns = a.CopyColumns(render.ForPeople(r.format), o.marked)
+	return rowList(a.CopyEntries())
+}
+
+// addProblems joins what could not be read as content to what could not be
+// read of folders.
+func (p *Program) addProblems(summary *render.Summary, problems []source.Problem) {
+	summary.Report.Problems = append(summary.Report.Problems, problems...)
+	summary.Report.SortProblems()
+}
+
+// placeNamed returns the index of a place as it was given, or by its full path.
+func placeNamed(sources []source.Source, name string) int {
+	full, err := filepath.Abs(name)
+	for _, s := range sources {
+		if s.Place().Given == name || err == nil && s.Place().Full == full {
+			return s.Place().Index
+		}
+	}
+	return -1
+}

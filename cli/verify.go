@@ -1,0 +1,231 @@
+package cli
+
+import (
+	"context"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/core/verify"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// verifyOptions are the options of verify beside those that all commands share.
+type verifyOptions struct {
+	reading                readingOptions
+	in, show               string
+	allowOutside, unlisted bool
+}
+
+var showWords = []string{"trouble", allWord}
+
+func (p *Program) verifyCommand() *cobra.Command {
+	var o verifyOptions
+	cmd := &cobra.Command{
+		Use:   "verify LIST",
+		Short: "files held against a list of digests",
+		Long: `Reads the files that a list of digests names, and tells which of them are the
+same, different, missing or unreadable. The list may be any of the usual kinds:
+a payload manifest (RFC 8493), a publisher's list, ALGORITHM (name) = digest, a
+digest alone in a file named after the other, or CSV or JSON of "frank checksum".
+LIST may be - for the standard input.
+
+Names are looked for in the folder of the list, unless --in says where. The
+status is 0 if all is as the list says, and 1 if anything is not.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misuse("name one list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath())
+			}
+			return p.verify(cmd, &o, args[0])
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&o.show, "show", showWords[0], "`WHAT` to show: trouble, or all")
+	f.BoolVar(&o.unlisted, "unlisted", false, "also files there that are not on the list")
+	group(cmd, groupWhat, "show", "unlisted")
+	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
+	f.BoolVar(&o.allowOutside, "allow-outside", false, "read names too that lead out of the folder, by ../ or from the root")
+	group(cmd, groupWhere, "in", "allow-outside")
+	addShowing(cmd, &o.reading, render.FormatNames())
+	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
+	complete(cmd, "show", oneOf(showWords))
+	examples(cmd,
+		example{"verify handover/manifest-sha256.txt", "is everything as it was?"},
+		example{"verify handover/manifest-sha256.txt --unlisted", "and what is there beside it?"},
+		example{"verify handover/manifest-sha256.txt --show all --as csv", "every file, for a spreadsheet"},
+	)
+	return cmd
+}
+
+// verify answers with how files stand to a list.
+func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) error {
+	if o.show != showWords[0] && o.show != allWord {
+		return misuse("--show can be trouble or all, not %q", o.show)
+	}
+	r, err := p.reading(cmd, &o.reading)
+	if err != nil {
+		return err
+	}
+	list, full, err := readList(listPath)
+	if err != nil {
+		return err
+	}
+	folder := o.in
+	if folder == "" {
+		folder = filepath.Dir(listPath)
+	}
+	root, err := live.Open(folder, 0)
+	if err != nil {
+		return misuse("--in: %s: %w", render.Escaped(folder), reason(err))
+	}
+	if root.Place().Leaf {
+		return misuse("--in: %s is no folder", render.Escaped(folder))
+	}
+	r.view.Places = []*entry.Place{root.Place()}
+	options := verify.Options{AllowOutside: o.allowOutside, List: full}
+	if o.unlisted {
+		options.Others = root
+	}
+	return p.verifyList(cmd.Context(), r, list, root.Place(), options, o.show == allWord)
+}
+
+// readList reads a list of digests, and returns its full path.
+func readList(path string) (list *digest.List, full string, err error) {
+	if path == "-" {
+		list, err = digest.ReadList(os.Stdin, "")
+		return list, "", err
+	}
+	info, err := os.Stat(path)
+	if err == nil && info.IsDir() {
+		return nil, "", misuse("%s is a folder, not a list of digests; frank checksum makes lists", render.Escaped(path))
+	}
+	file, err := os.Open(path)
+	if err != nil {
+		return nil, "", misuse("the list %s: %w", render.Escaped(path), reason(err))
+	}
+	defer file.Close()
+	if full, err = filepath.Abs(path); err != nil {
+		return nil, "", err
+	}
+	list, err = digest.ReadList(io.Reader(file), path)
+	return list, full, err
+}
+
+func (p *Program) verifyList(ctx context.Context, r *reading, list *digest.List, place *entry.Place, o verify.Options, showAll bool) error {
+	if len(list.Lines) == 0 {
+		for _, m := range list.Mistakes {
+			p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
+		}
+		return misuse("there is no digest on the list that can be checked")
+	}
+	var a *verify.Answer
+	summary := &render.Summary{Grouped: true}
+	err := p.answer(r, summary, func(w output.Destination) (err error) {
+		progress := &source.Progress{}
+		done := p.progress(r, progress)
+		defer done()
+		pool := digest.NewPool(live.Files{Follow: true}, progress)
+		if a, err = verify.Check(ctx, list, &entry.Folder{Place: place}, pool, progress, o); err != nil {
+			return err
+		}
+		done()
+		summary.Report = a.Report
+		var rows rowList
+		for i := range a.Results {
+			if result := &a.Results[i]; showAll || result.Status != verify.Same {
+				rows = append(rows, result.RowEntry())
+			}
+		}
+		r.view.VerifySummary(summary, a, len(list.Mistakes))
+		summary.Numbers = append(summary.Numbers, render.Number{Key: "bytes_read", Value: pool.Read()})
+		r.view.Columns = verify.Columns()
+		format := render.New(r.format, r.view)
+		if r.format == render.FormatNames()[0] {
+			format = render.NewVerified(r.view)
+		}
+		return render.All(w, format, rows, summary)
+	})
+	if a == nil {
+		return err
+	}
+	for _, m := range list.Mistakes {
+		p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
+	}
+	for _, line := range a.Refused {
+		p.say("frank: line %d of the list: %s leads out of the folder, not looked at; --allow-outside", line.Number, render.Escaped(line.Name))
+	}
+	if err == nil && len(list.Mistakes)+len(a.Refused) > 0 {
+		err = &failure{status: statusIncomplete}
+	}
+	return different(a.Trouble(), err)
+}
+
+// expect holds one file against a digest, and answers in one line.
+func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text string, algorithms []entry.Algorithm, chosen bool, args []string) error {
+	value, err := digest.ParseValue(text)
+	if err != nil {
+		return misuse("--expect: %w", err)
+	}
+	if chosen {
+		if len(algorithms) > 1 {
+			return misuse("--expect takes one algorithm")
+		}
+		fits := false
+		for _, a := range value.Algorithms {
+			fits = fits || a == algorithms[0]
+		}
+		if !fits {
+			return misuse("--expect: this is a digest of %s, not of %s", value.Names(), algorithms[0].Name)
+		}
+		value.Algorithms = algorithms
+	}
+	if len(args) != 1 {
+		return misuse("--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
+	}
+	r, err := p.readingAs(cmd, o, checksumFormats[:], render.ManifestFormat)
+	if err != nil {
+		return err
+	}
+	if r.format == render.ManifestFormat {
+		return misuse("--expect and --as manifest contradict each other: it is about one file")
+	}
+	place, err := live.Open(args[0], 0)
+	if err != nil {
+		return misuse("%s: %w", render.Escaped(args[0]), reason(err))
+	}
+	if !place.Place().Leaf {
+		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", render.Escaped(args[0]))
+	}
+	folder := &entry.Place{Given: filepath.Dir(args[0]), Full: filepath.Dir(place.Place().Full)}
+	line := digest.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
+	if r.format != checksumFormats[0] {
+		return p.verifyList(cmd.Context(), r, &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, true)
+	}
+	progress := &source.Progress{}
+	done := p.progress(r, progress)
+	defer done()
+	a, err := verify.Check(cmd.Context(), &digest.List{Lines: []digest.Line{line}}, &entry.Folder{Place: folder},
+		digest.NewPool(live.Files{Follow: true}, progress), progress, verify.Options{})
+	if err != nil {
+		return err
+	}
+	done()
+	summary := &render.Summary{Report: a.Report}
+	err = p.answer(r, summary, func(w output.Destination) error {
+		if a.Counts[verify.Unreadable] > 0 {
+			return nil
+		}
+		_, err := io.WriteString(w, render.Expected(&a.Results[0], value)+"\n")
+		return err
+	})
+	return different(a.Trouble() && a.Counts[verify.Unreadable] == 0, err)
+}

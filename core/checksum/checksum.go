@@ -1,0 +1,204 @@
+// Package checksum takes the digests of files and tells which of these have the
+// same content.
+package checksum
+
+import (
+	"context"
+	"encoding/hex"
+	"slices"
+	"strings"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Row is a digest of a file.
+type Row struct {
+	Entry     *entry.Entry
+	Algorithm entry.Algorithm
+	Digest    string // in hexadecimal; "" if the file could not be read
+	Alike     int    // the number of the group of files with the same content, from 1; 0 if it stands alone
+	Listed    string // the path that a list has for it
+	first     bool   // row of its file
+}
+
+// Answer is the digests of files: for each file a row by each algorithm. The
+// rows are made as they are asked for.
+type Answer struct {
+	Files  int   // with digests
+	Groups []int // how many files have the same content, by group
+	Alone  int   // files that stand alone
+	// Listed returns the path that a list has for a file; nil if there is no
+	// list.
+	Listed func(*entry.Entry) string
+
+	files      []*entry.Entry
+	algorithms []entry.Algorithm
+	alike      []int32 // by file, as Row.Alike
+}
+
+// Take takes the digests of files, which must come with their status. The names
+// of one file are read once.
+func Take(ctx context.Context, files []*entry.Entry, pool *digest.Pool, algorithms []entry.Algorithm, progress *source.Progress) (*Answer, error) {
+	var wanted entry.Facts
+	for _, a := range algorithms {
+		wanted |= a.Fact
+	}
+	type node struct{ device, inode uint64 }
+	once := map[node]*entry.Entry{}
+	var toRead, again []*entry.Entry
+	for _, e := range files {
+		if e.Links > 1 {
+			if id := (node{e.Device, e.Inode}); once[id] != nil {
+				again = append(again, e)
+				continue
+			} else {
+				once[id] = e
+			}
+		}
+		toRead = append(toRead, e)
+		progress.ToRead.Add(e.Size)
+	}
+	if err := pool.Each(ctx, toRead, func(w *digest.Worker, i int) { w.Digest(toRead[i], wanted) }); err != nil {
+		return nil, err
+	}
+	for _, e := range again {
+		if read := once[node{e.Device, e.Inode}]; read.Known.Has(wanted) {
+			digest.Set(e, read.More.Digests)
+		}
+	}
+	return answer(files, algorithms), nil
+}
+
+// answer finds the files with the same content and numbers these groups in order
+// of their first files.
+func answer(files []*entry.Entry, algorithms []entry.Algorithm) *Answer {
+	a := &Answer{files: files, algorithms: algorithms, alike: make([]int32, len(files))}
+	first := make(map[string]int32, len(files)) // file with a digest
+	for i, e := range files {
+		sum := a.sum(e, algorithms[0])
+		if sum == "" {
+			continue
+		}
+		a.Files++
+		at, known := first[sum]
+		switch {
+		case !known:
+			first[sum] = int32(i)
+		case a.alike[at] == 0:
+			a.alike[at], a.alike[i] = -1, at+1 // numbered below
+		default:
+			a.alike[i] = at + 1
+		}
+	}
+	for i, e := range files {
+		switch alike := a.alike[i]; {
+		case alike > 0:
+			a.alike[i] = a.alike[alike-1]
+			a.Groups[a.alike[i]-1]++
+		case alike < 0:
+			a.Groups = append(a.Groups, 1)
+			a.alike[i] = int32(len(a.Groups))
+		case a.sum(e, algorithms[0]) != "":
+			a.Alone++
+		}
+	}
+	return a
+}
+
+func (a *Answer) sum(e *entry.Entry, by entry.Algorithm) string {
+	if !e.Known.Has(by.Fact) {
+		return ""
+	}
+	return e.More.Digests.Sum(by.Fact)
+}
+
+// Sort puts the files in order of the paths that a list has for them, by bytes.
+func (a *Answer) Sort() {
+	listed := make(map[*entry.Entry]string, len(a.files))
+	for _, e := range a.files {
+		listed[e] = a.Listed(e)
+	}
+	a.Listed = func(e *entry.Entry) string { return listed[e] }
+	slices.SortFunc(a.files, func(x, y *entry.Entry) int { return strings.Compare(listed[x], listed[y]) })
+	a.alike = nil // was by file
+}
+
+// Len returns how many rows there are.
+func (a *Answer) Len() int { return len(a.files) * len(a.algorithms) }
+
+// At returns a row as an entry, for the fields of Columns. It may be called from
+// several goroutines.
+func (a *Answer) At(i int) *entry.Entry {
+	at, by := i/len(a.algorithms), i%len(a.algorithms)
+	made := &struct { // one allocation
+		entry entry.Entry
+		more  entry.More
+		row   Row
+	}{entry: *a.files[at]}
+	e, row := &made.entry, &made.row
+	*row = Row{Entry: a.files[at], Algorithm: a.algorithms[by], first: by == 0, Digest: hex.EncodeToString([]byte(a.sum(e, a.algorithms[by])))}
+	if a.alike != nil {
+		row.Alike = int(a.alike[at])
+	}
+	if a.Listed != nil {
+		row.Listed = a.Listed(a.files[at])
+	}
+	made.more.Row = row
+	e.More = &made.more
+	return e
+}
+
+// Mark is a short word for a number from 1: a, b, … z, aa, ab, ….
+func Mark(n int) string {
+	mark := ""
+	for ; n > 0; n = (n - 1) / 26 {
+		mark = string(rune('a'+(n-1)%26)) + mark
+	}
+	return mark
+}
+
+// ManifestLine returns what a line of a list has of the row; ok is false if it
+// has no digest.
+func (r *Row) ManifestLine() (digest, path string, ok bool) {
+	return r.Digest, r.Listed, r.Digest != ""
+}
+
+func rowOf(e *entry.Entry) *Row { return e.More.Row.(*Row) }
+
+var (
+	markField = blank(entry.TextField("same", "files with the same mark have the same content", func(e *entry.Entry) (string, bool) {
+		return Mark(rowOf(e).Alike), rowOf(e).Alike > 0 && rowOf(e).first
+	}))
+	algorithmField = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).Algorithm.Name, true })
+	digestField    = entry.HexField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).Digest, rowOf(e).Digest != "" })
+	listedField    = entry.TextField("path", "the path from the folder of the list", func(e *entry.Entry) (string, bool) { return rowOf(e).Listed, true })
+)
+
+func blank(f *entry.Field) *entry.Field {
+	f.Blank = true
+	return f
+}
+
+// Columns returns the fields to show rows with, for people or for programs. In
+// a list to be kept, paths start from its folder.
+func (a *Answer) Columns(forPeople bool) []*entry.Field {
+	size := entry.FieldNamed("size")
+	if !forPeople {
+		path := entry.FieldNamed("path")
+		if a.Listed != nil {
+			path = listedField
+		}
+		return []*entry.Field{path, size, algorithmField, digestField, entry.FieldNamed("modified")}
+	}
+	columns := []*entry.Field{entry.FieldNamed("name")}
+	if len(a.Groups) > 0 {
+		columns = append(columns, markField)
+	}
+	columns = append(columns, size)
+	if len(a.algorithms) > 1 {
+		columns = append(columns, algorithmField)
+	}
+	return append(columns, digestField)
+}

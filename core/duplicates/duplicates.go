@@ -1,0 +1,451 @@
+// Package duplicates finds files with the same content.
+//
+// It opens a file only while there is still another that may be the same: of
+// the same size, then with the same first and last bytes, then with the same
+// digest of all of it. The names of one file, hard links, are one file here: it
+// is read once, and removing one of its names frees nothing.
+package duplicates
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"hash/maphash"
+	"slices"
+	"strings"
+
+	"frankledger/core/arrange"
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Keep says which file of a set would stay.
+type Keep uint8
+
+const (
+	FirstPlace   Keep = iota // of the place that was named first; there, the first in order of paths
+	Oldest                   // by the time it was modified
+	Newest                   // likewise
+	ShortestPath             // by the bytes of its path
+)
+
+// Options say what to find.
+type Options struct {
+	Algorithm entry.Algorithm
+	Empty     bool // files of no bytes too
+	Across    bool // only sets with files of more than one place
+	Keep      Keep
+	Confirm   bool // compare what has the same digest, byte by byte
+}
+
+// Copy is one name of one of the files of a set.
+type Copy struct {
+	Entry *entry.Entry
+	File  int  // the names of one file have the same number
+	Stays bool // it is a name of the file that would stay
+}
+
+// Set is files with the same content.
+type Set struct {
+	Size        int64
+	Algorithm   entry.Algorithm
+	Digest      string
+	Files       int    // how many, however many names they have
+	Copies      []Copy // all their names; the file that stays first
+	Reclaimable int64  // bytes that removing all other files would free
+}
+
+// Answer is what was found.
+type Answer struct {
+	Sets        []*Set // those that free most first
+	Only        []*entry.Entry
+	Files       int   // in sets
+	Spares      int   // files that need not stay
+	Reclaimable int64 // by all sets
+	Empty       int   // files of no bytes that were left out
+	Elsewhere   int   // spares that free nothing, as they have names outside of what was looked at
+	Problems    []source.Problem
+}
+
+// Files is a sink that passes on files only.
+func Files(next source.Sink) source.Sink {
+	return source.SinkFunc(func() source.Visitor {
+		visit := next.Visitor()
+		return func(entries []entry.Entry) error {
+			for len(entries) > 0 {
+				n := 0
+				for n < len(entries) && entries[n].Kind == entry.KindFile {
+					n++
+				}
+				if n > 0 {
+					if err := visit(entries[:n]); err != nil {
+						return err
+					}
+				}
+				entries = entries[min(n+1, len(entries)):]
+			}
+			return nil
+		}
+	})
+}
+
+// Find finds the files with the same content among those collected, which must
+// come with their status.
+func Find(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, o Options) (*Answer, error) {
+	s := &search{ctx: ctx, pool: pool, o: o, enough: func(class []*file) bool {
+		return len(class) > 1 && (!o.Across || severalPlaces(class))
+	}}
+	classes, err := s.run(collected)
+	if err != nil {
+		return nil, err
+	}
+	for _, class := range classes {
+		s.answer.add(s.set(class))
+	}
+	slices.SortFunc(s.answer.Sets, func(a, b *Set) int {
+		return cmp.Or(cmp.Compare(b.Reclaimable, a.Reclaimable), cmp.Compare(b.Size, a.Size), arrange.ByPlace(a.Copies[0].Entry, b.Copies[0].Entry))
+	})
+	return &s.answer, nil
+}
+
+// OnlyIn finds the files of one place, by its index, whose content is nowhere
+// in the others. Files that could not be read elsewhere are taken for
+// different.
+func OnlyIn(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, place int, o Options) (*Answer, error) {
+	o.Empty = true
+	s := &search{ctx: ctx, pool: pool, o: o, enough: func(class []*file) bool {
+		return slices.ContainsFunc(class, func(f *file) bool { return f.onlyIn(place) }) &&
+			slices.ContainsFunc(class, func(f *file) bool { return !f.onlyIn(place) })
+	}}
+	s.settle = func(class []*file) {
+		if slices.ContainsFunc(class, func(f *file) bool { return !f.onlyIn(place) }) {
+			return
+		}
+		for _, f := range class {
+			s.answer.Only = append(s.answer.Only, f.names()...)
+		}
+	}
+	if _, err := s.run(collected); err != nil {
+		return nil, err
+	}
+	slices.SortFunc(s.answer.Only, arrange.ByPlace)
+	return &s.answer, nil
+}
+
+// file is a file with all the names it was met by.
+type file struct {
+	first  *entry.Entry
+	others []*entry.Entry
+	key    uint64 // of its ends
+	shared int64
+	failed bool
+}
+
+func (f *file) names() []*entry.Entry { return append([]*entry.Entry{f.first}, f.others...) }
+
+func (f *file) onlyIn(place int) bool {
+	return f.first.Folder.Place.Index == place &&
+		!slices.ContainsFunc(f.others, func(e *entry.Entry) bool { return e.Folder.Place.Index != place })
+}
+
+func severalPlaces(class []*file) bool {
+	place := class[0].first.Folder.Place.Index
+	return slices.ContainsFunc(class, func(f *file) bool { return !f.onlyIn(place) })
+}
+
+// search is a search under way. Classes are files that may still be the same.
+type search struct {
+	ctx    context.Context
+	pool   *digest.Pool
+	o      Options
+	enough func(class []*file) bool // whether it has to be looked at further
+	settle func(class []*file)      // called with those that have not; may be nil
+	answer Answer
+}
+
+// run returns the classes whose files have the same content.
+func (s *search) run(collected *arrange.Collector) ([][]*file, error) {
+	var known, together, staged [][]*file
+	for _, class := range s.bySize(collected) {
+		switch size := class[0].first.Size; {
+		case !slices.ContainsFunc(class, func(f *file) bool { return !f.first.Known.Has(s.o.Algorithm.Fact) }):
+			known = append(known, class) // from a condition, or a record
+		case size > 0 && size <= small && size*int64(len(class)) <= batchBytes:
+			together = append(together, class)
+		default:
+			staged = append(staged, class)
+		}
+	}
+	smalls, err := s.readTogether(together)
+	if err != nil {
+		return nil, err
+	}
+	staged, err = s.refine(staged, s.readEnds, func(a, b *file) int { return cmp.Compare(a.key, b.key) })
+	if err != nil {
+		return nil, err
+	}
+	var pairs, more [][]*file
+	for _, class := range staged {
+		if len(class) == 2 && class[0].first.Size > 0 {
+			pairs = append(pairs, class)
+		} else {
+			more = append(more, class)
+		}
+	}
+	if pairs, err = s.readPairs(pairs); err != nil {
+		return nil, err
+	}
+	classes, err := s.refine(append(known, more...), s.readAll, func(a, b *file) int { return strings.Compare(s.sum(a), s.sum(b)) })
+	if err != nil {
+		return nil, err
+	}
+	classes = slices.Concat(classes, pairs, smalls)
+	if s.o.Confirm {
+		classes, err = s.confirm(classes)
+	}
+	s.answer.Problems = s.pool.Problems()
+	return classes, err
+}
+
+func (s *search) sum(f *file) string { return f.first.More.Digests.Sum(s.o.Algorithm.Fact) }
+
+// keep returns a class in a list, if it has to be looked at further.
+func (s *search) keep(to [][]*file, class []*file) [][]*file {
+	if len(class) == 0 {
+		return to
+	}
+	if s.enough(class) {
+		return append(to, class)
+	}
+	if s.settle != nil {
+		s.settle(class)
+	}
+	return to
+}
+
+// bySize makes classes of the files of the same size.
+func (s *search) bySize(collected *arrange.Collector) (classes [][]*file) {
+	type sized struct {
+		size  int64
+		entry *entry.Entry
+	}
+	var all []sized
+	collected.Each(func(e *entry.Entry) {
+		if e.Size == 0 && !s.o.Empty {
+			s.answer.Empty++
+			return
+		}
+		all = append(all, sized{e.Size, e})
+	})
+	slices.SortFunc(all, func(a, b sized) int { return cmp.Compare(b.size, a.size) })
+	for len(all) > 0 {
+		n := 1
+		for n < len(all) && all[n].size == all[0].size {
+			n++
+		}
+		if n > 1 || s.settle != nil {
+			same := make([]*entry.Entry, n)
+			for i := range same {
+				same[i] = all[i].entry
+			}
+			classes = s.keep(classes, filesOf(same))
+		}
+		all = all[n:]
+	}
+	return classes
+}
+
+// filesOf puts together the names of each file.
+func filesOf(entries []*entry.Entry) (files []*file) {
+	slices.SortFunc(entries, func(a, b *entry.Entry) int {
+		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Inode, b.Inode), arrange.ByPlace(a, b))
+	})
+	for _, e := range entries {
+		last := len(files) - 1
+		if last < 0 || files[last].first.Inode != e.Inode || files[last].first.Device != e.Device {
+			files = append(files, &file{first: e})
+			continue
+		}
+		// Where one place lies in another, a name is met twice.
+		if !slices.ContainsFunc(files[last].names(), func(other *entry.Entry) bool {
+			return other.FullPath() == e.FullPath()
+		}) {
+			files[last].others = append(files[last].others, e)
+		}
+	}
+	return files
+}
+
+// refine reads something of all files in the classes and parts these by it.
+// What could not be read is left out.
+func (s *search) refine(classes [][]*file, read func(w *digest.Worker, f *file) bool, compare func(a, b *file) int) (finer [][]*file, err error) {
+	var files []*file
+	var entries []*entry.Entry
+	for _, class := range classes {
+		files = append(files, class...)
+	}
+	byInode(files)
+	for _, f := range files {
+		entries = append(entries, f.first)
+	}
+	if err := s.pool.Each(s.ctx, entries, func(w *digest.Worker, i int) { files[i].failed = !read(w, files[i]) }); err != nil {
+		return nil, err
+	}
+	for _, class := range classes {
+		class = slices.DeleteFunc(class, func(f *file) bool { return f.failed })
+		slices.SortStableFunc(class, compare)
+		for len(class) > 0 {
+			n := 1
+			for n < len(class) && compare(class[0], class[n]) == 0 {
+				n++
+			}
+			finer = s.keep(finer, class[:n:n])
+			class = class[n:]
+		}
+	}
+	return finer, nil
+}
+
+// byInode puts files in order of their inodes, which is about the order in which
+// they lie on a disk.
+func byInode(files []*file) {
+	type placed struct {
+		device, inode uint64
+		file          *file
+	}
+	list := make([]placed, len(files))
+	for i, f := range files {
+		list[i] = placed{f.first.Device, f.first.Inode, f}
+	}
+	slices.SortFunc(list, func(a, b placed) int {
+		return cmp.Or(cmp.Compare(a.device, b.device), cmp.Compare(a.inode, b.inode))
+	})
+	for i := range list {
+		files[i] = list[i].file
+	}
+}
+
+// endBytes is how much is read of each end of a file at first.
+const endBytes = 4 << 10
+
+// seed is for keys, which live as long as the program runs.
+var seed = maphash.MakeSeed()
+
+// readEnds reads the first and last bytes.
+func (s *search) readEnds(w *digest.Worker, f *file) bool {
+	e := f.first
+	if e.Size == 0 {
+		return true
+	}
+	return w.Open(e, "read", func(open digest.File) error {
+		ends, err := w.Ends(open, e.Size, endBytes)
+		if err == nil {
+			f.key = maphash.Bytes(seed, ends)
+			err = open.Unchanged(-1)
+		}
+		return err
+	})
+}
+
+// readAll reads everything, unless that was done.
+func (s *search) readAll(w *digest.Worker, f *file) bool {
+	e := f.first
+	switch {
+	case e.Known.Has(s.o.Algorithm.Fact):
+		return true
+	case e.Size == 0:
+		w.Set(e, digest.OfNothing(s.o.Algorithm.Fact))
+		return true
+	}
+	return w.Open(e, "read", func(open digest.File) error {
+		f.shared = open.Shared()
+		return w.Take(e, open, s.o.Algorithm.Fact)
+	})
+}
+
+var errDiffers = errors.New("its digest is the same as that of others, but not its content")
+
+// confirm compares the files of each class with the first one.
+func (s *search) confirm(classes [][]*file) (confirmed [][]*file, err error) {
+	var others []*file
+	var entries []*entry.Entry
+	first := map[*file]*entry.Entry{}
+	for _, class := range classes {
+		for _, f := range class[1:] {
+			others, entries = append(others, f), append(entries, f.first)
+			first[f] = class[0].first
+		}
+	}
+	err = s.pool.Each(s.ctx, entries, func(w *digest.Worker, i int) {
+		f := others[i]
+		f.failed = !w.Open(first[f], "compare", func(a digest.File) error {
+			f.failed = !w.OpenAlso(f.first, "compare", func(b digest.File) error {
+				same, err := w.Same(a, b)
+				if err == nil && !same {
+					err = errDiffers
+				}
+				return err
+			})
+			return nil
+		}) || f.failed
+	})
+	for _, class := range classes {
+		confirmed = s.keep(confirmed, slices.DeleteFunc(class, func(f *file) bool { return f.failed }))
+	}
+	return confirmed, err
+}
+
+// set makes a set of a class.
+func (s *search) set(class []*file) *Set {
+	compare := s.o.Keep.compare()
+	slices.SortFunc(class, func(a, b *file) int {
+		return cmp.Or(compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
+	})
+	set := &Set{Size: class[0].first.Size, Algorithm: s.o.Algorithm, Digest: class[0].first.More.Digests.By(s.o.Algorithm.Fact), Files: len(class)}
+	for i, f := range class {
+		for _, e := range f.names() {
+			set.Copies = append(set.Copies, Copy{e, i + 1, i == 0})
+		}
+		if i == 0 {
+			continue
+		}
+		if int(f.first.Links) > 1+len(f.others) {
+			s.answer.Elsewhere++
+			continue
+		}
+		set.Reclaimable += max(0, min(f.first.Size, f.first.Disk-f.shared))
+	}
+	return set
+}
+
+func (k Keep) compare() func(a, b *entry.Entry) int {
+	switch k {
+	case Oldest:
+		return func(a, b *entry.Entry) int { return a.Modified.Compare(b.Modified) }
+	case Newest:
+		return func(a, b *entry.Entry) int { return b.Modified.Compare(a.Modified) }
+	case ShortestPath:
+		return func(a, b *entry.Entry) int { return cmp.Compare(len(a.Path()), len(b.Path())) }
+	}
+	return func(a, b *entry.Entry) int { return 0 }
+}
+
+func (a *Answer) add(s *Set) {
+	a.Sets = append(a.Sets, s)
+	a.Files += s.Files
+	a.Spares += s.Files - 1
+	a.Reclaimable += s.Reclaimable
+}
+
+// SpareEntries returns the names of all files that need not stay.
+func (a *Answer) SpareEntries() (spares []*entry.Entry) {
+	for _, set := range a.Sets {
+		for _, c := range set.Copies {
+			if !c.Stays {
+				spares = append(spares, c.Entry)
+			}
+		}
+	}
+	return spares
+}

@@ -1,0 +1,108 @@
+package duplicates
+
+import "frankledger/core/entry"
+
+// A row is a set, or for people one name of a file in it.
+type row struct {
+	set  *Set
+	copy *Copy
+	at   int  // of the copy in the set
+	top  bool // of all
+}
+
+// Parted tells whether the row begins another set.
+func (r *row) Parted() bool { return r.at == 0 && !r.top }
+
+func rowOf(e *entry.Entry) *row { return e.More.Row.(*row) }
+
+// SetEntries returns the sets as entries, for DataColumns.
+func (a *Answer) SetEntries() (list []*entry.Entry) {
+	for _, set := range a.Sets {
+		list = append(list, &entry.Entry{Folder: set.Copies[0].Entry.Folder, Name: set.Copies[0].Entry.Name, More: &entry.More{Row: &row{set: set}}})
+	}
+	return list
+}
+
+// CopyEntries returns the names of all files of the sets as entries, for
+// CopyColumns.
+func (a *Answer) CopyEntries() (list []*entry.Entry) {
+	for _, set := range a.Sets {
+		for _, e := range set.copyEntries() {
+			rowOf(e).top = len(list) == 0
+			list = append(list, e)
+		}
+	}
+	return list
+}
+
+func (s *Set) copyEntries() (list []*entry.Entry) {
+	for i := range s.Copies {
+		e := *s.Copies[i].Entry
+		e.More = &entry.More{Row: &row{set: s, copy: &s.Copies[i], at: i}}
+		list = append(list, &e)
+	}
+	return list
+}
+
+func setNumber(name, meaning string, t entry.Type, get func(*Set) int64) *entry.Field {
+	return blank(entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(rowOf(e).set), rowOf(e).at == 0 }))
+}
+
+func blank(f *entry.Field) *entry.Field {
+	f.Blank = true
+	return f
+}
+
+var (
+	sizeField        = setNumber("size", "bytes of content of each of the files", entry.Bytes, func(s *Set) int64 { return s.Size })
+	copiesField      = setNumber("copies", "how many files have this content", entry.Number, func(s *Set) int64 { return int64(s.Files) })
+	reclaimableField = setNumber("reclaimable", "bytes that removing all but one would free", entry.Bytes, func(s *Set) int64 { return s.Reclaimable })
+	digestField      = entry.TextField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Digest, true })
+	algorithmField   = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Algorithm.Name, true })
+	staysField       = entry.FlagField("stays", "it is of the file that would stay", func(e *entry.Entry) (bool, bool) { return rowOf(e).copy.Stays, true })
+	whichField       = entry.TextField("which", "whether the file would stay", func(e *entry.Entry) (string, bool) {
+		if rowOf(e).copy.Stays {
+			return "stays", true
+		}
+		return "spare", true
+	})
+	againField = blank(entry.TextField("", "whether it is another name of the file above", func(e *entry.Entry) (string, bool) {
+		r := rowOf(e)
+		return "another name of the same file", r.at > 0 && r.set.Copies[r.at-1].File == r.copy.File
+	}))
+)
+
+// DataColumns returns the fields to show sets with in JSON. With marks, each
+// copy says whether its file would stay.
+func DataColumns(marks bool) []*entry.Field {
+	inside := []*entry.Field{entry.FieldNamed("path"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified")}
+	if marks {
+		inside = append(inside, staysField)
+	}
+	copies := entry.RowsField("copies", "the files, by all their names", inside, func(e *entry.Entry) []*entry.Entry { return rowOf(e).set.copyEntries() })
+	return []*entry.Field{sizeField, digestField, algorithmField, reclaimableField, copies}
+}
+
+// CopyColumns returns the fields to show a name of a file with: for people, or
+// for CSV. With marks, it says whether the file would stay.
+func (a *Answer) CopyColumns(forPeople, marks bool) []*entry.Field {
+	if !forPeople {
+		columns := []*entry.Field{entry.FieldNamed("path"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified"),
+			entry.FieldNamed("size"), digestField, algorithmField}
+		if marks {
+			columns = append(columns, staysField)
+		}
+		return columns
+	}
+	columns := []*entry.Field{entry.FieldNamed("name"), entry.FieldNamed("modified")}
+	if marks {
+		columns = append(columns, whichField)
+	}
+	columns = append(columns, sizeField, copiesField, reclaimableField)
+	for _, set := range a.Sets {
+		if len(set.Copies) > set.Files {
+			return append(columns, againField)
+		}
+	}
+	return columns
+}

@@ -1,0 +1,98 @@
+package duplicates
+
+import (
+	"bytes"
+
+	"frankledger/core/digest"
+)
+
+const (
+	// small is the size up to which files are read whole at once: to open one
+	// twice takes longer than to read it.
+	small = 16 << 10
+	// batchBytes is how much content of such files is held at a time, for each
+	// core.
+	batchBytes = 8 << 20
+)
+
+// batch is some classes of small files that are read together.
+type batch struct {
+	classes [][]*file
+	bytes   int64
+	finer   [][]*file
+}
+
+// readTogether parts classes of small files by their content. All files of a
+// class are in memory at the same time: so they are compared byte by byte, and
+// what is the same takes one digest.
+func (s *search) readTogether(classes [][]*file) (finer [][]*file, err error) {
+	var batches []*batch
+	for _, class := range classes {
+		size := class[0].first.Size * int64(len(class))
+		last := len(batches) - 1
+		if last < 0 || batches[last].bytes+size > batchBytes {
+			batches = append(batches, &batch{})
+			last++
+		}
+		b := batches[last]
+		b.classes, b.bytes = append(b.classes, class), b.bytes+size
+	}
+	if err := s.pool.Share(s.ctx, len(batches), func(w *digest.Worker, at int) { s.readBatch(w, batches[at]) }); err != nil {
+		return nil, err
+	}
+	for _, b := range batches {
+		for _, class := range b.finer {
+			finer = s.keep(finer, class)
+		}
+	}
+	return finer, nil
+}
+
+func (s *search) readBatch(w *digest.Worker, b *batch) {
+	var files []*file
+	for _, class := range b.classes {
+		files = append(files, class...)
+	}
+	byInode(files)
+	contents := make(map[*file][]byte, len(files))
+	memory := w.Room(int(b.bytes))
+	for _, f := range files {
+		if s.ctx.Err() != nil {
+			return
+		}
+		content := memory[:f.first.Size:f.first.Size]
+		memory = memory[f.first.Size:]
+		f.failed = !w.Open(f.first, "read", func(open digest.File) error {
+			f.shared = open.Shared()
+			return w.Fill(open, content)
+		})
+		contents[f] = content
+	}
+	for _, class := range b.classes {
+		var parts [][]*file
+	next:
+		for _, f := range class {
+			if f.failed {
+				continue
+			}
+			for i, part := range parts {
+				if bytes.Equal(contents[part[0]], contents[f]) {
+					parts[i] = append(part, f)
+					continue next
+				}
+			}
+			parts = append(parts, []*file{f})
+		}
+		for _, part := range parts {
+			if s.enough(part) {
+				digester := w.Digester(s.o.Algorithm.Fact)
+				digester.Write(contents[part[0]])
+				digests := digester.Sums()
+				for _, f := range part {
+					w.Set(f.first, digests)
+				}
+			}
+		}
+		b.finer = append(b.finer, parts...)
+	}
+}

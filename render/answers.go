@@ -1,0 +1,172 @@
+package render
+
+import (
+	"strings"
+	"time"
+
+	"frankledger/core/checksum"
+	"frankledger/core/compare"
+	"frankledger/core/duplicates"
+	"frankledger/core/entry"
+)
+
+// What commands say of what they found, for the footer and for the summary in
+// JSON.
+
+// ChecksumSummary says which files have the same content.
+func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
+	s.Lead = Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
+	alike := 0
+	for _, count := range a.Groups {
+		alike += count
+	}
+	s.Numbers = append(s.Numbers, Number{"groups", int64(len(a.Groups))}, Number{"alone", int64(a.Alone)}, Number{"bytes_read", read})
+	switch {
+	case a.Files < 2:
+	case len(a.Groups) == 0:
+		s.Notes = append(s.Notes, "no two have the same content")
+	case a.Alone == 0 && len(a.Groups) == 1:
+		s.Notes = append(s.Notes, "all have the same content")
+	default:
+		var parts []string
+		for i, count := range a.Groups[:min(len(a.Groups), mostMarks)] {
+			parts = append(parts, Grouped(int64(count))+" marked "+checksum.Mark(i+1))
+		}
+		if len(a.Groups) > mostMarks {
+			parts = append(parts, Grouped(int64(len(a.Groups)-mostMarks))+" groups more")
+		}
+		stand := Count(int64(a.Alone), "stands", "stand") + " alone"
+		s.Notes = append(s.Notes, Grouped(int64(alike))+" have the same content as another: "+strings.Join(parts, ", ")+"; "+stand)
+	}
+}
+
+// mostMarks is how many groups a line names.
+const mostMarks = 6
+
+// DuplicatesSummary says what could be freed.
+func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read int64) {
+	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"spares", int64(a.Spares)},
+		Number{"reclaimable", a.Reclaimable}, Number{"empty", int64(a.Empty)}, Number{"bytes_read", read})
+	s.Lead = "no two files have the same content"
+	if len(a.Sets) > 0 {
+		s.Lead = Count(int64(len(a.Sets)), "set", "sets") + " of files with the same content: " + Count(int64(a.Files), "file", "files") + ", " +
+			Count(int64(a.Spares), "spare", "spares") + "; removing these would free " + v.Units.SizeText(a.Reclaimable)
+	}
+	s.Notes = append(s.Notes, Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
+	if a.Elsewhere > 0 {
+		s.Notes = append(s.Notes, Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: there is another name of it outside of what was looked at")
+	}
+	if a.Empty > 0 {
+		s.Notes = append(s.Notes, Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty")
+	}
+}
+
+// OnlySummary says how many files are in one place only.
+func (v *View) OnlySummary(s *Summary, a *duplicates.Answer, place string, looked, read int64) {
+	only := int64(len(a.Only))
+	s.Numbers = append(s.Numbers, Number{"only", only}, Number{"bytes_read", read})
+	s.Lead = Count(only, "file", "files") + " of " + Escaped(place) + " whose content is nowhere else"
+	if only == 0 {
+		s.Lead = "all content of " + Escaped(place) + " is elsewhere too"
+	}
+	s.Notes = append(s.Notes, Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
+}
+
+// CompareSummary says what differs.
+func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
+	var parts []string
+	for change, n := range a.Counts {
+		word := compare.Change(change).String()
+		s.Numbers = append(s.Numbers, Number{word, int64(n)})
+		if compare.Change(change) == compare.Details {
+			word = "with the same content, but other details"
+		}
+		if n > 0 {
+			parts = append(parts, Grouped(int64(n))+" "+word)
+		}
+	}
+	s.Numbers = append(s.Numbers, Number{"same", int64(a.Same)}, Number{"same_size", a.Bytes}, Number{"unknown", int64(a.Unknown)}, Number{"bytes_read", read})
+	same := Count(int64(a.Same), "entry is", "entries are") + " the same, " + v.Units.SizeText(a.Bytes) + " in the files"
+	switch {
+	case len(parts) > 0:
+		s.Lead = strings.Join(parts, ", ")
+		if a.Same > 0 {
+			s.Notes = append(s.Notes, same)
+		}
+	case a.Unknown > 0 || !s.Complete():
+		s.Lead = "no difference in what could be compared"
+		s.Notes = append(s.Notes, same)
+	case a.Same == 0:
+		s.Lead = "no difference: there is nothing in either"
+	default:
+		s.Lead = "no difference: " + same
+	}
+	how := "by size and time; " + v.Units.SizeText(read) + " of content read where these left it open"
+	if read == 0 {
+		how = "by size and time; no content had to be read"
+	}
+	if s.Content {
+		how = "by content; " + v.Units.SizeText(read) + " read"
+	}
+	s.Notes = append(s.Notes, "compared "+how)
+	if a.Unknown > 0 {
+		s.Notes = append(s.Notes, Count(int64(a.Unknown), "entry", "entries")+" could not be compared")
+	}
+}
+
+// nameField is the name in the registry.
+var nameField = entry.FieldNamed("name")
+
+// CompareColumns returns the fields to show to people what differs.
+func (v *View) CompareColumns() []*entry.Field {
+	result := func(e *entry.Entry) *compare.Result { return rowOf(e).(*compare.Result) }
+	return []*entry.Field{
+		entry.TextField("name", "its way from the place", func(e *entry.Entry) (string, bool) { return result(e).Way, true }),
+		entry.TextField("change", "how it differs", func(e *entry.Entry) (string, bool) { return result(e).Change.String(), true }),
+		entry.TextField("what", "what differs", func(e *entry.Entry) (string, bool) { return v.changeText(result(e)), true }),
+	}
+}
+
+// changeText tells what differs.
+func (v *View) changeText(r *compare.Result) string {
+	e := r.Entry()
+	switch {
+	case r.Change == compare.Moved:
+		return "from " + r.From
+	case r.Change == compare.Added || r.Change == compare.Removed:
+		if e.HasSize() {
+			return e.Kind.String() + ", " + v.Units.SizeText(e.Size)
+		}
+		return e.Kind.String()
+	}
+	var parts []string
+	if r.Content {
+		parts = append(parts, "content")
+	}
+	for _, f := range r.Differences {
+		if f.Type == entry.Moment {
+			parts = append(parts, f.Name+" "+apart(r.A.Modified, r.B.Modified))
+			continue
+		}
+		parts = append(parts, f.Name+" "+v.text(f, r.A)+" → "+v.text(f, r.B))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// text is the value of a field as people read it, in one piece.
+func (v *View) text(f *entry.Field, e *entry.Entry) string {
+	left, right := v.valueCell(f, e)
+	return strings.TrimSpace(left + " " + right)
+}
+
+// apart tells by how much one moment is later or earlier than another.
+func apart(before, after entry.Time) string {
+	d, word := after.Std().Sub(before.Std()), "later"
+	if d < 0 {
+		d, word = -d, "earlier"
+	}
+	if d < time.Second {
+		return "less than a second " + word
+	}
+	return Span(d) + " " + word
+}

@@ -1,0 +1,151 @@
+package render
+
+import (
+	"strings"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/verify"
+)
+
+// verifyStatusWidth is how wide the longest status is.
+const verifyStatusWidth = len("unreadable")
+
+// verified shows results of a verification to people: the status, the name, and
+// for a file that is different its two digests, one above the other.
+type verified struct{ *View }
+
+// NewVerified returns the format for results.
+func NewVerified(v *View) Format { return verified{v} }
+
+// Begin implements Format.
+func (v verified) Begin(dst []byte) []byte {
+	if v.Plain {
+		return dst
+	}
+	for _, line := range v.heading() {
+		dst = append(v.Palette.put(dst, line, headingInk), '\n')
+	}
+	return append(dst, '\n')
+}
+
+// Row implements Format.
+func (v verified) Row(dst []byte, e *entry.Entry) []byte {
+	r := rowOf(e).(*verify.Result)
+	status, ink := r.Status.String(), alarmInk
+	if r.Status == verify.Same {
+		ink = plainInk
+	}
+	dst = v.Palette.put(fill(dst, indent), status, ink)
+	dst = fill(dst, verifyStatusWidth-len(status)+gap)
+	name := Escaped(r.Name)
+	if v.Width > 0 {
+		name = Shorten(name, max(narrowest, v.Width-verifyStatusWidth-gap-indent))
+	}
+	dst = append(dst, name...)
+	dst = append(dst, '\n')
+	about := func(text string) {
+		dst = v.Palette.put(fill(dst, indent+verifyStatusWidth+gap), text, quietInk)
+		dst = append(dst, '\n')
+	}
+	switch r.Status {
+	case verify.Different:
+		number, unit := v.moment(r.Entry.Modified)
+		about(v.Units.SizeText(r.Entry.Size) + ", altered " + strings.TrimSpace(number+" "+unit))
+		dst = v.digests(dst, r)
+	case verify.Unreadable:
+		about(reasonText(r.Err))
+	case verify.Unlisted:
+		about(v.Units.SizeText(r.Entry.Size) + ", not on the list")
+	}
+	return dst
+}
+
+// reasonText is the system's reason in words.
+func reasonText(err error) string { return Escaped(err.Error()) }
+
+// digests shows the digest that is expected above the one there is, with a mark
+// under the first difference.
+func (v verified) digests(dst []byte, r *verify.Result) []byte {
+	const expected, actual = "expected", "actual  "
+	at := 0
+	for at < len(r.Expected) && at < len(r.Actual) && r.Expected[at] == r.Actual[at] {
+		at++
+	}
+	space := indent + verifyStatusWidth + gap
+	lines, others := []string{r.Expected}, []string{r.Actual}
+	if v.Escape {
+		width := v.Width - space - len(expected) - 1
+		lines, others = wrapGroups(groups(r.Expected), width), wrapGroups(groups(r.Actual), width)
+		at += at / digitGroup // the spaces between groups
+	}
+	for i, line := range lines {
+		for _, part := range []struct{ word, text string }{{expected, line}, {actual, others[min(i, len(others)-1)]}} {
+			dst = v.Palette.put(fill(dst, space), part.word, quietInk)
+			dst = append(append(append(dst, ' '), part.text...), '\n')
+		}
+		if at >= 0 && at < len(line) {
+			dst = fill(dst, space+len(expected)+1+at)
+			dst = append(v.Palette.put(dst, "^ from here on", alarmInk), '\n')
+		}
+		at -= len(line) + 1
+	}
+	return dst
+}
+
+// End implements Format.
+func (v verified) End(dst []byte, s *Summary) []byte {
+	if v.Plain {
+		return dst
+	}
+	if s.Shown > 0 {
+		dst = append(dst, '\n')
+	}
+	for _, line := range v.footer(s) {
+		dst = append(v.Palette.put(dst, line.text, line.ink), '\n')
+	}
+	return dst
+}
+
+// VerifySummary says what a verification came to.
+func (v *View) VerifySummary(s *Summary, a *verify.Answer, mistakes int) {
+	var parts []string
+	listed := int64(0)
+	for _, status := range []verify.Status{verify.Same, verify.Different, verify.Missing, verify.Unreadable, verify.Unlisted} {
+		n := int64(a.Counts[status])
+		if status != verify.Unlisted {
+			listed += n
+		}
+		s.Numbers = append(s.Numbers, Number{status.String(), n})
+		if n > 0 || status == verify.Same {
+			parts = append(parts, Grouped(n)+" "+status.String())
+		}
+	}
+	s.Numbers = append(s.Numbers, Number{"mistakes", int64(mistakes)}, Number{"refused", int64(len(a.Refused))})
+	s.Lead = strings.Join(parts, ", ") + " · " + Count(listed, "file", "files") + " listed"
+	if n := len(a.Refused); n > 0 {
+		s.Notes = append(s.Notes, Count(int64(n), "name leads", "names lead")+" out of the folder, not looked at; --allow-outside")
+	}
+	if mistakes > 0 {
+		s.Notes = append(s.Notes, Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or another thing than before")
+	}
+}
+
+// Expected tells in one line whether a file has the digest that was expected.
+func Expected(r *verify.Result, value digest.Value) string {
+	name := Escaped(r.Path)
+	of := r.Algorithm.Name
+	if len(value.Algorithms) > 1 {
+		of += " (the digits could be of " + value.Names() + ")"
+	}
+	switch r.Status {
+	case verify.Same:
+		return "same: " + name + " has this digest, " + of
+	case verify.Different:
+		if len(value.Algorithms) > 1 {
+			return "different: " + name + " does not have this digest, neither of " + strings.ReplaceAll(value.Names(), " or ", " nor of ") + "; its " + r.Algorithm.Name + " is " + r.Actual
+		}
+		return "different: " + name + " does not have this digest; its " + of + " is " + r.Actual
+	}
+	return r.Status.String() + ": " + name
+}
