@@ -164,7 +164,7 @@ func duplicateRows(r *reading, o *duplicatesOptions, a *duplicates.Answer) rowLi
 		r.view.Columns = duplicates.DataColumns(o.marked)
 		return rowList(a.SetEntries())
 	}
-	r.view.Columns = a.CopyColumns(render.ForPeople(r.format), o.marked)
+	r.view.Columns = a.CopyColumns(r.format == render.FormatNames()[0], o.marked)
 	return rowList(a.CopyEntries())
 }
 

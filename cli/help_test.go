@@ -50,7 +50,11 @@ func TestExamplesRun(t *testing.T) {
 				cmd.Path = path
 				cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home)
 				r := finish(t, cmd)
-				assert.Zero(t, r.status, "%s: %s", line, r.err)
+				if strings.HasPrefix(line, "frank verify") || strings.HasPrefix(line, "frank compare") {
+					assert.Less(t, r.status, 2, "%s: %s", line, r.err) // they may find a difference
+				} else {
+					assert.Zero(t, r.status, "%s: %s", line, r.err)
+				}
 				if !strings.Contains(line, "--funnel --count") { // which says the funnel there
 					assert.Empty(t, r.err, line)
 				}

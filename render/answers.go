@@ -61,6 +61,11 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 	}
 }
 
+// setLine is what a set of files with the same content is headed with.
+func (v *View) setLine(s *duplicates.Set) string {
+	return v.Units.SizeText(s.Size) + " in each of " + Grouped(int64(s.Files)) + " files, " + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+}
+
 // OnlySummary says how many files are in one place only.
 func (v *View) OnlySummary(s *Summary, a *duplicates.Answer, place string, looked, read int64) {
 	only := int64(len(a.Only))

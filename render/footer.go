@@ -89,10 +89,31 @@ func (v *View) footer(s *Summary) []footerLine {
 	if s.Stopped {
 		lines = append(lines, footerLine{"stopped before everything was read", alarmInk})
 	}
+	lines = v.wrapped(lines)
 	for _, line := range v.FunnelLines(s) {
 		lines = append(lines, footerLine{line, plainInk})
 	}
 	return lines
+}
+
+// wrapped breaks lines between words where the screen is too narrow for them.
+func (v *View) wrapped(lines []footerLine) (fitting []footerLine) {
+	for _, line := range lines {
+		for v.Width > 0 && Width(line.text) > v.Width {
+			head := cells.Truncate(line.text, v.Width+1, "")
+			at := strings.LastIndexByte(head, ' ')
+			if at <= 0 {
+				break
+			}
+			fitting = append(fitting, footerLine{line.text[:at], line.ink})
+			line.text = "  " + line.text[at+1:]
+			if at < 3 { // no word fits
+				break
+			}
+		}
+		fitting = append(fitting, line)
+	}
+	return fitting
 }
 
 // FunnelLines say how many entries each condition let through, if that was

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"frankledger/core/duplicates"
 	"frankledger/core/entry"
 )
 
@@ -166,6 +167,10 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 	if p, ok := rowOf(e).(parted); ok && p.Parted() {
 		dst = append(dst, '\n')
 	}
+	if s, ok := rowOf(e).(ofSet); ok && s.Heads() != nil {
+		dst = v.Palette.put(fill(dst, indent), v.setLine(s.Heads()), plainInk)
+		dst = append(dst, '\n')
+	}
 	dst = fill(dst, indent)
 	pending := 0
 	for i, f := range t.columns {
@@ -280,6 +285,10 @@ func (t *table) End(dst []byte, s *Summary) []byte {
 
 // parted is a row that begins a new group: a table leaves a line free before it.
 type parted interface{ Parted() bool }
+
+// ofSet is a row of a set of files with the same content. The first row of each
+// heads it.
+type ofSet interface{ Heads() *duplicates.Set }
 
 func rowOf(e *entry.Entry) any {
 	if e.More == nil {

@@ -67,6 +67,17 @@ func (c *Collector) Each(do func(*entry.Entry)) {
 	}
 }
 
+// Len returns how many entries are kept so far.
+func (c *Collector) Len() (count int) {
+	for _, s := range c.shelves {
+		count += len(s.heap)
+		for _, block := range s.blocks {
+			count += len(block)
+		}
+	}
+	return count
+}
+
 // Arranged are entries in order.
 type Arranged struct {
 	blocks [][]entry.Entry

@@ -11,6 +11,7 @@ import (
 	"context"
 	"errors"
 	"hash/maphash"
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -230,13 +231,23 @@ func (s *search) bySize(collected *arrange.Collector) (classes [][]*file) {
 		size  int64
 		entry *entry.Entry
 	}
+	// Most sizes are there once. A table that counts roughly tells most of
+	// these, and only the rest have to be put in order.
+	seen := make([]uint8, 1<<bits.Len(uint(4*collected.Len())))
+	slot := func(size int64) *uint8 { return &seen[uint64(size)*0x9e3779b97f4a7c15>>(65-bits.Len(uint(len(seen))))] }
+	collected.Each(func(e *entry.Entry) {
+		if n := slot(e.Size); *n < 2 {
+			*n++
+		}
+	})
 	var all []sized
 	collected.Each(func(e *entry.Entry) {
-		if e.Size == 0 && !s.o.Empty {
+		switch {
+		case e.Size == 0 && !s.o.Empty:
 			s.answer.Empty++
-			return
+		case *slot(e.Size) > 1 || s.settle != nil:
+			all = append(all, sized{e.Size, e})
 		}
-		all = append(all, sized{e.Size, e})
 	})
 	slices.SortFunc(all, func(a, b sized) int { return cmp.Compare(b.size, a.size) })
 	for len(all) > 0 {

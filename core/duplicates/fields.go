@@ -13,6 +13,14 @@ type row struct {
 // Parted tells whether the row begins another set.
 func (r *row) Parted() bool { return r.at == 0 && !r.top }
 
+// Heads returns the set if the row is the first of it.
+func (r *row) Heads() *Set {
+	if r.at == 0 {
+		return r.set
+	}
+	return nil
+}
+
 func rowOf(e *entry.Entry) *row { return e.More.Row.(*row) }
 
 // SetEntries returns the sets as entries, for DataColumns.
@@ -45,7 +53,7 @@ func (s *Set) copyEntries() (list []*entry.Entry) {
 }
 
 func setNumber(name, meaning string, t entry.Type, get func(*Set) int64) *entry.Field {
-	return blank(entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(rowOf(e).set), rowOf(e).at == 0 }))
+	return entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(rowOf(e).set), true })
 }
 
 func blank(f *entry.Field) *entry.Field {
@@ -55,7 +63,6 @@ func blank(f *entry.Field) *entry.Field {
 
 var (
 	sizeField        = setNumber("size", "bytes of content of each of the files", entry.Bytes, func(s *Set) int64 { return s.Size })
-	copiesField      = setNumber("copies", "how many files have this content", entry.Number, func(s *Set) int64 { return int64(s.Files) })
 	reclaimableField = setNumber("reclaimable", "bytes that removing all but one would free", entry.Bytes, func(s *Set) int64 { return s.Reclaimable })
 	digestField      = entry.TextField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Digest, true })
 	algorithmField   = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Algorithm.Name, true })
@@ -83,10 +90,11 @@ func DataColumns(marks bool) []*entry.Field {
 	return []*entry.Field{sizeField, digestField, algorithmField, reclaimableField, copies}
 }
 
-// CopyColumns returns the fields to show a name of a file with: for people, or
-// for CSV. With marks, it says whether the file would stay.
-func (a *Answer) CopyColumns(forPeople, marks bool) []*entry.Field {
-	if !forPeople {
+// CopyColumns returns the fields to show a name of a file with: below a line on
+// its set, or without such a line. With marks, it says whether the file would
+// stay.
+func (a *Answer) CopyColumns(headed, marks bool) []*entry.Field {
+	if !headed {
 		columns := []*entry.Field{entry.FieldNamed("path"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified"),
 			entry.FieldNamed("size"), digestField, algorithmField}
 		if marks {
@@ -98,7 +106,6 @@ func (a *Answer) CopyColumns(forPeople, marks bool) []*entry.Field {
 	if marks {
 		columns = append(columns, whichField)
 	}
-	columns = append(columns, sizeField, copiesField, reclaimableField)
 	for _, set := range a.Sets {
 		if len(set.Copies) > set.Files {
 			return append(columns, againField)

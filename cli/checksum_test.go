@@ -1,0 +1,194 @@
+package cli_test
+
+import (
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+)
+
+// hostileNames are of files that lists have to bring back.
+var hostileNames = []string{"plain", "two words", " leading", "*star", "line\nbreak", "per%cent %0A", "back\\slash", "cr\rhere", "comma,\"quote\"", "br\xffken", "-dash", "#hash", "deep/er/file"}
+
+// A list in any of our formats, written in the folder itself, names every file
+// but itself, and the files are the same as it says.
+func TestListsReadBack(t *testing.T) {
+	for _, format := range []string{"manifest", "csv", "json", "jsonl"} {
+		root := tree(t, hostileNames...)
+		r := run(t, root, "checksum", "--as", format, "--to", "list")
+		require.Zero(t, r.status, r.err)
+		r = run(t, root, "verify", "list", "--unlisted", "--as", "json")
+		require.Zero(t, r.status, r.err)
+		var document struct{ Summary map[string]any }
+		require.NoError(t, json.Unmarshal([]byte(r.out), &document))
+		assert.EqualValues(t, len(hostileNames), document.Summary["same"], format)
+
+		// From elsewhere, and after one was altered and one is gone.
+		require.NoError(t, os.WriteFile(filepath.Join(root, "two words"), []byte("two wordS"), 0o644))
+		require.NoError(t, os.Remove(filepath.Join(root, "deep/er/file")))
+		require.NoError(t, os.WriteFile(filepath.Join(root, "new"), nil, 0o644))
+		r = run(t, "/", "verify", filepath.Join(root, "list"), "--unlisted", "--as", "jsonl")
+		assert.Equal(t, 1, r.status)
+		var got []string
+		for line := range strings.Lines(r.out) {
+			var row map[string]any
+			require.NoError(t, json.Unmarshal([]byte(line), &row))
+			got = append(got, fmt.Sprint(row["status"], " ", row["name"]))
+			assert.Equal(t, filepath.Join(root, row["name"].(string)), row["path"])
+		}
+		assert.Equal(t, []string{"different two words", "missing deep/er/file", "unlisted new"}, got, format)
+	}
+}
+
+func TestManifestLines(t *testing.T) {
+	root := tree(t, "data/b%", "data/a\nx", "other/c")
+	sum := func(text string) string { s := sha256.Sum256([]byte(text)); return hex.EncodeToString(s[:]) }
+	r := run(t, root, "checksum", "data", "--as", "manifest", "--to", "data/list")
+	assert.Equal(t, result{}, r)
+	content, err := os.ReadFile(filepath.Join(root, "data/list"))
+	require.NoError(t, err)
+	assert.Equal(t, sum("data/a\nx")+" a%0Ax\n"+sum("data/b%")+" b%25\n", string(content))
+	r = run(t, filepath.Join(root, "other"), "checksum", "../data/b%", "--as", "manifest")
+	assert.Equal(t, sum("data/b%")+" ../data/b%25\n", r.out)
+	assert.Contains(t, r.err, "1 name leads out of the folder of the list")
+	assert.Contains(t, run(t, root, "checksum", "--as", "manifest", "--algorithm", "md5,sha1").err, "takes one algorithm")
+}
+
+func TestChecksumGroups(t *testing.T) {
+	root := tree(t, "a", "b/c", "d")
+	for _, name := range []string{"twin", "b/twin"} {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte("a"), 0o644))
+	}
+	require.NoError(t, os.Symlink("d", filepath.Join(root, "link")))
+	sum := sha256.Sum256([]byte("a"))
+	out := run(t, root, "checksum").out
+	assert.Regexp(t, `(?m)^  a +a +1 B +`+hex.EncodeToString(sum[:])+`$`, out)
+	assert.Regexp(t, `(?m)^  b/twin +a +1 B `, out)
+	assert.Regexp(t, `(?m)^  d +1 B `, out, "no mark")
+	assert.Contains(t, out, "5 files, 7 B read")
+	assert.Contains(t, out, "3 have the same content as another: 3 marked a; 2 stand alone")
+	assert.Contains(t, run(t, root, "checksum", "a", "twin").out, "all have the same content")
+	assert.Contains(t, run(t, root, "checksum", "a", "d").out, "no two have the same content")
+	long := sha512.Sum512([]byte("d"))
+	out = run(t, root, "checksum", "link", "--algorithm", "sha512,md5", "--as", "csv").out
+	assert.Regexp(t, `^path,size,algorithm,digest,modified\r\nlink,1,sha512,`+hex.EncodeToString(long[:])+`,.*\r\nlink,1,md5,8277e0910d750195b448797616e091ad,`, out)
+	assert.Contains(t, run(t, root, "checksum", "where", "name", "is", "d", "--as", "json").out, `"bytes_read":1`)
+}
+
+func TestExpect(t *testing.T) {
+	root := tree(t, "abc", "folder/")
+	sum, sum384 := sha256.Sum256([]byte("abc")), sha512.Sum384([]byte("abc"))
+	digits := hex.EncodeToString(sum[:])
+	for text, want := range map[string]int{
+		" " + strings.ToUpper(digits) + " ":                      0,
+		"sha256:" + digits:                                       0,
+		"sha384-" + base64.StdEncoding.EncodeToString(sum384[:]): 0,
+		digits[:63] + "e":                                        1, "blake3:" + digits: 1,
+		digits[:63]: 2, digits + "00": 2, digits[:63] + "x": 2, "sha3-256:" + digits: 2, "": 2,
+	} {
+		r := run(t, root, "checksum", "abc", "--expect", text)
+		assert.Equal(t, want, r.status, "%s %s", text, r.err)
+		if want < 2 {
+			assert.Equal(t, 1, strings.Count(r.out, "\n"), "one plain line")
+			assert.Equal(t, want == 0, strings.HasPrefix(r.out, "same: abc "), r.out)
+		}
+	}
+	assert.Contains(t, run(t, root, "checksum", "abc", "--expect", digits).out, "could be of sha256 or blake3")
+	for args, says := range map[string]string{"abc abc": "about one file", "folder": "is a folder", "nosuch": "no such file", "abc --algorithm md5": "a digest of sha256 or blake3, not of md5"} {
+		r := run(t, root, append([]string{"checksum", "--expect", digits}, strings.Fields(args)...)...)
+		assert.Equal(t, 2, r.status)
+		assert.Contains(t, r.err, says)
+	}
+	assert.Contains(t, run(t, root, "checksum", "abc", "--expect", digits, "--as", "jsonl").out, `"status":"same","expected":"`+digits)
+}
+
+func TestVerifyTable(t *testing.T) {
+	root := ternPoint(t)
+	r := run(t, root, "verify", "handover/manifest-sha256.txt", "--as-of", moment)
+	assert.Equal(t, 1, r.status)
+	lines := strings.Split(r.out, "\n")
+	require.Greater(t, len(lines), 7, r.out)
+	assert.Equal(t, filepath.Join(root, "handover"), lines[0])
+	assert.Equal(t, "  different   data/summary.txt", lines[2])
+	assert.Contains(t, lines[3], "29 B, altered 37 hours ago")
+	expected, actual := strings.TrimPrefix(strings.TrimSpace(lines[4]), "expected "), strings.TrimPrefix(strings.TrimSpace(lines[5]), "actual   ")
+	at := strings.Index(lines[6], "^") - strings.Index(lines[4], expected)
+	assert.Equal(t, expected[:at], actual[:at])
+	assert.NotEqual(t, expected[at], actual[at])
+	assert.Equal(t, "3 same, 1 different · 4 files listed", lines[8])
+	all := run(t, root, "verify", "handover/manifest-sha256.txt", "--show", "all").out
+	assert.Contains(t, all, "  same        data/photo 1.png\n")
+}
+
+// What a list may name beside files, and lists that are not in order.
+func TestVerifyTrouble(t *testing.T) {
+	root := tree(t, "secret", "in/x", "folder/file")
+	require.NoError(t, os.Chmod(filepath.Join(root, "secret"), 0))
+	require.NoError(t, unix.Mkfifo(filepath.Join(root, "pipe"), 0o644))
+	const md5 = "9dd4e461268c8034f5c8564e155c67a6" // of x
+	list := ""
+	for _, name := range []string{"secret", "pipe", "folder", "../out", "/etc/hostname", "in/x", "folder/file/below"} {
+		list += md5 + "  " + name + "\n"
+	}
+	list += "WHIRLPOOL (in/x) = 00\n" + md5[1:] + "  in/x\n"
+	require.NoError(t, os.WriteFile(filepath.Join(root, "MD5"), []byte(list), 0o644))
+	r := finish(t, stranger(command(t, root, "verify", "MD5", "--as", "csv", "--show", "all")))
+	assert.Equal(t, 1, r.status)
+	for _, row := range []string{"missing,", "unreadable,9", "different,9"} {
+		assert.Contains(t, r.out, row)
+	}
+	assert.Contains(t, r.err, "could not read pipe: it is no file but a pipe")
+	assert.Contains(t, r.err, "could not read folder: it is no file but a folder")
+	assert.Contains(t, r.err, "could not read secret: permission denied")
+	assert.Contains(t, r.err, "line 4 of the list: ../out leads out of the folder")
+	assert.Contains(t, r.err, "line 5 of the list: /etc/hostname leads out")
+	assert.Contains(t, r.err, `line 8 of the list: no such algorithm: "WHIRLPOOL"`)
+	assert.Contains(t, r.err, "line 9 of the list: this is no digest: it has 31 digits")
+
+	require.NoError(t, os.WriteFile(filepath.Join(root, "list.md5"), []byte(md5+"  ./../x\n"), 0o644))
+	assert.Equal(t, 2, run(t, root, "verify", "nosuch").status)
+	assert.Contains(t, run(t, root, "verify", "folder").err, "is a folder, not a list")
+	assert.Contains(t, run(t, root, "verify", "in/x").err, "no digest on the list")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), []byte("x"), 0o644))
+	assert.Equal(t, 3, run(t, root, "verify", "list.md5", "--in", "folder").status, "nothing could be looked at")
+	assert.Equal(t, 0, run(t, root, "verify", "list.md5", "--in", "folder", "--allow-outside").status)
+}
+
+// A file that is being written has no digest.
+func TestChecksumOfChangingFile(t *testing.T) {
+	root := tree(t, "log")
+	path := filepath.Join(root, "log")
+	require.NoError(t, os.Truncate(path, 300<<20)) // takes a while to read
+	cmd := command(t, root, "checksum", "log", "--as", "csv")
+	stop := make(chan struct{})
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for {
+			select {
+			case <-stop:
+				return
+			default:
+				os.Chtimes(path, time.Now(), time.Now())
+				time.Sleep(time.Millisecond)
+			}
+		}
+	}()
+	r := finish(t, cmd)
+	close(stop)
+	<-done
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.err, "could not read log: it changed while this ran")
+	assert.Contains(t, r.out, "log,314572800,sha256,,")
+}
