@@ -2,9 +2,11 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
 
 	"github.com/spf13/cobra"
 
@@ -95,7 +97,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 	if o.unlisted {
 		options.Others = root
 	}
-	return p.verifyList(cmd.Context(), r, list, root.Place(), options, o.show == allWord)
+	return p.verifyList(cmd.Context(), r, listPath, list, root.Place(), options, o.show == allWord)
 }
 
 // readList reads a list of digests, and returns its full path.
@@ -120,9 +122,9 @@ func readList(path string) (list *digest.List, full string, err error) {
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *reading, list *digest.List, place *entry.Place, o verify.Options, showAll bool) error {
+func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *digest.List, place *entry.Place, o verify.Options, showAll bool) error {
 	if len(list.Lines) == 0 {
-		for _, m := range list.Mistakes {
+		for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
 			p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
 		}
 		return misuse("there is no digest on the list that can be checked")
@@ -139,12 +141,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, list *digest.List,
 		}
 		done()
 		summary.Report = a.Report
-		var rows rowList
-		for i := range a.Results {
-			if result := &a.Results[i]; showAll || result.Status != verify.Same {
-				rows = append(rows, result.RowEntry())
-			}
-		}
+		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
 		summary.Numbers = append(summary.Numbers, render.Number{Key: "bytes_read", Value: pool.Read()})
 		r.view.Columns = verify.Columns()
@@ -152,21 +149,40 @@ func (p *Program) verifyList(ctx context.Context, r *reading, list *digest.List,
 		if r.format == render.FormatNames()[0] {
 			format = render.NewVerified(r.view)
 		}
-		return render.All(w, format, rows, summary)
+		return render.All(w, format, a.Rows(showAll), summary)
 	})
 	if a == nil {
 		return err
 	}
-	for _, m := range list.Mistakes {
-		p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
-	}
-	for _, line := range a.Refused {
-		p.say("frank: line %d of the list: %s leads out of the folder, not looked at; --allow-outside", line.Number, render.Escaped(line.Name))
-	}
-	if err == nil && len(list.Mistakes)+len(a.Refused) > 0 {
-		err = &failure{status: statusIncomplete}
-	}
 	return different(a.Trouble(), err)
+}
+
+// mostLines is how many lines of a list are named one by one.
+const mostLines = 20
+
+var errLeadsOut = errors.New("it leads out of the folder, and was not looked at; --allow-outside")
+
+// addListProblems makes problems of the lines of a list that nothing could be
+// done with.
+func addListProblems(summary *render.Summary, listPath string, list *digest.List, a *verify.Answer) {
+	add := func(count, first int, tried string, err error) {
+		summary.Report.Problems = append(summary.Report.Problems,
+			source.Problem{Path: listPath, Tried: tried + " line " + strconv.Itoa(first) + " of", Err: err, Entries: int64(count)})
+	}
+	for i, m := range list.Mistakes {
+		if i == mostLines {
+			add(len(list.Mistakes)-i, m.Number, "understand what begins with", errors.New("these lines are no better"))
+			break
+		}
+		add(1, m.Number, "understand", errors.New(m.Reason))
+	}
+	for i, line := range a.Refused {
+		if i == mostLines {
+			add(len(a.Refused)-i, line.Number, "read the names that begin with", errLeadsOut)
+			break
+		}
+		add(1, line.Number, "read "+render.Escaped(line.Name)+" in", errLeadsOut)
+	}
 }
 
 // expect holds one file against a digest, and answers in one line.
@@ -208,7 +224,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text string, alg
 	folder := &entry.Place{Given: filepath.Dir(args[0]), Full: filepath.Dir(place.Place().Full)}
 	line := digest.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
 	if r.format != checksumFormats[0] {
-		return p.verifyList(cmd.Context(), r, &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, true)
+		return p.verifyList(cmd.Context(), r, args[0], &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, true)
 	}
 	progress := &source.Progress{}
 	done := p.progress(r, progress)

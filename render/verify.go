@@ -38,7 +38,7 @@ func (v verified) Row(dst []byte, e *entry.Entry) []byte {
 	}
 	dst = v.Palette.put(fill(dst, indent), status, ink)
 	dst = fill(dst, verifyStatusWidth-len(status)+gap)
-	name := Escaped(r.Name)
+	name := Escaped(r.Name())
 	if v.Width > 0 {
 		name = Shorten(name, max(narrowest, v.Width-verifyStatusWidth-gap-indent))
 	}
@@ -68,15 +68,16 @@ func reasonText(err error) string { return Escaped(err.Error()) }
 // under the first difference.
 func (v verified) digests(dst []byte, r *verify.Result) []byte {
 	const expected, actual = "expected", "actual  "
+	wanted, found, _ := r.Digests()
 	at := 0
-	for at < len(r.Expected) && at < len(r.Actual) && r.Expected[at] == r.Actual[at] {
+	for at < len(wanted) && at < len(found) && wanted[at] == found[at] {
 		at++
 	}
 	space := indent + verifyStatusWidth + gap
-	lines, others := []string{r.Expected}, []string{r.Actual}
+	lines, others := []string{wanted}, []string{found}
 	if v.Escape {
 		width := v.Width - space - len(expected) - 1
-		lines, others = wrapGroups(groups(r.Expected), width), wrapGroups(groups(r.Actual), width)
+		lines, others = wrapGroups(groups(wanted), width), wrapGroups(groups(found), width)
 		at += at / digitGroup // the spaces between groups
 	}
 	for i, line := range lines {
@@ -133,8 +134,8 @@ func (v *View) VerifySummary(s *Summary, a *verify.Answer, mistakes int) {
 
 // Expected tells in one line whether a file has the digest that was expected.
 func Expected(r *verify.Result, value digest.Value) string {
-	name := Escaped(r.Path)
-	of := r.Algorithm.Name
+	_, actual, algorithm := r.Digests()
+	name, of := Escaped(r.Path()), algorithm.Name
 	if len(value.Algorithms) > 1 {
 		of += " (the digits could be of " + value.Names() + ")"
 	}
@@ -143,9 +144,9 @@ func Expected(r *verify.Result, value digest.Value) string {
 		return "same: " + name + " has this digest, " + of
 	case verify.Different:
 		if len(value.Algorithms) > 1 {
-			return "different: " + name + " does not have this digest, neither of " + strings.ReplaceAll(value.Names(), " or ", " nor of ") + "; its " + r.Algorithm.Name + " is " + r.Actual
+			return "different: " + name + " does not have this digest, neither of " + strings.ReplaceAll(value.Names(), " or ", " nor of ") + "; its " + algorithm.Name + " is " + actual
 		}
-		return "different: " + name + " does not have this digest; its " + of + " is " + r.Actual
+		return "different: " + name + " does not have this digest; its " + of + " is " + actual
 	}
 	return r.Status.String() + ": " + name
 }

@@ -3,6 +3,7 @@ package digest
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"encoding/base64"
 	"encoding/csv"
 	"encoding/json"
@@ -11,6 +12,7 @@ import (
 	"io"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -18,8 +20,8 @@ import (
 
 // List is a list of digests and the names they belong to.
 type List struct {
-	Lines    []Line
-	Mistakes []Mistake // lines that say nothing that can be checked
+	Lines    []Line    // in order of names; the same is not said twice
+	Mistakes []Mistake // lines that say nothing that can be checked, or contradict another
 }
 
 // Line is one file of a list.
@@ -56,7 +58,7 @@ func ReadList(content io.Reader, fileName string) (*List, error) {
 	if mark, _ := r.Peek(3); string(mark) == "\ufeff" {
 		r.Discard(3)
 	}
-	l := &reader{fileName: path.Base(fileName), seen: map[string]seen{}}
+	l := &reader{fileName: path.Base(fileName)}
 	for {
 		start, err := r.Peek(1)
 		if err != nil || start[0] > ' ' {
@@ -77,6 +79,7 @@ func ReadList(content io.Reader, fileName string) (*List, error) {
 	default:
 		err = l.readLines(r)
 	}
+	l.sort()
 	return &l.list, err
 }
 
@@ -85,13 +88,6 @@ type reader struct {
 	fileName string
 	list     List
 	before   int // lines before the first with anything in it
-	seen     map[string]seen
-}
-
-// seen is what is known of a name by an algorithm.
-type seen struct {
-	hex    string
-	number int
 }
 
 func (l *reader) mistake(number int, format string, args ...any) {
@@ -115,32 +111,48 @@ func (l *reader) add(number int, name string, value Value) {
 			}
 		}
 	}
-	name = path.Clean(name)
-	key := value.Algorithms[0].Name + "\x00" + name
-	if before, known := l.seen[key]; known {
-		if before.hex != value.Hex {
-			l.mistake(number, "it gives %q another digest than line %d does", name, before.number)
-		} else {
-			return
-		}
+	l.list.Lines = append(l.list.Lines, Line{number, path.Clean(name), value})
+}
+
+// sort puts the lines in order, drops what was said before, and finds what
+// contradicts.
+func (l *reader) sort() {
+	compare := func(a, b Line) int {
+		return cmp.Or(strings.Compare(a.Name, b.Name), cmp.Compare(a.Value.Algorithms[0].Fact, b.Value.Algorithms[0].Fact))
 	}
-	l.seen[key] = seen{value.Hex, number}
-	l.list.Lines = append(l.list.Lines, Line{number, name, value})
+	slices.SortStableFunc(l.list.Lines, compare)
+	first := 0
+	kept := l.list.Lines[:0]
+	for _, line := range l.list.Lines {
+		if len(kept) > 0 && compare(kept[first], line) == 0 {
+			if slices.ContainsFunc(kept[first:], func(before Line) bool { return before.Value.Hex == line.Value.Hex }) {
+				continue
+			}
+			l.mistake(line.Number, "it gives %q another digest than line %d does", line.Name, kept[first].Number)
+		} else {
+			first = len(kept)
+		}
+		kept = append(kept, line)
+	}
+	l.list.Lines = kept
+	slices.SortStableFunc(l.list.Mistakes, func(a, b Mistake) int { return cmp.Compare(a.Number, b.Number) })
 }
 
 // tagged is the form ALGORITHM (name) = digest.
 var tagged = regexp.MustCompile(`(?s)^([A-Za-z][A-Za-z0-9/_-]*) ?\((.*)\) ?= ?([^() ]*)$`)
 
 func (l *reader) readLines(r *bufio.Reader) error {
-	content, err := io.ReadAll(r)
+	all, err := io.ReadAll(r)
 	if err != nil {
 		return err
 	}
-	form := guess(content, l.fileName)
+	form := guess(all, l.fileName)
+	l.list.Lines = make([]Line, 0, bytes.Count(all, []byte("\n"))+1)
+	content := string(all) // names and digests are parts of it
 	for number := l.before + 1; len(content) > 0; number++ {
-		var raw []byte
-		raw, content, _ = bytes.Cut(content, []byte("\n"))
-		line := strings.TrimSuffix(string(raw), "\r")
+		var line string
+		line, content, _ = strings.Cut(content, "\n")
+		line = strings.TrimSuffix(line, "\r")
 		if blank := strings.TrimSpace(line); blank == "" || blank[0] == '#' || blank[0] == ';' {
 			continue
 		}
@@ -173,8 +185,9 @@ func guess(content []byte, fileName string) form {
 	return f
 }
 
-func isHex(text []byte) bool {
-	for _, c := range text {
+func isHex[T string | []byte](text T) bool {
+	for i := range len(text) {
+		c := text[i]
 		if !(c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'f') {
 			return false
 		}
@@ -185,7 +198,11 @@ func isHex(text []byte) bool {
 // line reads one line of text.
 func (l *reader) line(number int, line string, f form) {
 	line = strings.TrimLeft(line, " \t")
-	if m := tagged.FindStringSubmatch(line); m != nil {
+	var m []string
+	if strings.Contains(line, "(") {
+		m = tagged.FindStringSubmatch(line)
+	}
+	if m != nil {
 		a, err := entry.LookupAlgorithm(m[1])
 		if err != nil {
 			l.mistake(number, "%v", err)

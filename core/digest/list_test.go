@@ -70,7 +70,7 @@ func TestReadList(t *testing.T) {
 		{"JSON lines", "", `{"path":"\ufffd","path_base64":"/w==","digest":"` + md5abc + "\"}\n{\"path\":", "1 md5 \xff; line 2: this is no JSON: unexpected EOF; "},
 		{"mistakes", "", "hello there\n" + md5abc[1:] + "  x\n" + md5abc + "\nWHIRLPOOL (x) = 00\n" + md5abc + "  \n",
 			"line 1: this is no digest: 'h', the character at 1, is no hexadecimal digit; line 2: this is no digest: it has 31 digits"},
-		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `1 md5 x; 2 md5 x; 3 sha1 x; line 2: it gives "x" another digest than line 1 does; `},
+		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: it gives "x" another digest than line 1 does; `},
 	} {
 		list, err := digest.ReadList(strings.NewReader(c.content), c.file)
 		require.NoError(t, err)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"unicode/utf8"
 
 	"frankledger/core/entry"
 )
@@ -32,7 +33,7 @@ func (v Value) Facts() entry.Facts {
 // the one that is the same, or, if none is, the first that it may be of.
 func (v Value) Among(digests entry.Digests) (actual string, a entry.Algorithm, same bool) {
 	for _, a := range v.Algorithms {
-		if digests.By(a.Fact) == v.Hex {
+		if len(digests.Sum(a.Fact)) > 0 && digests.By(a.Fact) == v.Hex {
 			return v.Hex, a, true
 		}
 	}
@@ -89,8 +90,11 @@ func ParseValue(text string) (Value, error) {
 var named = regexp.MustCompile(`(?is)^((?:sha|sha3|blake|md)-\d{1,3}|[a-z][a-z0-9/_]*)([:= \t-].*)$`)
 
 func splitAlgorithm(text string) (name, rest string) {
+	if isHex(text) { // most are
+		return "", text
+	}
 	m := named.FindStringSubmatch(text)
-	if m == nil || isHex([]byte(m[1])) {
+	if m == nil || isHex(m[1]) {
 		return "", text
 	}
 	return m[1], m[2]
@@ -98,6 +102,9 @@ func splitAlgorithm(text string) (name, rest string) {
 
 // ungrouped takes out what parts groups of digits.
 func ungrouped(text string) string {
+	if isHex(text) {
+		return text
+	}
 	return strings.NewReplacer(" ", "", "\t", "", "\n", "", "\r", "", ":", "").Replace(text)
 }
 
@@ -105,10 +112,10 @@ func ungrouped(text string) string {
 // none, of those that have as many digits.
 func parseHex(text string, algorithms []entry.Algorithm) (Value, error) {
 	digits := strings.ToLower(strings.TrimLeft(ungrouped(text), "= "))
-	for i, r := range digits {
-		if !strings.ContainsRune("0123456789abcdef", r) {
-			return Value{}, fmt.Errorf("%w: %q, the character at %d, is no hexadecimal digit", ErrValue, r, i+1)
-		}
+	if !isHex(digits) {
+		at := strings.IndexFunc(digits, func(r rune) bool { return !strings.ContainsRune("0123456789abcdef", r) })
+		r, _ := utf8.DecodeRuneInString(digits[at:])
+		return Value{}, fmt.Errorf("%w: %q, the character at %d, is no hexadecimal digit", ErrValue, r, at+1)
 	}
 	if len(algorithms) > 0 {
 		if a := algorithms[0]; len(digits) != a.Digits {
@@ -122,15 +129,16 @@ func parseHex(text string, algorithms []entry.Algorithm) (Value, error) {
 	return Value{digits, algorithms}, nil
 }
 
-// ofLength returns the algorithms whose digests have so many digits.
-func ofLength(digits int) (fit []entry.Algorithm) {
+// byLength are the algorithms by how many digits their digests have.
+var byLength = func() map[int][]entry.Algorithm {
+	lengths := map[int][]entry.Algorithm{}
 	for _, a := range entry.Algorithms {
-		if a.Digits == digits {
-			fit = append(fit, a)
-		}
+		lengths[a.Digits] = append(lengths[a.Digits], a)
 	}
-	return fit
-}
+	return lengths
+}()
+
+func ofLength(digits int) []entry.Algorithm { return byLength[digits] }
 
 // knownElsewhere names algorithms that are not had here, by their digits.
 var knownElsewhere = map[int]string{

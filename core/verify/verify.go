@@ -36,15 +36,40 @@ func (s Status) String() string { return statusWords[s] }
 // Result is what was found of one line of the list, or of a file that is not
 // on it.
 type Result struct {
-	Line      int // number of the line; 0 for an unlisted file
-	Name      string
-	Path      string // the folder as it was given, joined with the name
-	Status    Status
-	Algorithm entry.Algorithm
-	Expected  string       // digests in hexadecimal
-	Actual    string       // "" if there is none
-	Entry     *entry.Entry // what is there, with its status; nil if nothing is known
-	Err       error        // why it is unreadable
+	Status Status
+	Line   *digest.Line // nil for an unlisted file
+	Entry  *entry.Entry // what is there: name, and status unless it is missing
+	Err    error        // why it is unreadable
+}
+
+// Name is the name as it is on the list, or would be.
+func (r *Result) Name() string {
+	if r.Line != nil {
+		return r.Line.Name
+	}
+	return r.Entry.Way()
+}
+
+// Path is the folder as it was given, joined with the name.
+func (r *Result) Path() string {
+	name := r.Name()
+	if path.IsAbs(name) {
+		return name
+	}
+	return path.Join(r.Entry.Folder.Place.Given, name)
+}
+
+// Digests are the digest that is expected and the one there is, "" where there
+// is none, in hexadecimal, and their algorithm.
+func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
+	if r.Line == nil {
+		return "", "", a
+	}
+	if r.Status == Same || r.Status == Different {
+		actual, a, _ = r.Line.Value.Among(r.Entry.More.Digests)
+		return r.Line.Value.Hex, actual, a
+	}
+	return r.Line.Value.Hex, "", r.Line.Value.Algorithms[0]
 }
 
 // Options say how to hold files against a list.
@@ -65,108 +90,123 @@ type Answer struct {
 // Trouble tells whether anything is not as the list says.
 func (a *Answer) Trouble() bool { return len(a.Results) > a.Counts[Same] }
 
+// check is a file with all the lines on it.
+type check struct {
+	entry entry.Entry
+	lines []digest.Line
+	err   error
+}
+
 // Check reads the files of a list, in a folder, and holds them against it.
 func Check(ctx context.Context, list *digest.List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o Options) (*Answer, error) {
 	a := &Answer{}
-	type check struct {
-		facts entry.Facts
-		lines []digest.Line
-		err   error
-	}
-	checks := map[string]*check{}
-	var entries []*entry.Entry
-	for _, line := range list.Lines {
-		if line.Leads() && !o.AllowOutside {
-			a.Refused = append(a.Refused, line)
-			continue
-		}
-		c := checks[line.Name]
-		if c == nil {
-			c = &check{}
-			checks[line.Name] = c
-			entries = append(entries, &entry.Entry{Folder: folder, Name: line.Name})
-		}
-		c.facts |= line.Value.Facts()
-		c.lines = append(c.lines, line)
+	checks := a.checks(list.Lines, folder, o)
+	entries := make([]*entry.Entry, len(checks))
+	for i := range checks {
+		entries[i] = &checks[i].entry
 	}
 	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
-		c := checks[entries[i].Name]
-		if c.err = w.Look(entries[i]); c.err == nil {
+		if checks[i].err = w.Look(entries[i]); checks[i].err == nil {
 			progress.ToRead.Add(entries[i].Size)
 		}
 	}); err != nil {
 		return nil, err
 	}
-	// In order of what they are: large ones first, neighbours together.
+	// Now that the sizes are known: large ones first.
 	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
-		e := entries[i]
-		if c := checks[e.Name]; c.err == nil {
-			c.err = w.Use(e, func(file digest.File) error { return w.Take(e, file, c.facts) })
+		c := &checks[i]
+		if c.err != nil {
+			return
 		}
+		var wanted entry.Facts
+		for _, line := range c.lines {
+			wanted |= line.Value.Facts()
+		}
+		c.err = w.Use(entries[i], func(file digest.File) error { return w.Take(entries[i], file, wanted) })
 	}); err != nil {
 		return nil, err
 	}
-	for _, e := range entries {
-		c := checks[e.Name]
-		for _, line := range c.lines {
-			a.add(result(folder, e, line, c.err))
+	a.Results = make([]Result, 0, len(list.Lines))
+	for i := range checks {
+		for at := range checks[i].lines {
+			a.add(checks[i].result(at))
 		}
 	}
 	if o.Others != nil {
-		if err := a.findUnlisted(ctx, folder, func(way string) bool { return checks[way] != nil }, progress, o); err != nil {
+		if err := a.findUnlisted(ctx, checks, progress, o); err != nil {
 			return nil, err
 		}
 	}
-	slices.SortFunc(a.Results, func(x, y Result) int {
-		return cmp.Or(cmp.Compare(x.Status, y.Status), strings.Compare(x.Name, y.Name), cmp.Compare(x.Line, y.Line))
+	slices.SortStableFunc(a.Results, func(x, y Result) int {
+		return cmp.Or(cmp.Compare(x.Status, y.Status), strings.Compare(x.Name(), y.Name()))
 	})
 	return a, nil
 }
 
-func result(folder *entry.Folder, e *entry.Entry, line digest.Line, err error) Result {
-	r := Result{Line: line.Number, Name: line.Name, Path: joined(folder, line.Name), Algorithm: line.Value.Algorithms[0],
-		Expected: line.Value.Hex, Entry: e, Err: err}
+// checks puts the lines together that are about the same file. They are in
+// order of names.
+func (a *Answer) checks(lines []digest.Line, folder *entry.Folder, o Options) []check {
+	names := 0
+	for i := range lines {
+		if i == 0 || lines[i].Name != lines[i-1].Name {
+			names++
+		}
+	}
+	checks := make([]check, 0, names)
+	for len(lines) > 0 {
+		n := 1
+		for n < len(lines) && lines[n].Name == lines[0].Name {
+			n++
+		}
+		if lines[0].Leads() && !o.AllowOutside {
+			a.Refused = append(a.Refused, lines[:n]...)
+		} else {
+			checks = append(checks, check{entry: entry.Entry{Folder: folder, Name: lines[0].Name}, lines: lines[:n]})
+		}
+		lines = lines[n:]
+	}
+	return checks
+}
+
+func (c *check) result(at int) Result {
+	r := Result{Line: &c.lines[at], Entry: &c.entry, Err: c.err}
 	switch {
-	case err == nil:
-		var same bool
-		if r.Actual, r.Algorithm, same = line.Value.Among(e.More.Digests); same {
+	case c.err == nil:
+		if _, _, same := r.Line.Value.Among(c.entry.More.Digests); same {
 			r.Status = Same
 		}
-	case errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR):
-		r.Status, r.Entry, r.Err = Missing, nil, nil
+	case errors.Is(c.err, fs.ErrNotExist) || errors.Is(c.err, syscall.ENOTDIR):
+		r.Status = Missing
 	default:
 		r.Status = Unreadable
 	}
 	return r
 }
 
-func joined(folder *entry.Folder, name string) string {
-	if path.IsAbs(name) {
-		return name
-	}
-	return path.Join(folder.Place.Given, name)
-}
-
 func (a *Answer) add(r Result) {
 	a.Results = append(a.Results, r)
 	a.Counts[r.Status]++
 	if r.Status == Unreadable {
-		a.Report.Problems = append(a.Report.Problems, source.Problem{Path: r.Path, Tried: "read", Err: r.Err, Entries: 1})
+		a.Report.Problems = append(a.Report.Problems, source.Problem{Path: r.Path(), Tried: "read", Err: r.Err, Entries: 1})
 	}
 }
 
 // findUnlisted looks for files that are not on the list.
-func (a *Answer) findUnlisted(ctx context.Context, folder *entry.Folder, listed func(way string) bool, progress *source.Progress, o Options) error {
+func (a *Answer) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o Options) error {
 	var mu sync.Mutex
 	report, err := o.Others.Read(ctx, source.Request{Depth: source.AllDepths, Facts: entry.FactStatus, Progress: progress}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
 			for _, e := range entries {
-				if e.Kind != entry.KindFile || listed(e.Way()) || e.FullPath() == o.List {
+				if e.Kind != entry.KindFile || e.FullPath() == o.List {
+					continue
+				}
+				way := e.Way()
+				if _, listed := slices.BinarySearchFunc(checks, way, func(c check, way string) int { return strings.Compare(c.entry.Name, way) }); listed {
 					continue
 				}
 				e.Name, e.More = strings.Clone(e.Name), nil
 				mu.Lock()
-				a.add(Result{Name: e.Way(), Path: joined(folder, e.Way()), Status: Unlisted, Entry: &e})
+				a.add(Result{Status: Unlisted, Entry: &e})
 				mu.Unlock()
 			}
 			return nil
