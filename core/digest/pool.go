@@ -82,6 +82,9 @@ func (p *Pool) Problems() []source.Problem {
 // Read returns how many bytes of content were read so far.
 func (p *Pool) Read() int64 { return p.progress.Read.Load() }
 
+// Expect tells that so many bytes more are going to be read.
+func (p *Pool) Expect(bytes int64) { p.progress.ToRead.Add(bytes) }
+
 const (
 	// Large is the size from which on a file is work of its own.
 	Large = 1 << 20

@@ -11,6 +11,7 @@ import (
 	"context"
 	"errors"
 	"hash/maphash"
+	"math"
 	"math/bits"
 	"slices"
 	"strings"
@@ -182,7 +183,7 @@ func (s *search) run(collected *arrange.Collector) ([][]*file, error) {
 	if err != nil {
 		return nil, err
 	}
-	staged, err = s.refine(staged, s.readEnds, func(a, b *file) int { return cmp.Compare(a.key, b.key) })
+	staged, err = s.refine(staged, 2*endBytes, s.readEnds, func(a, b *file) int { return cmp.Compare(a.key, b.key) })
 	if err != nil {
 		return nil, err
 	}
@@ -197,7 +198,7 @@ func (s *search) run(collected *arrange.Collector) ([][]*file, error) {
 	if pairs, err = s.readPairs(pairs); err != nil {
 		return nil, err
 	}
-	classes, err := s.refine(append(known, more...), s.readAll, func(a, b *file) int { return strings.Compare(s.sum(a), s.sum(b)) })
+	classes, err := s.refine(append(known, more...), math.MaxInt64, s.readAll, func(a, b *file) int { return strings.Compare(s.sum(a), s.sum(b)) })
 	if err != nil {
 		return nil, err
 	}
@@ -288,9 +289,9 @@ func filesOf(entries []*entry.Entry) (files []*file) {
 	return files
 }
 
-// refine reads something of all files in the classes and parts these by it.
-// What could not be read is left out.
-func (s *search) refine(classes [][]*file, read func(w *digest.Worker, f *file) bool, compare func(a, b *file) int) (finer [][]*file, err error) {
+// refine reads something of all files in the classes, at most so many bytes of
+// each, and parts these by it. What could not be read is left out.
+func (s *search) refine(classes [][]*file, most int64, read func(w *digest.Worker, f *file) bool, compare func(a, b *file) int) (finer [][]*file, err error) {
 	var files []*file
 	var entries []*entry.Entry
 	for _, class := range classes {
@@ -299,6 +300,7 @@ func (s *search) refine(classes [][]*file, read func(w *digest.Worker, f *file) 
 	byInode(files)
 	for _, f := range files {
 		entries = append(entries, f.first)
+		s.pool.Expect(min(most, f.first.Size))
 	}
 	if err := s.pool.Each(s.ctx, entries, func(w *digest.Worker, i int) { files[i].failed = !read(w, files[i]) }); err != nil {
 		return nil, err

@@ -20,6 +20,9 @@ func (s *search) readPairs(classes [][]*file) (same [][]*file, err error) {
 		return cmp.Or(cmp.Compare(y.Size/digest.Large, x.Size/digest.Large), cmp.Compare(x.Device, y.Device), cmp.Compare(x.Inode, y.Inode))
 	})
 	alike := make([]bool, len(classes))
+	for _, class := range classes {
+		s.pool.Expect(2 * class[0].first.Size)
+	}
 	if err := s.pool.Share(s.ctx, len(classes), func(w *digest.Worker, at int) {
 		a, b := classes[at][0], classes[at][1]
 		a.failed = !w.Open(a.first, "read", func(x digest.File) error {

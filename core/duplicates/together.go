@@ -36,6 +36,7 @@ func (s *search) readTogether(classes [][]*file) (finer [][]*file, err error) {
 		}
 		b := batches[last]
 		b.classes, b.bytes = append(b.classes, class), b.bytes+size
+		s.pool.Expect(size)
 	}
 	if err := s.pool.Share(s.ctx, len(batches), func(w *digest.Worker, at int) { s.readBatch(w, batches[at]) }); err != nil {
 		return nil, err
