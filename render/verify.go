@@ -86,8 +86,15 @@ func (v verified) digests(dst []byte, r *verify.Result) []byte {
 			dst = append(append(append(dst, ' '), part.text...), '\n')
 		}
 		if at >= 0 && at < len(line) {
-			dst = fill(dst, space+len(expected)+1+at)
-			dst = append(v.Palette.put(dst, "^ from here on", alarmInk), '\n')
+			before, mark := at, "^"
+			switch words := "from here on"; {
+			case at+len(words)+2 <= len(line):
+				mark += " " + words
+			case at > len(words):
+				before, mark = at-len(words)-1, words+" "+mark
+			}
+			dst = fill(dst, space+len(expected)+1+before)
+			dst = append(v.Palette.put(dst, mark, alarmInk), '\n')
 		}
 		at -= len(line) + 1
 	}

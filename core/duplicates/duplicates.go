@@ -137,11 +137,12 @@ func OnlyIn(ctx context.Context, collected *arrange.Collector, pool *digest.Pool
 
 // file is a file with all the names it was met by.
 type file struct {
-	first  *entry.Entry
-	others []*entry.Entry
-	key    uint64 // of its ends
-	shared int64
-	failed bool
+	first   *entry.Entry
+	others  []*entry.Entry
+	key     uint64 // of its ends
+	content []byte // while its class is in memory
+	shared  int64
+	failed  bool
 }
 
 func (f *file) names() []*entry.Entry { return append([]*entry.Entry{f.first}, f.others...) }
@@ -271,7 +272,10 @@ func (s *search) bySize(collected *arrange.Collector) (classes [][]*file) {
 // filesOf puts together the names of each file.
 func filesOf(entries []*entry.Entry) (files []*file) {
 	slices.SortFunc(entries, func(a, b *entry.Entry) int {
-		return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Inode, b.Inode), arrange.ByPlace(a, b))
+		if c := cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Inode, b.Inode)); c != 0 {
+			return c
+		}
+		return arrange.ByPlace(a, b)
 	})
 	for _, e := range entries {
 		last := len(files) - 1

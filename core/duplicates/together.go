@@ -55,7 +55,6 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 		files = append(files, class...)
 	}
 	byInode(files)
-	contents := make(map[*file][]byte, len(files))
 	memory := w.Room(int(b.bytes))
 	for _, f := range files {
 		if s.ctx.Err() != nil {
@@ -67,7 +66,7 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 			f.shared = open.Shared()
 			return w.Fill(open, content)
 		})
-		contents[f] = content
+		f.content = content
 	}
 	for _, class := range b.classes {
 		var parts [][]*file
@@ -77,7 +76,7 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 				continue
 			}
 			for i, part := range parts {
-				if bytes.Equal(contents[part[0]], contents[f]) {
+				if bytes.Equal(part[0].content, f.content) {
 					parts[i] = append(part, f)
 					continue next
 				}
@@ -87,7 +86,7 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 		for _, part := range parts {
 			if s.enough(part) {
 				digester := w.Digester(s.o.Algorithm.Fact)
-				digester.Write(contents[part[0]])
+				digester.Write(part[0].content)
 				digests := digester.Sums()
 				for _, f := range part {
 					w.Set(f.first, digests)
@@ -95,5 +94,8 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 			}
 		}
 		b.finer = append(b.finer, parts...)
+	}
+	for _, f := range files {
+		f.content = nil // it is the worker's
 	}
 }
