@@ -192,3 +192,67 @@ func TestChecksumOfChangingFile(t *testing.T) {
 	assert.Contains(t, r.err, "could not read log: it changed while this ran")
 	assert.Contains(t, r.out, "log,314572800,sha256,,")
 }
+
+// The jobs that people have with digests, as a newcomer does them.
+func TestFingerprintJobs(t *testing.T) {
+	root := ternPoint(t)
+	ok := func(line ...string) string {
+		r := run(t, root, line...)
+		require.Zero(t, r.status, "%s %s", line, r.err)
+		return r.out
+	}
+	// Is the download what the page says? The page has it in capitals.
+	published := sha256.Sum256([]byte("All five sites were visited.\n"))
+	assert.Contains(t, ok("checksum", "handover/data/summary.txt", "--expect", strings.ToUpper(hex.EncodeToString(published[:]))), "same: ")
+	// A list of the station's count sheets, and a week later.
+	ok("checksum", "counts", "--as", "manifest", "--to", "counts/manifest-sha256.txt")
+	assert.Contains(t, ok("verify", "counts/manifest-sha256.txt"), "36 same · 36 files listed")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "counts/2025/count-3.csv"), []byte("altered"), 0o644))
+	r := run(t, root, "verify", "counts/manifest-sha256.txt")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "different   2025/count-3.csv")
+	assert.Contains(t, r.out, "35 same, 1 different")
+	assert.Equal(t, 2, run(t, root, "checksum", "counts", "--as", "manifest", "--to", "counts/manifest-sha256.txt").status, "a list is not overwritten")
+}
+
+// A list from a pipe, and one that the shell writes into the folder it is about.
+func TestListsThroughTheShell(t *testing.T) {
+	root := tree(t, "a", "b/c")
+	shell := func(line string) result {
+		cmd := command(t, root, "-c", `frank() { "`+frank+`" "$@"; }; `+line)
+		cmd.Path = "/bin/sh"
+		return finish(t, cmd)
+	}
+	r := shell("frank checksum --as manifest >list && cat list && frank verify - <list --unlisted; echo $?")
+	assert.Contains(t, r.out, "2 same, 1 unlisted · 2 files listed\n1\n", "the list is not on itself")
+	require.NoError(t, os.Remove(filepath.Join(root, "list")))
+	r = shell("frank checksum --as manifest | frank verify -")
+	assert.Contains(t, r.out, "2 same · 2 files listed")
+	assert.Contains(t, shell("frank checksum a --as table").out, "1 file, 1 B read")
+	assert.Contains(t, shell("frank checksum --as tabel").err, "did you mean table?")
+	assert.Contains(t, shell("frank checksum --as paths").err, "can be table, manifest, csv")
+}
+
+// Ctrl-C while content is read ends it with 130 and leaves nothing.
+func TestContentInterrupted(t *testing.T) {
+	root := tree(t, "big", "twin", "other/big", "list")
+	for _, name := range []string{"big", "twin", "other/big"} {
+		require.NoError(t, os.Truncate(filepath.Join(root, name), 0))
+		require.NoError(t, os.Truncate(filepath.Join(root, name), 40<<30)) // takes minutes
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, "list"), []byte("9dd4e461268c8034f5c8564e155c67a6  big\n"), 0o644))
+	for _, line := range []string{"checksum big --as csv --to out", "verify list", "duplicates where size over 1GB", "duplicates other . --only-in other", "compare . other --content"} {
+		cmd := command(t, root, strings.Fields(line)...)
+		var said strings.Builder
+		cmd.Stdout, cmd.Stderr = &said, &said
+		require.NoError(t, cmd.Start())
+		time.Sleep(300 * time.Millisecond) // long before it can be done
+		require.NoError(t, cmd.Process.Signal(os.Interrupt))
+		begun := time.Now()
+		cmd.Wait()
+		assert.Equal(t, 130, cmd.ProcessState.ExitCode(), "%s: %s", line, &said)
+		assert.Less(t, time.Since(begun), 20*time.Second, line) // it stops at all
+		_, err := os.Stat(filepath.Join(root, "out"))
+		assert.ErrorIs(t, err, os.ErrNotExist)
+	}
+}
