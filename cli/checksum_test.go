@@ -193,6 +193,16 @@ func TestChecksumOfChangingFile(t *testing.T) {
 	assert.Contains(t, r.out, "log,314572800,sha256,,")
 }
 
+// What the system makes up as it is read has no size.
+func TestChecksumOfMadeUpFile(t *testing.T) {
+	content, err := os.ReadFile("/proc/version")
+	if err != nil {
+		t.Skipf("no such file system here: %v", err)
+	}
+	sum := sha256.Sum256(content)
+	assert.Contains(t, run(t, "/", "checksum", "/proc/version", "--as", "csv").out, "/proc/version,0,sha256,"+hex.EncodeToString(sum[:]))
+}
+
 // The jobs that people have with digests, as a newcomer does them.
 func TestFingerprintJobs(t *testing.T) {
 	root := ternPoint(t)
