@@ -1,0 +1,275 @@
+package ledger
+
+import (
+	"encoding/binary"
+	"errors"
+
+	"frankledger/core/entry"
+)
+
+// Entries of a folder are kept packed, in order of the bytes of their names: the
+// names in one blob, so that a search by name reads nothing else, and the facts
+// in another. Both are runs of variable-length integers (as encoding/binary has
+// them: seven bits a byte, the least first; signed ones in zigzag) and bytes.
+//
+// A name is how many bytes it has in common with the one before, how many
+// follow, and these. The facts of an entry are a byte for its kind (or gone, and
+// then nothing more), bits that tell what is there, and then that.
+
+// gone stands for the kind of an entry that was there before and is no longer.
+const gone = 0xff
+
+// Bits before the facts of an entry.
+const (
+	hasStatus      = 1 << iota // else nothing is known but the kind
+	sameOwner                  // user and group are those of the entry before
+	sameDevice                 // likewise
+	sameMode                   // likewise
+	oneLink                    // it has one name
+	accessedAsMade             // it was last read when it was last modified
+	hasCreated
+	hasTarget
+	hasDigests
+	isUnread  // a folder that could not be read
+	isEntered // a folder that was gone into
+	isFlagged // hidden by the system's flag
+)
+
+// packer packs the entries of a folder.
+type packer struct {
+	names, facts []byte
+	count        int
+	last         string
+	before       entry.Entry
+}
+
+func (p *packer) name(name string) {
+	common := 0
+	for common < len(name) && common < len(p.last) && name[common] == p.last[common] {
+		common++
+	}
+	p.names = binary.AppendUvarint(p.names, uint64(common))
+	p.names = binary.AppendUvarint(p.names, uint64(len(name)-common))
+	p.names = append(p.names, name[common:]...)
+	p.last = name
+	p.count++
+}
+
+// remove notes that an entry is no longer there.
+func (p *packer) remove(name string) {
+	p.name(name)
+	p.facts = append(p.facts, gone)
+}
+
+// put adds an entry.
+func (p *packer) put(e *entry.Entry) {
+	p.name(e.Name)
+	b := &p.before
+	var bits uint64
+	set := func(bit uint64, so bool) {
+		if so {
+			bits |= bit
+		}
+	}
+	status := e.Known.Has(entry.FactStatus)
+	set(hasStatus, status)
+	if status {
+		set(sameOwner, e.UID == b.UID && e.GID == b.GID)
+		set(sameDevice, e.Device == b.Device)
+		set(sameMode, e.Permissions == b.Permissions)
+		set(oneLink, e.Links == 1)
+		set(accessedAsMade, e.Accessed == e.Modified)
+	}
+	set(hasCreated, e.Known.Has(entry.FactCreated))
+	set(hasTarget, e.Known.Has(entry.FactTarget) && e.Kind == entry.KindLink)
+	digests := e.Known & entry.FactDigests
+	set(hasDigests, digests != 0)
+	set(isUnread, e.Inside != nil && e.Inside.Unread())
+	set(isEntered, e.Inside != nil && !e.Inside.Unread())
+	set(isFlagged, e.Marks&entry.MarkFlaggedHidden != 0)
+	f := append(p.facts, byte(e.Kind))
+	f = binary.AppendUvarint(f, bits)
+	if status {
+		if bits&sameOwner == 0 {
+			f = binary.AppendUvarint(f, uint64(e.UID))
+			f = binary.AppendUvarint(f, uint64(e.GID))
+		}
+		if bits&sameDevice == 0 {
+			f = binary.AppendUvarint(f, e.Device)
+		}
+		if bits&sameMode == 0 {
+			f = binary.AppendUvarint(f, uint64(e.Permissions))
+		}
+		if bits&oneLink == 0 {
+			f = binary.AppendUvarint(f, uint64(e.Links))
+		}
+		f = binary.AppendVarint(f, int64(e.Inode-b.Inode))
+		f = binary.AppendVarint(f, e.Size)
+		f = binary.AppendVarint(f, e.Disk/512)
+		f = appendTime(f, e.Modified, b.Modified)
+		f = appendTime(f, e.Changed, b.Changed)
+		if bits&accessedAsMade == 0 {
+			f = appendTime(f, e.Accessed, e.Modified)
+		}
+		*b = *e
+	}
+	if bits&hasCreated != 0 {
+		f = appendTime(f, e.More.Created, e.Changed)
+	}
+	if bits&hasTarget != 0 {
+		f = appendText(f, e.More.Target)
+	}
+	if bits&hasDigests != 0 {
+		f = binary.AppendUvarint(f, uint64(digests))
+		for _, a := range entry.Algorithms {
+			if digests&a.Fact != 0 {
+				f = append(f, e.More.Digests.Sum(a.Fact)...)
+			}
+		}
+	}
+	p.facts = f
+}
+
+func appendText(dst []byte, text string) []byte {
+	return append(binary.AppendUvarint(dst, uint64(len(text))), text...)
+}
+
+func appendTime(dst []byte, t, base entry.Time) []byte {
+	dst = binary.AppendVarint(dst, t.Sec-base.Sec)
+	return binary.AppendUvarint(dst, uint64(t.Nsec))
+}
+
+var errPacked = errors.New("packed entries are damaged")
+
+// unpacker reads packed entries. After an error, everything it returns is zero.
+type unpacker struct {
+	names, facts []byte
+	name         []byte
+	before       entry.Entry
+	err          error
+}
+
+// next reads an entry. It returns false at the end, or where the packing is
+// damaged.
+func (u *unpacker) next(k *kept) bool {
+	e := &k.entry
+	if len(u.names) == 0 || u.err != nil {
+		if len(u.facts) > 0 && u.err == nil {
+			u.err = errPacked
+		}
+		return false
+	}
+	common, n := u.uvarint(&u.names), u.uvarint(&u.names)
+	if common > uint64(len(u.name)) {
+		u.err = errPacked
+	}
+	suffix := u.bytes(&u.names, n)
+	if u.err != nil {
+		return false
+	}
+	u.name = append(u.name[:common], suffix...)
+	*e = entry.Entry{Name: string(u.name)}
+	kind := u.bytes(&u.facts, 1)
+	if u.err != nil {
+		return false
+	}
+	if kind[0] == gone {
+		k.gone = true
+		return true
+	}
+	e.Kind = entry.Kind(kind[0])
+	bits := u.uvarint(&u.facts)
+	b := &u.before
+	if bits&hasStatus != 0 {
+		u.status(e, b, bits)
+	}
+	if bits&isFlagged != 0 {
+		e.Marks |= entry.MarkFlaggedHidden
+	}
+	if bits&(hasCreated|hasTarget|hasDigests) != 0 {
+		e.More = &entry.More{}
+	}
+	if bits&hasCreated != 0 {
+		e.More.Created = u.time(e.Changed)
+		e.Known |= entry.FactCreated
+	}
+	if bits&hasTarget != 0 {
+		e.More.Target = string(u.bytes(&u.facts, u.uvarint(&u.facts)))
+		e.Known |= entry.FactTarget
+	}
+	if bits&hasDigests != 0 {
+		digests := entry.Facts(u.uvarint(&u.facts))
+		for _, a := range entry.Algorithms {
+			if digests&a.Fact != 0 {
+				e.More.Digests = append(e.More.Digests, entry.Digest{Fact: a.Fact, Sum: string(u.bytes(&u.facts, uint64(a.Digits/2)))})
+				e.Known |= a.Fact
+			}
+		}
+	}
+	k.unread, k.entered = bits&isUnread != 0, bits&isEntered != 0
+	return u.err == nil
+}
+
+func (u *unpacker) status(e, b *entry.Entry, bits uint64) {
+	e.Known |= entry.FactStatus
+	e.UID, e.GID, e.Device, e.Permissions, e.Links = b.UID, b.GID, b.Device, b.Permissions, 1
+	if bits&sameOwner == 0 {
+		e.UID, e.GID = uint32(u.uvarint(&u.facts)), uint32(u.uvarint(&u.facts))
+	}
+	if bits&sameDevice == 0 {
+		e.Device = u.uvarint(&u.facts)
+	}
+	if bits&sameMode == 0 {
+		e.Permissions = entry.Permissions(u.uvarint(&u.facts))
+	}
+	if bits&oneLink == 0 {
+		e.Links = uint32(u.uvarint(&u.facts))
+	}
+	e.Inode = b.Inode + uint64(u.varint())
+	e.Size = u.varint()
+	e.Disk = u.varint() * 512
+	e.Modified = u.time(b.Modified)
+	e.Changed = u.time(b.Changed)
+	e.Accessed = e.Modified
+	if bits&accessedAsMade == 0 {
+		e.Accessed = u.time(e.Modified)
+	}
+	name := b.Name
+	*b = *e
+	b.Name = name
+}
+
+func (u *unpacker) uvarint(from *[]byte) uint64 {
+	n, length := binary.Uvarint(*from)
+	if length <= 0 {
+		u.err = errPacked
+		return 0
+	}
+	*from = (*from)[length:]
+	return n
+}
+
+func (u *unpacker) varint() int64 {
+	n, length := binary.Varint(u.facts)
+	if length <= 0 {
+		u.err = errPacked
+		return 0
+	}
+	u.facts = u.facts[length:]
+	return n
+}
+
+func (u *unpacker) bytes(from *[]byte, n uint64) []byte {
+	if u.err != nil || n > uint64(len(*from)) {
+		u.err = errPacked
+		return nil
+	}
+	taken := (*from)[:n]
+	*from = (*from)[n:]
+	return taken
+}
+
+func (u *unpacker) time(base entry.Time) entry.Time {
+	sec := base.Sec + u.varint()
+	return entry.Time{Sec: sec, Nsec: uint32(u.uvarint(&u.facts))}
+}

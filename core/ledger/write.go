@@ -1,0 +1,305 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"slices"
+	"strings"
+
+	"github.com/zeebo/blake3"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// sealBytes is how long a seal is: two folders that differ have the same one by
+// chance once in 2^64 ledgers of 2^32 folders.
+const sealBytes = 16
+
+// Write writes a record of a place down: of the folder that it is, of all that was
+// collected below it, with status, and of what could not be read. It returns the
+// record with its number.
+func (l *Ledger) Write(ctx context.Context, r Record, place *entry.Place, collected *arrange.Collector, report source.Report) (Record, error) {
+	w := &writer{ctx: ctx, listings: map[*entry.Folder]*listing{}}
+	w.gather(place, collected, &r)
+	err := l.inTransaction(ctx, func(tx *sql.Tx) error {
+		w.tx = tx
+		return w.write(&r, report)
+	})
+	return r, err
+}
+
+// listing is what a folder holds.
+type listing struct {
+	folder  *entry.Folder
+	entries []*entry.Entry
+	below   []*listing
+	names   []byte // packed
+	facts   []byte
+	seal    []byte
+	id      int64
+	fresh   bool // never recorded before
+}
+
+// writer writes one record.
+type writer struct {
+	ctx      context.Context
+	tx       *sql.Tx
+	record   int64
+	root     *listing
+	listings map[*entry.Folder]*listing
+	folders  map[folderKey]int64
+	seals    map[int64][]byte // of folders, the newest
+	lastID   int64
+
+	putFolder, putPiece, putSeal, getPieces *sql.Stmt
+}
+
+type folderKey struct {
+	parent int64
+	name   string
+}
+
+// gather puts the entries of each folder together, packs and seals them.
+func (w *writer) gather(place *entry.Place, collected *arrange.Collector, r *Record) {
+	var last *listing
+	collected.Each(func(e *entry.Entry) {
+		if e.Self {
+			return
+		}
+		if last == nil || last.folder != e.Folder {
+			last = w.listing(e.Folder)
+		}
+		last.entries = append(last.entries, e)
+		if e.Inside != nil && !e.Inside.Unread() {
+			w.listing(e.Inside)
+		}
+		r.Entries++
+		if e.HasSize() {
+			r.Bytes += e.Size
+		}
+	})
+	for folder, l := range w.listings {
+		if folder.Parent != nil {
+			above := w.listings[folder.Parent]
+			above.below = append(above.below, l)
+		} else {
+			w.root = l
+		}
+	}
+	if w.root == nil {
+		w.root = w.listing(&entry.Folder{Place: place})
+	}
+	w.seal(w.root)
+}
+
+func (w *writer) listing(folder *entry.Folder) *listing {
+	l := w.listings[folder]
+	if l == nil {
+		l = &listing{folder: folder}
+		w.listings[folder] = l
+		if folder.Parent != nil {
+			w.listing(folder.Parent)
+		}
+	}
+	return l
+}
+
+// seal packs a folder and all below it, and gives each its seal.
+func (w *writer) seal(l *listing) {
+	slices.SortFunc(l.entries, func(a, b *entry.Entry) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
+	var p packer
+	for _, e := range l.entries {
+		p.put(e)
+	}
+	l.names, l.facts = p.names, p.facts
+	h := blake3.New()
+	h.Write(appendText(nil, string(l.names)))
+	h.Write(appendText(nil, string(l.facts)))
+	for _, below := range l.below {
+		w.seal(below)
+		h.Write(appendText(nil, below.folder.Name))
+		h.Write(below.seal)
+	}
+	l.seal = h.Sum(nil)[:sealBytes]
+}
+
+func (w *writer) write(r *Record, report source.Report) error {
+	for _, s := range []struct {
+		to    **sql.Stmt
+		query string
+	}{
+		{&w.putFolder, "INSERT INTO folder (id, root, parent, name) VALUES (?, ?, ?, ?)"},
+		{&w.putPiece, "INSERT INTO piece (at, names, facts) VALUES (?, ?, ?)"},
+		{&w.putSeal, "INSERT INTO seal (at, seal) VALUES (?, ?)"},
+		{&w.getPieces, "SELECT names, facts FROM piece WHERE at >= ? AND at < ? ORDER BY at"},
+	} {
+		stmt, err := w.tx.PrepareContext(w.ctx, s.query)
+		if err != nil {
+			return err
+		}
+		defer stmt.Close()
+		*s.to = stmt
+	}
+	if err := w.tx.QueryRowContext(w.ctx, "SELECT coalesce(max(id), 0) + 1 FROM record").Scan(&r.Number); err != nil {
+		return err
+	}
+	w.record = r.Number
+	if err := w.findRoot(r); err != nil {
+		return err
+	}
+	if err := w.writeFolder(w.root); err != nil {
+		return err
+	}
+	r.root = w.root.id
+	if _, err := w.tx.ExecContext(w.ctx, "INSERT INTO record (id, label, host, place, root, taken, note, entries, bytes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		r.Number, r.Label, r.Host, []byte(r.Place), r.root, r.Taken.UnixNano(), r.Note, r.Entries, r.Bytes); err != nil {
+		return err
+	}
+	for _, p := range report.Problems {
+		if _, err := w.tx.ExecContext(w.ctx, "INSERT INTO problem (record, path, tried, reason, entries, vanished) VALUES (?, ?, ?, ?, ?, ?)",
+			r.Number, []byte(p.Path), p.Tried, p.Reason(), p.Entries, p.Vanished); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// findRoot finds the folder that the place is, of the same host, and loads what
+// was recorded of the folders below it.
+func (w *writer) findRoot(r *Record) error {
+	if err := w.tx.QueryRowContext(w.ctx, "SELECT coalesce(max(id), 0) FROM folder").Scan(&w.lastID); err != nil {
+		return err
+	}
+	w.folders, w.seals = map[folderKey]int64{}, map[int64][]byte{}
+	err := w.tx.QueryRowContext(w.ctx, "SELECT root FROM record WHERE host = ? AND place = ? LIMIT 1", r.Host, []byte(r.Place)).Scan(&w.root.id)
+	if err == sql.ErrNoRows {
+		return w.newFolder(w.root, 0, r.Place)
+	}
+	if err != nil {
+		return err
+	}
+	if err := w.each("SELECT id, parent, name FROM folder WHERE root = ?", w.root.id, func(rows *sql.Rows) error {
+		var id, parent int64
+		var name []byte
+		err := rows.Scan(&id, &parent, &name)
+		w.folders[folderKey{parent, string(name)}] = id
+		return err
+	}); err != nil {
+		return err
+	}
+	return w.each("SELECT s.at, s.seal FROM seal s JOIN folder f ON f.id = s.at / 1048576 WHERE f.root = ? ORDER BY s.at", w.root.id, func(rows *sql.Rows) error {
+		var at int64
+		var seal []byte
+		err := rows.Scan(&at, &seal)
+		w.seals[at/recordSpan] = seal
+		return err
+	})
+}
+
+func (w *writer) each(query string, argument int64, do func(*sql.Rows) error) error {
+	rows, err := w.tx.QueryContext(w.ctx, query, argument)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := do(rows); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// newFolder gives a folder a number.
+func (w *writer) newFolder(l *listing, parent int64, name string) error {
+	w.lastID++
+	l.id, l.fresh = w.lastID, true
+	root := w.root.id
+	_, err := w.putFolder.ExecContext(w.ctx, l.id, root, parent, []byte(name))
+	return err
+}
+
+// writeFolder writes what is different in a folder, and in those below it,
+// unless its seal says that nothing is.
+func (w *writer) writeFolder(l *listing) error {
+	if bytes.Equal(w.seals[l.id], l.seal) {
+		return nil
+	}
+	if err := w.ctx.Err(); err != nil {
+		return err
+	}
+	at := l.id*recordSpan + w.record
+	if _, err := w.putSeal.ExecContext(w.ctx, at, l.seal); err != nil {
+		return err
+	}
+	names, facts, err := w.difference(l)
+	if err != nil {
+		return err
+	}
+	if len(names) > 0 {
+		if _, err := w.putPiece.ExecContext(w.ctx, at, names, facts); err != nil {
+			return err
+		}
+	}
+	for _, below := range l.below {
+		id, known := w.folders[folderKey{l.id, below.folder.Name}]
+		if below.id = id; !known {
+			if err := w.newFolder(below, l.id, below.folder.Name); err != nil {
+				return err
+			}
+		}
+		if err := w.writeFolder(below); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// difference packs what a folder holds that the ledger does not have yet.
+func (w *writer) difference(l *listing) (names, facts []byte, err error) {
+	if l.fresh {
+		return l.names, l.facts, nil
+	}
+	var pieces []piece
+	rows, err := w.getPieces.QueryContext(w.ctx, l.id*recordSpan, (l.id+1)*recordSpan)
+	if err != nil {
+		return nil, nil, err
+	}
+	for rows.Next() {
+		var p piece
+		if err := rows.Scan(&p.names, &p.facts); err != nil {
+			rows.Close()
+			return nil, nil, err
+		}
+		pieces = append(pieces, p)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, nil, err
+	}
+	before, err := overlay(pieces)
+	if err != nil {
+		return nil, nil, err
+	}
+	var p packer
+	now := l.entries
+	for len(now) > 0 || len(before) > 0 {
+		switch {
+		case len(before) == 0 || len(now) > 0 && now[0].Name < before[0].entry.Name:
+			p.put(now[0])
+			now = now[1:]
+		case len(now) == 0 || before[0].entry.Name < now[0].Name:
+			p.remove(before[0].entry.Name)
+			before = before[1:]
+		default:
+			if !before[0].same(now[0]) {
+				p.put(now[0])
+			}
+			now, before = now[1:], before[1:]
+		}
+	}
+	return p.names, p.facts, nil
+}
