@@ -119,8 +119,11 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, algorithms []e
 	if r.format == render.ManifestFormat && len(algorithms) > 1 {
 		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
 	}
-	sources, summary, err := p.open(r, args, o.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
 	if err != nil {
+		return err
+	}
+	if err := nowOnly(sources); err != nil {
 		return err
 	}
 	ctx := cmd.Context()

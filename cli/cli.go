@@ -70,7 +70,8 @@ func misuse(format string, args ...any) error {
 type Program struct {
 	Out, Err io.Writer
 
-	paging atomic.Bool // a pager may be running, which handles Ctrl-C itself
+	paging  atomic.Bool // a pager may be running, which handles Ctrl-C itself
+	toClose []io.Closer // when the command is done
 }
 
 // Main runs the program for the process it is in and returns the status to
@@ -110,6 +111,10 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	root.SetOut(p.Out)
 	root.SetErr(p.Err)
 	command, err := root.ExecuteContextC(ctx)
+	for _, c := range p.toClose {
+		c.Close() // opened for reading only
+	}
+	p.toClose = nil
 	return p.status(ctx, command, err)
 }
 
@@ -191,7 +196,7 @@ what it could not read. Looking changes nothing.`,
 	root.SetFlagErrorFunc(flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.ledgerCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
 	root.InitDefaultCompletionCmd("")
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {

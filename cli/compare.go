@@ -69,8 +69,11 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(r, args, o.matchCase, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, true)
 	if err != nil {
+		return err
+	}
+	if err := nowOnly(sources); err != nil {
 		return err
 	}
 	if len(sources) != 2 {

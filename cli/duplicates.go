@@ -102,8 +102,11 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(r, args, o.reading.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, false)
 	if err != nil {
+		return err
+	}
+	if err := nowOnly(sources); err != nil {
 		return err
 	}
 	if len(sources) < 2 && (o.across || o.onlyIn != "") {

@@ -8,6 +8,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/inspect"
+	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/render"
 )
@@ -58,12 +59,15 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(r, args, o.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
 	if err != nil {
 		return err
 	}
+	if err := nowOnly(sources); err != nil {
+		return err
+	}
 	if extra.Siblings != "" {
-		if _, err := openPlace(extra.Siblings, 0); err != nil {
+		if _, err := live.Open(extra.Siblings, 0); err != nil {
 			return misuse("--siblings: %w", err)
 		}
 	}

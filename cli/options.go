@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path"
@@ -31,6 +32,7 @@ type readingOptions struct {
 	first                         int
 	follow, sameDisk              bool
 	matchCase, replace, quiet     bool
+	ledger                        string
 }
 
 // Words that several options take.
@@ -82,7 +84,8 @@ func addLooking(cmd *cobra.Command, o *readingOptions) {
 	f.BoolVar(&o.follow, "follow", false, "go into folders that links lead to, each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "do not go into other file systems")
 	f.BoolVar(&o.matchCase, "match-case", false, "let letter case count in patterns")
-	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case")
+	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
+	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	complete(cmd, "hidden", oneOf(hiddenWords))
 }
 
@@ -129,6 +132,7 @@ type reading struct {
 	replace bool
 	page    string
 	quiet   bool
+	ledger  string // file, "" for the usual one
 
 	condition *condition.Condition // nil: none
 	program   *condition.Program
@@ -149,7 +153,7 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	}
 	o.skip = append(o.skip, c.Values["skip"].List...)
 
-	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet}
+	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, ledger: o.ledger}
 	if err := render.CheckFormat(o.format); err != nil {
 		return nil, misuse("--as: %w", err)
 	}
@@ -361,12 +365,12 @@ func parseColumns(words, format string) ([]*entry.Field, error) {
 // open reads the condition and opens the places of a command. It returns the
 // summary that the answer ends with, in which places that are not there are
 // problems. Where only folders make sense, other places are refused.
-func (p *Program) open(r *reading, args []string, matchCase, foldersOnly bool) ([]source.Source, *render.Summary, error) {
+func (p *Program) open(ctx context.Context, r *reading, args []string, matchCase, foldersOnly bool) ([]source.Source, *render.Summary, error) {
 	places, err := p.where(r, args, matchCase)
 	if err != nil {
 		return nil, nil, err
 	}
-	sources, problems, err := openPlaces(places)
+	sources, problems, err := p.openPlaces(ctx, r, places)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -381,7 +385,7 @@ func (p *Program) open(r *reading, args []string, matchCase, foldersOnly bool) (
 
 // openPlaces opens what was asked about: the current folder if nothing was.
 // Places that are not there are problems if there are others.
-func openPlaces(args []string) (sources []source.Source, problems []source.Problem, err error) {
+func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (sources []source.Source, problems []source.Problem, err error) {
 	if len(args) == 0 {
 		args = []string{"."}
 	}
@@ -390,7 +394,7 @@ func openPlaces(args []string) (sources []source.Source, problems []source.Probl
 		if given == "" {
 			return nil, nil, misuse("a place cannot be empty text; the current folder is .")
 		}
-		s, err := openPlace(given, i)
+		s, err := p.openPlace(ctx, r, given, i)
 		if err != nil {
 			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: reason(err), Entries: 1})
 			missing = append(missing, render.Escaped(path.Clean(given))+": "+reason(err).Error())

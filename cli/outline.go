@@ -65,7 +65,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if r.order.AsIs {
 		return misuse("--order none has no meaning in an outline: its totals are known only at the end")
 	}
-	sources, summary, err := p.open(r, args, o.matchCase, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, true)
 	if err != nil {
 		return err
 	}

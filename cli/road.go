@@ -15,14 +15,20 @@ import (
 	"frankledger/render"
 )
 
-// openPlace opens a place: on the running system, or the entries of a list that
-// was kept.
-func openPlace(given string, index int) (source.Source, error) {
+// openPlace opens a place: on the running system, the entries of a list that
+// was kept, or a record in the ledger.
+func (p *Program) openPlace(ctx context.Context, r *reading, given string, index int) (source.Source, error) {
 	if list, is := strings.CutPrefix(given, listMark); is {
 		return live.OpenList(list, given, index)
 	}
+	if words, is := strings.CutPrefix(given, recordMark); is {
+		return p.openRecord(ctx, r, words, given, index)
+	}
 	return live.Open(given, index)
 }
+
+// recordMark stands before the label or the number of a record.
+const recordMark = "@"
 
 // listMark stands before the file of a list of paths.
 const listMark = "@@"
@@ -39,7 +45,7 @@ func reason(err error) error {
 // list answers with the entries of places. It is the road from places to
 // output. With totals, a folder has the size of what it holds.
 func (p *Program) list(ctx context.Context, r *reading, places []string, totals bool) error {
-	sources, problems, err := openPlaces(places)
+	sources, problems, err := p.openPlaces(ctx, r, places)
 	if err != nil {
 		return err
 	}

@@ -80,7 +80,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	if err != nil {
 		return misuse("--by: %w", err)
 	}
-	sources, summary, err := p.open(r, args, o.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
 	if err != nil {
 		return err
 	}

@@ -100,7 +100,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err := readAtLeast(o.atLeast, &plan); err != nil {
 		return misuse("--at-least: %w", err)
 	}
-	sources, summary, err := p.open(r, args, o.reading.matchCase, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, true)
 	if err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@ package render
 
 import (
 	"path"
+	"strconv"
 	"strings"
 
 	"frankledger/core/weigh"
@@ -23,6 +24,14 @@ func (v *View) heading() []string {
 			line = Escaped(path.Dir(place.Full))
 		case place.List:
 			line = "the list " + line
+		}
+		if r := place.Record; r != nil {
+			number, unit := v.moment(r.Taken)
+			when := strings.TrimSpace(number + " " + unit)
+			if v.Times == Relative {
+				when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
+			}
+			line += ", as recorded " + when + " (@" + Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
 		}
 		if place.Real != "" {
 			line += ", which leads to " + Escaped(place.Real)

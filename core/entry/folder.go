@@ -14,6 +14,16 @@ type Place struct {
 	Real  string // the full path with links followed, where that differs; else ""
 	Leaf  bool   // it is no folder
 	List  bool   // it is a list of paths
+	// Record is the record in the ledger that it is read from; nil for what is
+	// there now.
+	Record *Record
+}
+
+// Record is when a place was written down.
+type Record struct {
+	Number int64
+	Label  string
+	Taken  Time
 }
 
 // Folder is a folder being read, or, if what was asked about is no folder, the

@@ -31,7 +31,7 @@ func record(t *testing.T, l *ledger.Ledger, label, root string) ledger.Record {
 	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths}, collected)
 	require.NoError(t, err)
-	r, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x"}, s.Place(), collected, report)
+	r, _, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x"}, s.Place(), collected, report)
 	require.NoError(t, err)
 	return r
 }
@@ -47,7 +47,9 @@ func line(kind entry.Kind, inode, device uint64, size, disk int64, links, uid, g
 // recorded reads a record back, by paths.
 func recorded(t *testing.T, l *ledger.Ledger, r ledger.Record) map[string]string {
 	got := map[string]string{}
-	_, err := l.Source(r, "@weekly", 0).Read(context.Background(), source.Request{Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
+	s, err := l.Source(context.Background(), r, "", "@weekly", 0)
+	require.NoError(t, err)
+	_, err = s.Read(context.Background(), source.Request{Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
 			for _, e := range entries {
 				require.True(t, e.Known.Has(entry.FactStatus), e.Path())

@@ -93,16 +93,63 @@ func merge(old, fresh []kept) []kept {
 	return append(append(merged, old...), fresh...)
 }
 
-// Source is a record as a source of entries.
+// Source is a record, or a folder in one, as a source of entries.
 type Source struct {
 	ledger *Ledger
 	record Record
+	way    []string // to the folder
 	place  entry.Place
 }
 
-// Source returns a record as a source, under the name that it was asked for by.
-func (l *Ledger) Source(r Record, given string, index int) *Source {
-	return &Source{l, r, entry.Place{Index: index, Given: given, Full: r.Place}}
+// ErrNoFolder is returned for a folder that a record does not have.
+var ErrNoFolder = errors.New("there is no such folder in the record")
+
+// Source returns a record as a source, or a folder in it by its way from the
+// place, under the name that it was asked for by.
+func (l *Ledger) Source(ctx context.Context, r Record, way, given string, index int) (*Source, error) {
+	s := &Source{ledger: l, record: r, place: entry.Place{Index: index, Given: given, Full: r.Place,
+		Record: &entry.Record{Number: r.Number, Label: r.Label, Taken: entry.TimeOf(r.Taken)}}}
+	if way != "" {
+		s.way = strings.Split(way, "/")
+		s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + way
+	}
+	_, err := s.start(ctx)
+	return s, err
+}
+
+// start finds the number of the folder.
+func (s *Source) start(ctx context.Context) (id int64, err error) {
+	db := s.ledger.db
+	id = s.record.root
+	for _, name := range s.way {
+		rows, err := db.QueryContext(ctx, "SELECT names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", id*recordSpan, id*recordSpan+s.record.Number)
+		if err != nil {
+			return 0, named(err)
+		}
+		var pieces []piece
+		for rows.Next() {
+			var p piece
+			if err := rows.Scan(&p.names, &p.facts); err != nil {
+				rows.Close()
+				return 0, named(err)
+			}
+			pieces = append(pieces, p)
+		}
+		if err := rows.Close(); err != nil {
+			return 0, named(err)
+		}
+		held, err := overlay(pieces)
+		if err != nil {
+			return 0, err
+		}
+		if !slices.ContainsFunc(held, func(k kept) bool { return k.entry.Name == name && k.entered }) {
+			return 0, ErrNoFolder
+		}
+		if err := db.QueryRowContext(ctx, "SELECT id FROM folder WHERE root = ? AND parent = ? AND name = ?", s.record.root, id, []byte(name)).Scan(&id); err != nil {
+			return 0, named(err)
+		}
+	}
+	return id, nil
 }
 
 // Place implements source.Source.
@@ -121,7 +168,10 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	if err := r.load(); err != nil {
 		return report, named(err)
 	}
-	err = r.folder(&entry.Folder{Place: &s.place}, s.record.root)
+	id, err := s.start(ctx)
+	if err == nil {
+		err = r.folder(&entry.Folder{Place: &s.place}, id)
+	}
 	report.SortProblems()
 	return report, err
 }

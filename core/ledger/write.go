@@ -20,15 +20,22 @@ const sealBytes = 16
 
 // Write writes a record of a place down: of the folder that it is, of all that was
 // collected below it, with status, and of what could not be read. It returns the
-// record with its number.
-func (l *Ledger) Write(ctx context.Context, r Record, place *entry.Place, collected *arrange.Collector, report source.Report) (Record, error) {
+// record with its number, and what is different from what was recorded of the
+// place before.
+func (l *Ledger) Write(ctx context.Context, r Record, place *entry.Place, collected *arrange.Collector, report source.Report) (Record, Changes, error) {
 	w := &writer{ctx: ctx, listings: map[*entry.Folder]*listing{}}
 	w.gather(place, collected, &r)
 	err := l.inTransaction(ctx, func(tx *sql.Tx) error {
 		w.tx = tx
 		return w.write(&r, report)
 	})
-	return r, err
+	return r, w.changes, err
+}
+
+// Changes are how many entries are different from the record before.
+type Changes struct {
+	First                   bool // there is none before
+	Added, Removed, Altered int64
 }
 
 // listing is what a folder holds.
@@ -53,6 +60,7 @@ type writer struct {
 	folders  map[folderKey]int64
 	seals    map[int64][]byte // of folders, the newest
 	lastID   int64
+	changes  Changes
 
 	putFolder, putPiece, putSeal, getPieces *sql.Stmt
 }
@@ -177,6 +185,7 @@ func (w *writer) findRoot(r *Record) error {
 	w.folders, w.seals = map[folderKey]int64{}, map[int64][]byte{}
 	err := w.tx.QueryRowContext(w.ctx, "SELECT root FROM record WHERE host = ? AND place = ? LIMIT 1", r.Host, []byte(r.Place)).Scan(&w.root.id)
 	if err == sql.ErrNoRows {
+		w.changes.First = true
 		return w.newFolder(w.root, 0, r.Place)
 	}
 	if err != nil {
@@ -262,6 +271,7 @@ func (w *writer) writeFolder(l *listing) error {
 // difference packs what a folder holds that the ledger does not have yet.
 func (w *writer) difference(l *listing) (names, facts []byte, err error) {
 	if l.fresh {
+		w.changes.Added += int64(len(l.entries))
 		return l.names, l.facts, nil
 	}
 	var pieces []piece
@@ -290,13 +300,16 @@ func (w *writer) difference(l *listing) (names, facts []byte, err error) {
 		switch {
 		case len(before) == 0 || len(now) > 0 && now[0].Name < before[0].entry.Name:
 			p.put(now[0])
+			w.changes.Added++
 			now = now[1:]
 		case len(now) == 0 || before[0].entry.Name < now[0].Name:
 			p.remove(before[0].entry.Name)
+			w.changes.Removed++
 			before = before[1:]
 		default:
 			if !before[0].same(now[0]) {
 				p.put(now[0])
+				w.changes.Altered++
 			}
 			now, before = now[1:], before[1:]
 		}

@@ -1,0 +1,275 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/source"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// ledgerFile is where records are kept: as the option says, or FRANK_LEDGER, or
+// in the XDG folder for data.
+func ledgerFile(option string) string {
+	if option != "" {
+		return option
+	}
+	if file := os.Getenv("FRANK_LEDGER"); file != "" {
+		return file
+	}
+	return filepath.Join(xdg.DataHome, "frank-ledger", "ledger.sqlite")
+}
+
+// openLedger opens the ledger to read from it.
+func openLedger(ctx context.Context, option string) (*ledger.Ledger, error) {
+	path := ledgerFile(option)
+	l, err := ledger.Open(ctx, path)
+	if errors.Is(err, ledger.ErrNone) {
+		return nil, misuse("%w: %s; frank record makes one", err, render.Escaped(path))
+	}
+	return l, ledgerTrouble(path, err)
+}
+
+// ledgerTrouble names the file in an error about it.
+func ledgerTrouble(path string, err error) error {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return err
+	}
+	return &failure{statusFailed, errors.Join(errors.New("the ledger "+render.Escaped(path)+": "+err.Error()), err)}
+}
+
+// openRecord opens a record as a place.
+func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
+	ref, err := ledger.ParseReference(words, r.view.Zone)
+	if err != nil {
+		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+	}
+	l, err := openLedger(ctx, r.ledger)
+	if err != nil {
+		return nil, err
+	}
+	p.toClose = append(p.toClose, l)
+	found, err := l.Find(ctx, ref)
+	if err != nil {
+		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+	}
+	s, err := l.Source(ctx, found, ref.Way, given, index)
+	if errors.Is(err, ledger.ErrNoFolder) {
+		return nil, misuse("%s: %w", render.Escaped(given), err)
+	}
+	return s, err
+}
+
+// nowOnly refuses records where a command is about what is there now.
+func nowOnly(sources []source.Source) error {
+	for _, s := range sources {
+		if s.Place().Record != nil {
+			return misuse("%s is a record, and this command reads what is there now; list, search, weigh, outline and tally read records", render.Escaped(s.Place().Given))
+		}
+	}
+	return nil
+}
+
+func (p *Program) recordCommand() *cobra.Command {
+	var o readingOptions
+	var label, note string
+	formats := []string{"table"}
+	cmd := &cobra.Command{
+		Use:   "record [PLACE] --label NAME [where CONDITION…]",
+		Short: "writes a place down in the ledger, dated",
+		Long: `Writes down all that is known of everything below a folder, under a label. Later,
+@NAME is a place, in list, search, weigh, outline and tally: what was there then,
+though it may have changed, or the card may be in a drawer.
+
+  @weekly              the newest record of that label
+  @weekly:1            the one before it
+  @weekly:2026-11-01   the newest at or before that day
+  @7                   by its number, as "frank ledger entries" tells
+  @weekly/counts       a folder in it
+
+Recorded again, a place costs only what has changed.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := ledger.CheckLabel(label); err != nil {
+				return misuse("--label: %w", err)
+			}
+			return p.record(cmd, &o, label, note, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.hidden, o.depth = hiddenWords[0], allWord
+	f.StringVar(&label, "label", "", "the `NAME` to keep records of this place under")
+	f.StringVar(&note, "note", "", "a `TEXT` to keep with it")
+	group(cmd, groupWhat, "label", "note")
+	addLooking(cmd, &o)
+	addShowing(cmd, &o, formats)
+	examples(cmd,
+		example{"record . --label weekly", "everything below the current folder"},
+		example{"record cards --label cards --note 'before they go back'", "with a note"},
+		example{"list @weekly/notes", "what was there"},
+	)
+	return cmd
+}
+
+// record writes a place down.
+func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note string, args []string) error {
+	r, err := p.reading(cmd, o)
+	if err != nil {
+		return err
+	}
+	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, true)
+	if err != nil {
+		return err
+	}
+	if err := nowOnly(sources); err != nil {
+		return err
+	}
+	if len(sources) != 1 || len(summary.Report.Problems) > 0 {
+		return misuse("name one folder; each place has records of its own")
+	}
+	path := ledgerFile(o.ledger)
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return err
+	}
+	ctx := cmd.Context()
+	l, err := ledger.Create(ctx, path)
+	if err != nil {
+		return ledgerTrouble(path, err)
+	}
+	defer l.Close()
+	return p.answer(r, summary, func(w output.Destination) error {
+		collected := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+		request := r.request
+		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
+		taken := time.Now()
+		if err := p.readAll(ctx, r, &request, sources, collected, summary); err != nil {
+			return err
+		}
+		host, err := os.Hostname()
+		if err != nil {
+			return err
+		}
+		place := sources[0].Place()
+		full := place.Full
+		if place.Real != "" {
+			full = place.Real
+		}
+		written, changes, err := l.Write(ctx, ledger.Record{Label: label, Host: host, Place: full, Taken: taken, Note: note}, place, collected, summary.Report)
+		if err != nil {
+			return ledgerTrouble(path, err)
+		}
+		_, err = w.Write(r.view.Written(nil, written, changes, path, summary))
+		return err
+	})
+}
+
+func (p *Program) ledgerCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "ledger",
+		Short: "what is recorded, and housekeeping of it",
+		Long: `The ledger is one file of records, made by "frank record". It is in the XDG folder
+for data unless --ledger or FRANK_LEDGER says otherwise.`,
+		Args: noArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return misuse("say what to do: %s entries, or drop", cmd.CommandPath())
+		},
+	}
+	cmd.AddCommand(p.ledgerEntriesCommand(), p.ledgerDropCommand())
+	examples(cmd, example{"ledger entries", "all records"})
+	return cmd
+}
+
+func (p *Program) ledgerEntriesCommand() *cobra.Command {
+	var o readingOptions
+	formats := []string{"table", "csv", "json", "jsonl", "markdown"}
+	cmd := &cobra.Command{
+		Use:   "entries",
+		Short: "all records, the newest first",
+		Args:  noArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			r, err := p.readingAs(cmd, &o, formats, "")
+			if err != nil {
+				return err
+			}
+			l, err := openLedger(cmd.Context(), o.ledger)
+			if err != nil {
+				return err
+			}
+			defer l.Close()
+			records, err := l.Records(cmd.Context())
+			if err != nil {
+				return ledgerTrouble(ledgerFile(o.ledger), err)
+			}
+			summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records")}
+			return p.answer(r, summary, func(w output.Destination) error {
+				r.view.Columns = ledger.Columns(render.ForPeople(r.format))
+				return render.All(w, render.New(r.format, r.view), rowList(ledger.Entries(records)), summary)
+			})
+		},
+	}
+	cmd.Flags().SortFlags = false
+	o.hidden, o.depth = hiddenWords[0], allWord
+	cmd.Flags().StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in")
+	group(cmd, groupWhere, "ledger")
+	addShowing(cmd, &o, formats)
+	return cmd
+}
+
+func (p *Program) ledgerDropCommand() *cobra.Command {
+	var file string
+	cmd := &cobra.Command{
+		Use:   "drop NUMBER…",
+		Short: "takes records out; all others stay whole",
+		Args:  cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return misuse("name the numbers of records, as frank ledger entries tells them")
+			}
+			path := ledgerFile(file)
+			if _, err := os.Stat(path); err != nil {
+				return misuse("%w: %s", ledger.ErrNone, render.Escaped(path))
+			}
+			var numbers []int64
+			for _, arg := range args {
+				n, err := strconv.ParseInt(strings.TrimPrefix(arg, recordMark), 10, 64)
+				if err != nil {
+					return misuse("%q is no number of a record", arg)
+				}
+				numbers = append(numbers, n)
+			}
+			l, err := ledger.Create(cmd.Context(), path)
+			if err != nil {
+				return ledgerTrouble(path, err)
+			}
+			defer l.Close()
+			for _, n := range numbers {
+				err := l.Drop(cmd.Context(), n)
+				if errors.Is(err, ledger.ErrNoRecord) {
+					return misuse("%w: %d", err, n)
+				}
+				if err != nil {
+					return ledgerTrouble(path, err)
+				}
+				p.say("dropped %d", n)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
+	group(cmd, groupWhere, "ledger")
+	return cmd
+}
