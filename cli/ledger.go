@@ -12,7 +12,6 @@ import (
 	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
-	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
@@ -152,23 +151,23 @@ func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note stri
 	}
 	defer l.Close()
 	return p.answer(r, summary, func(w output.Destination) error {
-		collected := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+		place := sources[0].Place()
+		taking := ledger.NewTaking(place)
 		request := r.request
 		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 		taken := time.Now()
-		if err := p.readAll(ctx, r, &request, sources, collected, summary); err != nil {
+		if err := p.readAll(ctx, r, &request, sources, taking, summary); err != nil {
 			return err
 		}
 		host, err := os.Hostname()
 		if err != nil {
 			return err
 		}
-		place := sources[0].Place()
 		full := place.Full
 		if place.Real != "" {
 			full = place.Real
 		}
-		written, changes, err := l.Write(ctx, ledger.Record{Label: label, Host: host, Place: full, Taken: taken, Note: note}, place, collected, summary.Report)
+		written, changes, err := l.Write(ctx, ledger.Record{Label: label, Host: host, Place: full, Taken: taken, Note: note}, taking, summary.Report)
 		if err != nil {
 			return ledgerTrouble(path, err)
 		}

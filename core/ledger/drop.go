@@ -91,11 +91,11 @@ func handOver(ctx context.Context, tx *sql.Tx, root, number, next int64) error {
 
 // join makes one piece of two that follow one another.
 func join(first, second piece) (piece, error) {
-	a, err := all(first)
+	a, err := appendAll(nil, first)
 	if err != nil {
 		return piece{}, err
 	}
-	b, err := all(second)
+	b, err := appendAll(nil, second)
 	if err != nil {
 		return piece{}, err
 	}

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -15,7 +16,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
-	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
@@ -28,10 +28,10 @@ const facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 func record(t *testing.T, l *ledger.Ledger, label, root string) ledger.Record {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
-	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
-	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths}, collected)
+	taken := ledger.NewTaking(s.Place())
+	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths}, taken)
 	require.NoError(t, err)
-	r, _, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x"}, s.Place(), collected, report)
+	r, _, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x"}, taken, report)
 	require.NoError(t, err)
 	return r
 }
@@ -47,10 +47,13 @@ func line(kind entry.Kind, inode, device uint64, size, disk int64, links, uid, g
 // recorded reads a record back, by paths.
 func recorded(t *testing.T, l *ledger.Ledger, r ledger.Record) map[string]string {
 	got := map[string]string{}
+	var mu sync.Mutex
 	s, err := l.Source(context.Background(), r, "", "@weekly", 0)
 	require.NoError(t, err)
-	_, err = s.Read(context.Background(), source.Request{Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
+	_, err = s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
+			mu.Lock()
+			defer mu.Unlock()
 			for _, e := range entries {
 				require.True(t, e.Known.Has(entry.FactStatus), e.Path())
 				target := ""

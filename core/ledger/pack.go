@@ -13,11 +13,18 @@ import (
 // them: seven bits a byte, the least first; signed ones in zigzag) and bytes.
 //
 // A name is how many bytes it has in common with the one before, how many
-// follow, and these. The facts of an entry are a byte for its kind (or gone, and
-// then nothing more), bits that tell what is there, and then that.
+// follow, these, and a byte for its kind, with bits beside. The facts of an
+// entry are bits that tell what is there, and then that; what is gone has none.
 
-// gone stands for the kind of an entry that was there before and is no longer.
-const gone = 0xff
+// Bits beside the kind of an entry, and what stands for the kind of one that was
+// there before and is no longer.
+const (
+	kindBits  = 0x0f
+	isEntered = 0x10 // a folder that was gone into
+	isUnread  = 0x20 // a folder that could not be read
+	isFlagged = 0x40 // hidden by the system's flag
+	gone      = 0xff
+)
 
 // Bits before the facts of an entry.
 const (
@@ -30,20 +37,16 @@ const (
 	hasCreated
 	hasTarget
 	hasDigests
-	isUnread  // a folder that could not be read
-	isEntered // a folder that was gone into
-	isFlagged // hidden by the system's flag
 )
 
 // packer packs the entries of a folder.
 type packer struct {
 	names, facts []byte
-	count        int
 	last         string
 	before       entry.Entry
 }
 
-func (p *packer) name(name string) {
+func (p *packer) name(name string, kind byte) {
 	common := 0
 	for common < len(name) && common < len(p.last) && name[common] == p.last[common] {
 		common++
@@ -51,19 +54,25 @@ func (p *packer) name(name string) {
 	p.names = binary.AppendUvarint(p.names, uint64(common))
 	p.names = binary.AppendUvarint(p.names, uint64(len(name)-common))
 	p.names = append(p.names, name[common:]...)
+	p.names = append(p.names, kind)
 	p.last = name
-	p.count++
 }
 
 // remove notes that an entry is no longer there.
-func (p *packer) remove(name string) {
-	p.name(name)
-	p.facts = append(p.facts, gone)
-}
+func (p *packer) remove(name string) { p.name(name, gone) }
 
-// put adds an entry.
-func (p *packer) put(e *entry.Entry) {
-	p.name(e.Name)
+// put adds an entry, whose folder was gone into, or could not be read.
+func (p *packer) put(e *entry.Entry, entered, unread bool) {
+	kind := byte(e.Kind)
+	for _, bit := range []struct {
+		so  bool
+		bit byte
+	}{{entered, isEntered}, {unread, isUnread}, {e.Marks&entry.MarkFlaggedHidden != 0, isFlagged}} {
+		if bit.so {
+			kind |= bit.bit
+		}
+	}
+	p.name(e.Name, kind)
 	b := &p.before
 	var bits uint64
 	set := func(bit uint64, so bool) {
@@ -84,11 +93,7 @@ func (p *packer) put(e *entry.Entry) {
 	set(hasTarget, e.Known.Has(entry.FactTarget) && e.Kind == entry.KindLink)
 	digests := e.Known & entry.FactDigests
 	set(hasDigests, digests != 0)
-	set(isUnread, e.Inside != nil && e.Inside.Unread())
-	set(isEntered, e.Inside != nil && !e.Inside.Unread())
-	set(isFlagged, e.Marks&entry.MarkFlaggedHidden != 0)
-	f := append(p.facts, byte(e.Kind))
-	f = binary.AppendUvarint(f, bits)
+	f := binary.AppendUvarint(p.facts, bits)
 	if status {
 		if bits&sameOwner == 0 {
 			f = binary.AppendUvarint(f, uint64(e.UID))
@@ -149,42 +154,40 @@ type unpacker struct {
 	err          error
 }
 
-// next reads an entry. It returns false at the end, or where the packing is
-// damaged.
-func (u *unpacker) next(k *kept) bool {
-	e := &k.entry
+// nextName reads the name and the kind of an entry. It returns false at the end,
+// or where the packing is damaged.
+func (u *unpacker) nextName(k *kept) bool {
 	if len(u.names) == 0 || u.err != nil {
-		if len(u.facts) > 0 && u.err == nil {
-			u.err = errPacked
-		}
 		return false
 	}
 	common, n := u.uvarint(&u.names), u.uvarint(&u.names)
 	if common > uint64(len(u.name)) {
 		u.err = errPacked
 	}
-	suffix := u.bytes(&u.names, n)
+	suffix, kind := u.bytes(&u.names, n), u.bytes(&u.names, 1)
 	if u.err != nil {
 		return false
 	}
 	u.name = append(u.name[:common], suffix...)
-	*e = entry.Entry{Name: string(u.name)}
-	kind := u.bytes(&u.facts, 1)
-	if u.err != nil {
-		return false
-	}
-	if kind[0] == gone {
-		k.gone = true
+	*k = kept{entry: entry.Entry{Name: string(u.name)}}
+	if k.gone = kind[0] == gone; k.gone {
 		return true
 	}
-	e.Kind = entry.Kind(kind[0])
+	k.entry.Kind = entry.Kind(kind[0] & kindBits)
+	k.entered, k.unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
+	if kind[0]&isFlagged != 0 {
+		k.entry.Marks |= entry.MarkFlaggedHidden
+	}
+	return true
+}
+
+// nextFacts reads the facts of the entry whose name was read. It returns false
+// where the packing is damaged.
+func (u *unpacker) nextFacts(e *entry.Entry) bool {
 	bits := u.uvarint(&u.facts)
 	b := &u.before
 	if bits&hasStatus != 0 {
 		u.status(e, b, bits)
-	}
-	if bits&isFlagged != 0 {
-		e.Marks |= entry.MarkFlaggedHidden
 	}
 	if bits&(hasCreated|hasTarget|hasDigests) != 0 {
 		e.More = &entry.More{}
@@ -206,7 +209,6 @@ func (u *unpacker) next(k *kept) bool {
 			}
 		}
 	}
-	k.unread, k.entered = bits&isUnread != 0, bits&isEntered != 0
 	return u.err == nil
 }
 

@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -22,12 +24,12 @@ type kept struct {
 	entered bool // a folder that was gone into
 }
 
-// same tells whether nothing that is recorded of an entry is different now.
-func (k *kept) same(e *entry.Entry) bool {
+// same tells whether nothing that is recorded of two entries differs.
+func (k *kept) same(now *kept) bool {
 	var p, q packer
 	k.pack(&p)
-	q.put(e)
-	return bytes.Equal(p.facts, q.facts)
+	now.pack(&q)
+	return bytes.Equal(p.names, q.names) && bytes.Equal(p.facts, q.facts)
 }
 
 // pack packs it again.
@@ -36,22 +38,15 @@ func (k *kept) pack(p *packer) {
 		p.remove(k.entry.Name)
 		return
 	}
-	e := k.entry
-	if k.unread || k.entered {
-		e.Inside = &entry.Folder{}
-		if k.unread {
-			e.Inside.MarkUnread()
-		}
-	}
-	p.put(&e)
+	p.put(&k.entry, k.entered, k.unread)
 }
 
-// all unpacks a piece, with what it says is gone.
-func all(p piece) (entries []kept, err error) {
+// appendAll unpacks a piece, with what it says is gone.
+func appendAll(entries []kept, p piece) ([]kept, error) {
 	u := unpacker{names: p.names, facts: p.facts}
 	for {
 		var k kept
-		if !u.next(&k) {
+		if !u.nextName(&k) || !k.gone && !u.nextFacts(&k.entry) {
 			break
 		}
 		entries = append(entries, k)
@@ -66,7 +61,7 @@ func all(p piece) (entries []kept, err error) {
 // returns what it held after the last, in order of the bytes of names.
 func overlay(pieces []piece) (entries []kept, err error) {
 	for i, p := range pieces {
-		fresh, err := all(p)
+		fresh, err := appendAll(nil, p)
 		if err != nil {
 			return nil, err
 		}
@@ -157,39 +152,57 @@ func (s *Source) Place() *entry.Place { return &s.place }
 
 // Read implements source.Source. What a record has no notion of, as whether a
 // file can be read now, is not known of its entries.
-func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (report source.Report, err error) {
-	r := &reader{ctx: ctx, source: s, request: request, visit: sink.Visitor(), report: &report}
-	if request.Condition != nil {
-		r.test = request.Condition.Test()
-	}
-	if err := r.problems(); err != nil {
-		return report, named(err)
-	}
-	if err := r.load(); err != nil {
-		return report, named(err)
-	}
-	id, err := s.start(ctx)
+func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
+	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
+	start, err := s.start(ctx)
 	if err == nil {
-		err = r.folder(&entry.Folder{Place: &s.place}, id)
+		err = r.problems()
 	}
-	report.SortProblems()
-	return report, err
+	if err == nil {
+		err = r.load()
+	}
+	if err != nil {
+		return r.report, named(err)
+	}
+	r.changed.L = &r.mu
+	r.steps = []step{{&entry.Folder{Place: &s.place}, start}}
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go((&reader{reading: r}).work)
+	}
+	group.Wait()
+	r.report.SortProblems()
+	if r.err == nil {
+		r.err = ctx.Err()
+	}
+	return r.report, r.err
 }
 
-// reader reads one record.
-type reader struct {
+// reading is one reading of a record, by several readers.
+type reading struct {
 	ctx     context.Context
 	source  *Source
 	request source.Request
-	visit   source.Visitor
-	test    source.Test
-	report  *source.Report
+	sink    source.Sink
 	ids     map[folderKey]int64
 	pieces  map[int64][]piece // by folder, the oldest first
+
+	mu      sync.Mutex
+	changed sync.Cond
+	steps   []step // folders to be given
+	busy    int    // readers that have one
+	report  source.Report
+	err     error // the first
+}
+
+// step is a folder to be given, and its number.
+type step struct {
+	folder *entry.Folder
+	id     int64
 }
 
 // problems tells what could not be read when the record was taken.
-func (r *reader) problems() error {
+func (r *reading) problems() error {
 	rows, err := r.source.ledger.db.QueryContext(r.ctx, "SELECT path, tried, reason, entries, vanished FROM problem WHERE record = ?", r.source.record.Number)
 	if err != nil {
 		return err
@@ -209,13 +222,14 @@ func (r *reader) problems() error {
 }
 
 // load reads the folders and their pieces up to the record.
-func (r *reader) load() error {
+func (r *reading) load() error {
 	r.ids, r.pieces = map[folderKey]int64{}, map[int64][]piece{}
 	db, root := r.source.ledger.db, r.source.record.root
 	rows, err := db.QueryContext(r.ctx, "SELECT id, parent, name FROM folder WHERE root = ?", root)
 	if err != nil {
 		return err
 	}
+	last := root
 	for rows.Next() {
 		var id, parent int64
 		var name []byte
@@ -223,13 +237,14 @@ func (r *reader) load() error {
 			rows.Close()
 			return err
 		}
-		r.ids[folderKey{parent, string(name)}] = id
+		r.ids[folderKey{parent, string(name)}], r.pieces[id] = id, nil
+		last = max(last, id)
 	}
 	if err := rows.Close(); err != nil {
 		return err
 	}
-	rows, err = db.QueryContext(r.ctx, "SELECT p.at, p.names, p.facts FROM piece p JOIN folder f ON f.id = p.at / 1048576 WHERE f.root = ? AND p.at % 1048576 <= ? ORDER BY p.at",
-		root, r.source.record.Number)
+	// A place's folders lie mostly together; what is of others is passed over.
+	rows, err = db.QueryContext(r.ctx, "SELECT at, names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", root*recordSpan, (last+1)*recordSpan)
 	if err != nil {
 		return err
 	}
@@ -240,68 +255,178 @@ func (r *reader) load() error {
 		if err := rows.Scan(&at, &p.names, &p.facts); err != nil {
 			return err
 		}
-		r.pieces[at/recordSpan] = append(r.pieces[at/recordSpan], p)
+		if pieces, ours := r.pieces[at/recordSpan]; ours && at%recordSpan <= r.source.record.Number {
+			r.pieces[at/recordSpan] = append(pieces, p)
+		}
 	}
 	return rows.Err()
 }
 
-// folder gives what is in a folder, and below it.
-func (r *reader) folder(folder *entry.Folder, id int64) error {
-	if err := r.ctx.Err(); err != nil {
-		return err
+// reader is one goroutine's share of a reading.
+type reader struct {
+	*reading
+	visit    source.Visitor
+	test     source.Test
+	report   source.Report
+	verdicts []source.Verdict
+	batch    []entry.Entry
+}
+
+// work gives folders until there are none left.
+func (r *reader) work() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.visit = r.sink.Visitor()
+	if r.request.Condition != nil {
+		r.test = r.request.Condition.Test()
 	}
-	held, err := overlay(r.pieces[id])
+	for {
+		for len(r.steps) == 0 && r.busy > 0 {
+			r.changed.Wait()
+		}
+		if len(r.steps) == 0 || r.err != nil || r.ctx.Err() != nil {
+			break
+		}
+		next := r.steps[len(r.steps)-1]
+		r.steps = r.steps[:len(r.steps)-1]
+		r.busy++
+		r.mu.Unlock()
+		below, err := r.folder(next)
+		r.mu.Lock()
+		r.busy--
+		r.steps = append(r.steps, below...)
+		if err != nil && r.err == nil {
+			r.err = err
+		}
+		r.changed.Broadcast()
+	}
+	r.reading.report.Add(r.report)
+	r.changed.Broadcast()
+}
+
+// folder gives what is in a folder, and returns the folders in it to be given.
+// Facts are only unpacked where names and kinds leave something open, or where
+// more is asked for of what is given.
+func (r *reader) folder(s step) (below []step, err error) {
+	pieces := r.pieces[s.id]
+	full := len(pieces) != 1
+	var held []kept
+	if full {
+		held, err = overlay(pieces)
+	} else {
+		held, err = namesOf(pieces[0])
+	}
 	if err != nil {
-		return err
+		return nil, err
 	}
 	r.report.Folders++
-	type step struct {
-		folder *entry.Folder
-		id     int64
+	r.verdicts = r.verdicts[:0]
+	wanted := false
+	for i := range held {
+		verdict := r.choose(s.folder, &held[i], &below, s.id)
+		r.verdicts = append(r.verdicts, verdict)
+		wanted = wanted || verdict == source.Open || verdict == source.Yes && r.request.Facts != 0
 	}
-	var below []step
-	var batch []entry.Entry
+	if wanted && !full {
+		if err := addFacts(held, pieces[0]); err != nil {
+			return nil, err
+		}
+	}
+	return below, r.give(held)
+}
+
+// choose decides, as far as name and kind tell, whether an entry is given, and
+// notes a folder to be gone into.
+func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id int64) source.Verdict {
+	e := &k.entry
+	e.Folder = folder
+	hidden := e.Hidden()
+	if hidden && r.request.Hidden == source.OmitHidden {
+		r.report.Hidden++
+		return source.No
+	}
+	if e.Kind == entry.KindFolder && folder.Depth+1 < r.request.Depth {
+		inside := entry.NewFolder(folder, e.Name)
+		switch {
+		case r.request.Skip != nil && r.request.Skip(inside):
+			r.report.Skipped++
+		case k.unread:
+			inside.MarkUnread()
+			e.Inside = inside
+		case k.entered:
+			e.Inside = inside
+			*below = append(*below, step{inside, r.ids[folderKey{id, e.Name}]})
+		}
+	}
+	switch {
+	case !hidden && r.request.Hidden == source.OnlyHidden:
+		return source.No
+	case r.test == nil:
+		return source.Yes
+	}
+	r.report.Tested++
+	return r.test(e, 0)
+}
+
+// give hands over the entries that are chosen.
+func (r *reader) give(held []kept) error {
+	r.batch = r.batch[:0]
+	var size int64
 	for i := range held {
 		e := &held[i].entry
-		e.Folder = folder
-		hidden := e.Hidden()
-		if hidden && r.request.Hidden == source.OmitHidden {
-			r.report.Hidden++
+		if r.verdicts[i] == source.Open {
+			r.verdicts[i] = r.test(e, ^entry.Facts(0))
+		}
+		if r.verdicts[i] != source.Yes {
 			continue
 		}
-		if e.Kind == entry.KindFolder && folder.Depth+1 < r.request.Depth {
-			inside := entry.NewFolder(folder, e.Name)
-			switch {
-			case r.request.Skip != nil && r.request.Skip(inside):
-				r.report.Skipped++
-			case held[i].unread:
-				inside.MarkUnread()
-				e.Inside = inside
-			case held[i].entered:
-				e.Inside = inside
-				below = append(below, step{inside, r.ids[folderKey{id, e.Name}]})
-			}
+		if e.HasSize() {
+			size += e.Size
 		}
-		if !hidden && r.request.Hidden == source.OnlyHidden {
-			continue
-		}
-		if r.test != nil {
-			r.report.Tested++
-			if r.test(e, ^entry.Facts(0)) != source.Yes {
-				continue
-			}
-		}
-		batch = append(batch, *e)
+		r.batch = append(r.batch, *e)
 	}
-	if len(batch) > 0 {
-		if err := r.visit(batch); err != nil {
-			return err
+	if p := r.request.Progress; p != nil {
+		p.Entries.Add(int64(len(r.batch)))
+		p.Bytes.Add(size)
+		p.Folders.Add(1)
+	}
+	if len(r.batch) == 0 {
+		return nil
+	}
+	return r.visit(r.batch)
+}
+
+// namesOf unpacks names and kinds of a first piece.
+func namesOf(p piece) (entries []kept, err error) {
+	u := unpacker{names: p.names}
+	for {
+		var k kept
+		if !u.nextName(&k) {
+			break
+		}
+		if !k.gone {
+			entries = append(entries, k)
 		}
 	}
-	for _, b := range below {
-		if err := r.folder(b.folder, b.id); err != nil {
-			return err
+	if u.err != nil {
+		return nil, errors.Join(ErrDamaged, u.err)
+	}
+	return entries, nil
+}
+
+// addFacts adds the facts to entries of which the names are unpacked.
+func addFacts(entries []kept, p piece) error {
+	u := unpacker{names: p.names, facts: p.facts}
+	for i := range entries {
+		var k kept
+		for u.nextName(&k) && k.gone {
 		}
+		if !u.nextFacts(&entries[i].entry) {
+			break
+		}
+	}
+	if u.err != nil {
+		return errors.Join(ErrDamaged, u.err)
 	}
 	return nil
 }

@@ -4,27 +4,18 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
-	"slices"
-	"strings"
 
-	"github.com/zeebo/blake3"
-
-	"frankledger/core/arrange"
-	"frankledger/core/entry"
 	"frankledger/core/source"
 )
 
-// sealBytes is how long a seal is: two folders that differ have the same one by
-// chance once in 2^64 ledgers of 2^32 folders.
-const sealBytes = 16
-
-// Write writes a record of a place down: of the folder that it is, of all that was
-// collected below it, with status, and of what could not be read. It returns the
-// record with its number, and what is different from what was recorded of the
-// place before.
-func (l *Ledger) Write(ctx context.Context, r Record, place *entry.Place, collected *arrange.Collector, report source.Report) (Record, Changes, error) {
-	w := &writer{ctx: ctx, listings: map[*entry.Folder]*listing{}}
-	w.gather(place, collected, &r)
+// Write writes a record down: all that was taken of a place, and what could not
+// be read. It returns the record with its number, and what is different from what
+// was recorded of the place before.
+func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report) (Record, Changes, error) {
+	w := &writer{ctx: ctx}
+	if err := w.gather(taken, &r); err != nil {
+		return r, w.changes, err
+	}
 	err := l.inTransaction(ctx, func(tx *sql.Tx) error {
 		w.tx = tx
 		return w.write(&r, report)
@@ -38,29 +29,16 @@ type Changes struct {
 	Added, Removed, Altered int64
 }
 
-// listing is what a folder holds.
-type listing struct {
-	folder  *entry.Folder
-	entries []*entry.Entry
-	below   []*listing
-	names   []byte // packed
-	facts   []byte
-	seal    []byte
-	id      int64
-	fresh   bool // never recorded before
-}
-
 // writer writes one record.
 type writer struct {
-	ctx      context.Context
-	tx       *sql.Tx
-	record   int64
-	root     *listing
-	listings map[*entry.Folder]*listing
-	folders  map[folderKey]int64
-	seals    map[int64][]byte // of folders, the newest
-	lastID   int64
-	changes  Changes
+	ctx     context.Context
+	tx      *sql.Tx
+	record  int64
+	root    *listing
+	folders map[folderKey]int64
+	seals   map[int64][]byte // of folders, the newest
+	lastID  int64
+	changes Changes
 
 	putFolder, putPiece, putSeal, getPieces *sql.Stmt
 }
@@ -70,69 +48,14 @@ type folderKey struct {
 	name   string
 }
 
-// gather puts the entries of each folder together, packs and seals them.
-func (w *writer) gather(place *entry.Place, collected *arrange.Collector, r *Record) {
-	var last *listing
-	collected.Each(func(e *entry.Entry) {
-		if e.Self {
-			return
-		}
-		if last == nil || last.folder != e.Folder {
-			last = w.listing(e.Folder)
-		}
-		last.entries = append(last.entries, e)
-		if e.Inside != nil && !e.Inside.Unread() {
-			w.listing(e.Inside)
-		}
-		r.Entries++
-		if e.HasSize() {
-			r.Bytes += e.Size
-		}
-	})
-	for folder, l := range w.listings {
-		if folder.Parent != nil {
-			above := w.listings[folder.Parent]
-			above.below = append(above.below, l)
-		} else {
-			w.root = l
-		}
+// gather puts what was taken of each folder together, and seals it.
+func (w *writer) gather(taken *Taking, r *Record) (err error) {
+	w.root, err = taken.listings()
+	for _, p := range taken.parts {
+		r.Entries += p.entries
+		r.Bytes += p.bytes
 	}
-	if w.root == nil {
-		w.root = w.listing(&entry.Folder{Place: place})
-	}
-	w.seal(w.root)
-}
-
-func (w *writer) listing(folder *entry.Folder) *listing {
-	l := w.listings[folder]
-	if l == nil {
-		l = &listing{folder: folder}
-		w.listings[folder] = l
-		if folder.Parent != nil {
-			w.listing(folder.Parent)
-		}
-	}
-	return l
-}
-
-// seal packs a folder and all below it, and gives each its seal.
-func (w *writer) seal(l *listing) {
-	slices.SortFunc(l.entries, func(a, b *entry.Entry) int { return strings.Compare(a.Name, b.Name) })
-	slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
-	var p packer
-	for _, e := range l.entries {
-		p.put(e)
-	}
-	l.names, l.facts = p.names, p.facts
-	h := blake3.New()
-	h.Write(appendText(nil, string(l.names)))
-	h.Write(appendText(nil, string(l.facts)))
-	for _, below := range l.below {
-		w.seal(below)
-		h.Write(appendText(nil, below.folder.Name))
-		h.Write(below.seal)
-	}
-	l.seal = h.Sum(nil)[:sealBytes]
+	return err
 }
 
 func (w *writer) write(r *Record, report source.Report) error {
@@ -271,8 +194,12 @@ func (w *writer) writeFolder(l *listing) error {
 // difference packs what a folder holds that the ledger does not have yet.
 func (w *writer) difference(l *listing) (names, facts []byte, err error) {
 	if l.fresh {
-		w.changes.Added += int64(len(l.entries))
-		return l.names, l.facts, nil
+		w.changes.Added += int64(l.count)
+		return l.piece.names, l.piece.facts, nil
+	}
+	now, err := appendAll(nil, l.piece)
+	if err != nil {
+		return nil, nil, err
 	}
 	var pieces []piece
 	rows, err := w.getPieces.QueryContext(w.ctx, l.id*recordSpan, (l.id+1)*recordSpan)
@@ -295,20 +222,19 @@ func (w *writer) difference(l *listing) (names, facts []byte, err error) {
 		return nil, nil, err
 	}
 	var p packer
-	now := l.entries
 	for len(now) > 0 || len(before) > 0 {
 		switch {
-		case len(before) == 0 || len(now) > 0 && now[0].Name < before[0].entry.Name:
-			p.put(now[0])
+		case len(before) == 0 || len(now) > 0 && now[0].entry.Name < before[0].entry.Name:
+			now[0].pack(&p)
 			w.changes.Added++
 			now = now[1:]
-		case len(now) == 0 || before[0].entry.Name < now[0].Name:
+		case len(now) == 0 || before[0].entry.Name < now[0].entry.Name:
 			p.remove(before[0].entry.Name)
 			w.changes.Removed++
 			before = before[1:]
 		default:
-			if !before[0].same(now[0]) {
-				p.put(now[0])
+			if !before[0].same(&now[0]) {
+				now[0].pack(&p)
 				w.changes.Altered++
 			}
 			now, before = now[1:], before[1:]

@@ -1,0 +1,201 @@
+package ledger
+
+import (
+	"cmp"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"github.com/zeebo/blake3"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Taking is a sink that takes down what is to be recorded of a place. It packs
+// entries as they come, so that millions take little room.
+type Taking struct {
+	place *entry.Place
+	mu    sync.Mutex
+	parts []*takingPart
+}
+
+// takingPart is what one visitor has taken.
+type takingPart struct {
+	chunks  []chunk
+	entries int64
+	bytes   int64 // of content of files
+}
+
+// chunk is some entries of a folder, packed as they came, and the folders among
+// them that were gone into, in the same order.
+type chunk struct {
+	folder *entry.Folder
+	piece  piece
+	count  int
+	inside []*entry.Folder
+}
+
+// NewTaking returns a taking of a place. The entries have to come with their
+// status, and what else of facts is to be recorded.
+func NewTaking(place *entry.Place) *Taking { return &Taking{place: place} }
+
+// Visitor implements source.Sink.
+func (t *Taking) Visitor() source.Visitor {
+	part := &takingPart{}
+	t.mu.Lock()
+	t.parts = append(t.parts, part)
+	t.mu.Unlock()
+	var p packer
+	return func(entries []entry.Entry) error {
+		p.names, p.facts, p.last, p.before = p.names[:0], p.facts[:0], "", entry.Entry{}
+		c := chunk{folder: entries[0].Folder}
+		for i := range entries {
+			e := &entries[i]
+			if e.Self {
+				continue
+			}
+			p.put(e, e.Inside != nil, false) // whether it could be read shows later
+			c.count++
+			if e.Inside != nil {
+				c.inside = append(c.inside, e.Inside)
+			}
+			part.entries++
+			if e.HasSize() {
+				part.bytes += e.Size
+			}
+		}
+		p.before, p.last = entry.Entry{}, "" // they are only lent
+		c.piece = piece{slices.Clone(p.names), slices.Clone(p.facts)}
+		part.chunks = append(part.chunks, c)
+		return nil
+	}
+}
+
+// listing is what a folder holds.
+type listing struct {
+	folder *entry.Folder
+	chunks []chunk    // until it is sorted
+	piece  piece      // its entries, in order of the bytes of their names
+	count  int        // of these
+	below  []*listing // in order of names
+	own    [32]byte   // digest of its own entries
+	seal   []byte
+	id     int64
+	fresh  bool // never recorded before
+}
+
+// listings puts together what was taken of each folder, seals it, and returns
+// that of the place.
+func (t *Taking) listings() (*listing, error) {
+	byFolder := map[*entry.Folder]*listing{}
+	var list []*listing
+	var find func(folder *entry.Folder) *listing
+	find = func(folder *entry.Folder) *listing {
+		l := byFolder[folder]
+		if l == nil {
+			l = &listing{folder: folder}
+			byFolder[folder] = l
+			list = append(list, l)
+			if folder.Parent != nil {
+				above := find(folder.Parent)
+				above.below = append(above.below, l)
+			}
+		}
+		return l
+	}
+	var root *listing
+	for _, part := range t.parts {
+		for _, c := range part.chunks {
+			l := find(c.folder)
+			l.chunks = append(l.chunks, c)
+			for _, inside := range c.inside {
+				if !inside.Unread() {
+					find(inside)
+				}
+			}
+		}
+		part.chunks = nil
+	}
+	for _, l := range list {
+		if l.folder.Parent == nil {
+			root = l
+		}
+	}
+	if root == nil {
+		root = find(&entry.Folder{Place: t.place})
+	}
+	if err := sortAll(list); err != nil {
+		return nil, err
+	}
+	root.sealAll()
+	return root, nil
+}
+
+// sortAll sorts and digests the entries of each folder, on all cores.
+func sortAll(list []*listing) error {
+	var next atomic.Int64
+	var group sync.WaitGroup
+	errs := make([]error, runtime.GOMAXPROCS(0))
+	for core := range errs {
+		group.Go(func() {
+			var room []kept
+			for errs[core] == nil {
+				i := int(next.Add(1)) - 1
+				if i >= len(list) {
+					return
+				}
+				room, errs[core] = list[i].sort(room[:0])
+			}
+		})
+	}
+	group.Wait()
+	return cmp.Or(errs...)
+}
+
+// sealBytes is how long a seal is: two folders that differ have the same one by
+// chance once in 2^64 ledgers of 2^32 folders.
+const sealBytes = 16
+
+// sealAll gives a folder and all below it their seals.
+func (l *listing) sealAll() {
+	slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
+	h := blake3.New()
+	h.Write(l.own[:])
+	for _, below := range l.below {
+		below.sealAll()
+		h.Write(appendText(nil, below.folder.Name))
+		h.Write(below.seal)
+	}
+	l.seal = h.Sum(nil)[:sealBytes]
+}
+
+// sort makes one piece of the chunks, with what is known now of the folders among
+// the entries, and digests it. The room is for entries, and is returned.
+func (l *listing) sort(room []kept) ([]kept, error) {
+	for _, c := range l.chunks {
+		start := len(room)
+		var err error
+		if room, err = appendAll(slices.Grow(room, c.count), c.piece); err != nil {
+			return room, err
+		}
+		inside := c.inside
+		for i := range room[start:] {
+			if k := &room[start+i]; k.entered {
+				k.unread = inside[0].Unread()
+				k.entered = !k.unread
+				inside = inside[1:]
+			}
+		}
+	}
+	slices.SortFunc(room, func(a, b kept) int { return strings.Compare(a.entry.Name, b.entry.Name) })
+	var p packer
+	for i := range room {
+		room[i].pack(&p)
+	}
+	l.piece, l.count, l.chunks = piece{slices.Clip(p.names), slices.Clip(p.facts)}, len(room), nil
+	l.own = blake3.Sum256(appendText(appendText(nil, string(p.names)), string(p.facts)))
+	return room, nil
+}
