@@ -52,7 +52,7 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 	var b strings.Builder
 	title := cmd.CommandPath()
 	if cmd.HasParent() {
-		title = "frank " + cmd.Use
+		title = cmd.CommandPath() + strings.TrimPrefix(cmd.Use, cmd.Name())
 	}
 	fmt.Fprintf(&b, "%s\n    %s\n", title, cmd.Short)
 	if cmd.Long != "" {

@@ -48,7 +48,7 @@ func TestExamplesRun(t *testing.T) {
 				}
 				cmd := command(t, root, "-c", `frank() { "`+frank+`" "$@"; }; `+line)
 				cmd.Path = path
-				cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home)
+				cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home)
 				r := finish(t, cmd)
 				if strings.HasPrefix(line, "frank verify") || strings.HasPrefix(line, "frank compare") {
 					assert.Less(t, r.status, 2, "%s: %s", line, r.err) // they may find a difference

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -98,7 +99,8 @@ though it may have changed, or the card may be in a drawer.
   @7                   by its number, as "frank ledger entries" tells
   @weekly/counts       a folder in it
 
-Recorded again, a place costs only what has changed.`,
+Recorded again, a place costs only what has changed. With where, only what meets
+the condition is written down, and all folders.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -155,6 +157,7 @@ func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note stri
 		taking := ledger.NewTaking(place)
 		request := r.request
 		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
+		request.Condition = ledger.WithFolders(request.Condition)
 		taken := time.Now()
 		if err := p.readAll(ctx, r, &request, sources, taking, summary); err != nil {
 			return err
@@ -181,14 +184,21 @@ func (p *Program) ledgerCommand() *cobra.Command {
 		Use:   "ledger",
 		Short: "what is recorded, and housekeeping of it",
 		Long: `The ledger is one file of records, made by "frank record". It is in the XDG folder
-for data unless --ledger or FRANK_LEDGER says otherwise.`,
+for data unless --ledger or FRANK_LEDGER says otherwise. Without more words, lists
+the records.`,
 		Args: noArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			return misuse("say what to do: %s entries, or drop", cmd.CommandPath())
-		},
 	}
-	cmd.AddCommand(p.ledgerEntriesCommand(), p.ledgerDropCommand())
-	examples(cmd, example{"ledger entries", "all records"})
+	entries := p.ledgerEntriesCommand()
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		entries.SetContext(cmd.Context())
+		return entries.RunE(entries, args)
+	}
+	cmd.AddCommand(entries, p.ledgerDropCommand())
+	examples(cmd,
+		example{"record notes --label notes", "writes a record"},
+		example{"ledger entries", "all records"},
+		example{"ledger drop 1", "the record with that number is no longer needed"},
+	)
 	return cmd
 }
 
@@ -204,16 +214,20 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			l, err := openLedger(cmd.Context(), o.ledger)
-			if err != nil {
-				return err
+			path := ledgerFile(o.ledger)
+			var records []ledger.Record
+			l, err := ledger.Open(cmd.Context(), path)
+			if err == nil {
+				defer l.Close()
+				records, err = l.Records(cmd.Context())
 			}
-			defer l.Close()
-			records, err := l.Records(cmd.Context())
-			if err != nil {
-				return ledgerTrouble(ledgerFile(o.ledger), err)
+			summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records"), Notes: []string{"the ledger is " + render.Escaped(path)}}
+			if errors.Is(err, ledger.ErrNone) {
+				summary.Notes, err = []string{"there is no ledger yet; frank record makes one: " + render.Escaped(path)}, nil
 			}
-			summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records")}
+			if err != nil {
+				return ledgerTrouble(path, err)
+			}
 			return p.answer(r, summary, func(w output.Destination) error {
 				r.view.Columns = ledger.Columns(render.ForPeople(r.format))
 				return render.All(w, render.New(r.format, r.view), rowList(ledger.Entries(records)), summary)
@@ -263,7 +277,7 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 				if err != nil {
 					return ledgerTrouble(path, err)
 				}
-				p.say("dropped %d", n)
+				fmt.Fprintf(p.Out, "dropped %d\n", n)
 			}
 			return nil
 		},

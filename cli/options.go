@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -395,6 +396,10 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 			return nil, nil, misuse("a place cannot be empty text; the current folder is .")
 		}
 		s, err := p.openPlace(ctx, r, given, i)
+		var f *failure
+		if errors.As(err, &f) {
+			return nil, nil, err
+		}
 		if err != nil {
 			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: reason(err), Entries: 1})
 			missing = append(missing, render.Escaped(path.Clean(given))+": "+reason(err).Error())

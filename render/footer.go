@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"frankledger/core/entry"
 	"frankledger/core/weigh"
 )
 
@@ -18,29 +19,36 @@ type footerLine struct {
 func (v *View) heading() []string {
 	var lines []string
 	for _, place := range v.Places {
-		line := Escaped(place.Full)
-		switch {
-		case place.Leaf:
-			line = Escaped(path.Dir(place.Full))
-		case place.List:
-			line = "the list " + line
-		}
-		if r := place.Record; r != nil {
-			number, unit := v.moment(r.Taken)
-			when := strings.TrimSpace(number + " " + unit)
-			if v.Times == Relative {
-				when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
-			}
-			line += ", as recorded " + when + " (@" + Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
-		}
-		if place.Real != "" {
-			line += ", which leads to " + Escaped(place.Real)
-		}
+		line := v.placeLine(place)
 		if len(lines) == 0 || lines[len(lines)-1] != line {
 			lines = append(lines, line)
 		}
 	}
 	return lines
+}
+
+// placeLine names a place by its full path, and says what it is beside a folder
+// as it is now.
+func (v *View) placeLine(place *entry.Place) string {
+	line := Escaped(place.Full)
+	switch {
+	case place.Leaf:
+		line = Escaped(path.Dir(place.Full))
+	case place.List:
+		line = "the list " + line
+	}
+	if r := place.Record; r != nil {
+		number, unit := v.moment(r.Taken)
+		when := strings.TrimSpace(number + " " + unit)
+		if v.Times == Relative {
+			when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
+		}
+		line += ", as recorded " + when + " (@" + Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
+	}
+	if place.Real != "" {
+		line += ", which leads to " + Escaped(place.Real)
+	}
+	return line
 }
 
 // footer says what there was, and all that was left out.

@@ -162,6 +162,14 @@ func (j *jsonDocument) Begin(dst []byte) []byte {
 		dst = appendJSONText(dst, place.Given)
 		dst = append(dst, `,"full":`...)
 		dst = appendJSONText(dst, place.Full)
+		if r := place.Record; r != nil {
+			dst = append(dst, `,"record":{"number":`...)
+			dst = strconv.AppendInt(dst, r.Number, 10)
+			dst = append(dst, `,"label":`...)
+			dst = appendJSONText(dst, r.Label)
+			dst = append(dst, `,"taken":"`...)
+			dst = append(r.Taken.AppendRFC3339(dst), `"}`...)
+		}
 		dst = append(dst, '}')
 	}
 	return append(dst, "],\n\"entries\":[\n"...)

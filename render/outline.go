@@ -87,7 +87,7 @@ func (v *View) Outline(dst []byte, nodes []*outline.Node, s *Summary) []byte {
 func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []outlineLine {
 	l := outlineLine{depth: depth}
 	if n.Entry == nil {
-		l.name = Escaped(n.Folder.Place.Full)
+		l.name = v.placeLine(n.Folder.Place)
 	} else {
 		e := n.Entry
 		l.name, l.ink = Escaped(e.Name), inkOf(e)

@@ -1,6 +1,7 @@
 package entry
 
-// Kind is what sort of thing an entry is, after the file types of POSIX.
+// Kind is what sort of thing an entry is, after the file types of POSIX. The
+// numbers are kept in ledgers and never change.
 type Kind uint8
 
 const (

@@ -100,7 +100,11 @@ func Open(ctx context.Context, path string) (*Ledger, error) {
 		}
 		return nil, err
 	}
-	return open(ctx, path, "ro")
+	mode := "ro"
+	if _, err := os.Stat(path + "-journal"); err == nil { // a writer was killed: what it began has to be taken back
+		mode = "rw"
+	}
+	return open(ctx, path, mode)
 }
 
 // Create opens a ledger to write to it, and makes it if there is none.

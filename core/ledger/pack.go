@@ -39,6 +39,12 @@ const (
 	hasDigests
 )
 
+// keptDigests are the digests by their bits: 1, 2, 4, ….
+var keptDigests = [...]struct {
+	fact  entry.Facts
+	bytes uint64
+}{{entry.FactSHA256, 32}, {entry.FactSHA512, 64}, {entry.FactSHA384, 48}, {entry.FactSHA1, 20}, {entry.FactMD5, 16}, {entry.FactBLAKE3, 32}}
+
 // packer packs the entries of a folder.
 type packer struct {
 	names, facts []byte
@@ -125,10 +131,16 @@ func (p *packer) put(e *entry.Entry, entered, unread bool) {
 		f = appendText(f, e.More.Target)
 	}
 	if bits&hasDigests != 0 {
-		f = binary.AppendUvarint(f, uint64(digests))
-		for _, a := range entry.Algorithms {
-			if digests&a.Fact != 0 {
-				f = append(f, e.More.Digests.Sum(a.Fact)...)
+		var which uint64
+		for i, d := range keptDigests {
+			if digests&d.fact != 0 {
+				which |= 1 << i
+			}
+		}
+		f = binary.AppendUvarint(f, which)
+		for _, d := range keptDigests {
+			if digests&d.fact != 0 {
+				f = append(f, e.More.Digests.Sum(d.fact)...)
 			}
 		}
 	}
@@ -201,11 +213,11 @@ func (u *unpacker) nextFacts(e *entry.Entry) bool {
 		e.Known |= entry.FactTarget
 	}
 	if bits&hasDigests != 0 {
-		digests := entry.Facts(u.uvarint(&u.facts))
-		for _, a := range entry.Algorithms {
-			if digests&a.Fact != 0 {
-				e.More.Digests = append(e.More.Digests, entry.Digest{Fact: a.Fact, Sum: string(u.bytes(&u.facts, uint64(a.Digits/2)))})
-				e.Known |= a.Fact
+		which := u.uvarint(&u.facts)
+		for i, d := range keptDigests {
+			if which&(1<<i) != 0 {
+				e.More.Digests = append(e.More.Digests, entry.Digest{Fact: d.fact, Sum: string(u.bytes(&u.facts, d.bytes))})
+				e.Known |= d.fact
 			}
 		}
 	}

@@ -74,6 +74,28 @@ func (t *Taking) Visitor() source.Visitor {
 	}
 }
 
+// WithFolders makes a condition choose all folders too, so that what it chooses
+// in them is found again.
+func WithFolders(c source.Condition) source.Condition {
+	if c == nil {
+		return nil
+	}
+	return withFolders{c}
+}
+
+type withFolders struct{ source.Condition }
+
+// Test implements source.Condition.
+func (w withFolders) Test() source.Test {
+	test := w.Condition.Test()
+	return func(e *entry.Entry, asked entry.Facts) source.Verdict {
+		if verdict := test(e, asked); verdict != source.No || e.Kind != entry.KindFolder {
+			return verdict
+		}
+		return source.Yes
+	}
+}
+
 // listing is what a folder holds.
 type listing struct {
 	folder *entry.Folder

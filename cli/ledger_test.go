@@ -1,0 +1,183 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// withLedger prepares a run with a ledger of its own.
+func withLedger(t *testing.T, file, dir string, args ...string) *exec.Cmd {
+	cmd := command(t, dir, args...)
+	cmd.Env = append(cmd.Env, "FRANK_LEDGER="+file)
+	return cmd
+}
+
+// The week-later job: what was there, what is there now.
+func TestRecordAndComeBack(t *testing.T) {
+	root, file := ternPoint(t), filepath.Join(t.TempDir(), "new", "ledger.sqlite")
+	frank := func(status int, line ...string) result {
+		r := finish(t, withLedger(t, file, root, line...))
+		require.Equal(t, status, r.status, "%s %s", line, r.err)
+		return r
+	}
+	assert.Contains(t, frank(2, "list", "@weekly").err, "there is no ledger yet")
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "written down as @weekly, number 1: 407 entries · 4.1 GiB in the files\nthe first record of this place\n")
+	require.NoError(t, os.Remove(filepath.Join(root, "notes/rota.md")))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "notes/new.md"), []byte("new"), 0o644))
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--note", "later").out, "since the record before: 1 added, 1 removed, 1 altered")
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "nothing has changed since the record before")
+
+	// Places in a record are places like any other.
+	assert.Equal(t, "@weekly:2/notes/rota.md\n", frank(0, "search", "@weekly:2", "--as", "paths", "where", "name", "is", "rota.md").out)
+	assert.Equal(t, "0\n", frank(0, "search", "@weekly", "--count", "where", "name", "is", "rota.md").out)
+	now, then := frank(0, "list", "notes", "--hidden", "show", "--as", "csv", "--columns", "name,size,mode,modified,inode,owner,target,created").out,
+		frank(0, "list", "@3/notes", "--hidden", "show", "--as", "csv", "--columns", "name,size,mode,modified,inode,owner,target,created").out
+	assert.Equal(t, now, then)
+	for _, command := range []string{"weigh --depth all --as csv", "tally --by ext,age --as csv --as-of " + moment, "search --count where size over 1MB and name has dawn", "list --depth all --hidden only --as csv --columns name,size,links"} {
+		words := strings.Fields(command)
+		live := frank(0, append([]string{words[0], "."}, words[1:]...)...).out
+		assert.Equal(t, live, strings.ReplaceAll(frank(0, append([]string{words[0], "@weekly"}, words[1:]...)...).out, "@weekly", "."), command)
+	}
+	for _, command := range []string{"list", "weigh", "outline", "tally --by kind"} {
+		words := strings.Fields(command)
+		assert.Contains(t, frank(0, append([]string{words[0], "@weekly:1/notes"}, words[1:]...)...).out, "/notes, as recorded ", command)
+	}
+	assert.Contains(t, frank(0, "list", "@weekly:2030-01-01", "--as", "json").out, `"record":{"number":3,"label":"weekly","taken":"20`)
+
+	for place, says := range map[string]string{"@wekly": "did you mean weekly?", "@weekly:7": "weekly has 3 that fit", "@9": "no such record: 9", "@weekly:2020-01-01": "no such record",
+		"@weekly:soon": "there is a number", "@weekly/nowhere": "no such folder in the record", "@": "a label is a word"} {
+		assert.Contains(t, frank(2, "list", place).err, says)
+	}
+	for _, line := range []string{"checksum @weekly", "duplicates @weekly", "compare @weekly .", "inspect @weekly", "record @weekly --label x"} {
+		assert.Contains(t, frank(2, strings.Fields(line)...).err, "is a record", line)
+	}
+	for label, says := range map[string]string{"": "a label is a word", "12": "more than digits", "a/b": "none of"} {
+		assert.Contains(t, frank(2, "record", "--label", label).err, says)
+	}
+
+	var document struct{ Entries []map[string]any }
+	require.NoError(t, json.Unmarshal([]byte(frank(0, "ledger", "entries", "--as", "json").out), &document))
+	require.Len(t, document.Entries, 3)
+	assert.Equal(t, "later", document.Entries[1]["note"])
+	assert.Equal(t, root, document.Entries[1]["place"])
+	frank(0, "record", "cards", "--label", "some", "where", "name", "is", "DUMP_0005.WAV")
+	assert.Equal(t, 3, strings.Count(frank(0, "search", "@some", "--as", "paths", "where", "kind", "is", "file").out, "/DUMP_0005.WAV\n"))
+	frank(0, "ledger", "drop", "4")
+	frank(0, "ledger", "drop", "1", "@3")
+	assert.Contains(t, frank(0, "ledger").out, "\n1 record\nthe ledger is "+file)
+	assert.Equal(t, then, strings.ReplaceAll(frank(0, "list", "@weekly/notes", "--hidden", "show", "--as", "csv", "--columns", "name,size,mode,modified,inode,owner,target,created").out, "@2", "@3"))
+	assert.Contains(t, frank(2, "ledger", "drop", "1").err, "no such record")
+	assert.Contains(t, frank(2, "ledger", "drop").err, "name the numbers")
+}
+
+// A folder that could not be read is recorded as such, never as empty.
+func TestRecordUnreadable(t *testing.T) {
+	root := tree(t, "open/x", "shut/y")
+	file := filepath.Join(t.TempDir(), "ledger.sqlite")
+	require.NoError(t, os.Chmod(filepath.Dir(file), 0o777))
+	take := func() result {
+		cmd := stranger(withLedger(t, file, root, "record", ".", "--label", "l"))
+		return finish(t, cmd)
+	}
+	assert.Zero(t, take().status)
+	require.NoError(t, os.Chmod(filepath.Join(root, "shut"), 0))
+	r := take()
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.out, "1 place could not be read, and recorded as such")
+	require.NoError(t, os.Chmod(filepath.Join(root, "shut"), 0o755))
+	assert.Zero(t, take().status)
+	for place, want := range map[string]struct {
+		status int
+		paths  string
+	}{"@l:2": {0, "open shut open/x shut/y"}, "@l:1": {3, "open shut open/x"}, "@l": {0, "open shut open/x shut/y"}} {
+		r := finish(t, withLedger(t, file, root, "search", place, "--as", "paths", "where", "not", "empty", "or", "name", "is", "shut", "or", "name", "is", "open"))
+		assert.Equal(t, want.status, r.status, place)
+		assert.Equal(t, want.paths, strings.Join(strings.Fields(strings.ReplaceAll(r.out, place+"/", "")), " "), place)
+		assert.Equal(t, want.status == 3, strings.Contains(r.err, "could not open the folder ./shut: permission denied"), place)
+	}
+}
+
+// What is no ledger, or damaged, is named, and nothing panics.
+func TestBrokenLedgers(t *testing.T) {
+	root, file := tree(t, "a/b", "c"), filepath.Join(t.TempDir(), "ledger.sqlite")
+	for i := range 300 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("n", i)), nil, 0o644))
+	}
+	require.Zero(t, finish(t, withLedger(t, file, root, "record", "--label", "l")).status)
+	whole, err := os.ReadFile(file)
+	require.NoError(t, err)
+	random := rand.New(rand.NewPCG(3, 3))
+	broken := 0
+	for range 60 {
+		content := append([]byte(nil), whole...)
+		at := 100 + random.IntN(len(content)-1000)
+		for i := range 900 {
+			content[at+i] = byte(random.Uint32())
+		}
+		require.NoError(t, os.WriteFile(file, content, 0o644))
+		r := finish(t, withLedger(t, file, root, "list", "@l", "--depth", "all", "--as", "paths"))
+		assert.NotContains(t, r.err, "panic", "%d", at)
+		assert.NotContains(t, r.err, "goroutine", "%d", at)
+		if r.status == 4 {
+			assert.Contains(t, r.err, "damaged")
+			broken++
+		}
+	}
+	assert.NotZero(t, broken)
+	for content, says := range map[string]string{"not a ledger at all, but long enough to be taken for one by its length, which is more than a hundred bytes in all": "it is no ledger", "": "it is no ledger"} {
+		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
+		r := finish(t, withLedger(t, file, root, "list", "@l"))
+		assert.Equal(t, 4, r.status)
+		assert.Contains(t, r.err, says)
+	}
+	require.NoError(t, os.WriteFile(file, whole, 0o400))
+	assert.Zero(t, finish(t, withLedger(t, file, root, "list", "@l")).status, "reading takes no right to write")
+}
+
+// Killed at any moment, the ledger holds each record whole or not at all.
+func TestRecordKilled(t *testing.T) {
+	root, file := tree(t), filepath.Join(t.TempDir(), "ledger.sqlite")
+	random := rand.New(rand.NewPCG(9, 9))
+	for i := range 20_000 {
+		if i%100 == 0 {
+			require.NoError(t, os.Mkdir(filepath.Join(root, fmt.Sprint("f", i/100)), 0o755))
+		}
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("f", i/100), fmt.Sprint("n", i)), nil, 0o644))
+	}
+	count := func() int {
+		r := finish(t, withLedger(t, file, root, "ledger", "entries", "--as", "jsonl"))
+		require.Zero(t, r.status, r.err) // also before there is one
+		records := strings.Count(r.out, "\n")
+		for n := range records {
+			r := finish(t, withLedger(t, file, root, "search", fmt.Sprint("@l:", n), "--count", "where", "name", "starts", "n"))
+			require.Equal(t, "20000\n", r.out, r.err)
+		}
+		return records
+	}
+	before := 0
+	for i := range 50 {
+		require.NoError(t, os.Chmod(filepath.Join(root, "f7", "n777"), os.FileMode(0o600+i)))
+		cmd := withLedger(t, file, root, "record", "--label", "l")
+		require.NoError(t, cmd.Start())
+		time.Sleep(time.Duration(random.IntN(150)) * time.Millisecond)
+		cmd.Process.Kill()
+		cmd.Wait()
+		if i%10 == 9 {
+			now := count()
+			assert.GreaterOrEqual(t, now, before)
+			before = now
+		}
+	}
+	require.Zero(t, finish(t, withLedger(t, file, root, "record", "--label", "l")).status)
+	assert.Equal(t, 1, min(1, count()))
+}

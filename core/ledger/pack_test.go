@@ -1,0 +1,73 @@
+package ledger
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/entry"
+)
+
+// Whatever is packed comes back, and whatever bytes there are, unpacking ends
+// without a panic.
+func FuzzPack(f *testing.F) {
+	f.Add("a", "ab", "to", int64(-5), uint64(9), []byte{1, 2, 3}, []byte{})
+	f.Add("", "\xff", "", int64(1)<<62, ^uint64(0), []byte{0, 1, 'x', 1}, []byte{1, 0, 0, 0, 0})
+	f.Fuzz(func(t *testing.T, a, b, target string, seconds int64, number uint64, names, facts []byte) {
+		list := []kept{
+			{entry: entry.Entry{Name: a, Kind: entry.KindFile}},
+			{entry: entry.Entry{Name: b, Kind: entry.KindFolder, Known: entry.FactStatus, Inode: number, Device: number / 3, Size: seconds, Disk: int64(number%1000) * 512,
+				Links: uint32(number), UID: uint32(number >> 7), GID: uint32(number >> 9), Permissions: entry.Permissions(number & 0o7777),
+				Modified: entry.Time{Sec: seconds, Nsec: uint32(number % 1e9)}, Accessed: entry.Time{Sec: seconds}, Changed: entry.Time{Nsec: 7}}, entered: true},
+			{entry: entry.Entry{Name: b}, gone: true},
+			{entry: entry.Entry{Name: a + b, Kind: entry.KindLink, Known: entry.FactStatus | entry.FactTarget | entry.FactCreated | entry.FactMD5 | entry.FactSHA384, Links: 1,
+				Modified: entry.Time{Sec: 1}, Accessed: entry.Time{Sec: 1}, Marks: entry.MarkFlaggedHidden,
+				More: &entry.More{Target: target, Created: entry.Time{Sec: seconds}, Digests: entry.Digests{
+					{Fact: entry.FactSHA384, Sum: string(make([]byte, 48))}, {Fact: entry.FactMD5, Sum: "0123456789abcdef"}}}}, unread: true},
+		}
+		var p packer
+		for i := range list {
+			list[i].pack(&p)
+		}
+		back, err := appendAll(nil, piece{p.names, p.facts})
+		require.NoError(t, err)
+		require.Equal(t, list, back)
+
+		some, err := appendAll(nil, piece{names, facts})
+		if err != nil {
+			assert.ErrorIs(t, err, ErrDamaged)
+		}
+		assert.LessOrEqual(t, len(some), len(names))
+	})
+}
+
+// Two pieces joined say what they say one after the other.
+func TestJoin(t *testing.T) {
+	pieceOf := func(words ...string) piece {
+		var p packer
+		for _, word := range words {
+			if word[0] == '-' {
+				p.remove(word[1:])
+			} else {
+				p.put(&entry.Entry{Name: word[:1], Kind: entry.KindFile, Known: entry.FactStatus, Size: int64(len(word))}, false, false)
+			}
+		}
+		return piece{p.names, p.facts}
+	}
+	first, second, third := pieceOf("a", "b", "c", "e"), pieceOf("-b", "cc", "d"), pieceOf("-a", "bbb", "-d")
+	want, err := overlay([]piece{first, second, third})
+	require.NoError(t, err)
+	require.Len(t, want, 3)
+	for _, pair := range [][]piece{{first, second, third}, {second, third}} {
+		joined, err := join(pair[0], pair[1])
+		require.NoError(t, err)
+		pieces := append([]piece{joined}, pair[2:]...)
+		if len(pair) == 2 {
+			pieces = []piece{first, joined}
+		}
+		got, err := overlay(pieces)
+		require.NoError(t, err)
+		assert.Equal(t, want, got)
+	}
+}
