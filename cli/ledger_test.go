@@ -181,3 +181,28 @@ func TestRecordKilled(t *testing.T) {
 	require.Zero(t, finish(t, withLedger(t, file, root, "record", "--label", "l")).status)
 	assert.Equal(t, 1, min(1, count()))
 }
+
+// Two that write at once wait for each other, and both are there in the end.
+func TestTwoRecorders(t *testing.T) {
+	one, two := tree(t, "a", "b/c"), tree(t, "d")
+	file := filepath.Join(t.TempDir(), "ledger.sqlite")
+	var running []*exec.Cmd
+	for i := range 8 {
+		cmd := withLedger(t, file, []string{one, two}[i%2], "record", "--label", fmt.Sprint("l", i))
+		said := &strings.Builder{}
+		cmd.Stderr = said
+		require.NoError(t, cmd.Start())
+		running = append(running, cmd)
+	}
+	for _, cmd := range running {
+		require.NoError(t, cmd.Wait(), "%s", cmd.Stderr)
+	}
+	r := finish(t, withLedger(t, file, one, "ledger", "--as", "table"))
+	assert.Equal(t, 2, r.status, "options belong to what follows")
+	r = finish(t, withLedger(t, file, one, "ledger", "entries", "--as", "csv"))
+	assert.Equal(t, 9, strings.Count(r.out, "\n"))
+	for i := range 8 {
+		r := finish(t, withLedger(t, file, one, "search", fmt.Sprint("@l", i), "--count", "where", "kind", "is", "file"))
+		assert.Equal(t, []string{"2\n", "1\n"}[i%2], r.out)
+	}
+}

@@ -105,3 +105,13 @@ func TestProgress(t *testing.T) {
 	after := out[strings.LastIndex(out, "left so far"):]
 	assert.Regexp(t, "\x1b\\[J|\x1b\\[2?K", after, "it is taken away when done")
 }
+
+// While content is read, it says how far it has come and how long it will take.
+func TestProgressOfContent(t *testing.T) {
+	root := tree(t, "big")
+	require.NoError(t, os.Truncate(filepath.Join(root, "big"), 2<<30))
+	out := onTerminal(t, command(t, root, "checksum", "--algorithm", "md5", "--page", "never"), 100, 24)
+	assert.Regexp(t, `reading content: [0-9.]+ [MG]iB of 2.0 GiB, [0-9.]+ [MG]iB a second(, \d+ seconds? left)?`, out)
+	after := out[strings.LastIndex(out, "a second"):]
+	assert.Regexp(t, "\x1b\\[J|\x1b\\[2?K", after, "it is taken away when done")
+}

@@ -90,7 +90,7 @@ type Ledger struct {
 }
 
 // patience is how long to wait for another program that writes.
-const patience = 5 * time.Second
+const patience = 30 * time.Second
 
 // Open opens a ledger to read from it.
 func Open(ctx context.Context, path string) (*Ledger, error) {
@@ -140,6 +140,10 @@ func (l *Ledger) check(ctx context.Context, write bool) error {
 	switch {
 	case mark == 0 && tables == 0 && write:
 		return l.inTransaction(ctx, func(tx *sql.Tx) error {
+			// Another program may have made it meanwhile.
+			if err := tx.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master").Scan(&tables); err != nil || tables > 0 {
+				return err
+			}
 			_, err := tx.ExecContext(ctx, schema+fmt.Sprintf("PRAGMA application_id = %d; PRAGMA user_version = %d;", application, version))
 			return err
 		})
