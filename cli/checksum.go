@@ -126,6 +126,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, algorithms []e
 	if err := nowOnly(sources); err != nil {
 		return err
 	}
+	spareMemory()
 	ctx := cmd.Context()
 	return p.answer(r, summary, func(w output.Destination) error {
 		list := p.ownList(r)

@@ -10,7 +10,6 @@ import (
 	"io"
 	"os"
 	"os/signal"
-	"runtime/debug"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -82,7 +81,6 @@ func Main(args []string) int {
 	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
-	debug.SetGCPercent(garbagePercent)
 	p := &Program{Out: os.Stdout, Err: os.Stderr}
 	context.AfterFunc(ctx, func() {
 		stop() // a second Ctrl-C ends it at once
@@ -93,11 +91,6 @@ func Main(args []string) int {
 	})
 	return p.Run(ctx, args)
 }
-
-// garbagePercent is how much garbage there may be beside what is in use. What
-// the program keeps is mostly large and lives to the end, and collecting it
-// costs little.
-const garbagePercent = 40
 
 // grace is how long the program may take to stop in order. A reader that takes
 // nothing more would hold it up for ever.

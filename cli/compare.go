@@ -79,6 +79,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if len(sources) != 2 {
 		return misuse("%s: %s", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Reason())
 	}
+	spareMemory()
 	ctx := cmd.Context()
 	found := false
 	err = p.answer(r, summary, func(w output.Destination) error {

@@ -119,6 +119,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		}
 	}
 	options := duplicates.Options{Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm}
+	spareMemory()
 	ctx := cmd.Context()
 	return p.answer(r, summary, func(w output.Destination) error {
 		collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)

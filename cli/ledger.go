@@ -151,6 +151,7 @@ func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note stri
 	if err != nil {
 		return ledgerTrouble(path, err)
 	}
+	spareMemory()
 	defer l.Close()
 	return p.answer(r, summary, func(w output.Destination) error {
 		place := sources[0].Place()

@@ -129,6 +129,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		}
 		return misuse("there is no digest on the list that can be checked")
 	}
+	spareMemory()
 	var a *verify.Answer
 	summary := &render.Summary{Grouped: true}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {

@@ -14,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"frankledger/core/entry"
 )
@@ -139,7 +140,9 @@ func (l *reader) sort() {
 }
 
 // tagged is the form ALGORITHM (name) = digest.
-var tagged = regexp.MustCompile(`(?s)^([A-Za-z][A-Za-z0-9/_-]*) ?\((.*)\) ?= ?([^() ]*)$`)
+var tagged = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?s)^([A-Za-z][A-Za-z0-9/_-]*) ?\((.*)\) ?= ?([^() ]*)$`)
+})
 
 func (l *reader) readLines(r *bufio.Reader) error {
 	all, err := io.ReadAll(r)
@@ -200,7 +203,7 @@ func (l *reader) line(number int, line string, f form) {
 	line = strings.TrimLeft(line, " \t")
 	var m []string
 	if strings.Contains(line, "(") {
-		m = tagged.FindStringSubmatch(line)
+		m = tagged().FindStringSubmatch(line)
 	}
 	if m != nil {
 		a, err := entry.LookupAlgorithm(m[1])

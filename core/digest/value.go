@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"frankledger/core/entry"
@@ -87,13 +88,15 @@ func ParseValue(text string) (Value, error) {
 
 // named is a digest with the name of an algorithm before it. Dashes belong to
 // the name in forms like SHA-256, and part it from base64 in sha256-….
-var named = regexp.MustCompile(`(?is)^((?:sha|sha3|blake|md)-\d{1,3}|[a-z][a-z0-9/_]*)([:= \t-].*)$`)
+var named = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?is)^((?:sha|sha3|blake|md)-\d{1,3}|[a-z][a-z0-9/_]*)([:= \t-].*)$`)
+})
 
 func splitAlgorithm(text string) (name, rest string) {
 	if isHex(text) { // most are
 		return "", text
 	}
-	m := named.FindStringSubmatch(text)
+	m := named().FindStringSubmatch(text)
 	if m == nil || isHex(m[1]) {
 		return "", text
 	}
