@@ -47,7 +47,7 @@ func ledgerTrouble(path string, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
 	}
-	return &failure{statusFailed, errors.Join(errors.New("the ledger "+render.Escaped(path)+": "+err.Error()), err)}
+	return &failure{statusFailed, fmt.Errorf("the ledger %s: %w", render.Escaped(path), err)}
 }
 
 // openRecord opens a record as a place.
@@ -62,14 +62,17 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 	}
 	p.toClose = append(p.toClose, l)
 	found, err := l.Find(ctx, ref)
-	if err != nil {
+	if errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel) {
 		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+	}
+	if err != nil {
+		return nil, ledgerTrouble(ledgerFile(r.ledger), err)
 	}
 	s, err := l.Source(ctx, found, ref.Way, given, index)
 	if errors.Is(err, ledger.ErrNoFolder) {
 		return nil, misuse("%s: %w", render.Escaped(given), err)
 	}
-	return s, err
+	return s, ledgerTrouble(ledgerFile(r.ledger), err)
 }
 
 // nowOnly refuses records where a command is about what is there now.
@@ -106,6 +109,10 @@ the condition is written down, and all folders.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := ledger.CheckLabel(label); err != nil {
 				return misuse("--label: %w", err)
+			}
+			// What is below could not be found again in the record.
+			if o.follow || o.hidden == "only" {
+				return misuse("a record is of all that lies in a folder: it goes with neither --follow nor --hidden only")
 			}
 			return p.record(cmd, &o, label, note, args)
 		},

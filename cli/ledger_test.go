@@ -61,6 +61,9 @@ func TestRecordAndComeBack(t *testing.T) {
 	for _, line := range []string{"checksum @weekly", "duplicates @weekly", "compare @weekly .", "inspect @weekly", "record @weekly --label x"} {
 		assert.Contains(t, frank(2, strings.Fields(line)...).err, "is a record", line)
 	}
+	for _, option := range []string{"--follow", "--hidden=only"} {
+		assert.Contains(t, frank(2, "record", "--label", "x", option).err, "goes with neither")
+	}
 	for label, says := range map[string]string{"": "a label is a word", "12": "more than digits", "a/b": "none of"} {
 		assert.Contains(t, frank(2, "record", "--label", label).err, says)
 	}
@@ -128,8 +131,10 @@ func TestBrokenLedgers(t *testing.T) {
 		r := finish(t, withLedger(t, file, root, "list", "@l", "--depth", "all", "--as", "paths"))
 		assert.NotContains(t, r.err, "panic", "%d", at)
 		assert.NotContains(t, r.err, "goroutine", "%d", at)
+		assert.Contains(t, []int{0, 4}, r.status, r.err)
 		if r.status == 4 {
 			assert.Contains(t, r.err, "damaged")
+			assert.Equal(t, 1, strings.Count(r.err, "\n"), r.err)
 			broken++
 		}
 	}

@@ -49,34 +49,23 @@ func (l *Ledger) Drop(ctx context.Context, number int64) error {
 
 // handOver lays what the next record says over what this one says.
 func handOver(ctx context.Context, tx *sql.Tx, root, number, next int64) error {
-	rows, err := tx.QueryContext(ctx, `SELECT p.at / 1048576, p.names, p.facts, n.names, n.facts
-		FROM piece p JOIN folder f ON f.id = p.at / 1048576 LEFT JOIN piece n ON n.at = p.at - ?1 + ?2
-		WHERE f.root = ?3 AND p.at % 1048576 = ?1`, number, next, root)
-	if err != nil {
-		return err
-	}
 	type change struct {
 		folder int64
 		piece  piece
 	}
 	var changes []change
-	for rows.Next() {
+	if err := each(ctx, tx, func(rows *sql.Rows) error {
 		var c change
-		var p, n piece
-		if err := rows.Scan(&c.folder, &p.names, &p.facts, &n.names, &n.facts); err != nil {
-			rows.Close()
-			return err
-		}
-		c.piece = p
-		if n.names != nil {
-			if c.piece, err = join(p, n); err != nil {
-				rows.Close()
-				return err
-			}
+		var n piece
+		err := rows.Scan(&c.folder, &c.piece.names, &c.piece.facts, &n.names, &n.facts)
+		if err == nil && n.names != nil {
+			c.piece, err = join(c.piece, n)
 		}
 		changes = append(changes, c)
-	}
-	if err := rows.Close(); err != nil {
+		return err
+	}, `SELECT p.at / 1048576, p.names, p.facts, n.names, n.facts
+		FROM piece p JOIN folder f ON f.id = p.at / 1048576 LEFT JOIN piece n ON n.at = p.at - ?1 + ?2
+		WHERE f.root = ?3 AND p.at % 1048576 = ?1`, number, next, root); err != nil {
 		return err
 	}
 	for _, c := range changes {
@@ -84,7 +73,7 @@ func handOver(ctx context.Context, tx *sql.Tx, root, number, next int64) error {
 			return err
 		}
 	}
-	_, err = tx.ExecContext(ctx, `INSERT OR IGNORE INTO seal (at, seal) SELECT s.at - ?1 + ?2, s.seal FROM seal s JOIN folder f ON f.id = s.at / 1048576
+	_, err := tx.ExecContext(ctx, `INSERT OR IGNORE INTO seal (at, seal) SELECT s.at - ?1 + ?2, s.seal FROM seal s JOIN folder f ON f.id = s.at / 1048576
 		WHERE f.root = ?3 AND s.at % 1048576 = ?1`, number, next, root)
 	return err
 }

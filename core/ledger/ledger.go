@@ -204,20 +204,35 @@ type Record struct {
 
 // Records returns all records, the oldest first.
 func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
-	rows, err := l.db.QueryContext(ctx, "SELECT id, label, host, place, root, taken, note, entries, bytes FROM record ORDER BY id")
-	if err != nil {
-		return nil, named(err)
-	}
-	defer rows.Close()
-	for rows.Next() {
+	err = each(ctx, l.db, func(rows *sql.Rows) error {
 		var r Record
 		var place []byte
 		var taken int64
-		if err := rows.Scan(&r.Number, &r.Label, &r.Host, &place, &r.root, &taken, &r.Note, &r.Entries, &r.Bytes); err != nil {
-			return nil, named(err)
-		}
+		err := rows.Scan(&r.Number, &r.Label, &r.Host, &place, &r.root, &taken, &r.Note, &r.Entries, &r.Bytes)
 		r.Place, r.Taken = string(place), time.Unix(0, taken).UTC()
 		records = append(records, r)
+		return err
+	}, "SELECT id, label, host, place, root, taken, note, entries, bytes FROM record ORDER BY id")
+	return records, named(err)
+}
+
+// querier is the database, or a transaction in it.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+}
+
+// each calls a function for each row that a query has. A row that cannot be read
+// is an error, never the end.
+func each(ctx context.Context, q querier, do func(*sql.Rows) error, query string, args ...any) error {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return err
 	}
-	return records, named(rows.Err())
+	defer rows.Close()
+	for rows.Next() {
+		if err := do(rows); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
 }

@@ -3,7 +3,9 @@ package ledger
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"errors"
+	"fmt"
 	"runtime"
 	"slices"
 	"strings"
@@ -52,7 +54,7 @@ func appendAll(entries []kept, p piece) ([]kept, error) {
 		entries = append(entries, k)
 	}
 	if u.err != nil {
-		return nil, errors.Join(ErrDamaged, u.err)
+		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
 	}
 	return entries, nil
 }
@@ -117,20 +119,8 @@ func (s *Source) start(ctx context.Context) (id int64, err error) {
 	db := s.ledger.db
 	id = s.record.root
 	for _, name := range s.way {
-		rows, err := db.QueryContext(ctx, "SELECT names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", id*recordSpan, id*recordSpan+s.record.Number)
+		pieces, err := piecesOf(ctx, db, id, s.record.Number)
 		if err != nil {
-			return 0, named(err)
-		}
-		var pieces []piece
-		for rows.Next() {
-			var p piece
-			if err := rows.Scan(&p.names, &p.facts); err != nil {
-				rows.Close()
-				return 0, named(err)
-			}
-			pieces = append(pieces, p)
-		}
-		if err := rows.Close(); err != nil {
 			return 0, named(err)
 		}
 		held, err := overlay(pieces)
@@ -145,6 +135,17 @@ func (s *Source) start(ctx context.Context) (id int64, err error) {
 		}
 	}
 	return id, nil
+}
+
+// piecesOf reads what is said of a folder up to a record, the oldest first.
+func piecesOf(ctx context.Context, q querier, folder, record int64) (pieces []piece, err error) {
+	err = each(ctx, q, func(rows *sql.Rows) error {
+		var p piece
+		err := rows.Scan(&p.names, &p.facts)
+		pieces = append(pieces, p)
+		return err
+	}, "SELECT names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", folder*recordSpan, folder*recordSpan+record)
+	return pieces, err
 }
 
 // Place implements source.Source.
@@ -203,63 +204,42 @@ type step struct {
 
 // problems tells what could not be read when the record was taken.
 func (r *reading) problems() error {
-	rows, err := r.source.ledger.db.QueryContext(r.ctx, "SELECT path, tried, reason, entries, vanished FROM problem WHERE record = ?", r.source.record.Number)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
+	return each(r.ctx, r.source.ledger.db, func(rows *sql.Rows) error {
 		var p source.Problem
 		var path []byte
 		var reason string
-		if err := rows.Scan(&path, &p.Tried, &reason, &p.Entries, &p.Vanished); err != nil {
-			return err
-		}
+		err := rows.Scan(&path, &p.Tried, &reason, &p.Entries, &p.Vanished)
 		p.Path, p.Err = string(path), errors.New(reason)
 		r.report.Problems = append(r.report.Problems, p)
-	}
-	return rows.Err()
+		return err
+	}, "SELECT path, tried, reason, entries, vanished FROM problem WHERE record = ?", r.source.record.Number)
 }
 
 // load reads the folders and their pieces up to the record.
 func (r *reading) load() error {
 	r.ids, r.pieces = map[folderKey]int64{}, map[int64][]piece{}
 	db, root := r.source.ledger.db, r.source.record.root
-	rows, err := db.QueryContext(r.ctx, "SELECT id, parent, name FROM folder WHERE root = ?", root)
-	if err != nil {
-		return err
-	}
 	last := root
-	for rows.Next() {
+	if err := each(r.ctx, db, func(rows *sql.Rows) error {
 		var id, parent int64
 		var name []byte
-		if err := rows.Scan(&id, &parent, &name); err != nil {
-			rows.Close()
-			return err
-		}
+		err := rows.Scan(&id, &parent, &name)
 		r.ids[folderKey{parent, string(name)}], r.pieces[id] = id, nil
 		last = max(last, id)
-	}
-	if err := rows.Close(); err != nil {
+		return err
+	}, "SELECT id, parent, name FROM folder WHERE root = ?", root); err != nil {
 		return err
 	}
 	// A place's folders lie mostly together; what is of others is passed over.
-	rows, err = db.QueryContext(r.ctx, "SELECT at, names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", root*recordSpan, (last+1)*recordSpan)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
+	return each(r.ctx, db, func(rows *sql.Rows) error {
 		var at int64
 		var p piece
-		if err := rows.Scan(&at, &p.names, &p.facts); err != nil {
-			return err
-		}
+		err := rows.Scan(&at, &p.names, &p.facts)
 		if pieces, ours := r.pieces[at/recordSpan]; ours && at%recordSpan <= r.source.record.Number {
 			r.pieces[at/recordSpan] = append(pieces, p)
 		}
-	}
-	return rows.Err()
+		return err
+	}, "SELECT at, names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", root*recordSpan, (last+1)*recordSpan)
 }
 
 // reader is one goroutine's share of a reading.
@@ -326,6 +306,11 @@ func (r *reader) folder(s step) (below []step, err error) {
 		verdict := r.choose(s.folder, &held[i], &below, s.id)
 		r.verdicts = append(r.verdicts, verdict)
 		wanted = wanted || verdict == source.Open || verdict == source.Yes && r.request.Facts != 0
+	}
+	for _, b := range below {
+		if b.id == 0 {
+			return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
+		}
 	}
 	if wanted && !full {
 		if err := addFacts(held, pieces[0]); err != nil {
@@ -409,7 +394,7 @@ func namesOf(p piece) (entries []kept, err error) {
 		}
 	}
 	if u.err != nil {
-		return nil, errors.Join(ErrDamaged, u.err)
+		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
 	}
 	return entries, nil
 }
@@ -426,7 +411,7 @@ func addFacts(entries []kept, p piece) error {
 		}
 	}
 	if u.err != nil {
-		return errors.Join(ErrDamaged, u.err)
+		return fmt.Errorf("%w: %w", ErrDamaged, u.err)
 	}
 	return nil
 }

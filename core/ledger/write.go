@@ -40,7 +40,7 @@ type writer struct {
 	lastID  int64
 	changes Changes
 
-	putFolder, putPiece, putSeal, getPieces *sql.Stmt
+	putFolder, putPiece, putSeal *sql.Stmt
 }
 
 type folderKey struct {
@@ -66,7 +66,6 @@ func (w *writer) write(r *Record, report source.Report) error {
 		{&w.putFolder, "INSERT INTO folder (id, root, parent, name) VALUES (?, ?, ?, ?)"},
 		{&w.putPiece, "INSERT INTO piece (at, names, facts) VALUES (?, ?, ?)"},
 		{&w.putSeal, "INSERT INTO seal (at, seal) VALUES (?, ?)"},
-		{&w.getPieces, "SELECT names, facts FROM piece WHERE at >= ? AND at < ? ORDER BY at"},
 	} {
 		stmt, err := w.tx.PrepareContext(w.ctx, s.query)
 		if err != nil {
@@ -114,36 +113,22 @@ func (w *writer) findRoot(r *Record) error {
 	if err != nil {
 		return err
 	}
-	if err := w.each("SELECT id, parent, name FROM folder WHERE root = ?", w.root.id, func(rows *sql.Rows) error {
+	if err := each(w.ctx, w.tx, func(rows *sql.Rows) error {
 		var id, parent int64
 		var name []byte
 		err := rows.Scan(&id, &parent, &name)
 		w.folders[folderKey{parent, string(name)}] = id
 		return err
-	}); err != nil {
+	}, "SELECT id, parent, name FROM folder WHERE root = ?", w.root.id); err != nil {
 		return err
 	}
-	return w.each("SELECT s.at, s.seal FROM seal s JOIN folder f ON f.id = s.at / 1048576 WHERE f.root = ? ORDER BY s.at", w.root.id, func(rows *sql.Rows) error {
+	return each(w.ctx, w.tx, func(rows *sql.Rows) error {
 		var at int64
 		var seal []byte
 		err := rows.Scan(&at, &seal)
 		w.seals[at/recordSpan] = seal
 		return err
-	})
-}
-
-func (w *writer) each(query string, argument int64, do func(*sql.Rows) error) error {
-	rows, err := w.tx.QueryContext(w.ctx, query, argument)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		if err := do(rows); err != nil {
-			return err
-		}
-	}
-	return rows.Err()
+	}, "SELECT s.at, s.seal FROM seal s JOIN folder f ON f.id = s.at / 1048576 WHERE f.root = ? ORDER BY s.at", w.root.id)
 }
 
 // newFolder gives a folder a number.
@@ -201,20 +186,8 @@ func (w *writer) difference(l *listing) (names, facts []byte, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	var pieces []piece
-	rows, err := w.getPieces.QueryContext(w.ctx, l.id*recordSpan, (l.id+1)*recordSpan)
+	pieces, err := piecesOf(w.ctx, w.tx, l.id, w.record)
 	if err != nil {
-		return nil, nil, err
-	}
-	for rows.Next() {
-		var p piece
-		if err := rows.Scan(&p.names, &p.facts); err != nil {
-			rows.Close()
-			return nil, nil, err
-		}
-		pieces = append(pieces, p)
-	}
-	if err := rows.Close(); err != nil {
 		return nil, nil, err
 	}
 	before, err := overlay(pieces)
