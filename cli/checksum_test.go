@@ -193,6 +193,13 @@ func TestChecksumOfChangingFile(t *testing.T) {
 	assert.Contains(t, r.out, "log,314572800,sha256,,")
 }
 
+// Devices are named, and never opened.
+func TestChecksumOfDevice(t *testing.T) {
+	r := run(t, "/", "checksum", "/dev/null", "/dev/zero")
+	assert.Equal(t, 3, r.status)
+	assert.Equal(t, "frank: could not read /dev/null: it is no file but a device\nfrank: could not read /dev/zero: it is no file but a device\n", r.err)
+}
+
 // What the system makes up as it is read has no size.
 func TestChecksumOfMadeUpFile(t *testing.T) {
 	content, err := os.ReadFile("/proc/version")

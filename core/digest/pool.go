@@ -24,7 +24,12 @@ var ErrChanged = errors.New("it changed while this ran")
 // NoFile is the error of something that has no content to be read.
 type NoFile struct{ Kind entry.Kind }
 
-func (n NoFile) Error() string { return "it is no file but a " + n.Kind.String() }
+func (n NoFile) Error() string {
+	if n.Kind == entry.KindBlock || n.Kind == entry.KindChar {
+		return "it is no file but a device"
+	}
+	return "it is no file but a " + n.Kind.String()
+}
 
 // Files opens files for several goroutines.
 type Files interface {
