@@ -138,7 +138,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, algorithms []e
 		done := p.progress(r, progress)
 		defer done()
 		pool := digest.NewPool(live.Files{}, progress)
-		a, err := checksum.Take(ctx, files, pool, algorithms, progress)
+		a, err := checksum.Take(ctx, files, pool, algorithms)
 		if err != nil {
 			return err
 		}

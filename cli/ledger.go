@@ -69,7 +69,7 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 		return nil, ledgerTrouble(ledgerFile(r.ledger), err)
 	}
 	s, err := l.Source(ctx, found, ref.Way, given, index)
-	if errors.Is(err, ledger.ErrNoFolder) {
+	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
 		return nil, misuse("%s: %w", render.Escaped(given), err)
 	}
 	return s, ledgerTrouble(ledgerFile(r.ledger), err)
@@ -165,7 +165,7 @@ func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note stri
 		taking := ledger.NewTaking(place)
 		request := r.request
 		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
-		request.Condition = ledger.WithFolders(request.Condition)
+		request.Condition, request.Self = ledger.WithFolders(request.Condition), true
 		taken := time.Now()
 		if err := p.readAll(ctx, r, &request, sources, taking, summary); err != nil {
 			return err
@@ -178,7 +178,7 @@ func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note stri
 		if place.Real != "" {
 			full = place.Real
 		}
-		written, changes, err := l.Write(ctx, ledger.Record{Label: label, Host: host, Place: full, Taken: taken, Note: note}, taking, summary.Report)
+		written, changes, err := l.Write(ctx, ledger.Record{Label: label, Host: host, Place: full, Taken: taken, Note: note}, taking, summary.Report, ledger.Options{})
 		if err != nil {
 			return ledgerTrouble(path, err)
 		}

@@ -21,10 +21,10 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 	switch {
 	case c.First:
 		lines = append(lines, footerLine{"the first record of this place", plainInk})
-	case c == ledger.Changes{}:
+	case c.Added+c.Removed+c.Moved+c.Altered == 0:
 		lines = append(lines, footerLine{"nothing has changed since the record before", plainInk})
 	default:
-		lines = append(lines, footerLine{"since the record before: " + Grouped(c.Added) + " added, " + Grouped(c.Removed) + " removed, " + Grouped(c.Altered) + " altered", plainInk})
+		lines = append(lines, footerLine{"since the record before: " + Grouped(c.Added) + " added, " + Grouped(c.Removed) + " removed, " + Grouped(c.Moved) + " moved, " + Grouped(c.Altered) + " altered", plainInk})
 	}
 	if text := problemCount(s); text != "" {
 		lines = append(lines, footerLine{text + ", and recorded as such", alarmInk})

@@ -10,7 +10,6 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
-	"frankledger/core/source"
 )
 
 // Row is a digest of a file.
@@ -40,33 +39,16 @@ type Answer struct {
 
 // Take takes the digests of files, which must come with their status. The names
 // of one file are read once.
-func Take(ctx context.Context, files []*entry.Entry, pool *digest.Pool, algorithms []entry.Algorithm, progress *source.Progress) (*Answer, error) {
+func Take(ctx context.Context, files []*entry.Entry, pool *digest.Pool, algorithms []entry.Algorithm) (*Answer, error) {
 	var wanted entry.Facts
 	for _, a := range algorithms {
 		wanted |= a.Fact
 	}
-	type node struct{ device, inode uint64 }
-	once := map[node]*entry.Entry{}
-	var toRead, again []*entry.Entry
 	for _, e := range files {
-		if e.Links > 1 {
-			if id := (node{e.Device, e.Inode}); once[id] != nil {
-				again = append(again, e)
-				continue
-			} else {
-				once[id] = e
-			}
-		}
-		toRead = append(toRead, e)
-		progress.ToRead.Add(e.Size)
+		pool.Expect(e.Size)
 	}
-	if err := pool.Each(ctx, toRead, func(w *digest.Worker, i int) { w.Digest(toRead[i], wanted) }); err != nil {
+	if err := pool.Digest(ctx, files, wanted); err != nil {
 		return nil, err
-	}
-	for _, e := range again {
-		if read := once[node{e.Device, e.Inode}]; read.Known.Has(wanted) {
-			digest.Set(e, read.More.Digests)
-		}
 	}
 	return answer(files, algorithms), nil
 }

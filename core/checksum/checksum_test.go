@@ -47,7 +47,7 @@ func TestTake(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(root, "6")))
 	progress := &source.Progress{}
 	pool := digest.NewPool(live.Files{}, progress)
-	a, err := checksum.Take(context.Background(), files, pool, entry.Algorithms[:2], progress)
+	a, err := checksum.Take(context.Background(), files, pool, entry.Algorithms[:2])
 	require.NoError(t, err)
 	assert.Equal(t, []int{2, 2, 2}, a.Groups)
 	assert.Equal(t, 6, a.Files)

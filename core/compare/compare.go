@@ -4,6 +4,10 @@
 // Files are held against each other by size and by the time they were last
 // modified; content is read where these leave it open, or always if that is
 // asked for. What moved is found by content, among files of the same size.
+//
+// Of a place that was recorded, the digests that the record has stand for
+// content. Where it has none, another time is taken for another content. And as a
+// record knows inodes, what moved since is the same thing under another path.
 package compare
 
 import (
@@ -68,8 +72,19 @@ type Answer struct {
 	Bytes    int64 // of content in files that are the same
 	Read     int   // files whose content was read
 	Unknown  int   // entries that could not be compared
+	ByTime   int   // files taken for altered by their times, as nothing is known of their content before
 	Report   source.Report
 	contents []pair
+}
+
+// Recorded is a source that was recorded, and so can tell without reading where
+// another one holds the same.
+type Recorded interface {
+	source.Source
+	// Alike returns a function that tells whether a folder and all that is in it
+	// holds the same in both, and how many entries of how many bytes this one
+	// has in all. The function is nil if nothing can be told.
+	Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, entries, bytes int64, err error)
 }
 
 // pair is an entry in both places.
@@ -88,6 +103,10 @@ type side struct {
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
 	answer := &Answer{}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
+	stepped, err := answer.stepOver(ctx, before, after, &o.Request)
+	if err != nil {
+		return nil, err
+	}
 	a, err := answer.read(ctx, before, o.Request)
 	if err != nil {
 		return nil, err
@@ -96,6 +115,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	if err != nil {
 		return nil, err
 	}
+	stepped(b)
 	var added, removed []*Result
 	for way, y := range b.entries {
 		x := a.entries[way]
@@ -117,7 +137,8 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 			}
 		}
 	}
-	if err := answer.readContents(ctx, pool, o, added, removed, progressOf(o)); err != nil {
+	identified(added, removed)
+	if err := answer.readContents(ctx, pool, o, added, removed); err != nil {
 		return nil, err
 	}
 	for _, r := range append(added, removed...) {
@@ -134,11 +155,34 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	return answer, nil
 }
 
-func progressOf(o Options) *source.Progress {
-	if o.Request.Progress == nil {
-		return &source.Progress{}
+// stepOver has folders passed over that are known to hold the same in both, if
+// all is compared. It returns a function to count these in, given the second
+// side as it was read.
+func (answer *Answer) stepOver(ctx context.Context, before, after source.Source, request *source.Request) (func(b *side), error) {
+	nothing := func(*side) {}
+	recorded, is := after.(Recorded)
+	if !is || request.Condition != nil || request.Skip != nil || request.Hidden != source.ShowHidden {
+		return nothing, nil
 	}
-	return o.Request.Progress
+	alike, entries, bytes, err := recorded.Alike(ctx, before)
+	if alike == nil || err != nil {
+		return nothing, err
+	}
+	if alike(&entry.Folder{Place: after.Place()}) {
+		request.Depth = 0 // nothing has to be read
+	}
+	request.Skip = alike
+	return func(b *side) {
+		for _, e := range b.entries {
+			entries--
+			if e.HasSize() {
+				bytes -= e.Size
+			}
+		}
+		answer.Same += int(entries)
+		answer.Bytes += bytes
+		answer.Report.Skipped = 0
+	}, nil
 }
 
 func (answer *Answer) add(r *Result) {
@@ -156,6 +200,9 @@ func (answer *Answer) read(ctx context.Context, s source.Source, request source.
 	}
 	read := &side{entries: map[string]*entry.Entry{}, unread: map[string]bool{}}
 	collected.Each(func(e *entry.Entry) {
+		if e.Self {
+			return
+		}
 		way := e.Way()
 		read.entries[way] = e
 		if e.Inside != nil && e.Inside.Unread() {
@@ -186,23 +233,50 @@ func (s *side) unknown(way string) bool {
 // be read.
 func (answer *Answer) pair(p pair, content bool) {
 	x, y := p.a, p.b
-	switch {
-	case !x.Known.Has(entry.FactStatus) || !y.Known.Has(entry.FactStatus):
+	if !x.Known.Has(entry.FactStatus) || !y.Known.Has(entry.FactStatus) {
 		answer.Unknown++
-	case x.Kind == entry.KindFile && y.Kind == entry.KindFile && x.Size == y.Size &&
-		!sameFile(x, y) && (content || x.Modified != y.Modified) && x.Size > 0:
+		return
+	}
+	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || x.Size != y.Size || x.Size == 0 {
+		answer.judge(p, sameContent)
+		return
+	}
+	if known(x, y) != 0 {
+		answer.judge(p, held(x, y))
+		return
+	}
+	fact := p.fact(entry.FactDigests) // some, if there is a choice
+	switch sameTime := x.Modified == y.Modified; {
+	case isNow(x) && isNow(y) && x.Device == y.Device && x.Inode == y.Inode:
+		answer.judge(p, sameContent)
+	case sameTime && !content && (fact == 0 || isNow(x) && isNow(y) || x.Inode != y.Inode || x.Changed == y.Changed):
+		answer.judge(p, sameContent)
+	case fact != 0: // also where a time was put back, which another time tells
 		answer.contents = append(answer.contents, p)
+	case content:
+		answer.Unknown++
 	default:
-		answer.judge(p, false)
+		answer.ByTime++
+		answer.judge(p, otherTime)
 	}
 }
 
-func sameFile(x, y *entry.Entry) bool { return x.Device == y.Device && x.Inode == y.Inode }
+// isNow tells whether an entry is there now, and can be read.
+func isNow(e *entry.Entry) bool { return e.Folder.Place.Record == nil }
 
-// judge decides on a pair, whose content differs or not.
-func (answer *Answer) judge(p pair, content bool) {
+// verdict is what was found of the content of a pair.
+type verdict uint8
+
+const (
+	sameContent verdict = iota
+	otherContent
+	otherTime // taken for another content
+)
+
+// judge decides on a pair.
+func (answer *Answer) judge(p pair, content verdict) {
 	x, y := p.a, p.b
-	r := &Result{Change: Details, Way: p.way, A: x, B: y, Content: content}
+	r := &Result{Change: Details, Way: p.way, A: x, B: y, Content: content == otherContent}
 	differs := func(name string, so bool) {
 		if so {
 			r.Differences = append(r.Differences, entry.FieldNamed(name))
@@ -213,7 +287,7 @@ func (answer *Answer) judge(p pair, content bool) {
 		differs("size", x.Kind == entry.KindFile && x.Size != y.Size)
 		differs("target", x.Kind == entry.KindLink && x.More.Target != y.More.Target)
 	}
-	if len(r.Differences) > 0 || content {
+	if len(r.Differences) > 0 || content != sameContent {
 		r.Change = Altered
 	}
 	differs("mode", x.Kind != entry.KindLink && y.Kind != entry.KindLink && x.Permissions != y.Permissions)
@@ -229,81 +303,3 @@ func (answer *Answer) judge(p pair, content bool) {
 	}
 	answer.add(r)
 }
-
-// readContents reads what has to be read: of pairs that may differ, and of
-// files that may have moved.
-func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Options, added, removed []*Result, progress *source.Progress) error {
-	var toRead []*entry.Entry
-	for _, p := range answer.contents {
-		toRead = append(toRead, p.a, p.b)
-	}
-	sizes := map[int64]uint8{}
-	movable := func(r *Result) bool { e := r.Entry(); return e.Kind == entry.KindFile && e.Size > 0 }
-	for i, list := range [][]*Result{added, removed} {
-		for _, r := range list {
-			if movable(r) {
-				sizes[r.Entry().Size] |= 1 << i
-			}
-		}
-	}
-	candidate := func(r *Result) bool { return movable(r) && sizes[r.Entry().Size] == 3 }
-	for _, r := range slices.Concat(added, removed) {
-		if candidate(r) {
-			toRead = append(toRead, r.Entry())
-		}
-	}
-	slices.SortFunc(toRead, func(x, y *entry.Entry) int {
-		return cmp.Or(cmp.Compare(x.Device, y.Device), cmp.Compare(x.Inode, y.Inode))
-	})
-	for _, e := range toRead {
-		progress.ToRead.Add(e.Size)
-	}
-	if err := pool.Each(ctx, toRead, func(w *digest.Worker, i int) { w.Digest(toRead[i], o.Fact) }); err != nil {
-		return err
-	}
-	answer.Report.Problems = append(answer.Report.Problems, pool.Problems()...)
-	answer.Read = len(toRead)
-	sum := func(e *entry.Entry) string {
-		if !e.Known.Has(o.Fact) {
-			return ""
-		}
-		return e.More.Digests.Sum(o.Fact)
-	}
-	for _, p := range answer.contents {
-		x, y := sum(p.a), sum(p.b)
-		if x == "" || y == "" {
-			answer.Unknown++
-			continue
-		}
-		answer.judge(p, x != y)
-	}
-	gone := map[string][]*Result{} // by content
-	for _, r := range removed {
-		if candidate(r) && sum(r.A) != "" {
-			gone[sum(r.A)] = append(gone[sum(r.A)], r)
-		}
-	}
-	for _, list := range gone {
-		slices.SortFunc(list, byWay)
-	}
-	slices.SortFunc(added, byWay)
-	for _, sameName := range []bool{true, false} { // first those that kept their name
-		for _, r := range added {
-			if r.Change == Moved || !candidate(r) || sum(r.B) == "" {
-				continue
-			}
-			list := gone[sum(r.B)]
-			at := slices.IndexFunc(list, func(from *Result) bool { return !sameName || from.A.Name == r.B.Name })
-			if at < 0 {
-				continue
-			}
-			from := list[at]
-			gone[sum(r.B)] = slices.Delete(list, at, at+1)
-			from.Change = Moved
-			r.Change, r.From, r.A = Moved, from.Way, from.A
-		}
-	}
-	return nil
-}
-
-func byWay(x, y *Result) int { return strings.Compare(x.Way, y.Way) }

@@ -129,6 +129,36 @@ func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Work
 	})
 }
 
+// Digest gives files the digests that are wanted. They must come with their
+// status: the names of one file are read once. What could not be read becomes a
+// problem.
+func (p *Pool) Digest(ctx context.Context, files []*entry.Entry, wanted entry.Facts) error {
+	type node struct{ device, inode uint64 }
+	once := map[node]*entry.Entry{}
+	var toRead, again []*entry.Entry
+	for _, e := range files {
+		if e.Links > 1 {
+			id := node{e.Device, e.Inode}
+			if once[id] != nil {
+				again = append(again, e)
+				p.Expect(-e.Size)
+				continue
+			}
+			once[id] = e
+		}
+		toRead = append(toRead, e)
+	}
+	if err := p.Each(ctx, toRead, func(w *Worker, i int) { w.Digest(toRead[i], wanted) }); err != nil {
+		return err
+	}
+	for _, e := range again {
+		if read := once[node{e.Device, e.Inode}]; read.Known.Has(wanted) {
+			Set(e, slices.Clone(read.More.Digests))
+		}
+	}
+	return nil
+}
+
 // Share calls a function for each of so many pieces of work, on all cores. It
 // returns when all are done, or the context is.
 func (p *Pool) Share(ctx context.Context, work int, do func(w *Worker, at int)) error {

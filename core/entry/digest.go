@@ -73,3 +73,14 @@ func (d Digests) Sum(fact Facts) string {
 
 // By returns the digest by an algorithm in hexadecimal, "" if it is not known.
 func (d Digests) By(fact Facts) string { return hex.EncodeToString([]byte(d.Sum(fact))) }
+
+// FirstDigest returns the first of the algorithms, in their order, that a digest
+// of the entry is known by; 0 if none is.
+func (e *Entry) FirstDigest() Facts {
+	for _, a := range Algorithms {
+		if e.Known.Has(a.Fact) {
+			return a.Fact
+		}
+	}
+	return 0
+}

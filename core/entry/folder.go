@@ -23,6 +23,7 @@ type Place struct {
 type Record struct {
 	Number int64
 	Label  string
+	Host   string
 	Taken  Time
 }
 

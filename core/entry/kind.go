@@ -1,5 +1,7 @@
 package entry
 
+import "slices"
+
 // Kind is what sort of thing an entry is, after the file types of POSIX. The
 // numbers are kept in ledgers and never change.
 type Kind uint8
@@ -23,6 +25,12 @@ func (k Kind) String() string {
 		return kindWords[k]
 	}
 	return kindWords[KindUnknown]
+}
+
+// KindNamed returns the kind of a word.
+func KindNamed(word string) (k Kind, ok bool) {
+	at := slices.Index(kindWords[:], word)
+	return Kind(max(at, 0)), at >= 0
 }
 
 // KindWords lists the words of all known kinds.

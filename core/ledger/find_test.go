@@ -57,7 +57,7 @@ func TestFind(t *testing.T) {
 	day := func(d, hour int) time.Time { return time.Date(2026, 11, d, hour, 0, 0, 0, time.UTC) }
 	for _, r := range []ledger.Record{{Label: "a", Taken: day(1, 12)}, {Label: "b", Taken: day(2, 1)}, {Label: "a", Taken: day(2, 23)}, {Label: "a", Taken: day(5, 0)}} {
 		r.Host, r.Place = "tern-point", root
-		_, _, err := l.Write(ctx, r, ledger.NewTaking(s.Place()), source.Report{})
+		_, _, err := l.Write(ctx, r, ledger.NewTaking(s.Place()), source.Report{}, ledger.Options{})
 		require.NoError(t, err)
 	}
 	for text, want := range map[string]int64{"a": 4, "a:1": 3, "a:2": 1, "b": 2, "3": 3, "a:2026-11-30": 4, "a:2026-11-04": 3, "a:2026-11-02": 3, "a:2026-11-01": 1, "b:2026-11-02": 2} {
@@ -138,14 +138,14 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Join(root, "a/x"), 0o600))
 	later := record(t, l, "weekly", root) // of two pieces
 	require.NoError(t, os.Chmod(filepath.Join(root, "a/x"), 0o640))
-	for _, way := range []string{"", "a", "a/.hidden"} {
+	for _, way := range []string{"", "a", "a/.hidden", "a/x"} {
 		folder, err := live.Open(filepath.Join(root, way), 0)
 		require.NoError(t, err)
 		recorded, err := l.Source(context.Background(), r, way, "@weekly", 0)
 		require.NoError(t, err)
 		for _, condition := range []source.Condition{nil, large{}} {
 			for _, wanted := range []entry.Facts{0, entry.FactStatus} {
-				for _, depth := range []int{1, 2, source.AllDepths} {
+				for _, depth := range []int{0, 1, 2, source.AllDepths} {
 					for hidden := range source.OnlyHidden + 1 {
 						for _, skip := range []func(*entry.Folder) bool{nil, func(f *entry.Folder) bool { return f.Name == "skipped" || f.Name == "c" }} {
 							request := source.Request{Facts: wanted, Depth: depth, Hidden: hidden, Skip: skip, Condition: condition}
@@ -173,8 +173,8 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 	cancel()
 	_, err = s.Read(ctx, source.Request{Depth: 9}, source.Nowhere)
 	assert.ErrorIs(t, err, context.Canceled)
-	for _, way := range []string{"nowhere", "a/x", "a/nowhere"} {
+	for _, way := range []string{"nowhere", "a/x/y", "a/nowhere"} {
 		_, err := l.Source(context.Background(), r, way, "@weekly", 0)
-		assert.ErrorIs(t, err, ledger.ErrNoFolder, way)
+		assert.ErrorIs(t, err, ledger.ErrNoEntry, way)
 	}
 }

@@ -26,14 +26,23 @@ const facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 
 // record writes a place down.
 func record(t *testing.T, l *ledger.Ledger, label, root string) ledger.Record {
+	return recordWith(t, l, label, root, ledger.Options{})
+}
+
+func recordWith(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) ledger.Record {
+	r, _ := recordWithChanges(t, l, label, root, o)
+	return r
+}
+
+func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) (ledger.Record, ledger.Changes) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	taken := ledger.NewTaking(s.Place())
-	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths}, taken)
+	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	require.NoError(t, err)
-	r, _, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x"}, taken, report)
+	r, changes, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: []string{"--skip", "x"}}, taken, report, o)
 	require.NoError(t, err)
-	return r
+	return r, changes
 }
 
 // line is all that is recorded of an entry, in words.
@@ -166,7 +175,7 @@ func TestRecordsReadBack(t *testing.T) {
 			root := roots[min(random.IntN(3), 1)]
 			require.NoError(t, os.MkdirAll(root, 0o755))
 			if i != 5 { // one record of no change
-				edit(t, random, root, 40)
+				edit(t, random, root, []int{40, 1, 3}[random.IntN(3)])
 			}
 			r := record(t, l, "weekly", root)
 			want[r.Number] = kernel(t, root)
@@ -179,6 +188,9 @@ func TestRecordsReadBack(t *testing.T) {
 				require.Equal(t, want[r.Number], recorded(t, l, r), "%d of %d", r.Number, seed)
 				assert.EqualValues(t, len(want[r.Number]), r.Entries)
 			}
+			faults, err := l.Check(context.Background())
+			require.NoError(t, err)
+			require.Empty(t, faults)
 		}
 		check()
 		for len(want) > 1 {

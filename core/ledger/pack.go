@@ -3,6 +3,7 @@ package ledger
 import (
 	"encoding/binary"
 	"errors"
+	"fmt"
 
 	"frankledger/core/entry"
 )
@@ -44,6 +45,26 @@ var keptDigests = [...]struct {
 	fact  entry.Facts
 	bytes uint64
 }{{entry.FactSHA256, 32}, {entry.FactSHA512, 64}, {entry.FactSHA384, 48}, {entry.FactSHA1, 20}, {entry.FactMD5, 16}, {entry.FactBLAKE3, 32}}
+
+// keptMask returns the bits for digests.
+func keptMask(facts entry.Facts) (mask uint64) {
+	for i, d := range keptDigests {
+		if facts&d.fact != 0 {
+			mask |= 1 << i
+		}
+	}
+	return mask
+}
+
+// factsOf returns the digests that bits stand for.
+func factsOf(mask uint64) (facts entry.Facts) {
+	for i, d := range keptDigests {
+		if mask&(1<<i) != 0 {
+			facts |= d.fact
+		}
+	}
+	return facts
+}
 
 // packer packs the entries of a folder.
 type packer struct {
@@ -131,13 +152,7 @@ func (p *packer) put(e *entry.Entry, entered, unread bool) {
 		f = appendText(f, e.More.Target)
 	}
 	if bits&hasDigests != 0 {
-		var which uint64
-		for i, d := range keptDigests {
-			if digests&d.fact != 0 {
-				which |= 1 << i
-			}
-		}
-		f = binary.AppendUvarint(f, which)
+		f = binary.AppendUvarint(f, keptMask(digests))
 		for _, d := range keptDigests {
 			if digests&d.fact != 0 {
 				f = append(f, e.More.Digests.Sum(d.fact)...)
@@ -147,7 +162,7 @@ func (p *packer) put(e *entry.Entry, entered, unread bool) {
 	p.facts = f
 }
 
-func appendText(dst []byte, text string) []byte {
+func appendText[T string | []byte](dst []byte, text T) []byte {
 	return append(binary.AppendUvarint(dst, uint64(len(text))), text...)
 }
 
@@ -160,37 +175,61 @@ var errPacked = errors.New("packed entries are damaged")
 
 // unpacker reads packed entries. After an error, everything it returns is zero.
 type unpacker struct {
-	names, facts []byte
-	name         []byte
-	before       entry.Entry
-	err          error
+	facts  []byte
+	before entry.Entry
+	err    error
 }
 
-// nextName reads the name and the kind of an entry. It returns false at the end,
-// or where the packing is damaged.
-func (u *unpacker) nextName(k *kept) bool {
-	if len(u.names) == 0 || u.err != nil {
-		return false
+// longestName is more than any system allows a name to be.
+const longestName = 4096
+
+// unpackNames appends the entries whose names are packed, and what is gone. Their
+// names share one text, so that millions take few allocations.
+func unpackNames(entries []kept, names []byte) ([]kept, error) {
+	var u unpacker
+	text := make([]byte, 0, 3*len(names)/2)
+	first := len(entries)
+	start := 0 // of the last name
+	for len(names) > 0 {
+		common, n := u.uvarint(&names), u.uvarint(&names)
+		if common > uint64(len(text)-start) || common+n > longestName {
+			u.err = errPacked
+		}
+		suffix, kind := u.bytes(&names, n), u.bytes(&names, 1)
+		if u.err != nil {
+			return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+		}
+		text = append(text, text[start:start+int(common)]...)
+		start = len(text) - int(common)
+		text = append(text, suffix...)
+		k := kept{ends: len(text)}
+		if k.gone = kind[0] == gone; !k.gone {
+			k.entry.Kind = entry.Kind(kind[0] & kindBits)
+			k.entered, k.unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
+			if kind[0]&isFlagged != 0 {
+				k.entry.Marks |= entry.MarkFlaggedHidden
+			}
+		}
+		entries = append(entries, k)
 	}
-	common, n := u.uvarint(&u.names), u.uvarint(&u.names)
-	if common > uint64(len(u.name)) {
-		u.err = errPacked
+	all, start := string(text), 0
+	for i := range entries[first:] {
+		k := &entries[first+i]
+		k.entry.Name = all[start:k.ends]
+		start, k.ends = k.ends, 0
 	}
-	suffix, kind := u.bytes(&u.names, n), u.bytes(&u.names, 1)
-	if u.err != nil {
-		return false
+	return entries, nil
+}
+
+// unpackFacts adds the facts to entries whose names are unpacked.
+func unpackFacts(entries []kept, facts []byte) error {
+	u := unpacker{facts: facts}
+	for i := range entries {
+		if !entries[i].gone && !u.nextFacts(&entries[i].entry) {
+			return fmt.Errorf("%w: %w", ErrDamaged, u.err)
+		}
 	}
-	u.name = append(u.name[:common], suffix...)
-	*k = kept{entry: entry.Entry{Name: string(u.name)}}
-	if k.gone = kind[0] == gone; k.gone {
-		return true
-	}
-	k.entry.Kind = entry.Kind(kind[0] & kindBits)
-	k.entered, k.unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
-	if kind[0]&isFlagged != 0 {
-		k.entry.Marks |= entry.MarkFlaggedHidden
-	}
-	return true
+	return nil
 }
 
 // nextFacts reads the facts of the entry whose name was read. It returns false
@@ -248,9 +287,7 @@ func (u *unpacker) status(e, b *entry.Entry, bits uint64) {
 	if bits&accessedAsMade == 0 {
 		e.Accessed = u.time(e.Modified)
 	}
-	name := b.Name
 	*b = *e
-	b.Name = name
 }
 
 func (u *unpacker) uvarint(from *[]byte) uint64 {

@@ -33,6 +33,8 @@ func FuzzPack(f *testing.F) {
 		back, err := appendAll(nil, piece{p.names, p.facts})
 		require.NoError(t, err)
 		require.Equal(t, list, back)
+		r := Record{self: list[1].entry}
+		require.True(t, (&Record{}).unpackSelf(r.packSelf()))
 
 		some, err := appendAll(nil, piece{names, facts})
 		if err != nil {
@@ -60,7 +62,7 @@ func TestJoin(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, want, 3)
 	for _, pair := range [][]piece{{first, second, third}, {second, third}} {
-		joined, err := join(pair[0], pair[1])
+		joined, err := join(pair[:2], false)
 		require.NoError(t, err)
 		pieces := append([]piece{joined}, pair[2:]...)
 		if len(pair) == 2 {

@@ -1,13 +1,11 @@
 package ledger
 
 import (
-	"bytes"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
+	"path"
 	"runtime"
-	"slices"
 	"strings"
 	"sync"
 
@@ -15,137 +13,64 @@ import (
 	"frankledger/core/source"
 )
 
-// piece is what one record says of a folder.
-type piece struct{ names, facts []byte }
-
-// kept is an entry as it was recorded.
-type kept struct {
-	entry   entry.Entry
-	gone    bool // it is there no longer
-	unread  bool // a folder that could not be read
-	entered bool // a folder that was gone into
-}
-
-// same tells whether nothing that is recorded of two entries differs.
-func (k *kept) same(now *kept) bool {
-	var p, q packer
-	k.pack(&p)
-	now.pack(&q)
-	return bytes.Equal(p.names, q.names) && bytes.Equal(p.facts, q.facts)
-}
-
-// pack packs it again.
-func (k *kept) pack(p *packer) {
-	if k.gone {
-		p.remove(k.entry.Name)
-		return
-	}
-	p.put(&k.entry, k.entered, k.unread)
-}
-
-// appendAll unpacks a piece, with what it says is gone.
-func appendAll(entries []kept, p piece) ([]kept, error) {
-	u := unpacker{names: p.names, facts: p.facts}
-	for {
-		var k kept
-		if !u.nextName(&k) || !k.gone && !u.nextFacts(&k.entry) {
-			break
-		}
-		entries = append(entries, k)
-	}
-	if u.err != nil {
-		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
-	}
-	return entries, nil
-}
-
-// overlay lays the pieces of a folder over one another, the oldest first, and
-// returns what it held after the last, in order of the bytes of names.
-func overlay(pieces []piece) (entries []kept, err error) {
-	for i, p := range pieces {
-		fresh, err := appendAll(nil, p)
-		if err != nil {
-			return nil, err
-		}
-		if entries = merge(entries, fresh); i == len(pieces)-1 {
-			entries = slices.DeleteFunc(entries, func(k kept) bool { return k.gone })
-		}
-	}
-	return entries, nil
-}
-
-// merge puts two lists in order of names together; the second has the say.
-func merge(old, fresh []kept) []kept {
-	merged := make([]kept, 0, len(old)+len(fresh))
-	for len(old) > 0 && len(fresh) > 0 {
-		switch c := strings.Compare(old[0].entry.Name, fresh[0].entry.Name); {
-		case c < 0:
-			merged, old = append(merged, old[0]), old[1:]
-		case c > 0:
-			merged, fresh = append(merged, fresh[0]), fresh[1:]
-		default:
-			merged, old, fresh = append(merged, fresh[0]), old[1:], fresh[1:]
-		}
-	}
-	return append(append(merged, old...), fresh...)
-}
-
-// Source is a record, or a folder in one, as a source of entries.
+// Source is a record, or something in one, as a source of entries.
 type Source struct {
 	ledger *Ledger
 	record Record
-	way    []string // to the folder
+	way    []string // to what is asked about
 	place  entry.Place
+	state  *state
+	start  uint64 // the folder that is asked about
+	alone  *kept  // what is asked about, if that is not the place of the record
 }
 
-// ErrNoFolder is returned for a folder that a record does not have.
-var ErrNoFolder = errors.New("there is no such folder in the record")
+// What can be wrong with a way into a record.
+var (
+	ErrNoEntry = errors.New("there is nothing of that name in the record")
+	ErrNotRead = errors.New("when the record was taken, that was not looked into")
+)
 
-// Source returns a record as a source, or a folder in it by its way from the
-// place, under the name that it was asked for by.
+// Source returns a record as a source, or what it has by a way from its place,
+// under the name that it was asked for by.
 func (l *Ledger) Source(ctx context.Context, r Record, way, given string, index int) (*Source, error) {
-	s := &Source{ledger: l, record: r, place: entry.Place{Index: index, Given: given, Full: r.Place,
-		Record: &entry.Record{Number: r.Number, Label: r.Label, Taken: entry.TimeOf(r.Taken)}}}
-	if way != "" {
-		s.way = strings.Split(way, "/")
-		s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + way
+	s := &Source{ledger: l, record: r, start: root, place: entry.Place{Index: index, Given: given, Full: r.Place,
+		Record: &entry.Record{Number: r.Number, Label: r.Label, Host: r.Host, Taken: entry.TimeOf(r.Taken)}}}
+	if way == "" {
+		return s, nil
 	}
-	_, err := s.start(ctx)
-	return s, err
+	s.way = strings.Split(way, "/")
+	s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + way
+	if err := s.load(ctx); err != nil {
+		return nil, err
+	}
+	found, in, unread, err := s.state.find(ctx, l.store, s.way)
+	switch {
+	case err != nil:
+		return nil, err
+	case unread:
+		return nil, ErrNotRead
+	case found == nil:
+		return nil, ErrNoEntry
+	}
+	s.alone, s.place.Leaf = found, found.entry.Kind != entry.KindFolder
+	if found.entered {
+		s.start = s.state.ids[folderKey{in, found.entry.Name}]
+	}
+	return s, nil
 }
 
-// start finds the number of the folder.
-func (s *Source) start(ctx context.Context) (id int64, err error) {
-	db := s.ledger.db
-	id = s.record.root
-	for _, name := range s.way {
-		pieces, err := piecesOf(ctx, db, id, s.record.Number)
-		if err != nil {
-			return 0, named(err)
-		}
-		held, err := overlay(pieces)
-		if err != nil {
-			return 0, err
-		}
-		if !slices.ContainsFunc(held, func(k kept) bool { return k.entry.Name == name && k.entered }) {
-			return 0, ErrNoFolder
-		}
-		if err := db.QueryRowContext(ctx, "SELECT id FROM folder WHERE root = ? AND parent = ? AND name = ?", s.record.root, id, []byte(name)).Scan(&id); err != nil {
-			return 0, named(err)
-		}
-	}
-	return id, nil
-}
+// Record returns the record that is read.
+func (s *Source) Record() Record { return s.record }
 
-// piecesOf reads what is said of a folder up to a record, the oldest first.
-func piecesOf(ctx context.Context, q querier, folder, record int64) (pieces []piece, err error) {
-	err = each(ctx, q, func(rows *sql.Rows) error {
-		var p piece
-		err := rows.Scan(&p.names, &p.facts)
-		pieces = append(pieces, p)
-		return err
-	}, "SELECT names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", folder*recordSpan, folder*recordSpan+record)
-	return pieces, err
+// Way returns the path from the place of the record to what is read of it.
+func (s *Source) Way() string { return strings.Join(s.way, "/") }
+
+// load reads what folders there are, once.
+func (s *Source) load(ctx context.Context) (err error) {
+	if s.state == nil {
+		s.state, err = load(ctx, s.ledger.store, s.record.place, s.record.Number)
+	}
+	return err
 }
 
 // Place implements source.Source.
@@ -155,28 +80,58 @@ func (s *Source) Place() *entry.Place { return &s.place }
 // file can be read now, is not known of its entries.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
-	start, err := s.start(ctx)
+	err := s.load(ctx)
 	if err == nil {
 		err = r.problems()
 	}
-	if err == nil {
-		err = r.load()
-	}
 	if err != nil {
-		return r.report, named(err)
+		return r.report, err
 	}
 	r.changed.L = &r.mu
-	r.steps = []step{{&entry.Folder{Place: &s.place}, start}}
-	var group sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
-		group.Go((&reader{reading: r}).work)
+	place := &entry.Folder{Place: &s.place}
+	if request.Self || request.Depth == 0 || s.place.Leaf {
+		if err := r.self(place); err != nil {
+			return r.report, err
+		}
 	}
-	group.Wait()
+	if request.Depth > 0 && !s.place.Leaf {
+		if s.alone != nil && !s.alone.entered {
+			place.MarkUnread()
+			return r.report, nil // the problems tell why
+		}
+		r.steps = []step{{place, s.start}}
+		var group sync.WaitGroup
+		for range runtime.GOMAXPROCS(0) {
+			group.Go((&reader{reading: r}).work)
+		}
+		group.Wait()
+	}
 	r.report.SortProblems()
 	if r.err == nil {
 		r.err = ctx.Err()
 	}
 	return r.report, r.err
+}
+
+// self gives what is asked about itself.
+func (r *reading) self(place *entry.Folder) error {
+	one := &reader{reading: r, visit: r.sink.Visitor()}
+	e := r.source.record.self
+	if r.source.alone != nil {
+		e = r.source.alone.entry
+	}
+	e.Folder, e.Self, e.Name = place, true, path.Base(r.source.place.Full)
+	if e.Kind == entry.KindFolder {
+		e.Inside = place
+	}
+	verdict := source.Yes
+	if r.request.Condition != nil {
+		r.report.Tested++
+		one.test = r.request.Condition.Test()
+		verdict = one.test(&e, 0)
+	}
+	one.verdicts = []source.Verdict{verdict}
+	return one.give([]kept{{entry: e}})
 }
 
 // reading is one reading of a record, by several readers.
@@ -185,8 +140,6 @@ type reading struct {
 	source  *Source
 	request source.Request
 	sink    source.Sink
-	ids     map[folderKey]int64
-	pieces  map[int64][]piece // by folder, the oldest first
 
 	mu      sync.Mutex
 	changed sync.Cond
@@ -199,47 +152,33 @@ type reading struct {
 // step is a folder to be given, and its number.
 type step struct {
 	folder *entry.Folder
-	id     int64
+	id     uint64
 }
 
 // problems tells what could not be read when the record was taken.
 func (r *reading) problems() error {
-	return each(r.ctx, r.source.ledger.db, func(rows *sql.Rows) error {
-		var p source.Problem
-		var path []byte
-		var reason string
-		err := rows.Scan(&path, &p.Tried, &reason, &p.Entries, &p.Vanished)
-		p.Path, p.Err = string(path), errors.New(reason)
+	problems, err := r.source.ledger.store.Problems(r.ctx, r.source.record.Number)
+	way := r.source.Way()
+	for _, p := range problems {
+		below, is := belowWay(p.Path, way)
+		if !is {
+			continue
+		}
+		p.Path = r.source.place.Given
+		if below != "" {
+			p.Path = strings.TrimSuffix(p.Path, "/") + "/" + below
+		}
 		r.report.Problems = append(r.report.Problems, p)
-		return err
-	}, "SELECT path, tried, reason, entries, vanished FROM problem WHERE record = ?", r.source.record.Number)
+	}
+	return err
 }
 
-// load reads the folders and their pieces up to the record.
-func (r *reading) load() error {
-	r.ids, r.pieces = map[folderKey]int64{}, map[int64][]piece{}
-	db, root := r.source.ledger.db, r.source.record.root
-	last := root
-	if err := each(r.ctx, db, func(rows *sql.Rows) error {
-		var id, parent int64
-		var name []byte
-		err := rows.Scan(&id, &parent, &name)
-		r.ids[folderKey{parent, string(name)}], r.pieces[id] = id, nil
-		last = max(last, id)
-		return err
-	}, "SELECT id, parent, name FROM folder WHERE root = ?", root); err != nil {
-		return err
+// belowWay returns the rest of a way that leads to, or below, another.
+func belowWay(way, above string) (rest string, is bool) {
+	if above == "" || way == above {
+		return strings.TrimPrefix(way, above), true
 	}
-	// A place's folders lie mostly together; what is of others is passed over.
-	return each(r.ctx, db, func(rows *sql.Rows) error {
-		var at int64
-		var p piece
-		err := rows.Scan(&at, &p.names, &p.facts)
-		if pieces, ours := r.pieces[at/recordSpan]; ours && at%recordSpan <= r.source.record.Number {
-			r.pieces[at/recordSpan] = append(pieces, p)
-		}
-		return err
-	}, "SELECT at, names, facts FROM piece WHERE at BETWEEN ? AND ? ORDER BY at", root*recordSpan, (last+1)*recordSpan)
+	return strings.CutPrefix(way, above+"/")
 }
 
 // reader is one goroutine's share of a reading.
@@ -250,6 +189,7 @@ type reader struct {
 	report   source.Report
 	verdicts []source.Verdict
 	batch    []entry.Entry
+	room     []kept
 }
 
 // work gives folders until there are none left.
@@ -288,13 +228,22 @@ func (r *reader) work() {
 // Facts are only unpacked where names and kinds leave something open, or where
 // more is asked for of what is given.
 func (r *reader) folder(s step) (below []step, err error) {
-	pieces := r.pieces[s.id]
-	full := len(pieces) != 1
+	state, store := r.source.state, r.source.ledger.store
+	if !state.known(s.id) {
+		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
+	}
+	pieces := state.folders[s.id].pieces
+	full := len(pieces) > 1
 	var held []kept
-	if full {
-		held, err = overlay(pieces)
-	} else {
-		held, err = namesOf(pieces[0])
+	switch {
+	case full:
+		held, err = state.held(r.ctx, store, s.id)
+	case len(pieces) == 1:
+		var p piece
+		if p, err = state.piece(r.ctx, store, pieces[0], false); err == nil {
+			r.room, err = unpackNames(r.room[:0], p.names)
+			held = r.room
+		}
 	}
 	if err != nil {
 		return nil, err
@@ -307,13 +256,12 @@ func (r *reader) folder(s step) (below []step, err error) {
 		r.verdicts = append(r.verdicts, verdict)
 		wanted = wanted || verdict == source.Open || verdict == source.Yes && r.request.Facts != 0
 	}
-	for _, b := range below {
-		if b.id == 0 {
-			return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
-		}
-	}
 	if wanted && !full {
-		if err := addFacts(held, pieces[0]); err != nil {
+		p, err := state.piece(r.ctx, store, pieces[0], true)
+		if err == nil {
+			err = unpackFacts(held, p.facts)
+		}
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -322,7 +270,10 @@ func (r *reader) folder(s step) (below []step, err error) {
 
 // choose decides, as far as name and kind tell, whether an entry is given, and
 // notes a folder to be gone into.
-func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id int64) source.Verdict {
+func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id uint64) source.Verdict {
+	if k.gone {
+		return source.No
+	}
 	e := &k.entry
 	e.Folder = folder
 	hidden := e.Hidden()
@@ -340,7 +291,7 @@ func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id int64) 
 			e.Inside = inside
 		case k.entered:
 			e.Inside = inside
-			*below = append(*below, step{inside, r.ids[folderKey{id, e.Name}]})
+			*below = append(*below, step{inside, r.source.state.ids[folderKey{id, e.Name}]})
 		}
 	}
 	switch {
@@ -379,39 +330,4 @@ func (r *reader) give(held []kept) error {
 		return nil
 	}
 	return r.visit(r.batch)
-}
-
-// namesOf unpacks names and kinds of a first piece.
-func namesOf(p piece) (entries []kept, err error) {
-	u := unpacker{names: p.names}
-	for {
-		var k kept
-		if !u.nextName(&k) {
-			break
-		}
-		if !k.gone {
-			entries = append(entries, k)
-		}
-	}
-	if u.err != nil {
-		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
-	}
-	return entries, nil
-}
-
-// addFacts adds the facts to entries of which the names are unpacked.
-func addFacts(entries []kept, p piece) error {
-	u := unpacker{names: p.names, facts: p.facts}
-	for i := range entries {
-		var k kept
-		for u.nextName(&k) && k.gone {
-		}
-		if !u.nextFacts(&entries[i].entry) {
-			break
-		}
-	}
-	if u.err != nil {
-		return fmt.Errorf("%w: %w", ErrDamaged, u.err)
-	}
-	return nil
 }

@@ -8,8 +8,6 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"github.com/zeebo/blake3"
-
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -26,7 +24,8 @@ type Taking struct {
 type takingPart struct {
 	chunks  []chunk
 	entries int64
-	bytes   int64 // of content of files
+	bytes   int64       // of content of files
+	self    entry.Entry // the place itself, if it was given
 }
 
 // chunk is some entries of a folder, packed as they came, and the folders among
@@ -55,6 +54,8 @@ func (t *Taking) Visitor() source.Visitor {
 		for i := range entries {
 			e := &entries[i]
 			if e.Self {
+				part.self = *e
+				part.self.Name, part.self.More = "", e.More.Clone()
 				continue
 			}
 			p.put(e, e.Inside != nil, false) // whether it could be read shows later
@@ -68,6 +69,9 @@ func (t *Taking) Visitor() source.Visitor {
 			}
 		}
 		p.before, p.last = entry.Entry{}, "" // they are only lent
+		if c.count == 0 {
+			return nil
+		}
 		c.piece = piece{slices.Clone(p.names), slices.Clone(p.facts)}
 		part.chunks = append(part.chunks, c)
 		return nil
@@ -98,19 +102,21 @@ func (w withFolders) Test() source.Test {
 
 // listing is what a folder holds.
 type listing struct {
-	folder *entry.Folder
-	chunks []chunk    // until it is sorted
-	piece  piece      // its entries, in order of the bytes of their names
-	count  int        // of these
-	below  []*listing // in order of names
-	own    [32]byte   // digest of its own entries
-	seal   []byte
-	id     int64
-	fresh  bool // never recorded before
+	folder   *entry.Folder
+	chunks   []chunk     // until it is sorted
+	piece    piece       // its entries, in order of the bytes of their names
+	count    int         // of these
+	bytes    int64       // of content of files among them, where that is known
+	below    []*listing  // in order of names
+	own      seal        // over its own entries, without digests of their content
+	full     seal        // over its own entries with these, if there are any
+	digested entry.Facts // digests that each file in it has
+	seal     seal
+	id       uint64 // the number that the ledger has it under; 0 for none
 }
 
-// listings puts together what was taken of each folder, seals it, and returns
-// that of the place.
+// listings puts together what was taken of each folder, and returns that of the
+// place.
 func (t *Taking) listings() (*listing, error) {
 	byFolder := map[*entry.Folder]*listing{}
 	var list []*listing
@@ -149,10 +155,12 @@ func (t *Taking) listings() (*listing, error) {
 	if root == nil {
 		root = find(&entry.Folder{Place: t.place})
 	}
+	for _, l := range list {
+		slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
+	}
 	if err := sortAll(list); err != nil {
 		return nil, err
 	}
-	root.sealAll()
 	return root, nil
 }
 
@@ -177,21 +185,56 @@ func sortAll(list []*listing) error {
 	return cmp.Or(errs...)
 }
 
-// sealBytes is how long a seal is: two folders that differ have the same one by
-// chance once in 2^64 ledgers of 2^32 folders.
-const sealBytes = 16
-
 // sealAll gives a folder and all below it their seals.
 func (l *listing) sealAll() {
-	slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
-	h := blake3.New()
-	h.Write(l.own[:])
 	for _, below := range l.below {
 		below.sealAll()
-		h.Write(appendText(nil, below.folder.Name))
-		h.Write(below.seal)
 	}
-	l.seal = h.Sum(nil)[:sealBytes]
+	entries := l.own
+	if l.full != (seal{}) {
+		entries = l.full
+	}
+	s := newSealer(entries)
+	for _, below := range l.below {
+		s.add(below.folder.Name, below.seal)
+	}
+	l.seal = s.seal()
+}
+
+// pack packs entries, in order of names, with their digests, and seals them.
+func (l *listing) pack(list []kept) {
+	var plain, full packer
+	any := false
+	l.digested = entry.FactDigests
+	for i := range list {
+		k := &list[i]
+		k.pack(&full)
+		e := k.entry
+		if e.HasSize() {
+			l.digested &= e.Known
+			any = any || e.Known&entry.FactDigests != 0
+		}
+		e.Known &^= entry.FactDigests
+		plain.put(&e, k.entered, k.unread)
+	}
+	l.piece = piece{slices.Clip(full.names), slices.Clip(full.facts)}
+	l.own, l.full = piece{plain.names, plain.facts}.seal(), seal{}
+	if any {
+		l.full = l.piece.seal()
+	}
+}
+
+// each calls a function for a folder and all below it, from the top.
+func (l *listing) each(do func(*listing) error) error {
+	if err := do(l); err != nil {
+		return err
+	}
+	for _, below := range l.below {
+		if err := below.each(do); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // sort makes one piece of the chunks, with what is known now of the folders among
@@ -212,12 +255,16 @@ func (l *listing) sort(room []kept) ([]kept, error) {
 			}
 		}
 	}
-	slices.SortFunc(room, func(a, b kept) int { return strings.Compare(a.entry.Name, b.entry.Name) })
-	var p packer
+	order := make([]*kept, len(room)) // entries are too large to be moved about
 	for i := range room {
-		room[i].pack(&p)
+		order[i] = &room[i]
+	}
+	slices.SortFunc(order, func(a, b *kept) int { return strings.Compare(a.entry.Name, b.entry.Name) })
+	var p packer
+	for _, k := range order {
+		k.pack(&p)
 	}
 	l.piece, l.count, l.chunks = piece{slices.Clip(p.names), slices.Clip(p.facts)}, len(room), nil
-	l.own = blake3.Sum256(appendText(appendText(nil, string(p.names)), string(p.facts)))
+	l.own = l.piece.seal()
 	return room, nil
 }

@@ -1,217 +1,254 @@
 package ledger
 
 import (
-	"bytes"
 	"context"
-	"database/sql"
+	"errors"
+	"slices"
+	"strings"
 
+	"frankledger/core/digest"
+	"frankledger/core/entry"
 	"frankledger/core/source"
 )
 
-// Write writes a record down: all that was taken of a place, and what could not
-// be read. It returns the record with its number, and what is different from what
-// was recorded of the place before.
-func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report) (Record, Changes, error) {
-	w := &writer{ctx: ctx}
-	if err := w.gather(taken, &r); err != nil {
-		return r, w.changes, err
-	}
-	err := l.inTransaction(ctx, func(tx *sql.Tx) error {
-		w.tx = tx
-		return w.write(&r, report)
-	})
-	return r, w.changes, err
+// Options say what is recorded beside what was taken.
+type Options struct {
+	Fact    entry.Facts  // a digest that every file shall have; 0 for none
+	Recheck bool         // read also files about which nothing has changed
+	Pool    *digest.Pool // reads files; not needed without a Fact
 }
 
 // Changes are how many entries are different from the record before.
 type Changes struct {
-	First                   bool // there is none before
-	Added, Removed, Altered int64
+	First                          bool // there is none before
+	Added, Removed, Moved, Altered int64
+	// Unexplained are ways to files whose content differs though nothing about
+	// them says so. They are looked for only with Recheck.
+	Unexplained []string
+	Digested    int64 // files of which a digest was taken
+	Missing     int64 // files that have none, though there should be one
 }
+
+// Write writes a record down: all that was taken of a place, and what could not
+// be read. It returns the record with its number, and what is different from
+// what was recorded of the place before.
+//
+// The digests of files are carried over from the record before, where size,
+// inode and the times modified and changed are the same.
+func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report, o Options) (Record, Changes, error) {
+	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems}
+	for _, p := range taken.parts {
+		w.record.Entries += p.entries
+		w.record.Bytes += p.bytes
+		if p.self.Kind != 0 {
+			w.record.self = p.self
+		}
+	}
+	var err error
+	if w.root, err = taken.listings(); err != nil {
+		return r, Changes{}, err
+	}
+	for {
+		if err := w.prepare(l.store); err != nil {
+			return r, Changes{}, err
+		}
+		if err = l.store.Update(ctx, w.write); !errors.Is(err, errOvertaken) {
+			return w.record, w.changes, err
+		}
+	}
+}
+
+// errOvertaken is returned if another program has written a record of the place
+// meanwhile.
+var errOvertaken = errors.New("overtaken")
 
 // writer writes one record.
 type writer struct {
-	ctx     context.Context
-	tx      *sql.Tx
-	record  int64
-	root    *listing
-	folders map[folderKey]int64
-	seals   map[int64][]byte // of folders, the newest
-	lastID  int64
-	changes Changes
-
-	putFolder, putPiece, putSeal *sql.Stmt
+	ctx      context.Context
+	record   Record
+	options  Options
+	given    string // the place
+	ready    bool   // digests are known already
+	problems []source.Problem
+	root     *listing
+	earlier  []Record // of the place
+	before   *state   // after the last of these
+	changes  Changes
+	moves    moves
+	update   Update
+	sheets   sheetWriter
+	last     uint64 // number of a folder
 }
 
-type folderKey struct {
-	parent int64
-	name   string
-}
-
-// gather puts what was taken of each folder together, and seals it.
-func (w *writer) gather(taken *Taking, r *Record) (err error) {
-	w.root, err = taken.listings()
-	for _, p := range taken.parts {
-		r.Entries += p.entries
-		r.Bytes += p.bytes
-	}
-	return err
-}
-
-func (w *writer) write(r *Record, report source.Report) error {
-	for _, s := range []struct {
-		to    **sql.Stmt
-		query string
-	}{
-		{&w.putFolder, "INSERT INTO folder (id, root, parent, name) VALUES (?, ?, ?, ?)"},
-		{&w.putPiece, "INSERT INTO piece (at, names, facts) VALUES (?, ?, ?)"},
-		{&w.putSeal, "INSERT INTO seal (at, seal) VALUES (?, ?)"},
-	} {
-		stmt, err := w.tx.PrepareContext(w.ctx, s.query)
-		if err != nil {
-			return err
-		}
-		defer stmt.Close()
-		*s.to = stmt
-	}
-	if err := w.tx.QueryRowContext(w.ctx, "SELECT coalesce(max(id), 0) + 1 FROM record").Scan(&r.Number); err != nil {
-		return err
-	}
-	w.record = r.Number
-	if err := w.findRoot(r); err != nil {
-		return err
-	}
-	if err := w.writeFolder(w.root); err != nil {
-		return err
-	}
-	r.root = w.root.id
-	if _, err := w.tx.ExecContext(w.ctx, "INSERT INTO record (id, label, host, place, root, taken, note, entries, bytes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		r.Number, r.Label, r.Host, []byte(r.Place), r.root, r.Taken.UnixNano(), r.Note, r.Entries, r.Bytes); err != nil {
-		return err
-	}
-	for _, p := range report.Problems {
-		if _, err := w.tx.ExecContext(w.ctx, "INSERT INTO problem (record, path, tried, reason, entries, vanished) VALUES (?, ?, ?, ?, ?, ?)",
-			r.Number, []byte(p.Path), p.Tried, p.Reason(), p.Entries, p.Vanished); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// findRoot finds the folder that the place is, of the same host, and loads what
-// was recorded of the folders below it.
-func (w *writer) findRoot(r *Record) error {
-	if err := w.tx.QueryRowContext(w.ctx, "SELECT coalesce(max(id), 0) FROM folder").Scan(&w.lastID); err != nil {
-		return err
-	}
-	w.folders, w.seals = map[folderKey]int64{}, map[int64][]byte{}
-	err := w.tx.QueryRowContext(w.ctx, "SELECT root FROM record WHERE host = ? AND place = ? LIMIT 1", r.Host, []byte(r.Place)).Scan(&w.root.id)
-	if err == sql.ErrNoRows {
-		w.changes.First = true
-		return w.newFolder(w.root, 0, r.Place)
-	}
+// prepare does what can be done while others may still write: it reads what
+// there is of the place, takes digests, and seals.
+func (w *writer) prepare(shelf Shelf) error {
+	records, err := shelf.Records(w.ctx)
 	if err != nil {
 		return err
 	}
-	if err := each(w.ctx, w.tx, func(rows *sql.Rows) error {
-		var id, parent int64
-		var name []byte
-		err := rows.Scan(&id, &parent, &name)
-		w.folders[folderKey{parent, string(name)}] = id
-		return err
-	}, "SELECT id, parent, name FROM folder WHERE root = ?", w.root.id); err != nil {
-		return err
+	w.earlier, w.before = ofPlace(records, w.record.Host, w.record.Place), &state{folders: make([]folderState, root+1)}
+	w.changes, w.moves = Changes{First: len(w.earlier) == 0}, moves{}
+	if !w.changes.First {
+		if w.before, err = load(w.ctx, shelf, w.earlier[0].place, w.earlier[len(w.earlier)-1].Number); err != nil {
+			return err
+		}
 	}
-	return each(w.ctx, w.tx, func(rows *sql.Rows) error {
-		var at int64
-		var seal []byte
-		err := rows.Scan(&at, &seal)
-		w.seals[at/recordSpan] = seal
-		return err
-	}, "SELECT s.at, s.seal FROM seal s JOIN folder f ON f.id = s.at / 1048576 WHERE f.root = ? ORDER BY s.at", w.root.id)
+	w.number(w.root, root)
+	if !w.ready {
+		if err := w.digests(shelf); err != nil {
+			return err
+		}
+	}
+	w.root.sealAll()
+	w.record.seal = w.root.seal
+	return nil
 }
 
-// newFolder gives a folder a number.
-func (w *writer) newFolder(l *listing, parent int64, name string) error {
-	w.lastID++
-	l.id, l.fresh = w.lastID, true
-	root := w.root.id
-	_, err := w.putFolder.ExecContext(w.ctx, l.id, root, parent, []byte(name))
-	return err
+// number gives a folder, and those in it, the numbers they had before; 0 if they
+// had none.
+func (w *writer) number(l *listing, id uint64) {
+	l.id = 0
+	if w.before.known(id) {
+		l.id = id
+	}
+	for _, below := range l.below {
+		w.number(below, w.before.ids[folderKey{l.id, below.folder.Name}])
+	}
 }
 
-// writeFolder writes what is different in a folder, and in those below it,
-// unless its seal says that nothing is.
-func (w *writer) writeFolder(l *listing) error {
-	if bytes.Equal(w.seals[l.id], l.seal) {
-		return nil
+// write writes everything, or returns errOvertaken.
+func (w *writer) write(u Update) error {
+	records, err := u.Records(w.ctx)
+	if err != nil {
+		return err
 	}
+	if !slices.EqualFunc(ofPlace(records, w.record.Host, w.record.Place), w.earlier, func(a, b Record) bool { return a.Number == b.Number }) {
+		return errOvertaken
+	}
+	w.update = u
+	r := &w.record
+	if r.Number, r.place, err = u.AddRecord(w.ctx, *r); err != nil {
+		return err
+	}
+	w.sheets = sheetWriter{put: u.AddSheet, place: r.place, record: r.Number}
+	w.last = max(root, uint64(len(w.before.folders))-1)
+	if err := w.folder(w.root, root, 0, !w.changes.First); err != nil {
+		return err
+	}
+	if err := w.sheets.flush(w.ctx); err != nil {
+		return err
+	}
+	w.changes.countMoves(&w.moves)
+	if w.options.Pool != nil {
+		w.problems = slices.Concat(w.problems, w.options.Pool.Problems())
+	}
+	for _, p := range w.problems {
+		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(w.given, "/")); below && w.given != "" {
+			p.Path = strings.TrimPrefix(way, "/")
+		}
+		p.Err = errors.New(p.Reason())
+		if err := u.AddProblem(w.ctx, r.Number, p); err != nil {
+			return err
+		}
+	}
+	r.Problems = int64(len(w.problems))
+	return nil
+}
+
+// folder writes what is different in a folder, and in those below it, unless its
+// seal says that nothing is. There tells whether it was there at the record
+// before, as far as that tells.
+func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 	if err := w.ctx.Err(); err != nil {
 		return err
 	}
-	at := l.id*recordSpan + w.record
-	if _, err := w.putSeal.ExecContext(w.ctx, at, l.seal); err != nil {
-		return err
-	}
-	names, facts, err := w.difference(l)
-	if err != nil {
-		return err
-	}
-	if len(names) > 0 {
-		if _, err := w.putPiece.ExecContext(w.ctx, at, names, facts); err != nil {
+	v := folderVersion{folder: id, own: l.own, full: l.full, digested: l.digested, seal: l.seal}
+	var p piece
+	var before []kept
+	alike := there // the same folders are in it
+	switch old := w.before.folder(l.id); {
+	case old == nil:
+		v.fresh, v.parent, v.name, v.pieced, p = true, parent, l.folder.Name, true, l.piece
+	case old.seal == l.seal && there:
+		return nil
+	case old.seal == l.seal:
+		return w.appeared(l)
+	case old.own != l.own || old.full != l.full || old.digested != l.digested:
+		v.pieced, alike = true, false
+		if before, p, err = w.difference(l, id, there); err != nil {
 			return err
 		}
 	}
-	for _, below := range l.below {
-		id, known := w.folders[folderKey{l.id, below.folder.Name}]
-		if below.id = id; !known {
-			if err := w.newFolder(below, l.id, below.folder.Name); err != nil {
-				return err
-			}
+	if !there {
+		if err := w.appearedIn(l); err != nil {
+			return err
 		}
-		if err := w.writeFolder(below); err != nil {
+	}
+	if err := w.sheets.add(w.ctx, &v, p); err != nil {
+		return err
+	}
+	for _, below := range l.below {
+		name := below.folder.Name
+		number := below.id
+		if number == 0 {
+			w.last++
+			number = w.last
+		}
+		at, found := findName(before, name)
+		if err := w.folder(below, number, id, there && (alike || found && before[at].entered)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// difference packs what a folder holds that the ledger does not have yet.
-func (w *writer) difference(l *listing) (names, facts []byte, err error) {
-	if l.fresh {
-		w.changes.Added += int64(l.count)
-		return l.piece.names, l.piece.facts, nil
-	}
+// findName finds a name among entries in order of names.
+func findName(list []kept, name string) (int, bool) {
+	return slices.BinarySearchFunc(list, name, func(k kept, name string) int { return strings.Compare(k.entry.Name, name) })
+}
+
+// difference packs what a folder holds that the ledger does not have yet, and
+// returns what the ledger has.
+func (w *writer) difference(l *listing, id uint64, there bool) (before []kept, p piece, err error) {
 	now, err := appendAll(nil, l.piece)
 	if err != nil {
-		return nil, nil, err
+		return nil, p, err
 	}
-	pieces, err := piecesOf(w.ctx, w.tx, l.id, w.record)
-	if err != nil {
-		return nil, nil, err
+	if before, err = w.before.held(w.ctx, w.update, id); err != nil {
+		return nil, p, err
 	}
-	before, err := overlay(pieces)
-	if err != nil {
-		return nil, nil, err
-	}
-	var p packer
-	for len(now) > 0 || len(before) > 0 {
+	var fresh packer
+	old := before
+	for len(now) > 0 || len(old) > 0 {
 		switch {
-		case len(before) == 0 || len(now) > 0 && now[0].entry.Name < before[0].entry.Name:
-			now[0].pack(&p)
-			w.changes.Added++
-			now = now[1:]
-		case len(now) == 0 || before[0].entry.Name < now[0].entry.Name:
-			p.remove(before[0].entry.Name)
-			w.changes.Removed++
-			before = before[1:]
-		default:
-			if !before[0].same(&now[0]) {
-				now[0].pack(&p)
-				w.changes.Altered++
+		case len(old) == 0 || len(now) > 0 && now[0].entry.Name < old[0].entry.Name:
+			now[0].pack(&fresh)
+			if there {
+				w.added(&now[0])
 			}
-			now, before = now[1:], before[1:]
+			now = now[1:]
+		case len(now) == 0 || old[0].entry.Name < now[0].entry.Name:
+			fresh.remove(old[0].entry.Name)
+			if there {
+				err = w.removed(&old[0], id)
+			}
+			old = old[1:]
+		default:
+			if !old[0].same(&now[0]) {
+				now[0].pack(&fresh)
+				if there {
+					w.changes.Altered++
+				}
+			}
+			if there && old[0].entered && !now[0].entered && !now[0].unread {
+				err = w.disappeared(w.before.ids[folderKey{id, old[0].entry.Name}])
+			}
+			now, old = now[1:], old[1:]
+		}
+		if err != nil {
+			return nil, p, err
 		}
 	}
-	return p.names, p.facts, nil
+	return before, piece{fresh.names, fresh.facts}, nil
 }

@@ -1,0 +1,188 @@
+package compare
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+)
+
+// fact returns the digest to compare a pair by: one that is known of what cannot
+// be read, or the one given. It is 0 if nothing can be told.
+func (p pair) fact(otherwise entry.Facts) entry.Facts {
+	switch {
+	case isNow(p.a) && isNow(p.b):
+		return otherwise
+	case isNow(p.a):
+		return p.b.FirstDigest()
+	case isNow(p.b):
+		return p.a.FirstDigest()
+	}
+	return known(p.a, p.b)
+}
+
+// known returns a digest that is known of both, 0 if there is none.
+func known(x, y *entry.Entry) entry.Facts {
+	return (&entry.Entry{Known: x.Known & y.Known}).FirstDigest()
+}
+
+// held holds two files with digests against each other.
+func held(x, y *entry.Entry) verdict {
+	if fact := known(x, y); x.More.Digests.Sum(fact) != y.More.Digests.Sum(fact) {
+		return otherContent
+	}
+	return sameContent
+}
+
+// toRead is what has to be read, each file once, and by which digests.
+type toRead struct {
+	entries []*entry.Entry
+	wanted  map[*entry.Entry]entry.Facts
+}
+
+func (r *toRead) add(e *entry.Entry, fact entry.Facts) {
+	if !isNow(e) || e.Known.Has(fact) {
+		return
+	}
+	if r.wanted[e] == 0 {
+		r.entries = append(r.entries, e)
+	}
+	r.wanted[e] |= fact
+}
+
+// readContents reads what has to be read: of pairs that may differ, and of
+// files that may have moved.
+func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Options, added, removed []*Result) error {
+	read := &toRead{wanted: map[*entry.Entry]entry.Facts{}}
+	for _, p := range answer.contents {
+		fact := p.fact(o.Fact)
+		read.add(p.a, fact)
+		read.add(p.b, fact)
+	}
+	sizes := sizesOf(added, removed)
+	for _, s := range sizes {
+		if s.fact = s.choose(o.Fact); s.fact == 0 {
+			continue
+		}
+		for _, r := range slices.Concat(s.added, s.removed) {
+			read.add(r.Entry(), s.fact)
+		}
+	}
+	slices.SortFunc(read.entries, func(x, y *entry.Entry) int {
+		return cmp.Or(cmp.Compare(x.Device, y.Device), cmp.Compare(x.Inode, y.Inode))
+	})
+	for _, e := range read.entries {
+		pool.Expect(e.Size)
+	}
+	if err := pool.Each(ctx, read.entries, func(w *digest.Worker, i int) { w.Digest(read.entries[i], read.wanted[read.entries[i]]) }); err != nil {
+		return err
+	}
+	answer.Report.Problems = append(answer.Report.Problems, pool.Problems()...)
+	answer.Read = len(read.entries)
+	for _, p := range answer.contents {
+		if known(p.a, p.b) == 0 {
+			answer.Unknown++
+			continue
+		}
+		answer.judge(p, held(p.a, p.b))
+	}
+	for _, s := range sizes {
+		match(s.added, s.removed, func(e *entry.Entry) (sum string, ok bool) {
+			if !e.Known.Has(s.fact) || s.fact == 0 {
+				return "", false
+			}
+			return e.More.Digests.Sum(s.fact), true
+		})
+	}
+	return nil
+}
+
+// sameSize is files of the same size that are on one side only.
+type sameSize struct {
+	added, removed []*Result
+	fact           entry.Facts // to compare them by; 0 if they cannot be
+}
+
+// sizesOf puts together files that may have moved, by their sizes.
+func sizesOf(added, removed []*Result) map[int64]*sameSize {
+	sizes := map[int64]*sameSize{}
+	each := func(list []*Result, to func(*sameSize) *[]*Result) {
+		for _, r := range list {
+			e := r.Entry()
+			if r.Change == Moved || e.Kind != entry.KindFile || e.Size == 0 {
+				continue
+			}
+			if sizes[e.Size] == nil {
+				sizes[e.Size] = &sameSize{}
+			}
+			list := to(sizes[e.Size])
+			*list = append(*list, r)
+		}
+	}
+	each(added, func(s *sameSize) *[]*Result { return &s.added })
+	each(removed, func(s *sameSize) *[]*Result { return &s.removed })
+	for size, s := range sizes {
+		if len(s.added) == 0 || len(s.removed) == 0 {
+			delete(sizes, size)
+		}
+	}
+	return sizes
+}
+
+// choose returns the digest to compare the files by: one that those have which
+// cannot be read, or the one given.
+func (s *sameSize) choose(otherwise entry.Facts) entry.Facts {
+	for _, list := range [][]*Result{s.added, s.removed} {
+		if !isNow(list[0].Entry()) { // all of a side are
+			var all entry.Facts
+			for _, r := range list {
+				all |= r.Entry().Known
+			}
+			otherwise = (&entry.Entry{Known: all}).FirstDigest()
+		}
+	}
+	return otherwise
+}
+
+// identified finds what has moved and is still the same thing. That of two
+// places that are there now, two names of one file would be taken for it.
+func identified(added, removed []*Result) {
+	if len(added) > 0 && len(removed) > 0 && (!isNow(added[0].B) || !isNow(removed[0].A)) {
+		match(added, removed, (*entry.Entry).Identity)
+	}
+}
+
+// match takes for moved what is the same, by some key, under another path: first
+// what kept its name. It alters the order of what was added.
+func match[K comparable](added, removed []*Result, key func(*entry.Entry) (K, bool)) {
+	gone := map[K][]*Result{}
+	slices.SortFunc(removed, byWay)
+	slices.SortFunc(added, byWay)
+	for _, r := range removed {
+		if k, ok := key(r.A); ok && r.Change != Moved {
+			gone[k] = append(gone[k], r)
+		}
+	}
+	for _, sameName := range []bool{true, false} {
+		for _, r := range added {
+			k, ok := key(r.B)
+			if !ok || r.Change == Moved {
+				continue
+			}
+			list := gone[k]
+			at := slices.IndexFunc(list, func(from *Result) bool { return !sameName || from.A.Name == r.B.Name })
+			if at < 0 {
+				continue
+			}
+			from := list[at]
+			gone[k] = slices.Delete(list, at, at+1)
+			from.Change = Moved
+			r.Change, r.From, r.A = Moved, from.Way, from.A
+		}
+	}
+}
+
+func byWay(x, y *Result) int { return strings.Compare(x.Way, y.Way) }

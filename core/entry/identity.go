@@ -1,0 +1,30 @@
+package entry
+
+// Identity is what stays with a thing that is moved or renamed on its disk: its
+// inode, and beside it what would be different had another thing been given that
+// inode since.
+type Identity struct {
+	Device, Inode uint64
+	Kind          Kind
+	Size          int64
+	Modified      Time
+	Created       Time
+}
+
+// Identity returns what an entry can be recognised by under another path, at
+// another time; ok is false if too little is known. A folder is altered by what
+// happens in it, so there only the time it was made tells.
+func (e *Entry) Identity() (id Identity, ok bool) {
+	if !e.Known.Has(FactStatus) {
+		return id, false
+	}
+	id = Identity{Device: e.Device, Inode: e.Inode, Kind: e.Kind}
+	if e.Known.Has(FactCreated) {
+		id.Created = e.More.Created
+	}
+	if e.Kind == KindFolder {
+		return id, e.Known.Has(FactCreated)
+	}
+	id.Size, id.Modified = e.Size, e.Modified
+	return id, true
+}

@@ -1,0 +1,142 @@
+package ledger
+
+import (
+	"slices"
+
+	"frankledger/core/entry"
+)
+
+// digests gives files digests: those of the record before, and where one is
+// asked for, others that are taken now. A folder that is as it was, and has all
+// that is asked for, is left alone.
+func (w *writer) digests(shelf Shelf) error {
+	o := &w.options
+	var todo []*digesting
+	if err := w.root.each(func(l *listing) error {
+		old := w.before.folder(l.id)
+		same := old != nil && old.own == l.own
+		switch {
+		case same && (o.Fact == 0 || !o.Recheck && old.digested.Has(o.Fact)):
+			l.full, l.digested = old.full, old.digested
+			return nil
+		case o.Fact == 0 && (old == nil || old.full == seal{}):
+			return nil
+		}
+		d := &digesting{listing: l}
+		todo = append(todo, d)
+		if o.Fact == 0 {
+			return nil
+		}
+		err := d.unpack(w, shelf) // to know how much there is to read
+		for _, e := range d.read {
+			o.Pool.Expect(e.Size)
+		}
+		*d = digesting{listing: l}
+		return err
+	}); err != nil {
+		return err
+	}
+	const most = 1 << 16 // entries unpacked at a time
+	for len(todo) > 0 {
+		n, entries := 0, 0
+		for n < len(todo) && (n == 0 || entries+todo[n].listing.count <= most) {
+			if err := todo[n].unpack(w, shelf); err != nil {
+				return err
+			}
+			entries += len(todo[n].now)
+			n++
+		}
+		if err := w.read(todo[:n]); err != nil {
+			return err
+		}
+		clear(todo[:n])
+		todo = todo[n:]
+	}
+	return nil
+}
+
+// digesting is a folder whose files are being given digests.
+type digesting struct {
+	listing *listing
+	now     []kept
+	read    []*entry.Entry // files to be read
+	had     []string       // the digests of these so far; "" for none
+}
+
+// unpack unpacks the entries of the folder, carries over what is known of their
+// content, and finds what has to be read.
+func (d *digesting) unpack(w *writer, shelf Shelf) (err error) {
+	l, o := d.listing, &w.options
+	if d.now, err = appendAll(nil, l.piece); err != nil {
+		return err
+	}
+	var before []kept
+	if old := w.before.folder(l.id); old != nil && old.full != (seal{}) {
+		if before, err = w.before.held(w.ctx, shelf, l.id); err != nil {
+			return err
+		}
+	}
+	for i := range d.now {
+		e := &d.now[i].entry
+		if !e.HasSize() {
+			continue
+		}
+		e.Folder = l.folder
+		if at, found := findName(before, e.Name); found {
+			carry(&before[at].entry, e)
+		}
+		if o.Fact == 0 || e.Known.Has(o.Fact) && !o.Recheck {
+			continue
+		}
+		had := ""
+		if e.Known.Has(o.Fact) {
+			had = e.More.Digests.Sum(o.Fact)
+			e.More.Digests = nil // those by others may be as wrong
+			e.Known &^= entry.FactDigests
+		}
+		d.read, d.had = append(d.read, e), append(d.had, had)
+	}
+	return nil
+}
+
+// carry gives a file the digests it had, if nothing about it has changed.
+func carry(before, now *entry.Entry) {
+	if before.Kind != entry.KindFile || before.Size != now.Size || before.Inode != now.Inode || before.Modified != now.Modified || before.Changed != now.Changed ||
+		before.Known&entry.FactDigests == 0 || now.Known&entry.FactDigests != 0 {
+		return
+	}
+	if now.More == nil {
+		now.More = &entry.More{}
+	}
+	now.More.Digests = slices.Clone(before.More.Digests)
+	now.Known |= before.Known & entry.FactDigests
+}
+
+// read reads what has to be read, and packs the folders again.
+func (w *writer) read(folders []*digesting) error {
+	fact := w.options.Fact
+	var files []*entry.Entry
+	for _, d := range folders {
+		files = append(files, d.read...)
+	}
+	if len(files) > 0 {
+		if err := w.options.Pool.Digest(w.ctx, files, fact); err != nil {
+			return err
+		}
+	}
+	for _, d := range folders {
+		for i, e := range d.read {
+			switch {
+			case !e.Known.Has(fact):
+				w.changes.Missing++
+			case d.had[i] != "" && d.had[i] != e.More.Digests.Sum(fact):
+				w.changes.Unexplained = append(w.changes.Unexplained, e.Way())
+				w.changes.Digested++
+			default:
+				w.changes.Digested++
+			}
+		}
+		d.listing.pack(d.now)
+	}
+	return nil
+}

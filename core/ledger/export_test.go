@@ -1,0 +1,175 @@
+package ledger_test
+
+import (
+	"bytes"
+	"context"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source"
+)
+
+// What is exported and imported is the same in everything, with its seals and
+// digests, and its export is the same to the byte.
+func TestExportAndImport(t *testing.T) {
+	ctx := context.Background()
+	folder := t.TempDir()
+	one, err := ledger.Create(ctx, filepath.Join(folder, "one"))
+	require.NoError(t, err)
+	defer one.Close()
+	random := rand.New(rand.NewPCG(5, 5))
+	places := []string{filepath.Join(folder, "a"), filepath.Join(folder, "b\xff")}
+	want := map[int64]map[string]string{}
+	for i := range 7 {
+		root := places[i%2]
+		require.NoError(t, os.MkdirAll(root, 0o755))
+		edit(t, random, root, 25)
+		var o ledger.Options
+		if i == 3 {
+			o = ledger.Options{Fact: entry.FactMD5, Pool: digest.NewPool(live.Files{}, &source.Progress{})}
+		}
+		r := recordWith(t, one, "weekly", root, o)
+		want[r.Number] = kernel(t, root)
+	}
+	require.NoError(t, one.Drop(ctx, 7)) // its number is not given again
+	delete(want, 7)
+	var lines bytes.Buffer
+	saved, err := one.Export(ctx, &lines)
+	require.NoError(t, err)
+	assert.Equal(t, 6, saved.Records)
+	assert.Empty(t, saved.Lost)
+
+	two, err := ledger.Create(ctx, filepath.Join(folder, "two"))
+	require.NoError(t, err)
+	defer two.Close()
+	done, err := two.Import(ctx, bytes.NewReader(lines.Bytes()))
+	require.NoError(t, err)
+	assert.Empty(t, done.Renumbered)
+	for _, r := range done.Records {
+		assert.Equal(t, want[r.Number], recorded(t, two, r))
+	}
+	faults, err := two.Check(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	var again bytes.Buffer
+	_, err = two.Export(ctx, &again)
+	require.NoError(t, err)
+	assert.Equal(t, lines.String(), again.String())
+
+	_, err = two.Import(ctx, bytes.NewReader(lines.Bytes()))
+	assert.ErrorIs(t, err, ledger.ErrThere)
+	all := strings.SplitAfter(lines.String(), "\n")
+	for text, want := range map[string]error{
+		"":                                    ledger.ErrCutShort,
+		"{}\n":                                ledger.ErrLines,
+		"no lines at all":                     ledger.ErrLines,
+		strings.Join(all[:len(all)/2], ""):    ledger.ErrCutShort,
+		strings.Join(all[:1], "") + all[2]:    ledger.ErrLines,
+		`{"frank_ledger":99}` + "\n" + all[1]: ledger.ErrNewer,
+		strings.Replace(lines.String(), `"kind":"file"`, `"kind":"pipe"`, 1): ledger.ErrLines,
+	} {
+		three, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "three"))
+		require.NoError(t, err)
+		_, err = three.Import(ctx, strings.NewReader(text))
+		assert.ErrorIs(t, err, want, "%.40s", text)
+		records, err := three.Records(ctx)
+		require.NoError(t, err)
+		assert.Empty(t, records, "all or nothing")
+		require.NoError(t, three.Close())
+	}
+}
+
+// Digests are carried over only where nothing about a file has changed, and a
+// content that changed without a trace is found by reading again.
+func TestDigestsOfRecords(t *testing.T) {
+	ctx := context.Background()
+	root := t.TempDir()
+	write := func(name, content string) {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(content), 0o644))
+	}
+	write("kept", "one")
+	write("edited", "two")
+	require.NoError(t, os.Mkdir(filepath.Join(root, "folder"), 0o755))
+	write("folder/deep", "deep")
+	require.NoError(t, os.Link(filepath.Join(root, "kept"), filepath.Join(root, "linked")))
+	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	progress := &source.Progress{}
+	takeWith := func(files digest.Files, fact entry.Facts, recheck bool) ledger.Changes {
+		progress = &source.Progress{}
+		r, changes := recordWithChanges(t, l, "l", root, ledger.Options{Fact: fact, Recheck: recheck, Pool: digest.NewPool(files, progress)})
+		faults, err := l.Check(ctx)
+		require.NoError(t, err)
+		require.Empty(t, faults)
+		require.NotZero(t, r.Number)
+		return changes
+	}
+	take := func(fact entry.Facts, recheck bool) ledger.Changes { return takeWith(live.Files{}, fact, recheck) }
+	known := func(name string) entry.Facts {
+		records, err := l.Records(ctx)
+		require.NoError(t, err)
+		s, err := l.Source(ctx, records[len(records)-1], name, "@l/"+name, 0)
+		require.NoError(t, err)
+		var facts entry.Facts
+		_, err = s.Read(ctx, source.Request{Facts: entry.FactDigests}, source.SinkFunc(func() source.Visitor {
+			return func(e []entry.Entry) error { facts = e[0].Known & entry.FactDigests; return nil }
+		}))
+		require.NoError(t, err)
+		return facts
+	}
+	assert.EqualValues(t, 4, take(entry.FactSHA256, false).Digested)
+	assert.EqualValues(t, 3+3+4, progress.Read.Load(), "names of one file are read once")
+	assert.Zero(t, take(entry.FactSHA256, false).Digested)
+	write("edited", "TWO")
+	assert.EqualValues(t, 1, take(entry.FactSHA256, false).Digested)
+	assert.EqualValues(t, 3, progress.Read.Load())
+	write("edited", "two")
+	changes := take(0, false)
+	assert.EqualValues(t, 1, changes.Altered)
+	assert.Zero(t, known("edited"), "it is not known any more")
+	assert.Equal(t, entry.FactSHA256, known("folder/deep"), "carried over unasked")
+	assert.EqualValues(t, 4, take(entry.FactBLAKE3, false).Digested)
+	assert.Equal(t, entry.FactSHA256|entry.FactBLAKE3, known("kept"))
+
+	// At first, content is read that is another than there is later.
+	assert.EqualValues(t, 4, takeWith(otherContent{}, entry.FactMD5, false).Digested)
+	changes = take(entry.FactMD5, true)
+	assert.Equal(t, []string{"edited", "folder/deep", "kept", "linked"}, slices.Sorted(slices.Values(changes.Unexplained)))
+	assert.EqualValues(t, 4, changes.Altered)
+	assert.Empty(t, take(entry.FactMD5, true).Unexplained)
+	assert.Equal(t, entry.FactMD5, known("kept"), "the others may be as wrong")
+}
+
+// otherContent opens files whose content begins with another byte.
+type otherContent struct{}
+
+func (otherContent) Opener() digest.Opener { return otherOpener{live.Files{}.Opener()} }
+
+type otherOpener struct{ digest.Opener }
+
+func (o otherOpener) Open(e *entry.Entry) (digest.File, error) {
+	file, err := o.Opener.Open(e)
+	return &otherFile{File: file}, err
+}
+
+type otherFile struct{ digest.File }
+
+func (f *otherFile) Read(p []byte) (int, error) {
+	n, err := f.File.Read(p)
+	if n > 0 {
+		p[0]++
+	}
+	return n, err
+}

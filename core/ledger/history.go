@@ -1,0 +1,122 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Span is a state of one path that records next to each other have in common.
+type Span struct {
+	First, Last Record // that have it so
+	Records     int    // how many
+	State       State
+	Entry       entry.Entry // if it was there
+	packed      []byte
+}
+
+// State is what a record has of a path.
+type State uint8
+
+const (
+	Absent State = iota
+	There
+	NotRead // the folder it would be in could not be read, or was left out
+)
+
+var stateWords = [...]string{"absent", "there", "not read"}
+
+func (s State) String() string { return stateWords[s] }
+
+// History returns all that is known of a full path on a host, in order of the
+// records; of the records of several places that the path lies in, those of one
+// place after the other. What no record has at all gives nothing.
+func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, err error) {
+	records, err := l.store.Records(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for len(records) > 0 {
+		var same, rest []Record
+		for _, r := range records {
+			if r.place == records[0].place {
+				same = append(same, r)
+			} else {
+				rest = append(rest, r)
+			}
+		}
+		if way, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
+			of, err := l.historyIn(ctx, same, way)
+			if err != nil {
+				return nil, err
+			}
+			spans = append(spans, of...)
+		}
+		records = rest
+	}
+	return spans, nil
+}
+
+// belowPlace returns the way from a place to a full path.
+func belowPlace(path, place string) (way string, in bool) {
+	if path == place {
+		return "", true
+	}
+	return strings.CutPrefix(path, strings.TrimSuffix(place, "/")+"/")
+}
+
+// historyIn returns the history of a way in the records of one place.
+func (l *Ledger) historyIn(ctx context.Context, records []Record, way string) (spans []Span, err error) {
+	known := false
+	for _, r := range records {
+		now := Span{First: r, Last: r, Records: 1, State: There, Entry: r.self}
+		if way == "" {
+			if r.self.Kind == 0 {
+				now.State = NotRead
+			}
+		} else if now.State, now.Entry, err = l.at(ctx, r, strings.Split(way, "/")); err != nil {
+			return nil, err
+		}
+		if now.State == There {
+			known = true
+			k := kept{entry: now.Entry}
+			k.entry.Name = ""
+			var p packer
+			k.pack(&p)
+			now.packed = append(p.names, p.facts...)
+		}
+		if last := len(spans) - 1; last >= 0 && spans[last].State == now.State && bytes.Equal(spans[last].packed, now.packed) {
+			spans[last].Last = r
+			spans[last].Records++
+			continue
+		}
+		spans = append(spans, now)
+	}
+	if !known {
+		return nil, nil
+	}
+	return spans, nil
+}
+
+// at tells what a record has of a way.
+func (l *Ledger) at(ctx context.Context, r Record, way []string) (State, entry.Entry, error) {
+	s, err := load(ctx, l.store, r.place, r.Number)
+	if err != nil {
+		return Absent, entry.Entry{}, err
+	}
+	found, _, unread, err := s.find(ctx, l.store, way)
+	switch {
+	case err != nil:
+		return Absent, entry.Entry{}, err
+	case unread:
+		return NotRead, entry.Entry{}, nil
+	case found == nil:
+		return Absent, entry.Entry{}, nil
+	}
+	e := found.entry
+	e.Folder = &entry.Folder{Place: &entry.Place{Given: r.Place, Full: r.Place}}
+	e.Name = strings.Join(way, "/")
+	return There, e, nil
+}

@@ -1,0 +1,90 @@
+package ledger_test
+
+import (
+	"compress/gzip"
+	"context"
+	"io"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/source"
+)
+
+// A ledger that version 1 wrote, with a record dropped and a folder that could
+// not be read in another, is read as it was, and can be written on.
+func TestFromVersion1(t *testing.T) {
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "ledger.sqlite")
+	packed, err := os.Open("testdata/version1.sqlite.gz")
+	require.NoError(t, err)
+	defer packed.Close()
+	unpacked, err := gzip.NewReader(packed)
+	require.NoError(t, err)
+	content, err := io.ReadAll(unpacked)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(path, content, 0o644))
+	l, err := ledger.Open(ctx, path)
+	require.NoError(t, err)
+	defer l.Close()
+	records, err := l.Records(ctx)
+	require.NoError(t, err)
+	want := map[int64]string{
+		1: "counts counts/a.csv:3 counts/latest>a.csv counts/old counts/old/b.csv:4 notes notes/br\xffken:1 notes/rota.md:2 shut shut/d:2",
+		3: "counts counts/a.csv:3 counts/latest>a.csv counts/rota.md:2 notes notes/br\xffken:1 notes/new.md:8 shut",
+		4: "counts counts/a.csv:3 counts/latest>a.csv counts/rota.md:2 notes notes/br\xffken:1 notes/new.md:8 shut shut/d:2",
+		5: "a.csv:3 latest>a.csv rota.md:2",
+	}
+	require.Len(t, records, len(want))
+	for _, r := range records {
+		assert.Equal(t, "tern-point", r.Host)
+		s, err := l.Source(ctx, r, "", "@x", 0)
+		require.NoError(t, err)
+		var mu sync.Mutex
+		var got []string
+		report, err := s.Read(ctx, source.Request{Facts: facts, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
+			return func(entries []entry.Entry) error {
+				mu.Lock()
+				defer mu.Unlock()
+				for _, e := range entries {
+					word := strings.TrimPrefix(e.Path(), "@x/")
+					if e.HasSize() {
+						word += ":" + string(rune('0'+e.Size))
+					}
+					if e.Kind == entry.KindLink {
+						word += ">" + e.More.Target
+					}
+					got = append(got, word)
+				}
+				return nil
+			}
+		}))
+		require.NoError(t, err)
+		sort.Strings(got)
+		assert.Equal(t, want[r.Number], strings.Join(got, " "))
+		if r.Number == 3 {
+			require.Len(t, report.Problems, 1)
+			assert.Equal(t, "@x/shut", report.Problems[0].Path)
+		} else {
+			assert.Empty(t, report.Problems)
+		}
+	}
+	faults, err := l.Check(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	for _, number := range []int64{1, 4} {
+		require.NoError(t, l.Drop(ctx, number))
+		faults, err := l.Check(ctx)
+		require.NoError(t, err)
+		assert.Empty(t, faults)
+	}
+	record(t, l, "weekly", t.TempDir())
+}

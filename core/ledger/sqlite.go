@@ -1,0 +1,382 @@
+package ledger
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"time"
+
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
+
+	"frankledger/core/source"
+)
+
+// version is that of the schema.
+const version = 2
+
+// application marks the file as a ledger, as SQLite lets a program do: "FrLg".
+const application = 0x46724c67
+
+const schema = `
+CREATE TABLE place (
+	id   INTEGER PRIMARY KEY,
+	host TEXT NOT NULL,
+	path BLOB NOT NULL,        -- full path, exact bytes
+	UNIQUE (host, path)
+);
+CREATE TABLE record (
+	id        INTEGER PRIMARY KEY AUTOINCREMENT,
+	place     INTEGER NOT NULL,
+	label     TEXT NOT NULL,
+	taken     INTEGER NOT NULL, -- nanoseconds since 1970 in UTC
+	note      TEXT NOT NULL,
+	terms     TEXT NOT NULL,    -- options and condition it was taken with: a JSON array of words
+	algorithm TEXT NOT NULL,    -- of the digests that were asked for, or nothing
+	entries   INTEGER NOT NULL,
+	bytes     INTEGER NOT NULL, -- of content of files
+	seal      BLOB NOT NULL,    -- of the place
+	self      BLOB NOT NULL     -- the place itself, packed
+);
+CREATE TABLE problem (
+	record   INTEGER NOT NULL,
+	way      BLOB NOT NULL,     -- path from the place, exact bytes
+	tried    TEXT NOT NULL,
+	reason   TEXT NOT NULL,
+	entries  INTEGER NOT NULL,
+	vanished INTEGER NOT NULL
+);
+CREATE TABLE sheet (
+	id      INTEGER PRIMARY KEY,
+	place   INTEGER NOT NULL,
+	record  INTEGER NOT NULL,
+	folders BLOB NOT NULL,
+	names   BLOB NOT NULL,
+	facts   BLOB NOT NULL
+);
+CREATE INDEX sheet_place ON sheet (place, record);
+`
+
+// file is a store in an SQLite file.
+type file struct {
+	shelf
+	db *sql.DB
+}
+
+// patience is how long to wait for another program that writes.
+const patience = 30 * time.Second
+
+// openFile opens a file to read from it.
+func openFile(ctx context.Context, path string) (*file, error) {
+	if _, err := os.Stat(path); err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, ErrNone
+		}
+		return nil, err
+	}
+	mode := "ro"
+	if _, err := os.Stat(path + "-journal"); err == nil { // a writer was killed: what it began has to be taken back
+		mode = "rw"
+	}
+	f, err := connect(ctx, path, mode)
+	if errors.Is(err, errOlder) {
+		return createFile(ctx, path)
+	}
+	return f, err
+}
+
+// createFile opens a file to write to it, and makes it if there is none.
+func createFile(ctx context.Context, path string) (*file, error) { return connect(ctx, path, "rwc") }
+
+func connect(ctx context.Context, path, mode string) (*file, error) {
+	query := url.Values{"mode": {mode}, "_txlock": {"immediate"}, "_pragma": {
+		fmt.Sprintf("busy_timeout(%d)", patience.Milliseconds()), "page_size(8192)", "synchronous(full)", "cache_size(-8000)"}}
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+query.Encode())
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(1)
+	f := &file{shelf{db}, db}
+	if err := f.prepare(ctx, mode == "rwc"); err != nil {
+		db.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// errOlder is returned for a file of an older version that was opened to be read.
+var errOlder = errors.New("it was written by an older version of this program")
+
+// prepare makes sure that the file is a ledger of this version. If it may be
+// written to, an empty file is made one, and an older one brought up to it.
+func (f *file) prepare(ctx context.Context, write bool) error {
+	mark, at, tables, err := about(ctx, f.db)
+	switch {
+	case err != nil:
+		return named(err)
+	case mark == 0 && tables == 0 && write, mark == application && at < version && write:
+		return f.inTransaction(ctx, func(tx *sql.Tx) error {
+			// Another program may have done it meanwhile.
+			_, at, tables, err := about(ctx, tx)
+			switch {
+			case err != nil:
+				return err
+			case tables == 0:
+				_, err = tx.ExecContext(ctx, schema+fmt.Sprintf("PRAGMA application_id = %d; PRAGMA user_version = %d;", application, version))
+				return err
+			case at == 1:
+				return fromVersion1(ctx, tx)
+			}
+			return nil
+		})
+	case mark != application:
+		return ErrForeign
+	case at > version:
+		return ErrNewer
+	case at < version:
+		return errOlder
+	}
+	return nil
+}
+
+// about tells of what program and version a file is, and how many tables it has.
+func about(ctx context.Context, q querier) (mark, at, tables int, err error) {
+	for _, one := range []struct {
+		query string
+		to    *int
+	}{{"PRAGMA application_id", &mark}, {"PRAGMA user_version", &at}, {"SELECT count(*) FROM sqlite_master", &tables}} {
+		if err := q.QueryRowContext(ctx, one.query).Scan(one.to); err != nil {
+			return 0, 0, 0, err
+		}
+	}
+	return mark, at, tables, nil
+}
+
+// Close implements Store.
+func (f *file) Close() error { return f.db.Close() }
+
+// Update implements Store.
+func (f *file) Update(ctx context.Context, change func(Update) error) error {
+	return f.inTransaction(ctx, func(tx *sql.Tx) error { return change(&update{shelf{tx}, tx}) })
+}
+
+// Check implements Store.
+func (f *file) Check(ctx context.Context) (faults []string, err error) {
+	err = each(ctx, f.db, func(rows *sql.Rows) error {
+		var line string
+		err := rows.Scan(&line)
+		if line != "ok" {
+			faults = append(faults, line)
+		}
+		return err
+	}, "PRAGMA integrity_check")
+	return faults, err
+}
+
+// Compact implements Store.
+func (f *file) Compact(ctx context.Context) error {
+	_, err := f.db.ExecContext(ctx, "VACUUM")
+	return named(err)
+}
+
+// inTransaction does something whole or not at all.
+func (f *file) inTransaction(ctx context.Context, do func(tx *sql.Tx) error) error {
+	tx, err := f.db.BeginTx(ctx, nil)
+	if err != nil {
+		return named(err)
+	}
+	if err := do(tx); err != nil {
+		tx.Rollback()
+		return named(err)
+	}
+	return named(tx.Commit())
+}
+
+// named gives errors of the database the names of this package.
+func named(err error) error {
+	var e *sqlite.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	name := map[int]error{
+		sqlite3.SQLITE_NOTADB: ErrForeign, sqlite3.SQLITE_CORRUPT: ErrDamaged, sqlite3.SQLITE_BUSY: ErrBusy, sqlite3.SQLITE_LOCKED: ErrBusy,
+		sqlite3.SQLITE_READONLY: ErrReadOnly, sqlite3.SQLITE_FULL: ErrFull,
+	}[e.Code()&0xff]
+	if e.Code() == sqlite3.SQLITE_IOERR_WRITE { // also at a limit on the size of files
+		name = ErrFull
+	}
+	if name == nil {
+		return err
+	}
+	return fmt.Errorf("%w: %w", name, err)
+}
+
+// querier is the database, or a transaction in it.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+// each calls a function for each row that a query has. A row that cannot be read
+// is an error, never the end.
+func each(ctx context.Context, q querier, do func(*sql.Rows) error, query string, args ...any) error {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return named(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := do(rows); err != nil {
+			return named(err)
+		}
+	}
+	return named(rows.Err())
+}
+
+// shelf reads from the database, or in a transaction.
+type shelf struct{ q querier }
+
+// Records implements Shelf.
+func (s shelf) Records(ctx context.Context) ([]Record, error) { return s.records(ctx, "") }
+
+// records returns the records that a clause chooses.
+func (s shelf) records(ctx context.Context, where string, args ...any) (records []Record, err error) {
+	err = each(ctx, s.q, func(rows *sql.Rows) error {
+		var r Record
+		var path, seal, self []byte
+		var taken int64
+		var terms string
+		if err := rows.Scan(&r.Number, &r.place, &r.Host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &seal, &self, &r.Problems, &r.Stored); err != nil {
+			return err
+		}
+		r.Place, r.Taken = string(path), time.Unix(0, taken).UTC()
+		copy(r.seal[:], seal)
+		if json.Unmarshal([]byte(terms), &r.Terms) != nil || !r.unpackSelf(self) {
+			return fmt.Errorf("%w: record %d", ErrDamaged, r.Number)
+		}
+		records = append(records, r)
+		return nil
+	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
+		(SELECT count(*) FROM problem WHERE record = r.id),
+		(SELECT coalesce(sum(length(folders) + length(names) + length(facts)), 0) FROM sheet WHERE place = r.place AND record = r.id)
+		FROM record r JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
+	return records, err
+}
+
+// Problems implements Shelf.
+func (s shelf) Problems(ctx context.Context, record int64) (problems []source.Problem, err error) {
+	err = each(ctx, s.q, func(rows *sql.Rows) error {
+		var p source.Problem
+		var way []byte
+		var reason string
+		err := rows.Scan(&way, &p.Tried, &reason, &p.Entries, &p.Vanished)
+		p.Path, p.Err = string(way), errors.New(reason)
+		problems = append(problems, p)
+		return err
+	}, "SELECT way, tried, reason, entries, vanished FROM problem WHERE record = ? ORDER BY way, tried", record)
+	return problems, err
+}
+
+// Sheets implements Shelf.
+func (s shelf) Sheets(ctx context.Context, place, upTo int64) (sheets []Sheet, err error) {
+	err = each(ctx, s.q, func(rows *sql.Rows) error {
+		one := Sheet{Place: place}
+		err := rows.Scan(&one.Number, &one.Record, &one.Folders)
+		sheets = append(sheets, one)
+		return err
+	}, "SELECT id, record, folders FROM sheet WHERE place = ? AND record <= ? ORDER BY record, id", place, upTo)
+	return sheets, err
+}
+
+// Part implements Shelf.
+func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte, err error) {
+	query := "SELECT names FROM sheet WHERE id = ?"
+	if part == Facts {
+		query = "SELECT facts FROM sheet WHERE id = ?"
+	}
+	err = s.q.QueryRowContext(ctx, query, sheet).Scan(&content)
+	if err == sql.ErrNoRows {
+		err = fmt.Errorf("%w: sheet %d is not there", ErrDamaged, sheet)
+	}
+	return content, named(err)
+}
+
+// update changes the database in a transaction.
+type update struct {
+	shelf
+	tx *sql.Tx
+}
+
+func (u *update) exec(ctx context.Context, query string, args ...any) (sql.Result, error) {
+	result, err := u.tx.ExecContext(ctx, query, args...)
+	return result, named(err)
+}
+
+// AddRecord implements Update.
+func (u *update) AddRecord(ctx context.Context, r Record) (number, place int64, err error) {
+	if _, err := u.exec(ctx, "INSERT OR IGNORE INTO place (host, path) VALUES (?, ?)", r.Host, []byte(r.Place)); err != nil {
+		return 0, 0, err
+	}
+	if err := u.tx.QueryRowContext(ctx, "SELECT id FROM place WHERE host = ? AND path = ?", r.Host, []byte(r.Place)).Scan(&place); err != nil {
+		return 0, 0, named(err)
+	}
+	terms, err := json.Marshal(append([]string{}, r.Terms...))
+	if err != nil {
+		return 0, 0, err
+	}
+	chosen := sql.NullInt64{Int64: r.Number, Valid: r.Number > 0}
+	result, err := u.exec(ctx, "INSERT INTO record (id, place, label, taken, note, terms, algorithm, entries, bytes, seal, self) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		chosen, place, r.Label, r.Taken.UnixNano(), r.Note, string(terms), r.Algorithm, r.Entries, r.Bytes, r.seal[:], blob(r.packSelf()))
+	if err != nil {
+		return 0, 0, err
+	}
+	number, err = result.LastInsertId()
+	return number, place, err
+}
+
+// AddProblem implements Update.
+func (u *update) AddProblem(ctx context.Context, record int64, p source.Problem) error {
+	_, err := u.exec(ctx, "INSERT INTO problem (record, way, tried, reason, entries, vanished) VALUES (?, ?, ?, ?, ?, ?)",
+		record, []byte(p.Path), p.Tried, p.Err.Error(), p.Entries, p.Vanished)
+	return err
+}
+
+// AddSheet implements Update.
+func (u *update) AddSheet(ctx context.Context, s Sheet) error {
+	_, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
+		s.Place, s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
+	return err
+}
+
+// blob is never NULL.
+func blob(content []byte) []byte {
+	if content == nil {
+		return []byte{}
+	}
+	return content
+}
+
+// RemoveSheets implements Update.
+func (u *update) RemoveSheets(ctx context.Context, record int64) error {
+	_, err := u.exec(ctx, "DELETE FROM sheet WHERE place = (SELECT place FROM record WHERE id = ?1) AND record = ?1", record)
+	return err
+}
+
+// RemoveRecord implements Update.
+func (u *update) RemoveRecord(ctx context.Context, record int64) error {
+	for _, statement := range []string{
+		"DELETE FROM problem WHERE record = ?",
+		"DELETE FROM record WHERE id = ?",
+	} {
+		if _, err := u.exec(ctx, statement, record); err != nil {
+			return err
+		}
+	}
+	_, err := u.exec(ctx, "DELETE FROM place WHERE NOT EXISTS (SELECT 1 FROM record WHERE place = place.id)")
+	return err
+}
