@@ -15,6 +15,7 @@ import (
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -43,14 +44,10 @@ and the status 0 if it is the same, 1 if not.
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			wanted, err := parseAlgorithms(algorithms)
-			if err != nil {
-				return misuse("--algorithm: %w", err)
-			}
 			if expect != "" || cmd.Flags().Changed("expect") {
-				return p.expect(cmd, &o, expect, wanted, cmd.Flags().Changed("algorithm"), args)
+				return p.expect(cmd, &o, expect, algorithms, args)
 			}
-			return p.checksum(cmd, &o, wanted, args)
+			return p.checksum(cmd, &o, algorithms, args)
 		},
 	}
 	f := cmd.Flags()
@@ -111,26 +108,27 @@ func (p *Program) readingAs(cmd *cobra.Command, o *readingOptions, formats []str
 }
 
 // checksum answers with digests.
-func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, algorithms []entry.Algorithm, args []string) error {
+func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, args []string) error {
 	r, err := p.readingAs(cmd, o, checksumFormats, render.ManifestFormat)
 	if err != nil {
 		return err
-	}
-	if r.format == render.ManifestFormat && len(algorithms) > 1 {
-		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
 	if err != nil {
 		return err
 	}
-	if err := nowOnly(sources); err != nil {
-		return err
+	algorithms, err := parseAlgorithms(algorithmFor(words, cmd.Flags().Changed("algorithm"), sources))
+	if err != nil {
+		return misuse("--algorithm: %w", err)
+	}
+	if r.format == render.ManifestFormat && len(algorithms) > 1 {
+		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
 	}
 	spareMemory()
 	ctx := cmd.Context()
 	return p.answer(r, summary, func(w output.Destination) error {
 		list := p.ownList(r)
-		files, err := p.files(ctx, r, sources, summary, list)
+		files, err := p.files(ctx, r, sources, algorithms, summary, list)
 		if err != nil {
 			return err
 		}
@@ -163,15 +161,23 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, algorithms []e
 }
 
 // files reads sources and returns the files there, in order of their paths,
-// but for the list that is being written. What is no file and was named itself
-// is a problem.
-func (p *Program) files(ctx context.Context, r *reading, sources []source.Source, summary *render.Summary, list *ownList) ([]*entry.Entry, error) {
+// but for the list that is being written, and for recorded ones without digests.
+// What is no file and was named itself is a problem.
+func (p *Program) files(ctx context.Context, r *reading, sources []source.Source, algorithms []entry.Algorithm, summary *render.Summary, list *ownList) ([]*entry.Entry, error) {
 	collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+	var wanted entry.Facts
+	var names []string
+	for _, a := range algorithms {
+		wanted |= a.Fact
+		names = append(names, a.Name)
+	}
+	digested := ledger.NewDigested(collector, wanted)
 	request := r.request
 	request.Facts, request.Through = entry.FactStatus, true
-	if err := p.readAll(ctx, r, &request, sources, collector, summary); err != nil {
+	if err := p.readAll(ctx, r, &request, sources, digested, summary); err != nil {
 		return nil, err
 	}
+	p.addProblems(summary, digested.Problems(strings.Join(names, " and ")))
 	arranged := collector.Arrange()
 	var files []*entry.Entry
 	for i := range arranged.Len() {
@@ -227,6 +233,9 @@ func (l *ownList) is(e *entry.Entry) bool {
 // way returns the path of a file from the folder of the list.
 func (l *ownList) way(e *entry.Entry) string {
 	place := e.Folder.Place
+	if place.Record != nil { // wherever it was: the list is of what is below
+		return e.Way()
+	}
 	full := place.Full
 	switch {
 	case e.Self:

@@ -20,6 +20,7 @@ import (
 	"golang.org/x/term"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger"
 	"frankledger/output"
 )
 
@@ -71,14 +72,16 @@ type Program struct {
 
 	paging  atomic.Bool // a pager may be running, which handles Ctrl-C itself
 	toClose []io.Closer // when the command is done
+	ledger  *ledger.Ledger
 }
 
 // Main runs the program for the process it is in and returns the status to
 // exit with.
 func Main(args []string) int {
-	// A closed pipe is to be an error of the write, not the end of the process.
-	// Catching the signal, not ignoring it, leaves it as it was for a pager.
-	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
+	// A closed pipe, or a limit on the size of files, is to be an error of the
+	// write, not the end of the process. Catching the signal, not ignoring it,
+	// leaves it as it was for a pager.
+	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE, syscall.SIGXFSZ)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
 	p := &Program{Out: os.Stdout, Err: os.Stderr}
@@ -107,7 +110,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	for _, c := range p.toClose {
 		c.Close() // opened for reading only
 	}
-	p.toClose = nil
+	p.toClose, p.ledger = nil, nil
 	return p.status(ctx, command, err)
 }
 
@@ -189,7 +192,7 @@ what it could not read. Looking changes nothing.`,
 	root.SetFlagErrorFunc(flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.ledgerCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
 	root.InitDefaultCompletionCmd("")
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {

@@ -8,6 +8,7 @@ import (
 	"frankledger/core/compare"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -19,9 +20,10 @@ func (p *Program) compareCommand() *cobra.Command {
 	var content bool
 	var algorithm string
 	cmd := &cobra.Command{
-		Use:   "compare A B [where CONDITION…]",
-		Short: "what was added, removed, moved, altered between two folders",
-		Long: `Tells how folder B differs from folder A, by the ways below them:
+		Use:   "compare A [B] [where CONDITION…]",
+		Short: "what was added, removed, moved, altered between two folders or records",
+		Long: `Tells how folder B differs from folder A, by the ways below them. Either may be a
+record; one record alone is held against its place as it is now:
 
   added     only in B
   removed   only in A
@@ -31,8 +33,9 @@ func (p *Program) compareCommand() *cobra.Command {
 
 Files of the same size and time are taken for the same; where only the times
 differ their content is read, and with --content always. The times of folders
-and links are not compared. The status is 0 if nothing differs, and 1 if
-anything does.`,
+and links are not compared. Of recorded files, the digests that were kept stand
+for the content; where none were, another time is taken for another content, and
+that is said. The status is 0 if nothing differs, and 1 if anything does.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -51,15 +54,37 @@ anything does.`,
 	examples(cmd,
 		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders"},
 		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --content", "is the copy good, byte for byte?"},
+		example{"compare @weekly", "what has changed since the record?"},
+		example{"compare @weekly:1 @weekly", "what had changed between two records?"},
 		example{"compare 'cards/card 07' 'cards/card 12' where size over 100kB", "only some of the files"},
 	)
 	return cmd
 }
 
+// asRecorded has what is there now chosen as it was chosen for the record.
+func (p *Program) asRecorded(cmd *cobra.Command, r *reading, o *readingOptions, recorded source.Source, chosen bool) (*reading, error) {
+	terms := recorded.(*ledger.Source).Record().Terms
+	if len(terms) == 0 || chosen {
+		return r, nil
+	}
+	with := *o
+	condition := applyTerms(&with, terms)
+	again, err := p.reading(cmd, &with)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := p.where(again, condition, with.matchCase); err != nil {
+		return nil, err
+	}
+	again.request.Condition = ledger.WithFolders(again.request.Condition)
+	return again, nil
+}
+
 // compare answers with what differs.
 func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, algorithm string, args []string) error {
-	if places, _, _ := splitWhere(args); len(places) != 2 {
-		return misuse("name two folders: %s A B", cmd.CommandPath())
+	places, _, has := splitWhere(args)
+	if len(places) != 2 && !(len(places) == 1 && strings.HasPrefix(places[0], recordMark) && !strings.HasPrefix(places[0], listMark)) {
+		return misuse("name two folders, or one record: %s A B, or %s @NAME", cmd.CommandPath(), cmd.CommandPath())
 	}
 	by, err := entry.LookupAlgorithm(algorithm)
 	if err != nil {
@@ -69,18 +94,29 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, true)
+	ctx := cmd.Context()
+	sources, summary, err := p.open(ctx, r, args, o.matchCase, true)
 	if err != nil {
 		return err
 	}
-	if err := nowOnly(sources); err != nil {
-		return err
-	}
-	if len(sources) != 2 {
+	if len(summary.Report.Problems) > 0 {
 		return misuse("%s: %s", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Reason())
 	}
+	if len(sources) == 1 {
+		if r, err = p.asRecorded(cmd, r, o, sources[0], has); err != nil {
+			return err
+		}
+		now, err := thereNow(sources[0].(*ledger.Source), 1)
+		if err != nil {
+			return err
+		}
+		sources = append(sources, now)
+		r.view.Places = []*entry.Place{sources[0].Place(), now.Place()}
+	}
+	if len(sources) != 2 {
+		return misuse("name two folders, or two records; %s are more", everyRecord)
+	}
 	spareMemory()
-	ctx := cmd.Context()
 	found := false
 	err = p.answer(r, summary, func(w output.Destination) error {
 		progress := &source.Progress{}
@@ -101,7 +137,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		if r.view.Columns = compare.Columns(strings.HasPrefix(r.format, "json"), r.view.Context); render.ForPeople(r.format) {
 			r.view.Columns = r.view.CompareColumns()
 		}
-		return render.All(w, render.New(r.format, r.view), rowList(a.Entries()), summary)
+		return render.All(w, render.New(r.format, r.view), rowList(a.Entries(!render.ForPeople(r.format))), summary)
 	})
 	return different(found, err)
 }

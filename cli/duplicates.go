@@ -11,6 +11,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
+	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
@@ -87,10 +88,6 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if keep < 0 {
 		return misuse("--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
 	}
-	algorithm, err := entry.LookupAlgorithm(o.algorithm)
-	if err != nil {
-		return misuse("--algorithm: %w", err)
-	}
 	if o.onlyIn != "" {
 		for _, name := range []string{"keep", "spares", "across", "empty", "confirm"} {
 			if cmd.Flags().Changed(name) {
@@ -106,8 +103,12 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if err != nil {
 		return err
 	}
-	if err := nowOnly(sources); err != nil {
-		return err
+	algorithm, err := entry.LookupAlgorithm(algorithmFor(o.algorithm, cmd.Flags().Changed("algorithm"), sources))
+	if err != nil {
+		return misuse("--algorithm: %w", err)
+	}
+	if hasRecord(sources) && (o.marked || o.confirm) {
+		return misuse("--keep, --spares and --confirm are about files that are there now, not about records")
 	}
 	if len(sources) < 2 && (o.across || o.onlyIn != "") {
 		return misuse("--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
@@ -124,11 +125,13 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	return p.answer(r, summary, func(w output.Destination) error {
 		collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
 		counter := weigh.NewCounter(collector)
+		digested := ledger.NewDigested(counter, algorithm.Fact)
 		request := r.request
 		request.Facts, request.Through = entry.FactStatus, true
-		if err := p.readAll(ctx, r, &request, sources, duplicates.Files(counter), summary); err != nil {
+		if err := p.readAll(ctx, r, &request, sources, duplicates.Files(digested), summary); err != nil {
 			return err
 		}
+		p.addProblems(summary, digested.Problems(algorithm.Name))
 		progress := &source.Progress{}
 		done := p.progress(r, progress)
 		defer done()

@@ -42,12 +42,15 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 	f.StringVar(&extra.Siblings, "siblings", "", "look in this `PLACE` for other names of the same file")
 	f.IntVar(&extra.Preview, "preview", 0, "the first `NUMBER` of lines, if it is text")
 	group(cmd, groupWhat, "siblings", "preview")
+	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
+	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, []string{render.FormatNames()[0], "json"})
 	examples(cmd,
 		example{"inspect 'read me first.txt' --preview 5", "a file, and how it starts"},
 		example{"inspect recordings", "a folder, with all it holds"},
 		example{"inspect counts/latest.csv", "a link, and where it leads"},
 		example{"inspect 'recordings/best call.wav' --siblings .", "a file with several names"},
+		example{"inspect @weekly/notes/rota.md", "a file as it was recorded"},
 	)
 	return cmd
 }
@@ -63,8 +66,10 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 	if err != nil {
 		return err
 	}
-	if err := nowOnly(sources); err != nil {
-		return err
+	if extra.Siblings != "" || extra.Preview > 0 {
+		if err := nowOnly(sources); err != nil {
+			return err
+		}
 	}
 	if extra.Siblings != "" {
 		if _, err := live.Open(extra.Siblings, 0); err != nil {
@@ -119,7 +124,7 @@ func gatherCards(ctx context.Context, r *reading, sources []source.Source, extra
 			return nil, err
 		}
 		for _, e := range entries {
-			card, read, err := inspect.Look(ctx, e, extra)
+			card, read, err := inspect.Look(ctx, s, e, extra)
 			report.Add(read)
 			if err != nil {
 				return nil, err

@@ -1,21 +1,21 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
-	"frankledger/core/entry"
 	"frankledger/core/ledger"
-	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -50,143 +50,6 @@ func ledgerTrouble(path string, err error) error {
 	return &failure{statusFailed, fmt.Errorf("the ledger %s: %w", render.Escaped(path), err)}
 }
 
-// openRecord opens a record as a place.
-func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
-	ref, err := ledger.ParseReference(words, r.view.Zone)
-	if err != nil {
-		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
-	}
-	l, err := openLedger(ctx, r.ledger)
-	if err != nil {
-		return nil, err
-	}
-	p.toClose = append(p.toClose, l)
-	found, err := l.Find(ctx, ref)
-	if errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel) {
-		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
-	}
-	if err != nil {
-		return nil, ledgerTrouble(ledgerFile(r.ledger), err)
-	}
-	s, err := l.Source(ctx, found, ref.Way, given, index)
-	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
-		return nil, misuse("%s: %w", render.Escaped(given), err)
-	}
-	return s, ledgerTrouble(ledgerFile(r.ledger), err)
-}
-
-// nowOnly refuses records where a command is about what is there now.
-func nowOnly(sources []source.Source) error {
-	for _, s := range sources {
-		if s.Place().Record != nil {
-			return misuse("%s is a record, and this command reads what is there now; list, search, weigh, outline and tally read records", render.Escaped(s.Place().Given))
-		}
-	}
-	return nil
-}
-
-func (p *Program) recordCommand() *cobra.Command {
-	var o readingOptions
-	var label, note string
-	formats := []string{"table"}
-	cmd := &cobra.Command{
-		Use:   "record [PLACE] --label NAME [where CONDITION…]",
-		Short: "writes a place down in the ledger, dated",
-		Long: `Writes down all that is known of everything below a folder, under a label. Later,
-@NAME is a place, in list, search, weigh, outline and tally: what was there then,
-though it may have changed, or the card may be in a drawer.
-
-  @weekly              the newest record of that label
-  @weekly:1            the one before it
-  @weekly:2026-11-01   the newest at or before that day
-  @7                   by its number, as "frank ledger entries" tells
-  @weekly/counts       a folder in it
-
-Recorded again, a place costs only what has changed. With where, only what meets
-the condition is written down, and all folders.`,
-		Args:              cobra.ArbitraryArgs,
-		ValidArgsFunction: completeWhere,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := ledger.CheckLabel(label); err != nil {
-				return misuse("--label: %w", err)
-			}
-			// What is below could not be found again in the record.
-			if o.follow || o.hidden == "only" {
-				return misuse("a record is of all that lies in a folder: it goes with neither --follow nor --hidden only")
-			}
-			return p.record(cmd, &o, label, note, args)
-		},
-	}
-	f := cmd.Flags()
-	f.SortFlags = false
-	o.hidden, o.depth = hiddenWords[0], allWord
-	f.StringVar(&label, "label", "", "the `NAME` to keep records of this place under")
-	f.StringVar(&note, "note", "", "a `TEXT` to keep with it")
-	group(cmd, groupWhat, "label", "note")
-	addLooking(cmd, &o)
-	addShowing(cmd, &o, formats)
-	examples(cmd,
-		example{"record . --label weekly", "everything below the current folder"},
-		example{"record cards --label cards --note 'before they go back'", "with a note"},
-		example{"list @weekly/notes", "what was there"},
-	)
-	return cmd
-}
-
-// record writes a place down.
-func (p *Program) record(cmd *cobra.Command, o *readingOptions, label, note string, args []string) error {
-	r, err := p.reading(cmd, o)
-	if err != nil {
-		return err
-	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, true)
-	if err != nil {
-		return err
-	}
-	if err := nowOnly(sources); err != nil {
-		return err
-	}
-	if len(sources) != 1 || len(summary.Report.Problems) > 0 {
-		return misuse("name one folder; each place has records of its own")
-	}
-	path := ledgerFile(o.ledger)
-	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return err
-	}
-	ctx := cmd.Context()
-	l, err := ledger.Create(ctx, path)
-	if err != nil {
-		return ledgerTrouble(path, err)
-	}
-	spareMemory()
-	defer l.Close()
-	return p.answer(r, summary, func(w output.Destination) error {
-		place := sources[0].Place()
-		taking := ledger.NewTaking(place)
-		request := r.request
-		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
-		request.Condition, request.Self = ledger.WithFolders(request.Condition), true
-		taken := time.Now()
-		if err := p.readAll(ctx, r, &request, sources, taking, summary); err != nil {
-			return err
-		}
-		host, err := os.Hostname()
-		if err != nil {
-			return err
-		}
-		full := place.Full
-		if place.Real != "" {
-			full = place.Real
-		}
-		written, changes, err := l.Write(ctx, ledger.Record{Label: label, Host: host, Place: full, Taken: taken, Note: note}, taking, summary.Report, ledger.Options{})
-		if err != nil {
-			return ledgerTrouble(path, err)
-		}
-		_, err = w.Write(r.view.Written(nil, written, changes, path, summary))
-		return err
-	})
-}
-
 func (p *Program) ledgerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "ledger",
@@ -201,11 +64,14 @@ the records.`,
 		entries.SetContext(cmd.Context())
 		return entries.RunE(entries, args)
 	}
-	cmd.AddCommand(entries, p.ledgerDropCommand())
+	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand())
 	examples(cmd,
 		example{"record notes --label notes", "writes a record"},
 		example{"ledger entries", "all records"},
+		example{"ledger check", "is the ledger itself as it was written?"},
 		example{"ledger drop 1", "the record with that number is no longer needed"},
+		example{"ledger export --to ledger.jsonl", "all records as JSON lines, for other programs and other days"},
+		example{"ledger import ledger.jsonl --ledger other.sqlite", "and back again"},
 	)
 	return cmd
 }
@@ -250,19 +116,42 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	return cmd
 }
 
-func (p *Program) ledgerDropCommand() *cobra.Command {
+// housekeeping makes a command that does something with the whole ledger. The
+// ledger is opened to be written to, or only to be read.
+func (p *Program) housekeeping(use, short, long string, write bool, args cobra.PositionalArgs, do func(ctx context.Context, l *ledger.Ledger, path string, args []string) error) *cobra.Command {
 	var file string
 	cmd := &cobra.Command{
-		Use:   "drop NUMBER…",
-		Short: "takes records out; all others stay whole",
-		Args:  cobra.ArbitraryArgs,
+		Use:   use,
+		Short: short,
+		Long:  long,
+		Args:  args,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			ctx := cmd.Context()
+			path := ledgerFile(file)
+			l, err := openLedger(ctx, path)
+			if err == nil && write {
+				l.Close()
+				l, err = ledger.Create(ctx, path)
+				err = ledgerTrouble(path, err)
+			}
+			if err != nil {
+				return err
+			}
+			defer l.Close()
+			return do(ctx, l, path, args)
+		},
+	}
+	cmd.Flags().SortFlags = false
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
+	group(cmd, groupWhere, "ledger")
+	return cmd
+}
+
+func (p *Program) ledgerDropCommand() *cobra.Command {
+	return p.housekeeping("drop NUMBER…", "takes records out; all others stay whole", "", true, cobra.ArbitraryArgs,
+		func(ctx context.Context, l *ledger.Ledger, path string, args []string) error {
 			if len(args) == 0 {
 				return misuse("name the numbers of records, as frank ledger entries tells them")
-			}
-			path := ledgerFile(file)
-			if _, err := os.Stat(path); err != nil {
-				return misuse("%w: %s", ledger.ErrNone, render.Escaped(path))
 			}
 			var numbers []int64
 			for _, arg := range args {
@@ -272,13 +161,8 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 				}
 				numbers = append(numbers, n)
 			}
-			l, err := ledger.Create(cmd.Context(), path)
-			if err != nil {
-				return ledgerTrouble(path, err)
-			}
-			defer l.Close()
 			for _, n := range numbers {
-				err := l.Drop(cmd.Context(), n)
+				err := l.Drop(ctx, n)
 				if errors.Is(err, ledger.ErrNoRecord) {
 					return misuse("%w: %d", err, n)
 				}
@@ -286,6 +170,145 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 					return ledgerTrouble(path, err)
 				}
 				fmt.Fprintf(p.Out, "dropped %d\n", n)
+			}
+			return nil
+		})
+}
+
+func (p *Program) ledgerCheckCommand() *cobra.Command {
+	return p.housekeeping("check", "whether the ledger is as it was written",
+		`Has the database check itself, and holds everything that is recorded against the
+seals that were written with it.`, false, noArgs,
+		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
+			faults, err := l.Check(ctx)
+			if err != nil {
+				return ledgerTrouble(path, err)
+			}
+			for _, f := range faults {
+				switch {
+				case f.Record == 0:
+					p.say("frank: %s", render.Escaped(f.What))
+				case f.Way == "":
+					p.say("frank: record %d: %s", f.Record, f.What)
+				default:
+					p.say("frank: record %d, %s: %s", f.Record, render.Escaped(f.Way), f.What)
+				}
+			}
+			if len(faults) > 0 {
+				return ledgerTrouble(path, fmt.Errorf("%w: %s; frank ledger export saves what can be read", ledger.ErrDamaged, render.Count(int64(len(faults)), "fault", "faults")))
+			}
+			records, err := l.Records(ctx)
+			if err != nil {
+				return ledgerTrouble(path, err)
+			}
+			fmt.Fprintf(p.Out, "the ledger %s is as it was written: %s\n", render.Escaped(path), render.Count(int64(len(records)), "record", "records"))
+			return nil
+		})
+}
+
+func (p *Program) ledgerCompactCommand() *cobra.Command {
+	return p.housekeeping("compact", "gives back the room of records that were dropped", "", true, noArgs,
+		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
+			before, err := os.Stat(path)
+			if err != nil {
+				return err
+			}
+			if err := l.Compact(ctx); err != nil {
+				return ledgerTrouble(path, err)
+			}
+			after, err := os.Stat(path)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(p.Out, "%s, and was %s\n", render.Binary.SizeText(after.Size()), render.Binary.SizeText(before.Size()))
+			return nil
+		})
+}
+
+func (p *Program) ledgerExportCommand() *cobra.Command {
+	var to string
+	var replace bool
+	cmd := p.housekeeping("export", "all records as JSON lines",
+		`Writes down everything that the ledger has as JSON lines, one for each record and
+for each entry that is new, different or gone in it. "frank ledger import" makes
+the same records of them. Of a damaged ledger it saves what can be read.`, false, noArgs,
+		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
+			r := &reading{to: to, replace: replace, page: neverWord}
+			destination, err := p.destination(r)
+			if err != nil {
+				return err
+			}
+			out := bufio.NewWriterSize(destination, 1<<20)
+			saved, err := l.Export(ctx, out)
+			if err == nil {
+				err = out.Flush()
+			}
+			if closing := destination.Close(err == nil); err == nil {
+				err = closing
+			}
+			if err != nil {
+				return ledgerTrouble(path, err)
+			}
+			for _, what := range saved.Lost {
+				p.say("frank: lost: %s", render.Escaped(what))
+			}
+			if to != "" {
+				fmt.Fprintf(p.Out, "%s, %s\n", render.Count(int64(saved.Records), "record", "records"), render.Count(saved.Lines, "line", "lines"))
+			}
+			if len(saved.Lost) > 0 {
+				return &failure{statusIncomplete, errors.New("the ledger is damaged; what could be read is saved")}
+			}
+			return nil
+		})
+	f := cmd.Flags()
+	f.StringVar(&to, "to", "", "the `FILE` to write to, whole or not at all")
+	f.BoolVar(&replace, "replace", false, "with --to, replace a file that is there")
+	group(cmd, groupOut, "to", "replace")
+	return cmd
+}
+
+func (p *Program) ledgerImportCommand() *cobra.Command {
+	var file string
+	cmd := &cobra.Command{
+		Use:   "import FILE",
+		Short: "makes records of exported lines",
+		Long: `Makes the records again that "frank ledger export" wrote, all or none, in a ledger
+that has none of these places yet. FILE may be - for the standard input.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misuse("name one file of lines, such as: %s ledger.jsonl", cmd.CommandPath())
+			}
+			in := os.Stdin
+			if args[0] != "-" {
+				var err error
+				if in, err = os.Open(args[0]); err != nil {
+					return misuse("%s: %w", render.Escaped(args[0]), reason(err))
+				}
+				defer in.Close()
+			}
+			path := ledgerFile(file)
+			if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+				return err
+			}
+			l, err := ledger.Create(cmd.Context(), path)
+			if err != nil {
+				return ledgerTrouble(path, err)
+			}
+			defer l.Close()
+			done, err := l.Import(cmd.Context(), in)
+			switch {
+			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, ledger.ErrThere) || errors.Is(err, ledger.ErrNewer):
+				return misuse("%s: %w; nothing was imported", render.Escaped(args[0]), err)
+			case err != nil:
+				return ledgerTrouble(path, err)
+			}
+			fmt.Fprintf(p.Out, "%s imported into %s\n", render.Count(int64(len(done.Records)), "record", "records"), render.Escaped(path))
+			for _, old := range slices.Sorted(maps.Keys(done.Renumbered)) {
+				fmt.Fprintf(p.Out, "record %d is number %d here\n", old, done.Renumbered[old])
+			}
+			if done.Lost > 0 {
+				return &failure{statusIncomplete, fmt.Errorf("%s had been lost before the export, which the records say", render.Count(int64(done.Lost), "folder", "folders"))}
 			}
 			return nil
 		},

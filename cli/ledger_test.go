@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
 )
 
 // withLedger prepares a run with a ledger of its own.
@@ -34,7 +35,7 @@ func TestRecordAndComeBack(t *testing.T) {
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "written down as @weekly, number 1: 407 entries · 4.1 GiB in the files\nthe first record of this place\n")
 	require.NoError(t, os.Remove(filepath.Join(root, "notes/rota.md")))
 	require.NoError(t, os.WriteFile(filepath.Join(root, "notes/new.md"), []byte("new"), 0o644))
-	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--note", "later").out, "since the record before: 1 added, 1 removed, 1 altered")
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--note", "later").out, "since the record before: 1 added, 1 removed, 1 altered\n")
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "nothing has changed since the record before")
 
 	// Places in a record are places like any other.
@@ -52,15 +53,17 @@ func TestRecordAndComeBack(t *testing.T) {
 		words := strings.Fields(command)
 		assert.Contains(t, frank(0, append([]string{words[0], "@weekly:1/notes"}, words[1:]...)...).out, "/notes, as recorded ", command)
 	}
-	assert.Contains(t, frank(0, "list", "@weekly:2030-01-01", "--as", "json").out, `"record":{"number":3,"label":"weekly","taken":"20`)
+	assert.Contains(t, frank(0, "list", "@weekly:2030-01-01", "--as", "json").out, `"record":{"number":3,"label":"weekly","host":"`)
 
 	for place, says := range map[string]string{"@wekly": "did you mean weekly?", "@weekly:7": "weekly has 3 that fit", "@9": "no such record: 9", "@weekly:2020-01-01": "no such record",
-		"@weekly:soon": "there is a number", "@weekly/nowhere": "no such folder in the record", "@": "a label is a word"} {
+		"@weekly:soon": "there is a number", "@weekly/nowhere": "nothing of that name in the record", "@": "a label is a word"} {
 		assert.Contains(t, frank(2, "list", place).err, says)
 	}
-	for _, line := range []string{"checksum @weekly", "duplicates @weekly", "compare @weekly .", "inspect @weekly", "record @weekly --label x"} {
-		assert.Contains(t, frank(2, strings.Fields(line)...).err, "is a record", line)
+	for line, says := range map[string]string{"record @weekly --label x": "is a record", "inspect @weekly --preview 3": "is a record", "duplicates @weekly --spares": "not about records",
+		"verify @weekly": "has no digests", "record --label x --recheck": "no record of this place has digests yet", "record --label x --checksum crc": "no such algorithm", "compare @weekly . @weekly:1": "name two folders, or one record"} {
+		assert.Contains(t, frank(2, strings.Fields(line)...).err, says, line)
 	}
+	assert.Contains(t, frank(3, "checksum", "@weekly").err, "could not tell the sha256 of files in @weekly (381 entries): the record has no such digest of them")
 	for _, option := range []string{"--follow", "--hidden=only"} {
 		assert.Contains(t, frank(2, "record", "--label", "x", option).err, "goes with neither")
 	}
@@ -106,7 +109,7 @@ func TestRecordUnreadable(t *testing.T) {
 		r := finish(t, withLedger(t, file, root, "search", place, "--as", "paths", "where", "not", "empty", "or", "name", "is", "shut", "or", "name", "is", "open"))
 		assert.Equal(t, want.status, r.status, place)
 		assert.Equal(t, want.paths, strings.Join(strings.Fields(strings.ReplaceAll(r.out, place+"/", "")), " "), place)
-		assert.Equal(t, want.status == 3, strings.Contains(r.err, "could not open the folder ./shut: permission denied"), place)
+		assert.Equal(t, want.status == 3, strings.Contains(r.err, "could not open the folder "+place+"/shut: permission denied"), place)
 	}
 }
 
@@ -120,8 +123,8 @@ func TestBrokenLedgers(t *testing.T) {
 	whole, err := os.ReadFile(file)
 	require.NoError(t, err)
 	random := rand.New(rand.NewPCG(3, 3))
-	broken := 0
-	for range 60 {
+	broken, saved, lines := 0, 0, filepath.Join(t.TempDir(), "lines")
+	for i := range 60 {
 		content := append([]byte(nil), whole...)
 		at := 100 + random.IntN(len(content)-1000)
 		for i := range 900 {
@@ -137,13 +140,38 @@ func TestBrokenLedgers(t *testing.T) {
 			assert.Equal(t, 1, strings.Count(r.err, "\n"), r.err)
 			broken++
 		}
+		if i%3 > 0 {
+			continue
+		}
+		r = finish(t, withLedger(t, file, root, "ledger", "check"))
+		assert.Contains(t, []int{0, 4}, r.status, r.err)
+		if r.status == 0 { // what is not used was hit
+			continue
+		}
+		r = finish(t, withLedger(t, file, root, "ledger", "export", "--to", lines, "--replace"))
+		assert.Contains(t, []int{3, 4}, r.status, r.err)
+		assert.NotContains(t, r.err, "goroutine")
+		if r.status == 3 {
+			r = finish(t, withLedger(t, filepath.Join(t.TempDir(), "saved"), root, "ledger", "import", lines))
+			assert.Contains(t, []int{0, 3}, r.status, r.err)
+			saved++
+		}
 	}
 	assert.NotZero(t, broken)
+	assert.NotZero(t, saved)
 	for content, says := range map[string]string{"not a ledger at all, but long enough to be taken for one by its length, which is more than a hundred bytes in all": "it is no ledger", "": "it is no ledger"} {
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
 		r := finish(t, withLedger(t, file, root, "list", "@l"))
 		assert.Equal(t, 4, r.status)
 		assert.Contains(t, r.err, says)
+	}
+	newer := append([]byte(nil), whole...)
+	newer[63]++ // the version, in the header of the file
+	require.NoError(t, os.WriteFile(file, newer, 0o644))
+	for _, line := range []string{"list @l", "record --label l", "ledger check", "ledger export"} {
+		r := finish(t, withLedger(t, file, root, strings.Fields(line)...))
+		assert.Equal(t, 4, r.status, line)
+		assert.Contains(t, r.err, "newer version", line)
 	}
 	require.NoError(t, os.WriteFile(file, whole, 0o400))
 	assert.Zero(t, finish(t, withLedger(t, file, root, "list", "@l")).status, "reading takes no right to write")
@@ -163,6 +191,9 @@ func TestRecordKilled(t *testing.T) {
 		r := finish(t, withLedger(t, file, root, "ledger", "entries", "--as", "jsonl"))
 		require.Zero(t, r.status, r.err) // also before there is one
 		records := strings.Count(r.out, "\n")
+		if records > 0 {
+			assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "is as it was written")
+		}
 		for n := range records {
 			r := finish(t, withLedger(t, file, root, "search", fmt.Sprint("@l:", n), "--count", "where", "name", "starts", "n"))
 			require.Equal(t, "20000\n", r.out, r.err)
@@ -210,4 +241,102 @@ func TestTwoRecorders(t *testing.T) {
 		r := finish(t, withLedger(t, file, one, "search", fmt.Sprint("@l", i), "--count", "where", "kind", "is", "file"))
 		assert.Equal(t, []string{"2\n", "1\n"}[i%2], r.out)
 	}
+}
+
+// A record with digests is a place for every command that asks for content, and
+// tells what has moved, and what became of one path.
+func TestRecordsInEveryCommand(t *testing.T) {
+	root, file := ternPoint(t), filepath.Join(t.TempDir(), "ledger.sqlite")
+	frank := func(status int, line ...string) string {
+		r := finish(t, withLedger(t, file, root, line...))
+		require.Equal(t, status, r.status, "%s %s", line, r.err)
+		return r.out
+	}
+	for large := range strings.Lines(frank(0, "search", ".", "--as", "paths", "where", "size", "over", "10MB")) {
+		require.NoError(t, os.Remove(filepath.Join(root, strings.TrimSpace(large)))) // sparse, but slow to read
+	}
+	digests := frank(0, "checksum", "counts", "--as", "csv")
+	sets := frank(0, "duplicates", ".", "--as", "csv")
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--checksum", "SHA-256"), "digests by sha256: 204 files read")
+	assert.Contains(t, frank(0, "compare", "@weekly"), "no difference: 230 entries are the same")
+	assert.Equal(t, digests, strings.ReplaceAll(frank(0, "checksum", "@weekly/counts", "--as", "csv"), "@weekly/", ""))
+	assert.Contains(t, frank(0, "verify", "@weekly"), "204 same")
+
+	require.NoError(t, os.Rename(filepath.Join(root, "notes"), filepath.Join(root, "scripts/old notes")))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "counts/new.csv"), []byte("new"), 0o644))
+	late := filepath.Join(root, "scripts/settings.json")
+	info, err := os.Stat(late)
+	require.NoError(t, err)
+	content, err := os.ReadFile(late)
+	require.NoError(t, err)
+	content[0]++
+	require.NoError(t, os.WriteFile(late, content, 0o644))
+	require.NoError(t, os.Chtimes(late, info.ModTime(), info.ModTime())) // as if nothing had been
+	out := frank(1, "compare", "@weekly")
+	assert.Contains(t, out, "moved    from notes, with 11 entries in it")
+	assert.Contains(t, out, "scripts/settings.json  altered  content")
+	assert.Contains(t, out, "counts/new.csv         added    file, 3 B")
+	assert.Contains(t, frank(1, "verify", "@weekly"), "1 different, 11 missing")
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--checksum", "sha256"), "since the record before: 1 added, 12 moved, ")
+	assert.Contains(t, frank(1, "compare", "@weekly:1", "@weekly"), "no content had to be read")
+	assert.Contains(t, frank(0, "compare", "@weekly", "@weekly:0"), "no difference: 231 entries are the same")
+	assert.Equal(t, sets, strings.ReplaceAll(frank(0, "duplicates", "@weekly:1", "--as", "csv"), "@weekly:1/", "./"))
+	assert.Contains(t, frank(0, "duplicates", "@weekly:1", ".", "--across", "--as", "jsonl", "where", "name", "is", "rota.md"), `"reclaimable":0`)
+
+	var history struct{ Entries []map[string]any }
+	require.NoError(t, json.Unmarshal([]byte(frank(0, "history", "notes/rota.md", "--as", "json")), &history))
+	require.Len(t, history.Entries, 2)
+	assert.Equal(t, "there", history.Entries[0]["state"])
+	assert.Equal(t, "absent", history.Entries[1]["state"])
+	assert.EqualValues(t, 46, history.Entries[0]["size"])
+	frank(0, "record", ".", "--label", "other")
+	assert.Regexp(t, `1 +file .*\n.*2 to 3 +file .* content`, frank(0, "history", "@other/scripts/settings.json"))
+	assert.Contains(t, frank(0, "history", "nothing"), "no record has anything of that path")
+	assert.Equal(t, "2\n", frank(0, "search", "@*", "--count", "where", "name", "is", "rota.md"))
+	card := frank(0, "inspect", "@weekly:1/notes/rota.md")
+	assert.Contains(t, card, "/notes/rota.md, as recorded ")
+	assert.NotContains(t, card, "you ")
+
+	// A record of some files is held against those there are now.
+	frank(0, "record", "counts", "--label", "tables", "--skip", "old", "where", "ext", "is", "csv")
+	assert.Contains(t, frank(0, "compare", "@tables"), "no difference")
+	lines := filepath.Join(t.TempDir(), "lines.jsonl")
+	assert.Contains(t, frank(0, "ledger", "export", "--to", lines), "4 records, ")
+	frank(2, "ledger", "export", "--to", lines)
+	assert.Contains(t, frank(0, "ledger", "import", lines, "--ledger", file+"2"), "4 records imported")
+	assert.Equal(t, frank(0, "ledger", "export"), frank(0, "ledger", "export", "--ledger", file+"2"))
+	frank(0, "ledger", "drop", "1", "3")
+	assert.Contains(t, frank(0, "ledger", "compact"), "and was")
+	assert.Contains(t, frank(0, "ledger", "check"), "as it was written: 2 records")
+}
+
+// A disk that is full, and a limit on the size of files, are said clearly, and
+// what was recorded before stays whole.
+func TestLedgerFull(t *testing.T) {
+	root := tree(t, "a")
+	for i := range 20_000 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("name of file ", i)), nil, 0o644))
+	}
+	small := tree(t, "a", "b/c")
+	try := func(file string, limited func(*exec.Cmd) *exec.Cmd) {
+		require.Zero(t, finish(t, limited(withLedger(t, file, small, "record", "--label", "small"))).status)
+		r := finish(t, limited(withLedger(t, file, root, "record", "--label", "large")))
+		assert.Equal(t, 4, r.status)
+		assert.Contains(t, r.err, "there is no room left")
+		assert.NotContains(t, r.err, "goroutine")
+		assert.Contains(t, finish(t, withLedger(t, file, small, "ledger", "check")).out, "as it was written: 1 record\n")
+		assert.Equal(t, "2\n", finish(t, withLedger(t, file, small, "search", "@small", "--count", "where", "kind", "is", "file")).out)
+	}
+	try(filepath.Join(t.TempDir(), "ledger"), func(cmd *exec.Cmd) *exec.Cmd {
+		cmd.Args = append([]string{"sh", "-c", `ulimit -f 200; exec "$0" "$@"`, cmd.Path}, cmd.Args[1:]...)
+		cmd.Path = "/bin/sh"
+		return cmd
+	})
+	disk := t.TempDir()
+	if err := unix.Mount("tmpfs", disk, "tmpfs", 0, "size=200k"); err != nil {
+		t.Log("no small disk could be mounted here; the limit on the size of files was tried:", err)
+		return
+	}
+	defer unix.Unmount(disk, 0)
+	try(filepath.Join(disk, "ledger"), func(cmd *exec.Cmd) *exec.Cmd { return cmd })
 }

@@ -390,6 +390,9 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 	if len(args) == 0 {
 		args = []string{"."}
 	}
+	if args, err = p.expandRecords(ctx, r, args); err != nil {
+		return nil, nil, err
+	}
 	var missing []string
 	for i, given := range args {
 		if given == "" {

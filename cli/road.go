@@ -28,9 +28,6 @@ func (p *Program) openPlace(ctx context.Context, r *reading, given string, index
 	return live.Open(given, index)
 }
 
-// recordMark stands before the label or the number of a record.
-const recordMark = "@"
-
 // listMark stands before the file of a list of paths.
 const listMark = "@@"
 

@@ -7,11 +7,13 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/core/verify"
@@ -32,12 +34,12 @@ func (p *Program) verifyCommand() *cobra.Command {
 	var o verifyOptions
 	cmd := &cobra.Command{
 		Use:   "verify LIST",
-		Short: "files held against a list of digests",
+		Short: "files held against a list of digests, or against a record",
 		Long: `Reads the files that a list of digests names, and tells which of them are the
 same, different, missing or unreadable. The list may be any of the usual kinds:
 a payload manifest (RFC 8493), a publisher's list, ALGORITHM (name) = digest, a
 digest alone in a file named after the other, or CSV or JSON of "frank checksum".
-LIST may be - for the standard input.
+LIST may be - for the standard input, or a record that has digests: @weekly.
 
 Names are looked for in the folder of the list, unless --in says where. The
 status is 0 if all is as the list says, and 1 if anything is not.`,
@@ -63,6 +65,7 @@ status is 0 if all is as the list says, and 1 if anything is not.`,
 	examples(cmd,
 		example{"verify handover/manifest-sha256.txt", "is everything as it was?"},
 		example{"verify handover/manifest-sha256.txt --unlisted", "and what is there beside it?"},
+		example{"verify @weekly", "is every file that was recorded with a digest as it was?"},
 		example{"verify handover/manifest-sha256.txt --show all --as csv", "every file, for a spreadsheet"},
 	)
 	return cmd
@@ -77,28 +80,73 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 	if err != nil {
 		return err
 	}
-	list, full, err := readList(listPath)
+	ctx := cmd.Context()
+	options := verify.Options{AllowOutside: o.allowOutside}
+	var list *digest.List
+	var problems []source.Problem
+	var recorded *ledger.Source
+	if words, is := strings.CutPrefix(listPath, recordMark); is {
+		if recorded, list, problems, err = p.listOfRecord(ctx, r, words, listPath, &options); err != nil {
+			return err
+		}
+	} else if list, options.List, err = readList(listPath); err != nil {
+		return err
+	}
+	root, err := rootOfList(o.in, listPath, recorded)
 	if err != nil {
 		return err
 	}
-	folder := o.in
-	if folder == "" {
-		folder = filepath.Dir(listPath)
-	}
-	root, err := live.Open(folder, 0)
-	if err != nil {
-		return misuse("--in: %s: %w", render.Escaped(folder), reason(err))
-	}
-	if root.Place().Leaf {
-		return misuse("--in: %s is no folder", render.Escaped(folder))
-	}
 	r.view.Places = []*entry.Place{root.Place()}
-	options := verify.Options{AllowOutside: o.allowOutside, List: full}
+	if recorded != nil {
+		r.view.Places = []*entry.Place{recorded.Place(), root.Place()}
+	}
 	if o.unlisted {
 		options.Others = root
 	}
-	return p.verifyList(cmd.Context(), r, listPath, list, root.Place(), options, o.show == allWord)
+	return p.verifyList(ctx, r, listPath, list, root.Place(), options, problems, o.show == allWord)
 }
+
+// rootOfList opens the folder that the names of a list are looked for in.
+func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, error) {
+	if in == "" && recorded != nil {
+		return thereNow(recorded, 0)
+	}
+	if in == "" {
+		in = filepath.Dir(listPath)
+	}
+	root, err := live.Open(in, 0)
+	if err != nil {
+		return nil, misuse("--in: %s: %w", render.Escaped(in), reason(err))
+	}
+	if root.Place().Leaf {
+		return nil, misuse("--in: %s is no folder", render.Escaped(in))
+	}
+	return root, nil
+}
+
+// listOfRecord makes a list of the digests that a record has.
+func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *verify.Options) (*ledger.Source, *digest.List, []source.Problem, error) {
+	s, err := p.openRecord(ctx, r, words, given, 0)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	recorded := s.(*ledger.Source)
+	if s.Place().Leaf {
+		return nil, nil, nil, misuse("%s is no folder", render.Escaped(given))
+	}
+	list, without, report, err := verify.ListOf(ctx, s)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	o.Known = without
+	problems := report.Problems
+	if len(without) > 0 {
+		problems = append(problems, source.Problem{Path: given, Tried: "tell the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
+	}
+	return recorded, list, problems, nil
+}
+
+var errNoDigests = errors.New("the record has none of them")
 
 // readList reads a list of digests, and returns its full path.
 func readList(path string) (list *digest.List, full string, err error) {
@@ -122,10 +170,13 @@ func readList(path string) (list *digest.List, full string, err error) {
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *digest.List, place *entry.Place, o verify.Options, showAll bool) error {
+func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *digest.List, place *entry.Place, o verify.Options, problems []source.Problem, showAll bool) error {
 	if len(list.Lines) == 0 {
 		for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
 			p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
+		}
+		if strings.HasPrefix(listPath, recordMark) {
+			return misuse("the record has no digests; frank record --checksum takes them")
 		}
 		return misuse("there is no digest on the list that can be checked")
 	}
@@ -142,6 +193,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		}
 		done()
 		summary.Report = a.Report
+		p.addProblems(summary, problems)
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
 		summary.Numbers = append(summary.Numbers, render.Number{Key: "bytes_read", Value: pool.Read()})
@@ -187,12 +239,16 @@ func addListProblems(summary *render.Summary, listPath string, list *digest.List
 }
 
 // expect holds one file against a digest, and answers in one line.
-func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text string, algorithms []entry.Algorithm, chosen bool, args []string) error {
+func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words string, args []string) error {
+	algorithms, err := parseAlgorithms(words)
+	if err != nil {
+		return misuse("--algorithm: %w", err)
+	}
 	value, err := digest.ParseValue(text)
 	if err != nil {
 		return misuse("--expect: %w", err)
 	}
-	if chosen {
+	if cmd.Flags().Changed("algorithm") {
 		if len(algorithms) > 1 {
 			return misuse("--expect takes one algorithm")
 		}
@@ -225,7 +281,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text string, alg
 	folder := &entry.Place{Given: filepath.Dir(args[0]), Full: filepath.Dir(place.Place().Full)}
 	line := digest.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
 	if r.format != checksumFormats[0] {
-		return p.verifyList(cmd.Context(), r, args[0], &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, true)
+		return p.verifyList(cmd.Context(), r, args[0], &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, nil, true)
 	}
 	progress := &source.Progress{}
 	done := p.progress(r, progress)

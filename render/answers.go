@@ -16,6 +16,11 @@ import (
 // ChecksumSummary says which files have the same content.
 func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
 	s.Lead = Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
+	for _, place := range v.Places {
+		if place.Record != nil {
+			s.Notes = append(s.Notes, "the digests of "+Escaped(place.Given)+" are those that were recorded")
+		}
+	}
 	alike := 0
 	for _, count := range a.Groups {
 		alike += count
@@ -117,6 +122,9 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	if a.Unknown > 0 {
 		s.Notes = append(s.Notes, Count(int64(a.Unknown), "entry", "entries")+" could not be compared")
 	}
+	if a.ByTime > 0 {
+		s.Notes = append(s.Notes, "of "+Count(int64(a.ByTime), "file", "files")+" only the time tells: the record has no digests")
+	}
 }
 
 // nameField is the name in the registry.
@@ -136,6 +144,8 @@ func (v *View) CompareColumns() []*entry.Field {
 func (v *View) changeText(r *compare.Result) string {
 	e := r.Entry()
 	switch {
+	case r.Change == compare.Moved && r.Along > 0:
+		return "from " + r.From + ", with " + Count(int64(r.Along), "entry", "entries") + " in it"
 	case r.Change == compare.Moved:
 		return "from " + r.From
 	case r.Change == compare.Added || r.Change == compare.Removed:

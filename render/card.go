@@ -35,7 +35,7 @@ func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	full := e.Folder.Place.Full
 	dst = v.Palette.put(dst, Escaped(e.Name), headingInk)
 	dst = append(dst, '\n')
-	dst = v.Palette.put(dst, strings.Repeat(" ", indent)+Escaped(full), quietInk)
+	dst = v.Palette.put(dst, strings.Repeat(" ", indent)+Escaped(full)+v.recorded(e.Folder.Place), quietInk)
 	dst = append(dst, "\n\n"...)
 
 	var rows cardRows
@@ -190,7 +190,9 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 	if c.AccessList {
 		rows.add("", "an access list gives further rights")
 	}
-	rows.add("you", "%s", youMay(c))
+	if e.Folder.Place.Record == nil {
+		rows.add("you", "%s", youMay(c))
+	}
 	name := func(id uint32, lookup func(uint32) (string, bool)) string {
 		if name, known := lookup(id); known {
 			return fmt.Sprintf("%s (%d)", Escaped(name), id)
@@ -229,7 +231,10 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 		if e.Kind != entry.KindFolder {
 			names := Count(int64(e.Links), "name", "names")
 			if e.Links > 1 && c.Looked == nil {
-				names += " (hard links); --siblings PLACE looks for the others"
+				names += " (hard links)"
+				if e.Folder.Place.Record == nil {
+					names += "; --siblings PLACE looks for the others"
+				}
 			}
 			rows.add("names", "%s", names)
 		}
@@ -242,6 +247,11 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 			}
 		}
 		rows.add("inode", "%d on device %d:%d", e.Inode, unix.Major(e.Device), unix.Minor(e.Device))
+	}
+	for _, a := range entry.Algorithms {
+		if e.Known.Has(a.Fact) {
+			rows.add(a.Name, "%s", e.More.Digests.By(a.Fact))
+		}
 	}
 	if c.Disk.Kind != "" {
 		rows.add("file system", "%s, mounted at %s", Escaped(c.Disk.Kind), Escaped(c.Disk.MountPoint))

@@ -23,8 +23,12 @@ func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, report *source.Repor
 		dst = dst[:len(dst)-1] // the closing brace
 		dst = appendKey(dst, "full_path", c.Entry.Folder.Place.Full)
 		dst = appendKey(dst, "attributes", append([]string{}, c.Attributes...))
-		dst = appendKey(dst, "access_list", c.AccessList)
-		dst = appendKey(dst, "enterable", c.MayEnter)
+		if r := c.Entry.Folder.Place.Record; r != nil {
+			dst = appendRecord(dst, r)
+		} else {
+			dst = appendKey(dst, "access_list", c.AccessList)
+			dst = appendKey(dst, "enterable", c.MayEnter)
+		}
 		dst = appendKey(dst, "file_system", optional(c.Disk.Kind))
 		dst = appendKey(dst, "mount_point", optional(c.Disk.MountPoint))
 		if c.Entry.Kind == entry.KindLink {

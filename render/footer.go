@@ -37,18 +37,25 @@ func (v *View) placeLine(place *entry.Place) string {
 	case place.List:
 		line = "the list " + line
 	}
-	if r := place.Record; r != nil {
-		number, unit := v.moment(r.Taken)
-		when := strings.TrimSpace(number + " " + unit)
-		if v.Times == Relative {
-			when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
-		}
-		line += ", as recorded " + when + " (@" + Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
-	}
+	line += v.recorded(place)
 	if place.Real != "" {
 		line += ", which leads to " + Escaped(place.Real)
 	}
 	return line
+}
+
+// recorded says of a record that it is one, and of when.
+func (v *View) recorded(place *entry.Place) string {
+	r := place.Record
+	if r == nil {
+		return ""
+	}
+	number, unit := v.moment(r.Taken)
+	when := strings.TrimSpace(number + " " + unit)
+	if v.Times == Relative {
+		when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
+	}
+	return ", as recorded " + when + " (@" + Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
 }
 
 // footer says what there was, and all that was left out.

@@ -163,16 +163,24 @@ func (j *jsonDocument) Begin(dst []byte) []byte {
 		dst = append(dst, `,"full":`...)
 		dst = appendJSONText(dst, place.Full)
 		if r := place.Record; r != nil {
-			dst = append(dst, `,"record":{"number":`...)
-			dst = strconv.AppendInt(dst, r.Number, 10)
-			dst = append(dst, `,"label":`...)
-			dst = appendJSONText(dst, r.Label)
-			dst = append(dst, `,"taken":"`...)
-			dst = append(r.Taken.AppendRFC3339(dst), `"}`...)
+			dst = appendRecord(dst, r)
 		}
 		dst = append(dst, '}')
 	}
 	return append(dst, "],\n\"entries\":[\n"...)
+}
+
+// appendRecord appends a further key of an object, that says which record it is
+// of.
+func appendRecord(dst []byte, r *entry.Record) []byte {
+	dst = append(dst, `,"record":{"number":`...)
+	dst = strconv.AppendInt(dst, r.Number, 10)
+	dst = append(dst, `,"label":`...)
+	dst = appendJSONText(dst, r.Label)
+	dst = append(dst, `,"host":`...)
+	dst = appendJSONText(dst, r.Host)
+	dst = append(dst, `,"taken":"`...)
+	return append(r.Taken.AppendRFC3339(dst), `"}`...)
 }
 
 func (j *jsonDocument) Row(dst []byte, e *entry.Entry) []byte { return j.object(dst, e) }

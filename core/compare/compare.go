@@ -45,6 +45,8 @@ type Result struct {
 	A, B        *entry.Entry   // before and after; nil where there is none
 	Differences []*entry.Field // facts that differ
 	Content     bool           // the content differs
+	Along       int            // for a folder that moved: entries that came along, at any depth
+	Carried     bool           // it came along with its folder
 	top         bool           // of all
 	opens       bool           // of its kind of change
 }
@@ -103,6 +105,9 @@ type side struct {
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
 	answer := &Answer{}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
+	if before.Place().Record != nil || after.Place().Record != nil {
+		o.Request.Facts |= entry.FactCreated // to know again what has moved
+	}
 	stepped, err := answer.stepOver(ctx, before, after, &o.Request)
 	if err != nil {
 		return nil, err
@@ -149,6 +154,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	slices.SortFunc(answer.Results, func(x, y *Result) int {
 		return cmp.Or(cmp.Compare(x.Change, y.Change), arrange.ByPlace(x.Entry(), y.Entry()), strings.Compare(x.Way, y.Way))
 	})
+	carried(answer.Results)
 	for i, r := range answer.Results {
 		r.top, r.opens = i == 0, i == 0 || answer.Results[i-1].Change != r.Change
 	}

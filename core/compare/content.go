@@ -3,6 +3,7 @@ package compare
 import (
 	"cmp"
 	"context"
+	"path"
 	"slices"
 	"strings"
 
@@ -186,3 +187,28 @@ func match[K comparable](added, removed []*Result, key func(*entry.Entry) (K, bo
 }
 
 func byWay(x, y *Result) int { return strings.Compare(x.Way, y.Way) }
+
+// carried finds what moved only because its folder did.
+func carried(results []*Result) {
+	folders := map[string]*Result{}
+	for _, r := range results {
+		if r.Change == Moved && r.B.Kind == entry.KindFolder {
+			folders[r.Way] = r
+		}
+	}
+	for _, r := range results {
+		if r.Change != Moved {
+			continue
+		}
+		way, from := path.Dir(r.Way), path.Dir(r.From)
+		if folder := folders[way]; folder == nil || folder.From != from || path.Base(r.Way) != path.Base(r.From) {
+			continue
+		}
+		r.Carried = true
+		for way, from := way, from; folders[way] != nil && folders[way].From == from; way, from = path.Dir(way), path.Dir(from) {
+			if folders[way].Along++; path.Base(way) != path.Base(from) {
+				break // it moved by itself
+			}
+		}
+	}
+}

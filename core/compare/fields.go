@@ -7,9 +7,13 @@ import (
 	"frankledger/core/entry"
 )
 
-// Entries returns the results as entries, for Columns.
-func (answer *Answer) Entries() (list []*entry.Entry) {
+// Entries returns the results as entries, for Columns: all, or all but what only
+// came along with its folder.
+func (answer *Answer) Entries(all bool) (list []*entry.Entry) {
 	for _, r := range answer.Results {
+		if r.Carried && !all {
+			continue
+		}
 		e := *r.Entry()
 		e.More = &entry.More{Row: r}
 		list = append(list, &e)

@@ -137,6 +137,10 @@ func (p *Pool) Digest(ctx context.Context, files []*entry.Entry, wanted entry.Fa
 	once := map[node]*entry.Entry{}
 	var toRead, again []*entry.Entry
 	for _, e := range files {
+		if e.Known.Has(wanted) {
+			p.Expect(-e.Size)
+			continue
+		}
 		if e.Links > 1 {
 			id := node{e.Device, e.Inode}
 			if once[id] != nil {

@@ -55,7 +55,8 @@ type Set struct {
 	Digest      string
 	Files       int    // how many, however many names they have
 	Copies      []Copy // all their names; the file that stays first
-	Reclaimable int64  // bytes that removing all other files would free
+	Spares      int    // files that need not stay
+	Reclaimable int64  // bytes that removing these would free
 }
 
 // Answer is what was found.
@@ -170,10 +171,13 @@ type search struct {
 // run returns the classes whose files have the same content.
 func (s *search) run(collected *arrange.Collector) ([][]*file, error) {
 	var known, together, staged [][]*file
+	recorded := func(f *file) bool { return recordOf(f.first) > 0 }
 	for _, class := range s.bySize(collected) {
 		switch size := class[0].first.Size; {
 		case !slices.ContainsFunc(class, func(f *file) bool { return !f.first.Known.Has(s.o.Algorithm.Fact) }):
 			known = append(known, class) // from a condition, or a record
+		case slices.ContainsFunc(class, recorded):
+			known = append(known, class) // by their digests, once the others have theirs
 		case size > 0 && size <= small && size*int64(len(class)) <= batchBytes:
 			together = append(together, class)
 		default:
@@ -272,14 +276,14 @@ func (s *search) bySize(collected *arrange.Collector) (classes [][]*file) {
 // filesOf puts together the names of each file.
 func filesOf(entries []*entry.Entry) (files []*file) {
 	slices.SortFunc(entries, func(a, b *entry.Entry) int {
-		if c := cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Inode, b.Inode)); c != 0 {
+		if c := cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Inode, b.Inode), cmp.Compare(recordOf(a), recordOf(b))); c != 0 {
 			return c
 		}
 		return arrange.ByPlace(a, b)
 	})
 	for _, e := range entries {
 		last := len(files) - 1
-		if last < 0 || files[last].first.Inode != e.Inode || files[last].first.Device != e.Device {
+		if last < 0 || files[last].first.Inode != e.Inode || files[last].first.Device != e.Device || recordOf(files[last].first) != recordOf(e) {
 			files = append(files, &file{first: e})
 			continue
 		}
@@ -291,6 +295,15 @@ func filesOf(entries []*entry.Entry) (files []*file) {
 		}
 	}
 	return files
+}
+
+// recordOf returns the number of the record that an entry is of, 0 if it is there
+// now.
+func recordOf(e *entry.Entry) int64 {
+	if r := e.Folder.Place.Record; r != nil {
+		return r.Number
+	}
+	return 0
 }
 
 // refine reads something of all files in the classes, at most so many bytes of
@@ -420,13 +433,22 @@ func (s *search) set(class []*file) *Set {
 		return cmp.Or(compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
 	})
 	set := &Set{Size: class[0].first.Size, Algorithm: s.o.Algorithm, Digest: class[0].first.More.Digests.By(s.o.Algorithm.Fact), Files: len(class)}
+	// Where some are there now and others were recorded, one of those that are
+	// there is to stay.
+	mixed := slices.ContainsFunc(class, func(f *file) bool { return recordOf(f.first) != recordOf(class[0].first) })
+	stays := false
 	for i, f := range class {
 		for _, e := range f.names() {
 			set.Copies = append(set.Copies, Copy{e, i + 1, i == 0})
 		}
-		if i == 0 {
+		if mixed && recordOf(f.first) > 0 {
 			continue
 		}
+		if !stays {
+			stays = true
+			continue
+		}
+		set.Spares++
 		if int(f.first.Links) > 1+len(f.others) {
 			s.answer.Elsewhere++
 			continue
@@ -451,7 +473,7 @@ func (k Keep) compare() func(a, b *entry.Entry) int {
 func (a *Answer) add(s *Set) {
 	a.Sets = append(a.Sets, s)
 	a.Files += s.Files
-	a.Spares += s.Files - 1
+	a.Spares += s.Spares
 	a.Reclaimable += s.Reclaimable
 }
 

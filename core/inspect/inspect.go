@@ -59,21 +59,28 @@ type Options struct {
 	Preview  int    // how many lines
 }
 
-// Look makes the card of an entry that is a place of its own. What could not be
-// read is in the report.
-func Look(ctx context.Context, e *entry.Entry, o Options) (*Card, source.Report, error) {
+// Look makes the card of an entry that is a place of its own, which the source
+// is. What could not be read is in the report. Of what was recorded, there is only
+// what the record has.
+func Look(ctx context.Context, s source.Source, e *entry.Entry, o Options) (*Card, source.Report, error) {
 	path := e.Folder.Path()
-	c := &Card{Entry: e, Disk: diskOf(path)}
-	c.Attributes, c.AccessList = attributes(path)
+	c := &Card{Entry: e}
 	var report source.Report
+	if e.Kind == entry.KindFolder {
+		if err := c.weigh(ctx, s, &report); err != nil {
+			return c, report, err
+		}
+	}
+	if s.Place().Record != nil {
+		return c, report, nil
+	}
+	c.Disk = diskOf(path)
+	c.Attributes, c.AccessList = attributes(path)
 	switch e.Kind {
 	case entry.KindLink:
 		c.follow(path)
 	case entry.KindFolder:
 		c.MayEnter = unix.Access(path, unix.X_OK) == nil
-		if err := c.weigh(ctx, path, &report); err != nil {
-			return c, report, err
-		}
 	}
 	if o.Siblings != "" && e.Kind != entry.KindFolder && e.Links > 1 {
 		if err := c.findSiblings(ctx, o.Siblings, &report); err != nil {
@@ -111,11 +118,7 @@ func (c *Card) follow(path string) {
 	c.End = Round
 }
 
-func (c *Card) weigh(ctx context.Context, path string, report *source.Report) error {
-	s, err := live.Open(path, 0)
-	if err != nil {
-		return nil // it is gone, which the entry was not yet
-	}
+func (c *Card) weigh(ctx context.Context, s source.Source, report *source.Report) error {
 	counter := weigh.NewCounter(source.Nowhere)
 	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, counter)
 	report.Add(read)

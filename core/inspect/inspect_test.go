@@ -32,7 +32,7 @@ func card(t *testing.T, path string, o inspect.Options) *inspect.Card {
 	}))
 	require.NoError(t, err)
 	require.Len(t, found, 1)
-	c, _, err := inspect.Look(context.Background(), &found[0], o)
+	c, _, err := inspect.Look(context.Background(), s, &found[0], o)
 	require.NoError(t, err)
 	return c
 }

@@ -13,6 +13,7 @@ type Span struct {
 	First, Last Record // that have it so
 	Records     int    // how many
 	State       State
+	Path        string // in full
 	Entry       entry.Entry // if it was there
 	packed      []byte
 }
@@ -48,7 +49,7 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 			}
 		}
 		if way, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
-			of, err := l.historyIn(ctx, same, way)
+			of, err := l.historyIn(ctx, same, path, way)
 			if err != nil {
 				return nil, err
 			}
@@ -68,10 +69,10 @@ func belowPlace(path, place string) (way string, in bool) {
 }
 
 // historyIn returns the history of a way in the records of one place.
-func (l *Ledger) historyIn(ctx context.Context, records []Record, way string) (spans []Span, err error) {
+func (l *Ledger) historyIn(ctx context.Context, records []Record, path, way string) (spans []Span, err error) {
 	known := false
 	for _, r := range records {
-		now := Span{First: r, Last: r, Records: 1, State: There, Entry: r.self}
+		now := Span{First: r, Last: r, Records: 1, State: There, Path: path, Entry: r.self}
 		if way == "" {
 			if r.self.Kind == 0 {
 				now.State = NotRead
@@ -82,7 +83,7 @@ func (l *Ledger) historyIn(ctx context.Context, records []Record, way string) (s
 		if now.State == There {
 			known = true
 			k := kept{entry: now.Entry}
-			k.entry.Name = ""
+			k.entry.Name, k.entry.Accessed = "", k.entry.Modified // to have been read makes no other state
 			var p packer
 			k.pack(&p)
 			now.packed = append(p.names, p.facts...)
@@ -115,8 +116,5 @@ func (l *Ledger) at(ctx context.Context, r Record, way []string) (State, entry.E
 	case found == nil:
 		return Absent, entry.Entry{}, nil
 	}
-	e := found.entry
-	e.Folder = &entry.Folder{Place: &entry.Place{Given: r.Place, Full: r.Place}}
-	e.Name = strings.Join(way, "/")
-	return There, e, nil
+	return There, found.entry, nil
 }

@@ -87,3 +87,15 @@ func ofPlace(records []Record, host, path string) []Record {
 
 // Compact gives back the room that was freed by dropping records.
 func (l *Ledger) Compact(ctx context.Context) error { return l.store.Compact(ctx) }
+
+// LastAlgorithm returns the algorithm that digests were last taken by of a place,
+// "" if they never were.
+func (l *Ledger) LastAlgorithm(ctx context.Context, host, path string) (name string, err error) {
+	records, err := l.store.Records(ctx)
+	for _, r := range ofPlace(records, host, path) {
+		if r.Algorithm != "" {
+			name = r.Algorithm
+		}
+	}
+	return name, err
+}

@@ -144,17 +144,11 @@ func (f *file) prepare(ctx context.Context, write bool) error {
 	return nil
 }
 
-// about tells of what program and version a file is, and how many tables it has.
+// about tells of what program and version a file is, and how many tables it has,
+// at one moment.
 func about(ctx context.Context, q querier) (mark, at, tables int, err error) {
-	for _, one := range []struct {
-		query string
-		to    *int
-	}{{"PRAGMA application_id", &mark}, {"PRAGMA user_version", &at}, {"SELECT count(*) FROM sqlite_master", &tables}} {
-		if err := q.QueryRowContext(ctx, one.query).Scan(one.to); err != nil {
-			return 0, 0, 0, err
-		}
-	}
-	return mark, at, tables, nil
+	err = q.QueryRowContext(ctx, "SELECT application_id, user_version, (SELECT count(*) FROM sqlite_master) FROM pragma_application_id, pragma_user_version").Scan(&mark, &at, &tables)
+	return mark, at, tables, err
 }
 
 // Close implements Store.

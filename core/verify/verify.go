@@ -74,9 +74,10 @@ func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
 
 // Options say how to hold files against a list.
 type Options struct {
-	AllowOutside bool          // names that lead out of the folder too
-	Others       source.Source // the folder, to look for files that are not on the list; may be nil
-	List         string        // the full path of the list, which is not on itself
+	AllowOutside bool            // names that lead out of the folder too
+	Others       source.Source   // the folder, to look for files that are not on the list; may be nil
+	List         string          // the full path of the list, which is not on itself
+	Known        map[string]bool // ways of files that are known without a digest, and so are not unlisted
 }
 
 // Answer is what was found.
@@ -201,6 +202,9 @@ func (a *Answer) findUnlisted(ctx context.Context, checks []check, progress *sou
 					continue
 				}
 				way := e.Way()
+				if o.Known[way] {
+					continue
+				}
 				if _, listed := slices.BinarySearchFunc(checks, way, func(c check, way string) int { return strings.Compare(c.entry.Name, way) }); listed {
 					continue
 				}

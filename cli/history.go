@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+func (p *Program) historyCommand() *cobra.Command {
+	var o readingOptions
+	formats := []string{"table", "csv", "json", "jsonl", "markdown"}
+	cmd := &cobra.Command{
+		Use:   "history PATH",
+		Short: "every state of one path that the ledger knows of",
+		Long: `Tells what each record says of one path: in which it was there and how, since when
+and until when. It need not be there any more. That it was read in between makes
+no other state. PATH may be in a record, as @cards/notes: that tells the place.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath())
+			}
+			r, err := p.readingAs(cmd, &o, formats, "")
+			if err != nil {
+				return err
+			}
+			return p.history(cmd.Context(), r, args[0])
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.hidden, o.depth = hiddenWords[0], allWord
+	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in")
+	group(cmd, groupWhere, "ledger")
+	addShowing(cmd, &o, formats)
+	examples(cmd,
+		example{"history notes/rota.md", "what became of it?"},
+		example{"history @weekly/notes/rota.md --as json", "though the place is not there any more, for a script"},
+	)
+	return cmd
+}
+
+// history answers with the states of a path.
+func (p *Program) history(ctx context.Context, r *reading, path string) error {
+	l, err := p.ledgerToRead(ctx, r.ledger)
+	if err != nil {
+		return err
+	}
+	host, full, err := p.whose(ctx, r, l, path)
+	if err != nil {
+		return err
+	}
+	spans, err := l.History(ctx, host, full)
+	if real := filepath.Join(resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && real != full {
+		full = real // the way there goes by a link
+		spans, err = l.History(ctx, host, full)
+	}
+	if err != nil {
+		return ledgerTrouble(ledgerFile(r.ledger), err)
+	}
+	r.view.Places = []*entry.Place{{Given: path, Full: full}}
+	summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
+	if len(spans) == 0 {
+		summary.Lead = "no record has anything of that path"
+	}
+	return p.answer(r, summary, func(w output.Destination) error {
+		r.view.Columns = ledger.SpanColumns(render.ForPeople(r.format))
+		return render.All(w, render.New(r.format, r.view), rowList(ledger.SpanEntries(spans)), summary)
+	})
+}
+
+// whose returns the host and the full path that a history is asked of.
+func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path string) (host, full string, err error) {
+	words, recorded := strings.CutPrefix(path, recordMark)
+	if !recorded {
+		if full, err = filepath.Abs(path); err != nil {
+			return "", "", err
+		}
+		host, err = os.Hostname()
+		return host, full, err
+	}
+	ref, err := ledger.ParseReference(words, r.view.Zone)
+	if err != nil {
+		return "", "", misuse("%s: %w", render.Escaped(path), err)
+	}
+	found, err := l.Find(ctx, ref)
+	if err != nil {
+		return "", "", misuse("%s: %w", render.Escaped(path), err)
+	}
+	return found.Host, filepath.Join(found.Place, ref.Way), nil
+}

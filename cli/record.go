@@ -1,0 +1,165 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// recordOptions are the options of record beside those that all commands share.
+type recordOptions struct {
+	reading               readingOptions
+	label, note, checksum string
+	recheck               bool
+}
+
+func (p *Program) recordCommand() *cobra.Command {
+	var o recordOptions
+	formats := []string{"table"}
+	cmd := &cobra.Command{
+		Use:   "record [PLACE] --label NAME [where CONDITION…]",
+		Short: "writes a place down in the ledger, dated",
+		Long: `Writes down all that is known of everything below a folder, under a label. Later,
+@NAME is a place like any other: what was there then, though it may have changed,
+or the card may be in a drawer.
+
+  @weekly              the newest record of that label
+  @weekly:1            the one before it
+  @weekly:2026-11-01   the newest at or before that day
+  @7                   by its number, as "frank ledger entries" tells
+  @weekly/counts       what lies in it
+  @*                   the newest record of every label
+
+Recorded again, a place costs only what has changed. With where, only what meets
+the condition is written down, and all folders.
+
+With --checksum the content of files is read too, and their digests are kept.
+Next time, only files are read about which something has changed. --recheck reads
+them all, and names those whose content is another though nothing says so: a
+failing disk, or someone who put the times back. The status is then 1.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := ledger.CheckLabel(o.label); err != nil {
+				return misuse("--label: %w", err)
+			}
+			// What is below could not be found again in the record.
+			if o.reading.follow || o.reading.hidden == "only" {
+				return misuse("a record is of all that lies in a folder: it goes with neither --follow nor --hidden only")
+			}
+			return p.record(cmd, &o, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
+	f.StringVar(&o.label, "label", "", "the `NAME` to keep records of this place under")
+	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with it")
+	f.StringVar(&o.checksum, "checksum", "", "keep the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
+	f.BoolVar(&o.recheck, "recheck", false, "read also files about which nothing has changed")
+	group(cmd, groupWhat, "label", "note", "checksum", "recheck")
+	addLooking(cmd, &o.reading)
+	addShowing(cmd, &o.reading, formats)
+	complete(cmd, "checksum", oneOf(entry.AlgorithmNames()))
+	examples(cmd,
+		example{"record . --label weekly", "everything below the current folder"},
+		example{"record cards --label cards --checksum sha256 --note 'before they go back'", "with digests, and a note"},
+		example{"record cards --label cards --recheck", "is every byte as it was?"},
+		example{"list @cards", "what was there"},
+		example{"compare @cards", "what has changed since"},
+	)
+	return cmd
+}
+
+// record writes a place down.
+func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) error {
+	r, err := p.reading(cmd, &o.reading)
+	if err != nil {
+		return err
+	}
+	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, true)
+	if err != nil {
+		return err
+	}
+	if err := nowOnly(sources); err != nil {
+		return err
+	}
+	if len(sources) != 1 || len(summary.Report.Problems) > 0 {
+		return misuse("name one folder; each place has records of its own")
+	}
+	place := sources[0].Place()
+	record := ledger.Record{Label: o.label, Place: place.Full, Note: o.note, Terms: terms(&o.reading, args)}
+	if place.Real != "" {
+		record.Place = place.Real
+	}
+	if record.Host, err = os.Hostname(); err != nil {
+		return err
+	}
+	path := ledgerFile(o.reading.ledger)
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return err
+	}
+	ctx := cmd.Context()
+	l, err := ledger.Create(ctx, path)
+	if err != nil {
+		return ledgerTrouble(path, err)
+	}
+	defer l.Close()
+	progress := &source.Progress{}
+	options := ledger.Options{Recheck: o.recheck}
+	if o.checksum != "" || o.recheck {
+		if record.Algorithm = o.checksum; o.checksum == "" {
+			if record.Algorithm, err = l.LastAlgorithm(ctx, record.Host, record.Place); err != nil {
+				return ledgerTrouble(path, err)
+			}
+			if record.Algorithm == "" {
+				return misuse("--recheck: no record of this place has digests yet; --checksum sha256 takes them")
+			}
+		}
+		algorithm, err := entry.LookupAlgorithm(record.Algorithm)
+		if err != nil {
+			return misuse("--checksum: %w", err)
+		}
+		record.Algorithm, options.Fact, options.Pool = algorithm.Name, algorithm.Fact, digest.NewPool(live.Files{}, progress)
+	}
+	spareMemory()
+	unexplained := false
+	err = p.answer(r, summary, func(w output.Destination) error {
+		taking := ledger.NewTaking(place)
+		request := r.request
+		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
+		request.Condition, request.Self = ledger.WithFolders(request.Condition), true
+		record.Taken = time.Now()
+		if err := p.readAll(ctx, r, &request, sources, taking, summary); err != nil {
+			return err
+		}
+		done := p.progress(r, progress)
+		defer done()
+		written, changes, err := l.Write(ctx, record, taking, summary.Report, options)
+		if err != nil {
+			return ledgerTrouble(path, err)
+		}
+		done()
+		if options.Pool != nil {
+			p.addProblems(summary, options.Pool.Problems())
+		}
+		unexplained = len(changes.Unexplained) > 0
+		for _, way := range changes.Unexplained {
+			p.say("frank: the content of %s is another than it was, though nothing about it says so", render.Escaped(filepath.Join(place.Given, way)))
+		}
+		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
+		return err
+	})
+	return different(unexplained, err)
+}
