@@ -12,6 +12,7 @@
 //	go run ./bench --shape flat     one folder of all the entries
 //	go run ./bench --shape chain    3000 folders in one another
 //	go run ./bench --shape content  files to read: large ones, small ones, copies
+//	go run ./bench --shape ledger   records of the tree
 package main
 
 import (
@@ -38,7 +39,9 @@ type benchCase struct {
 	peak float64 // MiB
 	// reads is how much may be read, over the bytes of the files in sets; beyond
 	// that, 16 KiB for each file of a size that another has.
-	reads float64
+	reads   float64
+	ledger  *ledgerState // nil where there is none
+	entries int          // in the tree
 }
 
 var cases = []benchCase{
@@ -81,7 +84,7 @@ func main() {
 	entries := flag.Int("entries", 1_000_000, "entries in the tree")
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this, or one of these, in their name")
-	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another) or content (files to read)")
+	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read) or ledger (records of the tree)")
 	flag.Parse()
 	if err := bench(*entries, *runs, *only, *shape); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
@@ -108,6 +111,8 @@ func inProcess(what, how, tree string) error {
 		return err
 	}
 	switch what {
+	case "alter":
+		return alterFiles(tree, entries)
 	case "content":
 		fmt.Printf("content of %d MiB and more", contentMiB)
 		return makeContent(tree)
@@ -149,7 +154,7 @@ func bench(entries, runs int, only, shape string) error {
 	if err != nil {
 		return err
 	}
-	made, err := exec.Command(self, shape, strconv.Itoa(entries), tree).Output()
+	made, err := exec.Command(self, strings.Replace(shape, "ledger", "tree", 1), strconv.Itoa(entries), tree).Output()
 	if err != nil {
 		return fmt.Errorf("make the tree: %w", err)
 	}
@@ -162,12 +167,16 @@ func bench(entries, runs int, only, shape string) error {
 		made, runtime.NumCPU(), runtime.Version(), runs)
 	fmt.Printf("%-24s %-6s %10s %10s %12s %18s %18s\n", "case", "loop", "loop wall", "wall", "cpu", "ratio (budget)", "peak MiB (budget)")
 	list := cases
-	if shape == "content" {
+	switch shape {
+	case "content":
 		list = contentCases
+	case "ledger":
+		list = ledgerCases
 	}
 	for _, c := range list {
 		if slices.ContainsFunc(strings.Split(only, ","), func(part string) bool { return strings.Contains(c.name, part) }) {
 			place := tree
+			c.entries = entries
 			if shape == "content" {
 				place = filepath.Join(tree, c.name)
 			}
@@ -191,14 +200,29 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 		limit = []string{filepath.Join(work, "empty")}
 		runs *= 20 // these are short
 	}
-	program := append([]string{filepath.Join(work, "frank")}, strings.Fields(strings.NewReplacer("TREE", tree, "FEW", few).Replace(c.args))...)
+	ledger := filepath.Join(work, "ledger")
+	program := append([]string{filepath.Join(work, "frank")}, strings.Fields(strings.NewReplacer("TREE", tree, "FEW", few, "LEDGER", ledger).Replace(c.args))...)
+	if c.ledger != nil {
+		if err := c.ledger.prepare(program[0], work, tree); err != nil {
+			return err
+		}
+	}
 	var limits, programs []usage
 	for range runs {
 		for _, run := range []struct {
 			args []string
 			to   *[]usage
 		}{{limit, &limits}, {program, &programs}} {
+			measured := c.ledger != nil && run.to == &programs
+			if measured {
+				if err := c.ledger.before(self, tree, ledger); err != nil {
+					return err
+				}
+			}
 			u, err := take(run.args)
+			if err == nil && measured {
+				err = c.ledger.after(ledger)
+			}
 			if err != nil {
 				return err
 			}
@@ -221,6 +245,9 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 	}
 	fmt.Printf("%-24s %-6s %9.3fs %9.3fs %11.3fs %18s %18s\n", c.name, c.loop, limitWall, wall, cpu,
 		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak)
+	if c.ledger != nil {
+		c.ledger.print(c.entries)
+	}
 	if c.loop == "copies" || c.name == "unlike" {
 		return c.printReads(program, tree)
 	}

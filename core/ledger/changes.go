@@ -27,6 +27,21 @@ func (w *writer) added(k *kept) {
 	w.moves.came = append(w.moves.came, movableOf(&k.entry))
 }
 
+// count counts how a folder that was there is apart.
+func (w *writer) count(a *apart, id uint64) (err error) {
+	w.changes.Altered += a.altered
+	for i := range a.added {
+		w.added(&a.added[i])
+	}
+	for i := 0; i < len(a.removed) && err == nil; i++ {
+		err = w.removed(&a.removed[i], id)
+	}
+	for i := 0; i < len(a.shut) && err == nil; i++ {
+		err = w.disappeared(w.before.ids[folderKey{id, a.shut[i]}])
+	}
+	return err
+}
+
 // removed notes an entry that is gone, with all that was in it.
 func (w *writer) removed(k *kept, in uint64) error {
 	w.changes.Removed++

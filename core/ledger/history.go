@@ -13,7 +13,7 @@ type Span struct {
 	First, Last Record // that have it so
 	Records     int    // how many
 	State       State
-	Path        string // in full
+	Path        string      // in full
 	Entry       entry.Entry // if it was there
 	packed      []byte
 }

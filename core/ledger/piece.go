@@ -1,7 +1,6 @@
 package ledger
 
 import (
-	"bytes"
 	"slices"
 	"strings"
 
@@ -20,12 +19,21 @@ type kept struct {
 	ends    int  // where its name ends, while it is unpacked
 }
 
-// same tells whether nothing that is recorded of two entries differs.
+// same tells whether nothing that is recorded of two entries differs, but for
+// their names.
 func (k *kept) same(now *kept) bool {
-	var p, q packer
-	k.pack(&p)
-	now.pack(&q)
-	return bytes.Equal(p.names, q.names) && bytes.Equal(p.facts, q.facts)
+	a, b := k.entry, now.entry
+	x, y := entry.More{}, entry.More{}
+	if a.More != nil {
+		x = *a.More
+	}
+	if b.More != nil {
+		y = *b.More
+	}
+	a.Folder, a.Inside, a.Name, a.More = nil, nil, "", nil
+	b.Folder, b.Inside, b.Name, b.More = nil, nil, "", nil
+	return k.gone == now.gone && k.entered == now.entered && k.unread == now.unread && a == b &&
+		x.Target == y.Target && x.Created == y.Created && slices.Equal(x.Digests, y.Digests)
 }
 
 // pack packs it again.

@@ -80,11 +80,7 @@ func (s *Source) Place() *entry.Place { return &s.place }
 // file can be read now, is not known of its entries.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
-	err := s.load(ctx)
-	if err == nil {
-		err = r.problems()
-	}
-	if err != nil {
+	if err := r.problems(); err != nil {
 		return r.report, err
 	}
 	r.changed.L = &r.mu
@@ -98,6 +94,9 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 		if s.alone != nil && !s.alone.entered {
 			place.MarkUnread()
 			return r.report, nil // the problems tell why
+		}
+		if err := s.load(ctx); err != nil {
+			return r.report, err
 		}
 		r.steps = []step{{place, s.start}}
 		var group sync.WaitGroup

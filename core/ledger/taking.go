@@ -28,8 +28,9 @@ type takingPart struct {
 	self    entry.Entry // the place itself, if it was given
 }
 
-// chunk is some entries of a folder, packed as they came, and the folders among
-// them that were gone into, in the same order.
+// chunk is some entries of a folder, packed in order of the bytes of their names,
+// and the folders among them that were gone into, in the same order. Mostly it is
+// all the entries of the folder.
 type chunk struct {
 	folder *entry.Folder
 	piece  piece
@@ -48,9 +49,9 @@ func (t *Taking) Visitor() source.Visitor {
 	t.parts = append(t.parts, part)
 	t.mu.Unlock()
 	var p packer
+	var order []*entry.Entry // entries are too large to be moved about
 	return func(entries []entry.Entry) error {
-		p.names, p.facts, p.last, p.before = p.names[:0], p.facts[:0], "", entry.Entry{}
-		c := chunk{folder: entries[0].Folder}
+		order = order[:0]
 		for i := range entries {
 			e := &entries[i]
 			if e.Self {
@@ -58,20 +59,25 @@ func (t *Taking) Visitor() source.Visitor {
 				part.self.Name, part.self.More = "", e.More.Clone()
 				continue
 			}
+			order = append(order, e)
+		}
+		if len(order) == 0 {
+			return nil
+		}
+		slices.SortFunc(order, func(a, b *entry.Entry) int { return strings.Compare(a.Name, b.Name) })
+		p.names, p.facts, p.last, p.before = p.names[:0], p.facts[:0], "", entry.Entry{}
+		c := chunk{folder: entries[0].Folder, count: len(order)}
+		for _, e := range order {
 			p.put(e, e.Inside != nil, false) // whether it could be read shows later
-			c.count++
 			if e.Inside != nil {
 				c.inside = append(c.inside, e.Inside)
 			}
-			part.entries++
 			if e.HasSize() {
 				part.bytes += e.Size
 			}
 		}
+		part.entries += int64(c.count)
 		p.before, p.last = entry.Entry{}, "" // they are only lent
-		if c.count == 0 {
-			return nil
-		}
 		c.piece = piece{slices.Clone(p.names), slices.Clone(p.facts)}
 		part.chunks = append(part.chunks, c)
 		return nil
@@ -113,6 +119,7 @@ type listing struct {
 	digested entry.Facts // digests that each file in it has
 	seal     seal
 	id       uint64 // the number that the ledger has it under; 0 for none
+	apart    *apart // from what the ledger has, if anything is
 }
 
 // listings puts together what was taken of each folder, and returns that of the
@@ -158,14 +165,15 @@ func (t *Taking) listings() (*listing, error) {
 	for _, l := range list {
 		slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
 	}
-	if err := sortAll(list); err != nil {
+	if err := onAllCores(len(list), func(i int, room []kept) ([]kept, error) { return list[i].sort(room) }); err != nil {
 		return nil, err
 	}
 	return root, nil
 }
 
-// sortAll sorts and digests the entries of each folder, on all cores.
-func sortAll(list []*listing) error {
+// onAllCores calls a function for each number below a count, on all cores, until
+// there is an error. Each core has room of its own for entries.
+func onAllCores(count int, do func(i int, room []kept) ([]kept, error)) error {
 	var next atomic.Int64
 	var group sync.WaitGroup
 	errs := make([]error, runtime.GOMAXPROCS(0))
@@ -174,10 +182,10 @@ func sortAll(list []*listing) error {
 			var room []kept
 			for errs[core] == nil {
 				i := int(next.Add(1)) - 1
-				if i >= len(list) {
+				if i >= count {
 					return
 				}
-				room, errs[core] = list[i].sort(room[:0])
+				room, errs[core] = do(i, room[:0])
 			}
 		})
 	}
@@ -240,7 +248,18 @@ func (l *listing) each(do func(*listing) error) error {
 // sort makes one piece of the chunks, with what is known now of the folders among
 // the entries, and digests it. The room is for entries, and is returned.
 func (l *listing) sort(room []kept) ([]kept, error) {
-	for _, c := range l.chunks {
+	chunks := l.chunks
+	l.chunks = nil
+	for _, c := range chunks {
+		l.count += c.count
+	}
+	unread := func(c chunk) bool { return slices.ContainsFunc(c.inside, (*entry.Folder).Unread) }
+	if len(chunks) == 1 && !unread(chunks[0]) {
+		l.piece = chunks[0].piece
+		l.own = l.piece.seal()
+		return room, nil
+	}
+	for _, c := range chunks {
 		start := len(room)
 		var err error
 		if room, err = appendAll(slices.Grow(room, c.count), c.piece); err != nil {
@@ -255,7 +274,7 @@ func (l *listing) sort(room []kept) ([]kept, error) {
 			}
 		}
 	}
-	order := make([]*kept, len(room)) // entries are too large to be moved about
+	order := make([]*kept, len(room))
 	for i := range room {
 		order[i] = &room[i]
 	}
@@ -264,7 +283,7 @@ func (l *listing) sort(room []kept) ([]kept, error) {
 	for _, k := range order {
 		k.pack(&p)
 	}
-	l.piece, l.count, l.chunks = piece{slices.Clip(p.names), slices.Clip(p.facts)}, len(room), nil
+	l.piece = piece{slices.Clip(p.names), slices.Clip(p.facts)}
 	l.own = l.piece.seal()
 	return room, nil
 }

@@ -102,7 +102,7 @@ func (w *writer) prepare(shelf Shelf) error {
 	}
 	w.root.sealAll()
 	w.record.seal = w.root.seal
-	return nil
+	return w.compare(shelf)
 }
 
 // number gives a folder, and those in it, the numbers they had before; 0 if they
@@ -165,7 +165,6 @@ func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 	}
 	v := folderVersion{folder: id, own: l.own, full: l.full, digested: l.digested, seal: l.seal}
 	var p piece
-	var before []kept
 	alike := there // the same folders are in it
 	switch old := w.before.folder(l.id); {
 	case old == nil:
@@ -174,10 +173,12 @@ func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 		return nil
 	case old.seal == l.seal:
 		return w.appeared(l)
-	case old.own != l.own || old.full != l.full || old.digested != l.digested:
-		v.pieced, alike = true, false
-		if before, p, err = w.difference(l, id, there); err != nil {
-			return err
+	case l.apart != nil:
+		v.pieced, alike, p = true, false, l.apart.piece
+		if there {
+			if err := w.count(l.apart, id); err != nil {
+				return err
+			}
 		}
 	}
 	if !there {
@@ -195,8 +196,7 @@ func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 			w.last++
 			number = w.last
 		}
-		at, found := findName(before, name)
-		if err := w.folder(below, number, id, there && (alike || found && before[at].entered)); err != nil {
+		if err := w.folder(below, number, id, there && (alike || l.apart != nil && l.apart.entered[name])); err != nil {
 			return err
 		}
 	}
@@ -206,49 +206,4 @@ func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 // findName finds a name among entries in order of names.
 func findName(list []kept, name string) (int, bool) {
 	return slices.BinarySearchFunc(list, name, func(k kept, name string) int { return strings.Compare(k.entry.Name, name) })
-}
-
-// difference packs what a folder holds that the ledger does not have yet, and
-// returns what the ledger has.
-func (w *writer) difference(l *listing, id uint64, there bool) (before []kept, p piece, err error) {
-	now, err := appendAll(nil, l.piece)
-	if err != nil {
-		return nil, p, err
-	}
-	if before, err = w.before.held(w.ctx, w.update, id); err != nil {
-		return nil, p, err
-	}
-	var fresh packer
-	old := before
-	for len(now) > 0 || len(old) > 0 {
-		switch {
-		case len(old) == 0 || len(now) > 0 && now[0].entry.Name < old[0].entry.Name:
-			now[0].pack(&fresh)
-			if there {
-				w.added(&now[0])
-			}
-			now = now[1:]
-		case len(now) == 0 || old[0].entry.Name < now[0].entry.Name:
-			fresh.remove(old[0].entry.Name)
-			if there {
-				err = w.removed(&old[0], id)
-			}
-			old = old[1:]
-		default:
-			if !old[0].same(&now[0]) {
-				now[0].pack(&fresh)
-				if there {
-					w.changes.Altered++
-				}
-			}
-			if there && old[0].entered && !now[0].entered && !now[0].unread {
-				err = w.disappeared(w.before.ids[folderKey{id, old[0].entry.Name}])
-			}
-			now, old = now[1:], old[1:]
-		}
-		if err != nil {
-			return nil, p, err
-		}
-	}
-	return before, piece{fresh.names, fresh.facts}, nil
 }

@@ -1,0 +1,111 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"time"
+)
+
+// ledgerCases are about the ledger. LEDGER stands for the file, which is put
+// back before each run to what it was.
+var ledgerCases = []benchCase{
+	{name: "first record", args: "record TREE --label t --ledger LEDGER", loop: "facts", wall: 3, peak: 250, ledger: &ledgerState{most: 90}},
+	{name: "record, unchanged", args: "record TREE --label t --ledger LEDGER", loop: "facts", wall: 1.3, ledger: &ledgerState{records: 1, grows: 0.1}},
+	{name: "record, 1 % changed", args: "record TREE --label t --ledger LEDGER", loop: "facts", wall: 1.5, ledger: &ledgerState{records: 1, grows: 3, alter: true}},
+	{name: "search in a record", args: "search @t --ledger LEDGER where name has rec000799", loop: "facts", wall: 0.15, ledger: &ledgerState{records: 1}},
+	{name: "weigh a record", args: "weigh @t --ledger LEDGER", loop: "facts", wall: 1, ledger: &ledgerState{records: 1}},
+	{name: "tally a record", args: "tally @t --by ext --ledger LEDGER", loop: "facts", wall: 1, ledger: &ledgerState{records: 1}},
+	{name: "compare equal records", args: "compare @t:1 @t --ledger LEDGER", loop: "empty", cpu: 20, ledger: &ledgerState{records: 2}},
+}
+
+// ledgerState is what the ledger is before a run, and how it may have grown
+// after.
+type ledgerState struct {
+	records int     // of the tree, as it is
+	alter   bool    // one entry in a hundred, since
+	grows   float64 // at most, per cent
+	most    float64 // bytes an entry, at most
+
+	saved string // a ledger of so many records
+	was   int64  // its size
+	now   int64
+}
+
+// prepare makes the ledger to begin with.
+func (s *ledgerState) prepare(frank, work, tree string) error {
+	s.saved = filepath.Join(work, fmt.Sprint("records-", s.records))
+	for range s.records {
+		if err := exec.Command(frank, "record", tree, "--label", "t", "--ledger", s.saved).Run(); err != nil {
+			return err
+		}
+	}
+	if info, err := os.Stat(s.saved); err == nil {
+		s.was = info.Size()
+	}
+	return nil
+}
+
+// before puts the ledger back, and alters entries.
+func (s *ledgerState) before(self, tree, ledger string) error {
+	if err := os.Remove(ledger); err != nil && !os.IsNotExist(err) {
+		return err
+	}
+	if s.records > 0 {
+		from, err := os.Open(s.saved)
+		if err != nil {
+			return err
+		}
+		defer from.Close()
+		to, err := os.Create(ledger)
+		if err == nil {
+			_, err = io.Copy(to, from)
+		}
+		if err == nil {
+			err = to.Close()
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if !s.alter {
+		return nil
+	}
+	return exec.Command(self, "alter", "100", tree).Run()
+}
+
+// alterFiles gives about one file in so many the time of now; always the same
+// ones.
+func alterFiles(tree string, oneIn int) error {
+	random, now := rand.New(rand.NewPCG(3, 4)), time.Now()
+	return filepath.WalkDir(tree, func(path string, d fs.DirEntry, err error) error {
+		if err == nil && d.Type().IsRegular() && random.IntN(oneIn) == 0 {
+			err = os.Chtimes(path, now, now)
+		}
+		return err
+	})
+}
+
+// after notes how large the ledger is.
+func (s *ledgerState) after(ledger string) error {
+	info, err := os.Stat(ledger)
+	if err == nil {
+		s.now = info.Size()
+	}
+	return err
+}
+
+// print prints how the ledger has grown.
+func (s *ledgerState) print(entries int) {
+	switch {
+	case s.most > 0:
+		fmt.Printf("%24s %.1f bytes an entry (%.0f)\n", "", float64(s.now)/float64(entries), s.most)
+	case s.grows > 0:
+		fmt.Printf("%24s grows by %.3f %% (%.1f)\n", "", 100*float64(s.now-s.was)/float64(s.was), s.grows)
+	}
+	os.Remove(s.saved)
+}
