@@ -73,3 +73,34 @@ func TestJoin(t *testing.T) {
 		assert.Equal(t, want, got)
 	}
 }
+
+// Versions of folders come back from a sheet, and whatever a sheet has, adding it
+// ends without a panic.
+func FuzzSheet(f *testing.F) {
+	f.Add("name", uint64(7), []byte{1, 2, 3}, []byte{isFresh | isPieced, 1, 0, 0, 200, 1})
+	f.Add("\xff", uint64(1), []byte{}, []byte{})
+	f.Fuzz(func(t *testing.T, name string, number uint64, names, folders []byte) {
+		w := sheetWriter{}
+		list := []folderVersion{
+			{folder: root, fresh: true, pieced: true, own: seal{1}, seal: seal{2}},
+			{folder: 2, fresh: true, parent: root, name: name, pieced: true, own: seal{3}, full: seal{4}, digested: entry.FactMD5, seal: seal{5}},
+			{folder: root, seal: seal{6}},
+		}
+		for i := range list {
+			require.NoError(t, w.add(t.Context(), &list[i], piece{names: names}))
+			list[i].names, list[i].facts = uint64(len(names)), 0
+		}
+		list[2].names = 0 // there is no piece
+		var back []folderVersion
+		require.NoError(t, eachVersion(w.sheet.Folders, func(v *folderVersion) { back = append(back, *v) }))
+		require.Equal(t, list, back)
+
+		s := &state{folders: make([]folderState, root+1), ids: map[folderKey]uint64{}}
+		if err := s.add(Sheet{Folders: folders}); err != nil {
+			assert.ErrorIs(t, err, ErrDamaged)
+		}
+		for id := range s.folders {
+			s.way(uint64(id))
+		}
+	})
+}

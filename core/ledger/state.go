@@ -66,7 +66,11 @@ func load(ctx context.Context, shelf Shelf, place, upTo int64) (*state, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &state{folders: make([]folderState, root+1), ids: map[folderKey]uint64{}}
+	expected := root + 1 // about how many folders there will be
+	for _, sheet := range sheets {
+		expected += len(sheet.Folders) / 48
+	}
+	s := &state{folders: make([]folderState, root+1, expected), ids: make(map[folderKey]uint64, expected)}
 	for _, sheet := range sheets {
 		if err := s.add(sheet); err != nil {
 			return nil, err

@@ -1,0 +1,105 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/source"
+)
+
+// memory is a store in memory.
+type memory struct {
+	records  []Record
+	problems map[int64][]source.Problem
+	sheets   []Sheet
+	last     int64
+}
+
+func (m *memory) Records(context.Context) ([]Record, error) { return slices.Clone(m.records), nil }
+
+func (m *memory) Problems(_ context.Context, record int64) ([]source.Problem, error) {
+	return m.problems[record], nil
+}
+
+func (m *memory) Sheets(_ context.Context, place, upTo int64) (list []Sheet, err error) {
+	for _, s := range m.sheets {
+		if s.Place == place && s.Record <= upTo {
+			list = append(list, Sheet{Number: s.Number, Place: place, Record: s.Record, Folders: s.Folders})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Sheet) int { return int(a.Record - b.Record) })
+	return list, nil
+}
+
+func (m *memory) Part(_ context.Context, sheet int64, part Part) ([]byte, error) {
+	at := slices.IndexFunc(m.sheets, func(s Sheet) bool { return s.Number == sheet })
+	if part == Facts {
+		return m.sheets[at].Facts, nil
+	}
+	return m.sheets[at].Names, nil
+}
+
+func (m *memory) Update(_ context.Context, change func(Update) error) error {
+	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.sheets), m.last}
+	err := change(m)
+	if err != nil {
+		*m = before
+	}
+	return err
+}
+
+func (m *memory) AddRecord(_ context.Context, r Record) (number, place int64, err error) {
+	if r.Number == 0 {
+		r.Number = m.last + 1
+	}
+	m.last = max(m.last, r.Number)
+	r.place = r.Number
+	for _, other := range m.records {
+		if other.Host == r.Host && other.Place == r.Place {
+			r.place = other.place
+		}
+	}
+	m.records = append(m.records, r)
+	slices.SortFunc(m.records, func(a, b Record) int { return int(a.Number - b.Number) })
+	return r.Number, r.place, nil
+}
+
+func (m *memory) AddProblem(context.Context, int64, source.Problem) error { return nil }
+
+func (m *memory) AddSheet(_ context.Context, s Sheet) error {
+	s.Number = int64(len(m.sheets)) + 1
+	s.Folders, s.Names, s.Facts = bytes.Clone(s.Folders), bytes.Clone(s.Names), bytes.Clone(s.Facts)
+	m.sheets = append(m.sheets, s)
+	return nil
+}
+
+func (m *memory) RemoveSheets(context.Context, int64) error         { return nil }
+func (m *memory) RemoveRecord(context.Context, int64) error         { return nil }
+func (m *memory) Check(context.Context) (lines []string, err error) { return nil, nil }
+func (m *memory) Compact(context.Context) error                     { return nil }
+func (m *memory) Close() error                                      { return nil }
+
+// Whatever lines there are, importing ends without a panic, and leaves nothing
+// behind if it fails.
+func FuzzImport(f *testing.F) {
+	f.Add(`{"frank_ledger":1}` + "\n" + `{"record":{"number":1,"label":"a","host":"h","place":"/p","taken":"1.000000000","entries":1,"bytes":0,"seal":"00"}}` + "\n" +
+		`{"entry":{"way":"x/y","kind":"file"}}` + "\n" + `{"gone":{"hex":"ff"}}` + "\n" + `{"lost":{"way":"","reason":"r"}}` + "\n" + `{"end":1}`)
+	f.Fuzz(func(t *testing.T, text string) {
+		l := &Ledger{&memory{}}
+		_, err := l.Import(t.Context(), strings.NewReader(text))
+		records, failed := l.Records(t.Context())
+		require.NoError(t, failed)
+		if err != nil {
+			assert.Empty(t, records)
+		}
+		faults, err := l.Check(t.Context())
+		require.NoError(t, err)
+		assert.Empty(t, faults)
+	})
+}
