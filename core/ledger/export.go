@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"frankledger/core/exact"
 	"frankledger/core/source"
 )
 
@@ -119,14 +120,14 @@ func (x *exporter) piece(s *state, id uint64, at pieceAt, r *Record) error {
 	}
 	if errors.Is(err, ErrDamaged) {
 		x.lost(fmt.Sprintf("record %d: what is in the folder %q", r.Number, way))
-		return x.put(line{Lost: &lostLine{Way: text(way), Reason: err.Error()}})
+		return x.put(line{Lost: &lostLine{Way: exact.Text(way), Reason: err.Error()}})
 	}
 	if err != nil {
 		return err
 	}
 	for i := range list {
 		k := &list[i]
-		way := text(wayTo(way, k.entry.Name))
+		way := exact.Text(wayTo(way, k.entry.Name))
 		one := line{Gone: &way}
 		if !k.gone {
 			one = line{Entry: lineOf(string(way), k)}
@@ -139,7 +140,7 @@ func (x *exporter) piece(s *state, id uint64, at pieceAt, r *Record) error {
 }
 
 func problemLineOf(p source.Problem) *problemLine {
-	return &problemLine{Way: text(p.Path), Tried: p.Tried, Reason: p.Err.Error(), Entries: p.Entries, Vanished: p.Vanished}
+	return &problemLine{Way: exact.Text(p.Path), Tried: p.Tried, Reason: p.Err.Error(), Entries: p.Entries, Vanished: p.Vanished}
 }
 
 // way returns the way to a folder, and whether all the folders above are known.

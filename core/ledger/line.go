@@ -2,15 +2,13 @@ package ledger
 
 import (
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strconv"
-	"strings"
 	"time"
-	"unicode/utf8"
 
 	"frankledger/core/entry"
+	"frankledger/core/exact"
 )
 
 // An exported ledger is JSON lines: one that says what it is, then for each
@@ -23,7 +21,7 @@ type line struct {
 	Record  *recordLine  `json:"record,omitempty"`
 	Problem *problemLine `json:"problem,omitempty"`
 	Entry   *entryLine   `json:"entry,omitempty"`
-	Gone    *text        `json:"gone,omitempty"` // way of an entry
+	Gone    *exact.Text        `json:"gone,omitempty"` // way of an entry
 	Lost    *lostLine    `json:"lost,omitempty"`
 	End     *int         `json:"end,omitempty"` // how many records there were
 }
@@ -33,12 +31,12 @@ const linesVersion = 1
 
 type recordLine struct {
 	Number    int64      `json:"number"`
-	Label     text       `json:"label"`
-	Host      text       `json:"host"`
-	Place     text       `json:"place"`
-	Taken     moment     `json:"taken"`
-	Note      text       `json:"note,omitempty"`
-	Terms     []text     `json:"terms,omitempty"`
+	Label     exact.Text       `json:"label"`
+	Host      exact.Text       `json:"host"`
+	Place     exact.Text       `json:"place"`
+	Taken     exact.Time     `json:"taken"`
+	Note      exact.Text       `json:"note,omitempty"`
+	Terms     []exact.Text     `json:"terms,omitempty"`
 	Algorithm string     `json:"algorithm,omitempty"`
 	Entries   int64      `json:"entries"`
 	Bytes     int64      `json:"bytes"`
@@ -47,7 +45,7 @@ type recordLine struct {
 }
 
 type problemLine struct {
-	Way      text   `json:"way"`
+	Way      exact.Text   `json:"way"`
 	Tried    string `json:"tried"`
 	Reason   string `json:"reason"`
 	Entries  int64  `json:"entries"`
@@ -56,19 +54,19 @@ type problemLine struct {
 
 // lostLine is a folder of which a damaged ledger could not tell everything.
 type lostLine struct {
-	Way    text   `json:"way"`
+	Way    exact.Text   `json:"way"`
 	Reason string `json:"reason"`
 }
 
 type entryLine struct {
-	Way     text              `json:"way"`
+	Way     exact.Text              `json:"way"`
 	Kind    string            `json:"kind"`
 	Entered bool              `json:"entered,omitempty"`
 	Unread  bool              `json:"unread,omitempty"`
 	Hidden  bool              `json:"hidden_flag,omitempty"`
 	Status  *statusLine       `json:"status,omitempty"`
-	Created *moment           `json:"created,omitempty"`
-	Target  *text             `json:"target,omitempty"`
+	Created *exact.Time           `json:"created,omitempty"`
+	Target  *exact.Text             `json:"target,omitempty"`
 	Digests map[string]string `json:"digests,omitempty"` // by algorithm, in hexadecimal
 }
 
@@ -81,77 +79,24 @@ type statusLine struct {
 	UID      uint32 `json:"uid"`
 	GID      uint32 `json:"gid"`
 	Mode     string `json:"mode"`
-	Modified moment `json:"modified"`
-	Accessed moment `json:"accessed"`
-	Changed  moment `json:"changed"`
-}
-
-// text is exact bytes: in JSON a string or, where they are no UTF-8, an object
-// with their hexadecimal digits.
-type text string
-
-type textInHex struct {
-	Hex string `json:"hex"`
-}
-
-// MarshalJSON implements json.Marshaler.
-func (t text) MarshalJSON() ([]byte, error) {
-	if utf8.ValidString(string(t)) {
-		return json.Marshal(string(t))
-	}
-	return json.Marshal(textInHex{hex.EncodeToString([]byte(t))})
-}
-
-// UnmarshalJSON implements json.Unmarshaler.
-func (t *text) UnmarshalJSON(data []byte) error {
-	if len(data) > 0 && data[0] == '{' {
-		var in textInHex
-		if err := json.Unmarshal(data, &in); err != nil {
-			return err
-		}
-		raw, err := hex.DecodeString(in.Hex)
-		*t = text(raw)
-		return err
-	}
-	return json.Unmarshal(data, (*string)(t))
-}
-
-// moment is a time, in JSON as seconds since 1970 in UTC with nine decimals, as
-// text.
-type moment entry.Time
-
-// MarshalJSON implements json.Marshaler.
-func (m moment) MarshalJSON() ([]byte, error) {
-	return fmt.Appendf(nil, `"%d.%09d"`, m.Sec, m.Nsec), nil
-}
-
-var errMoment = errors.New("a time is seconds since 1970 with nine decimals")
-
-// UnmarshalJSON implements json.Unmarshaler.
-func (m *moment) UnmarshalJSON(data []byte) error {
-	seconds, fraction, ok := strings.Cut(strings.Trim(string(data), `"`), ".")
-	sec, err := strconv.ParseInt(seconds, 10, 64)
-	nsec, err2 := strconv.ParseUint(fraction, 10, 32)
-	if !ok || err != nil || err2 != nil || len(fraction) != 9 {
-		return errMoment
-	}
-	*m = moment{sec, uint32(nsec)}
-	return nil
+	Modified exact.Time `json:"modified"`
+	Accessed exact.Time `json:"accessed"`
+	Changed  exact.Time `json:"changed"`
 }
 
 // lineOf returns the line of an entry.
 func lineOf(way string, k *kept) *entryLine {
 	e := &k.entry
-	l := &entryLine{Way: text(way), Kind: e.Kind.String(), Entered: k.entered, Unread: k.unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0}
+	l := &entryLine{Way: exact.Text(way), Kind: e.Kind.String(), Entered: k.entered, Unread: k.unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0}
 	if e.Known.Has(entry.FactStatus) {
-		l.Status = &statusLine{e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID, e.Permissions.Octal(), moment(e.Modified), moment(e.Accessed), moment(e.Changed)}
+		l.Status = &statusLine{e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID, e.Permissions.Octal(), exact.Time(e.Modified), exact.Time(e.Accessed), exact.Time(e.Changed)}
 	}
 	if e.Known.Has(entry.FactCreated) {
-		m := moment(e.More.Created)
+		m := exact.Time(e.More.Created)
 		l.Created = &m
 	}
 	if e.Known.Has(entry.FactTarget) {
-		t := text(e.More.Target)
+		t := exact.Text(e.More.Target)
 		l.Target = &t
 	}
 	for _, a := range entry.Algorithms {
@@ -222,10 +167,10 @@ func (l *entryLine) kept(name string) (k kept, err error) {
 
 // line returns the line of a record.
 func (r *Record) line() *recordLine {
-	l := &recordLine{Number: r.Number, Label: text(r.Label), Host: text(r.Host), Place: text(r.Place), Taken: moment(entry.TimeOf(r.Taken)), Note: text(r.Note),
+	l := &recordLine{Number: r.Number, Label: exact.Text(r.Label), Host: exact.Text(r.Host), Place: exact.Text(r.Place), Taken: exact.Time(entry.TimeOf(r.Taken)), Note: exact.Text(r.Note),
 		Algorithm: r.Algorithm, Entries: r.Entries, Bytes: r.Bytes, Seal: hex.EncodeToString(r.seal[:])}
 	for _, term := range r.Terms {
-		l.Terms = append(l.Terms, text(term))
+		l.Terms = append(l.Terms, exact.Text(term))
 	}
 	if r.self.Kind != 0 {
 		l.Self = lineOf("", &kept{entry: r.self})

@@ -1,0 +1,68 @@
+// Package exact puts into JSON, without any loss, what a file system knows that
+// JSON does not: text that is any bytes, and moments to the nanosecond.
+package exact
+
+import (
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"frankledger/core/entry"
+)
+
+// Text is exact bytes: in JSON a string or, where they are no UTF-8, an object
+// with their hexadecimal digits, {"hex":"…"}.
+type Text string
+
+type textInHex struct {
+	Hex string `json:"hex"`
+}
+
+// MarshalJSON implements json.Marshaler.
+func (t Text) MarshalJSON() ([]byte, error) {
+	if utf8.ValidString(string(t)) {
+		return json.Marshal(string(t))
+	}
+	return json.Marshal(textInHex{hex.EncodeToString([]byte(t))})
+}
+
+// UnmarshalJSON implements json.Unmarshaler.
+func (t *Text) UnmarshalJSON(data []byte) error {
+	if len(data) > 0 && data[0] == '{' {
+		var in textInHex
+		if err := json.Unmarshal(data, &in); err != nil {
+			return err
+		}
+		raw, err := hex.DecodeString(in.Hex)
+		*t = Text(raw)
+		return err
+	}
+	return json.Unmarshal(data, (*string)(t))
+}
+
+// Time is a moment, in JSON as seconds since 1970 in UTC with nine decimals, as
+// text: any that a file system can have.
+type Time entry.Time
+
+// MarshalJSON implements json.Marshaler.
+func (m Time) MarshalJSON() ([]byte, error) {
+	return fmt.Appendf(nil, `"%d.%09d"`, m.Sec, m.Nsec), nil
+}
+
+var errTime = errors.New("a time is seconds since 1970 with nine decimals")
+
+// UnmarshalJSON implements json.Unmarshaler.
+func (m *Time) UnmarshalJSON(data []byte) error {
+	seconds, fraction, ok := strings.Cut(strings.Trim(string(data), `"`), ".")
+	sec, err := strconv.ParseInt(seconds, 10, 64)
+	nsec, err2 := strconv.ParseUint(fraction, 10, 32)
+	if !ok || err != nil || err2 != nil || len(fraction) != 9 {
+		return errTime
+	}
+	*m = Time{sec, uint32(nsec)}
+	return nil
+}
