@@ -192,7 +192,7 @@ what it could not read. Looking changes nothing.`,
 	root.SetFlagErrorFunc(flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.actCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
 	root.InitDefaultCompletionCmd("")
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {

@@ -45,7 +45,7 @@ func group(cmd *cobra.Command, name string, options ...string) {
 
 // optionGroups are the groups of options in the order they are shown; the last
 // is of those that are in none.
-var optionGroups = []string{groupWhat, groupWhere, groupHow, groupOut, ""}
+var optionGroups = []string{groupDo, groupWhat, groupWhere, groupHow, groupOut, ""}
 
 // help prints the help of a command.
 func (p *Program) help(cmd *cobra.Command, _ []string) {

@@ -90,7 +90,7 @@ func (f *file) setMode() error {
 	if info, err := os.Stat(f.path); err == nil {
 		return f.file.Chmod(info.Mode().Perm())
 	}
-	return f.file.Chmod(0o666 &^ umask())
+	return f.file.Chmod(0o666 &^ Umask())
 }
 
 // drop closes the file and removes the name it had for the time being.

@@ -6,9 +6,9 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// umask returns the permissions that new files are to lack. The system tells
+// Umask returns the permissions that new files are to lack. The system tells
 // only while setting it.
-func umask() os.FileMode {
+func Umask() os.FileMode {
 	mask := unix.Umask(0o077)
 	unix.Umask(mask)
 	return os.FileMode(mask)

@@ -21,7 +21,7 @@ type line struct {
 	Record  *recordLine  `json:"record,omitempty"`
 	Problem *problemLine `json:"problem,omitempty"`
 	Entry   *entryLine   `json:"entry,omitempty"`
-	Gone    *exact.Text        `json:"gone,omitempty"` // way of an entry
+	Gone    *exact.Text  `json:"gone,omitempty"` // way of an entry
 	Lost    *lostLine    `json:"lost,omitempty"`
 	End     *int         `json:"end,omitempty"` // how many records there were
 }
@@ -30,55 +30,55 @@ type line struct {
 const linesVersion = 1
 
 type recordLine struct {
-	Number    int64      `json:"number"`
-	Label     exact.Text       `json:"label"`
-	Host      exact.Text       `json:"host"`
-	Place     exact.Text       `json:"place"`
-	Taken     exact.Time     `json:"taken"`
-	Note      exact.Text       `json:"note,omitempty"`
-	Terms     []exact.Text     `json:"terms,omitempty"`
-	Algorithm string     `json:"algorithm,omitempty"`
-	Entries   int64      `json:"entries"`
-	Bytes     int64      `json:"bytes"`
-	Seal      string     `json:"seal"`
-	Self      *entryLine `json:"self,omitempty"`
+	Number    int64        `json:"number"`
+	Label     exact.Text   `json:"label"`
+	Host      exact.Text   `json:"host"`
+	Place     exact.Text   `json:"place"`
+	Taken     exact.Time   `json:"taken"`
+	Note      exact.Text   `json:"note,omitempty"`
+	Terms     []exact.Text `json:"terms,omitempty"`
+	Algorithm string       `json:"algorithm,omitempty"`
+	Entries   int64        `json:"entries"`
+	Bytes     int64        `json:"bytes"`
+	Seal      string       `json:"seal"`
+	Self      *entryLine   `json:"self,omitempty"`
 }
 
 type problemLine struct {
-	Way      exact.Text   `json:"way"`
-	Tried    string `json:"tried"`
-	Reason   string `json:"reason"`
-	Entries  int64  `json:"entries"`
-	Vanished bool   `json:"vanished,omitempty"`
+	Way      exact.Text `json:"way"`
+	Tried    string     `json:"tried"`
+	Reason   string     `json:"reason"`
+	Entries  int64      `json:"entries"`
+	Vanished bool       `json:"vanished,omitempty"`
 }
 
 // lostLine is a folder of which a damaged ledger could not tell everything.
 type lostLine struct {
-	Way    exact.Text   `json:"way"`
-	Reason string `json:"reason"`
+	Way    exact.Text `json:"way"`
+	Reason string     `json:"reason"`
 }
 
 type entryLine struct {
-	Way     exact.Text              `json:"way"`
+	Way     exact.Text        `json:"way"`
 	Kind    string            `json:"kind"`
 	Entered bool              `json:"entered,omitempty"`
 	Unread  bool              `json:"unread,omitempty"`
 	Hidden  bool              `json:"hidden_flag,omitempty"`
 	Status  *statusLine       `json:"status,omitempty"`
-	Created *exact.Time           `json:"created,omitempty"`
-	Target  *exact.Text             `json:"target,omitempty"`
+	Created *exact.Time       `json:"created,omitempty"`
+	Target  *exact.Text       `json:"target,omitempty"`
 	Digests map[string]string `json:"digests,omitempty"` // by algorithm, in hexadecimal
 }
 
 type statusLine struct {
-	Inode    uint64 `json:"inode"`
-	Device   uint64 `json:"device"`
-	Size     int64  `json:"size"`
-	Disk     int64  `json:"disk"`
-	Links    uint32 `json:"links"`
-	UID      uint32 `json:"uid"`
-	GID      uint32 `json:"gid"`
-	Mode     string `json:"mode"`
+	Inode    uint64     `json:"inode"`
+	Device   uint64     `json:"device"`
+	Size     int64      `json:"size"`
+	Disk     int64      `json:"disk"`
+	Links    uint32     `json:"links"`
+	UID      uint32     `json:"uid"`
+	GID      uint32     `json:"gid"`
+	Mode     string     `json:"mode"`
 	Modified exact.Time `json:"modified"`
 	Accessed exact.Time `json:"accessed"`
 	Changed  exact.Time `json:"changed"`

@@ -1,0 +1,584 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
+
+	"frankledger/core/act"
+	"frankledger/core/arrange"
+	"frankledger/core/condition"
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// actOptions are the options of actions beside those that all commands share.
+type actOptions struct {
+	reading            readingOptions
+	carryOut, yes      bool
+	ask                string
+	into, like         string
+	modified, accessed string
+	plan               act.Options
+	jobs               int
+	batch              bool
+	limit              time.Duration
+}
+
+var actFormats = []string{"table", "json"}
+
+const groupDo = "What to do"
+
+func (p *Program) actCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "act ACTION",
+		Short: "plans, then carries out, an action on every match",
+		Long: `Does something with what was found. The answer is a plan: each step, what it would
+do, and what stands against it. Nothing is changed until --carry-out is added, or
+the plan is kept with --to plan.json and carried out later. What was done is in a
+journal, and "frank act undo" takes it back.
+
+Without where, the action is on the places that are named, which may be files,
+folders, or lists of paths (@@FILE). With where, it is on what matches below.
+
+Nothing is ever overwritten: a step that would is refused. What has changed since
+the plan was made is left alone. Links are acted on themselves, not what they lead
+to.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return cmd.Help()
+			}
+			var names []string
+			for _, c := range cmd.Commands() {
+				names = append(names, c.Name())
+			}
+			if near := entry.Nearest(args[0], names); near != "" {
+				return misuse("there is no action %q; did you mean %s?", args[0], near)
+			}
+			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
+		},
+	}
+	cmd.AddCommand(p.hideCommand(), p.revealCommand(), p.moveCommand(), p.removeCommand(), p.stampCommand(), p.permitCommand(), p.runCommand(),
+		p.carryOutCommand(), p.actJournalCommand(), p.undoCommand())
+	examples(cmd,
+		example{"act reveal notes where hidden", "a plan to show the hidden notes"},
+		example{"act reveal notes where hidden --carry-out --yes", "and that, done"},
+		example{"act undo", "and taken back"},
+	)
+	return cmd
+}
+
+// action makes the command of an action. The options it has of its own are added
+// by a function, and read by another.
+func (p *Program) action(action act.Action, use, short, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *reading) error, shown ...example) *cobra.Command {
+	o := &actOptions{}
+	cmd := &cobra.Command{
+		Use:               use,
+		Short:             short,
+		Long:              long,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return p.act(cmd, action, o, read, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
+	flags(cmd, o)
+	p.addCarrying(cmd, o)
+	f.StringVar(&o.reading.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
+	group(cmd, groupWhere, "depth")
+	addLooking(cmd, &o.reading)
+	addShowing(cmd, &o.reading, actFormats)
+	examples(cmd, shown...)
+	return cmd
+}
+
+func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
+	f := cmd.Flags()
+	f.BoolVar(&o.carryOut, "carry-out", false, "do it, after asking once")
+	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
+	f.BoolVar(&o.yes, "yes", false, "do not ask")
+	group(cmd, groupDo, "carry-out", "ask", "yes")
+	complete(cmd, "ask", oneOf([]string{"each"}))
+}
+
+func (p *Program) hideCommand() *cobra.Command {
+	return p.action(act.Hide, "hide PLACE… [where CONDITION…]", "gives names a leading dot, so that lists leave them out", "", addNumber, nil,
+		example{"act hide notes where name starts 'minutes'", "a plan"},
+		example{"act hide notes where name starts 'minutes' --carry-out --yes", "done"})
+}
+
+func (p *Program) revealCommand() *cobra.Command {
+	return p.action(act.Reveal, "reveal PLACE… [where CONDITION…]", "takes the leading dot off names, so that lists show them", "", addNumber, nil,
+		example{"act reveal . where hidden and kind is file", "a plan"})
+}
+
+func addNumber(cmd *cobra.Command, o *actOptions) {
+	cmd.Flags().BoolVar(&o.plan.Number, "number", false, "where a name is taken, choose a free one: name-2")
+	group(cmd, groupDo, "number")
+}
+
+func (p *Program) moveCommand() *cobra.Command {
+	return p.action(act.Move, "move PLACE… [where CONDITION…] --into FOLDER", "moves things into a folder",
+		`Moves things into a folder, which is made if it is not there. What goes to another
+disk is copied, the copy is read again and held against what was copied, and only
+then is that removed. Extended attributes are not copied.`,
+		func(cmd *cobra.Command, o *actOptions) {
+			f := cmd.Flags()
+			f.StringVar(&o.into, "into", "", "the `FOLDER` to move into")
+			f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "with the folders on the way from the place")
+			group(cmd, groupDo, "into", "keep-folders")
+			addNumber(cmd, o)
+			addReally(cmd, o)
+		},
+		func(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
+			if o.into == "" {
+				return misuse("--into FOLDER says where to")
+			}
+			o.plan.Into, err = target(o.into)
+			return err
+		},
+		example{"act move cards where ext is tmp --into exchange/tmp", "a plan"},
+		example{"act move cards where name starts DUMP --into exchange --keep-folders", "with their folders"})
+}
+
+func addReally(cmd *cobra.Command, o *actOptions) {
+	cmd.Flags().BoolVar(&o.plan.Really, "really", false, "also a home folder or a mount point, if it is named itself")
+	group(cmd, groupDo, "really")
+}
+
+// target returns the full path of a folder, with no link on the way, that need
+// not be there yet.
+func target(given string) (exact.Text, error) {
+	full, err := filepath.Abs(given)
+	if err != nil {
+		return "", err
+	}
+	missing := ""
+	for at := full; ; at = path.Dir(at) {
+		real, err := filepath.EvalSymlinks(at)
+		if err == nil {
+			if info, err := os.Stat(real); err != nil || !info.IsDir() {
+				return "", misuse("--into: %s is no folder", render.Escaped(at))
+			}
+			return exact.Text(path.Join(real, missing)), nil
+		}
+		if _, err := os.Lstat(at); err == nil || at == "/" {
+			return "", misuse("--into: %s leads nowhere", render.Escaped(at))
+		}
+		missing = path.Join(path.Base(at), missing)
+	}
+}
+
+func (p *Program) removeCommand() *cobra.Command {
+	return p.action(act.Remove, "remove PLACE… [where CONDITION…]", "puts things into the trash, or removes them for good",
+		`Puts things into the trash, as freedesktop.org has it for all programs: the one in
+the home folder or, for other disks, one at the top of the disk. --for-good removes
+without it, which nothing takes back.`,
+		func(cmd *cobra.Command, o *actOptions) {
+			cmd.Flags().BoolVar(&o.plan.ForGood, "for-good", false, "remove without the trash")
+			group(cmd, groupDo, "for-good")
+			addReally(cmd, o)
+		}, nil,
+		example{"act remove cards where ext is tmp", "a plan"},
+		example{"act remove cards where ext is tmp --ask each --carry-out --yes", "done, without a question"})
+}
+
+func (p *Program) stampCommand() *cobra.Command {
+	return p.action(act.Stamp, "stamp PLACE… [where CONDITION…]", "sets the times of things",
+		`Sets when things were last modified, or read, to a moment as conditions have it
+(2026-11-20T14:00, yesterday, '3 days ago'), or to the times of another file. The
+system keeps its own account of when details were changed.`,
+		func(cmd *cobra.Command, o *actOptions) {
+			f := cmd.Flags()
+			f.StringVar(&o.modified, "modified", "", "`WHEN` they were last modified")
+			f.StringVar(&o.accessed, "accessed", "", "`WHEN` they were last read")
+			f.StringVar(&o.like, "like", "", "both as of this `FILE`")
+			f.BoolVar(&o.plan.Through, "through", false, "act on what a link leads to, not on the link")
+			group(cmd, groupDo, "modified", "accessed", "like", "through")
+		},
+		func(cmd *cobra.Command, o *actOptions, r *reading) error { return o.readTimes(r) },
+		example{"act stamp handover where kind is file --modified 2026-11-20T09:00", "a plan"},
+		example{"act stamp notes/rota.md --like notes/today.md", "as another file"})
+}
+
+// readTimes reads the times to be set.
+func (o *actOptions) readTimes(r *reading) error {
+	if o.like != "" {
+		if o.modified != "" || o.accessed != "" {
+			return misuse("--like and a time contradict each other")
+		}
+		modified, accessed, err := act.TimesOf(o.like)
+		if err != nil {
+			return misuse("--like: %s: %w", render.Escaped(o.like), err)
+		}
+		o.plan.Modified, o.plan.Accessed = &modified, &accessed
+		return nil
+	}
+	for _, one := range []struct {
+		option, text string
+		to           **exact.Time
+	}{{"modified", o.modified, &o.plan.Modified}, {"accessed", o.accessed, &o.plan.Accessed}} {
+		if one.text == "" {
+			continue
+		}
+		when, err := condition.ParseMoment(one.text, r.view.Context.AsOf, r.view.Zone)
+		if err != nil {
+			return misuse("--%s: %w", one.option, err)
+		}
+		t := exact.Time(entry.TimeOf(when))
+		*one.to = &t
+	}
+	if o.plan.Modified == nil && o.plan.Accessed == nil {
+		return misuse("say which time: --modified WHEN, --accessed WHEN or --like FILE")
+	}
+	return nil
+}
+
+func (p *Program) permitCommand() *cobra.Command {
+	return p.action(act.Permit, "permit MODE PLACE… [where CONDITION…]", "sets permissions",
+		`Sets permissions, as POSIX has them for chmod: octal, such as 0640, or symbolic,
+such as u+rw,g-w,o= or a+X (x for folders, and files that have some x).`,
+		func(cmd *cobra.Command, o *actOptions) {
+			cmd.Flags().BoolVar(&o.plan.Through, "through", false, "act on what a link leads to, not on the link")
+			group(cmd, groupDo, "through")
+		}, nil,
+		example{"act permit g-w notes where mode any go+w", "a plan"},
+		example{"act permit 0640 'read me first.txt' --carry-out --yes", "done"})
+}
+
+// act answers with a plan, or carries it out.
+func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read func(*cobra.Command, *actOptions, *reading) error, args []string) error {
+	if action == act.Permit {
+		if len(args) == 0 {
+			return misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
+		}
+		o.plan.Mode, args = args[0], args[1:]
+	}
+	if action == act.Run {
+		before, command, err := commandWords(cmd, args)
+		if err != nil {
+			return err
+		}
+		if err := act.CheckCommand(command, o.batch); err != nil {
+			return misuse("%w", err)
+		}
+		o.plan.Command, args = commandOf(command), before
+	}
+	if err := o.check(); err != nil {
+		return err
+	}
+	r, err := p.readingAs(cmd, &o.reading, actFormats, "")
+	if err != nil {
+		return err
+	}
+	if read != nil {
+		if err := read(cmd, o, r); err != nil {
+			return err
+		}
+	}
+	plan, summary, err := p.plan(cmd, action, o, r, args)
+	if err != nil {
+		return err
+	}
+	if action == act.Run {
+		return p.runPlan(cmd.Context(), r, o, plan, summary)
+	}
+	return p.carryOutOrShow(cmd.Context(), r, o, plan, summary)
+}
+
+// check returns an error if the options contradict one another.
+func (o *actOptions) check() error {
+	switch {
+	case o.ask != "" && o.ask != "each":
+		return misuse("--ask can be each, not %q", o.ask)
+	case !o.carryOut && (o.ask != "" || o.yes):
+		return misuse("--ask and --yes are about doing it: --carry-out")
+	case o.carryOut && o.reading.to != "":
+		return misuse("--to keeps a plan, and --carry-out does it: one of both")
+	}
+	return nil
+}
+
+// plan makes a plan for what is named, or matches.
+func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *reading, args []string) (*act.Plan, *render.Summary, error) {
+	places, _, chosen := splitWhere(args)
+	if len(places) == 0 && !chosen {
+		return nil, nil, misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
+	}
+	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, false)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := nowOnly(sources); err != nil {
+		return nil, nil, err
+	}
+	spareMemory()
+	request := r.request
+	request.Facts = entry.FactStatus
+	if !chosen {
+		request.Depth = 0
+	}
+	collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
+	if err := p.readAll(cmd.Context(), r, &request, sources, collector, summary); err != nil {
+		return nil, nil, err
+	}
+	arranged := collector.Arrange()
+	entries := make([]*entry.Entry, arranged.Len())
+	for i := range entries {
+		entries[i] = arranged.At(i)
+	}
+	host, err := os.Hostname()
+	if err != nil {
+		return nil, nil, err
+	}
+	home, _ := os.UserHomeDir() // there may be none
+	if real, err := filepath.EvalSymlinks(home); err == nil {
+		home = real
+	}
+	planner := &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask())}
+	plan, err := planner.Plan(cmd.Context(), entries)
+	if errors.Is(err, act.ErrMode) {
+		err = misuse("%w", err)
+	}
+	return plan, summary, err
+}
+
+// carryOutOrShow shows a plan, and carries it out if that was asked for.
+func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+	r.view.PlanSummary(summary, plan)
+	if !o.carryOut {
+		if r.to != "" {
+			r.format = "json"
+		}
+		summary.Notes = append(summary.Notes, "nothing was changed; --carry-out does it, --to plan.json keeps it for later")
+		return p.showPlan(r, plan, summary)
+	}
+	if r.format == "json" {
+		return misuse("--as json is for a plan; what was done is in the journal")
+	}
+	shown := *r
+	shown.page = neverWord
+	if !r.quiet {
+		err := p.showPlan(&shown, plan, summary)
+		var f *failure
+		if errors.As(err, &f) && f.status != statusIncomplete || err != nil && f == nil {
+			return err
+		}
+	}
+	return p.carryOut(ctx, r, o, plan, summary)
+}
+
+// showPlan writes a plan.
+func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) error {
+	return p.answer(r, summary, func(w output.Destination) error {
+		if r.format == "json" {
+			text, err := render.PlanJSON(nil, plan)
+			if err == nil {
+				_, err = w.Write(text)
+			}
+			return err
+		}
+		r.view.Columns = plan.Columns()
+		return render.All(w, render.New(r.format, r.view), rowList(plan.Rows()), summary)
+	})
+}
+
+// carrier returns what carries plans out.
+func (p *Program) carrier() *act.Carrier {
+	return &act.Carrier{
+		Journals: act.Journals{Folder: filepath.Join(xdg.StateHome, "frank-ledger", "journal")},
+		Trash:    act.Trash{Home: filepath.Join(xdg.DataHome, "Trash"), User: os.Getuid()},
+		Now:      time.Now,
+	}
+}
+
+// carryOut carries a plan out, after asking.
+func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+	totals := plan.Totals()
+	if totals.Steps == 0 {
+		return p.incomplete(totals.Refused > 0)
+	}
+	if !o.yes && o.ask == "" {
+		if err := p.confirm(totals.Steps); err != nil {
+			return err
+		}
+	}
+	c := p.carrier()
+	if o.ask != "" && !o.yes {
+		if !isTerminal(os.Stdin) {
+			return errNobody
+		}
+		questions := &questions{p, bufio.NewReader(os.Stdin)}
+		c.Ask = func(s *act.Step) act.Answer { return questions.each(plan, s) }
+	}
+	c.Tell = func(done act.Outcome) {
+		if done.Err != nil {
+			p.say("frank: could not %s %s: %s", plan.Action, render.Escaped(string(done.Step.Path)), done.Err)
+		}
+	}
+	result, err := c.CarryOut(ctx, plan)
+	if result.Journal > 0 && !r.quiet {
+		p.tellResult(result)
+	}
+	if err != nil {
+		return err
+	}
+	return p.incomplete(result.Failed > 0 || result.Refused > 0 || !summary.Complete())
+}
+
+var errNobody = misuse("there is nobody to ask; --yes does it without")
+
+// confirm asks whether to do it. If not, that is all.
+func (p *Program) confirm(steps int) error {
+	if !isTerminal(os.Stdin) {
+		return errNobody
+	}
+	if q := (&questions{p, bufio.NewReader(os.Stdin)}); !q.once(steps) {
+		p.say("nothing was changed")
+		return &failure{status: statusComplete}
+	}
+	return nil
+}
+
+// incomplete turns whether something could not be done into a status.
+func (p *Program) incomplete(so bool) error {
+	if so {
+		return &failure{status: statusIncomplete}
+	}
+	return nil
+}
+
+// tellResult says what was done.
+func (p *Program) tellResult(r act.Result) {
+	text := render.Count(int64(r.Done), "step", "steps") + " done"
+	for _, one := range []struct {
+		count int
+		word  string
+	}{{r.Failed, "could not be done"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
+		if one.count > 0 {
+			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
+		}
+	}
+	if r.Stopped {
+		text += ", and then stopped"
+	}
+	fmt.Fprintf(p.Out, "%s; journal %d, which frank act undo takes back\n", text, r.Journal)
+}
+
+// questions asks the person at the terminal.
+type questions struct {
+	program *Program
+	in      *bufio.Reader
+}
+
+// answer asks a question and returns the answer, in small letters; "" at the end.
+func (q *questions) answer(format string, args ...any) string {
+	fmt.Fprintf(q.program.Err, format, args...)
+	line, err := q.in.ReadString('\n')
+	if err != nil {
+		fmt.Fprintln(q.program.Err)
+		return "stop"
+	}
+	return strings.ToLower(strings.TrimSpace(line))
+}
+
+// once asks whether to do all.
+func (q *questions) once(steps int) bool {
+	for {
+		switch q.answer("Do %s? yes or no: ", render.Count(int64(steps), "step", "steps")) {
+		case "yes", "y":
+			return true
+		case "no", "n", "stop":
+			return false
+		}
+	}
+}
+
+// each asks about one step.
+func (q *questions) each(plan *act.Plan, s *act.Step) act.Answer {
+	for {
+		switch q.answer("%s: %s? yes, no, rest or stop: ", render.Escaped(string(s.Path)), render.Escaped(plan.Does(s))) {
+		case "yes", "y":
+			return act.Yes
+		case "no", "n":
+			return act.No
+		case "rest", "the rest", "r":
+			return act.Rest
+		case "stop", "s":
+			return act.Stop
+		}
+	}
+}
+
+func (p *Program) carryOutCommand() *cobra.Command {
+	o := &actOptions{carryOut: true}
+	formats := []string{"table"}
+	cmd := &cobra.Command{
+		Use:   "carry-out PLAN",
+		Short: "carries out a plan that was kept",
+		Long: `Carries out a plan that was kept with --to. It is JSON, and steps may be taken out
+of it. A step whose entry has changed since, by size, time or inode, is not done.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misuse("name one plan, such as: %s plan.json", cmd.CommandPath())
+			}
+			if err := o.check(); err != nil {
+				return err
+			}
+			r, err := p.readingAs(cmd, &o.reading, formats, "")
+			if err != nil {
+				return err
+			}
+			plan, err := readPlan(args[0])
+			if err != nil {
+				return misuse("%s: %w", render.Escaped(args[0]), err)
+			}
+			return p.carryOutOrShow(cmd.Context(), r, o, plan, &render.Summary{})
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
+	f.BoolVar(&o.yes, "yes", false, "do not ask")
+	group(cmd, groupDo, "ask", "yes")
+	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
+	addShowing(cmd, &o.reading, formats)
+	examples(cmd,
+		example{"act remove cards where ext is tmp --to plan.json", "keep a plan"},
+		example{"act carry-out plan.json --yes", "and carry it out"})
+	return cmd
+}
+
+// readPlan reads a plan that was kept.
+func readPlan(file string) (*act.Plan, error) {
+	content, err := os.ReadFile(file)
+	if err != nil {
+		return nil, reason(err)
+	}
+	plan := &act.Plan{}
+	if err := json.Unmarshal(content, plan); err != nil {
+		return nil, fmt.Errorf("%w: %w", act.ErrPlan, err)
+	}
+	host, err := os.Hostname()
+	if err != nil {
+		return nil, err
+	}
+	return plan, plan.Check(host)
+}

@@ -1,0 +1,150 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/act"
+	"frankledger/core/entry"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+func (p *Program) actJournalCommand() *cobra.Command {
+	var o readingOptions
+	formats := []string{"table", "csv", "json", "jsonl", "markdown"}
+	cmd := &cobra.Command{
+		Use:   "journal [NUMBER]",
+		Short: "what was done, the newest first; with a number, step by step",
+		Args:  cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 1 {
+				return misuse("name one number, or none")
+			}
+			r, err := p.readingAs(cmd, &o, formats, "")
+			if err != nil {
+				return err
+			}
+			return p.journal(r, args)
+		},
+	}
+	cmd.Flags().SortFlags = false
+	o.hidden, o.depth = hiddenWords[0], allWord
+	addShowing(cmd, &o, formats)
+	return cmd
+}
+
+// journal answers with all journals, or with the steps of one.
+func (p *Program) journal(r *reading, args []string) error {
+	journals := p.carrier().Journals
+	summary := &render.Summary{Grouped: true}
+	var rows []*entry.Entry
+	if len(args) == 1 {
+		past, err := readJournal(journals, args[0])
+		if err != nil {
+			return err
+		}
+		rows, r.view.Columns = past.StepEntries(), act.StepColumns()
+		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, render.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
+	} else {
+		numbers, err := journals.Numbers()
+		if err != nil {
+			return err
+		}
+		var list []*act.Past
+		for _, n := range numbers {
+			past, err := journals.Read(n)
+			if err != nil {
+				p.say("frank: %s", err)
+				continue
+			}
+			list = append(list, past)
+		}
+		rows, r.view.Columns = act.PastEntries(list), act.PastColumns()
+		summary.Lead = render.Count(int64(len(list)), "journal", "journals")
+	}
+	return p.answer(r, summary, func(w output.Destination) error {
+		return render.All(w, render.New(r.format, r.view), rowList(rows), summary)
+	})
+}
+
+func readJournal(journals act.Journals, word string) (*act.Past, error) {
+	n, err := strconv.ParseInt(word, 10, 64)
+	if err != nil {
+		return nil, misuse("%q is no number of a journal; frank act journal lists them", word)
+	}
+	past, err := journals.Read(n)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, misuse("%w: %d", act.ErrNoJournal, n)
+	}
+	return past, err
+}
+
+func (p *Program) undoCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "undo [NUMBER]",
+		Short: "takes back what was done, as far as that can be",
+		Long: `Gives names, places, times and permissions back, and takes things out of the trash:
+of the newest journal that is not undone yet, or of the one with that number. What
+has come since is never overwritten; what cannot be taken back is said, with the
+reason, and the status is 3.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 1 {
+				return misuse("name one number, or none")
+			}
+			c := p.carrier()
+			number, err := p.toUndo(c.Journals, args)
+			if err != nil {
+				return err
+			}
+			host, err := os.Hostname()
+			if err != nil {
+				return err
+			}
+			c.Tell = func(done act.Outcome) {
+				if done.Err != nil {
+					p.say("frank: could not take back %s: %s", render.Escaped(string(done.Step.Path)), done.Err)
+				}
+			}
+			undone, err := c.Undo(cmd.Context(), number, host)
+			if errors.Is(err, act.ErrUndone) || errors.Is(err, act.ErrNoJournal) || errors.Is(err, act.ErrOtherHost) {
+				return misuse("journal %d: %w", number, err)
+			}
+			if err != nil {
+				return err
+			}
+			text := "journal " + strconv.FormatInt(number, 10) + ": " + render.Count(int64(undone.Undone), "step", "steps") + " taken back"
+			if undone.Stays > 0 {
+				text += ", " + render.Grouped(int64(undone.Stays)) + " could not be"
+			}
+			fmt.Fprintln(p.Out, text)
+			return p.incomplete(undone.Stays > 0)
+		},
+	}
+}
+
+// toUndo returns the number of the journal to undo.
+func (p *Program) toUndo(journals act.Journals, args []string) (int64, error) {
+	if len(args) == 1 {
+		past, err := readJournal(journals, args[0])
+		if err != nil {
+			return 0, err
+		}
+		return past.Number, nil
+	}
+	numbers, err := journals.Numbers()
+	if err != nil {
+		return 0, err
+	}
+	for i := len(numbers) - 1; i >= 0; i-- {
+		if past, err := journals.Read(numbers[i]); err == nil && !past.Undone {
+			return numbers[i], nil
+		}
+	}
+	return 0, misuse("there is nothing to undo")
+}

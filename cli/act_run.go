@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"context"
+	"runtime"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/act"
+	"frankledger/core/exact"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+func (p *Program) runCommand() *cobra.Command {
+	return p.action(act.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "runs a command on each match",
+		`Runs a command for each match, without a shell in between: each word is one
+argument, whatever is in the names. In the words are replaced
+
+  @path    the full path        @name    the name        @folder  the path of its folder
+  @stem    the name without the extension                @ext     that, without the dot
+  @@       a plain @
+
+With --batch, one call gets many paths in the place of the word @path. What a call
+writes is kept apart from that of others, and shown when it has ended. The status
+is 3 if any call did not end well.`,
+		func(cmd *cobra.Command, o *actOptions) {
+			f := cmd.Flags()
+			f.IntVar(&o.jobs, "jobs", 1, "how many at the same time, a `NUMBER`; 0 for one on each core")
+			f.BoolVar(&o.batch, "batch", false, "many paths in one call")
+			f.DurationVar(&o.limit, "limit", 0, "end a call after this `TIME`, such as 30s or 5m")
+			group(cmd, groupDo, "jobs", "batch", "limit")
+		}, nil,
+		example{"act run recordings where empty -- wc -c @path", "a plan"},
+		example{"act run recordings where empty --carry-out --yes -- wc -c @path", "and done"},
+		example{"act run scripts where ext is sh --carry-out --yes --batch -- grep -l '#!' @path", "many in one call"})
+}
+
+// commandWords parts the words of a command line into those before -- and the
+// command after it.
+func commandWords(cmd *cobra.Command, args []string) (before, command []string, err error) {
+	at := cmd.ArgsLenAtDash()
+	if at < 0 {
+		return nil, nil, misuse("write -- before the command: %s PLACE where … -- COMMAND @path", cmd.CommandPath())
+	}
+	return args[:at], args[at:], nil
+}
+
+// runPlan shows the plan of a command, or runs it.
+func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+	r.view.PlanSummary(summary, plan)
+	if !o.carryOut {
+		if r.to != "" {
+			return misuse("--to: a plan to run a command is not kept; its steps would not know what they do")
+		}
+		summary.Notes = append(summary.Notes, "nothing was run; --carry-out does it")
+		return p.showPlan(r, plan, summary)
+	}
+	if o.ask != "" {
+		return misuse("--ask each is not for commands; look at the plan first")
+	}
+	totals := plan.Totals()
+	if totals.Steps == 0 {
+		return p.incomplete(totals.Refused > 0 || !summary.Complete())
+	}
+	if !o.yes {
+		if err := p.confirm(totals.Steps); err != nil {
+			return err
+		}
+	}
+	jobs := o.jobs
+	if jobs == 0 {
+		jobs = runtime.GOMAXPROCS(0)
+	}
+	var result act.RunResult
+	err := p.answer(r, summary, func(w output.Destination) (err error) {
+		escape := isTerminal(p.Out)
+		var writing error
+		result, err = p.carrier().RunAll(ctx, plan, act.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran act.Ran) {
+			var text []byte
+			if r.format == "json" {
+				text, writing = render.RanJSON(nil, &ran)
+			} else {
+				text = r.view.Ran(nil, &ran, escape)
+			}
+			if writing == nil {
+				_, writing = w.Write(text)
+			}
+		})
+		if err == nil {
+			err = writing
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if !r.quiet {
+		p.say("%s", render.RunText(result))
+	}
+	return p.incomplete(result.Failed+result.NotRun+result.Refused > 0)
+}
+
+// commandOf returns the words of a command as a plan keeps them.
+func commandOf(words []string) (command []exact.Text) {
+	for _, word := range words {
+		command = append(command, exact.Text(word))
+	}
+	return command
+}

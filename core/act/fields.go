@@ -1,0 +1,143 @@
+package act
+
+import (
+	"path"
+	"slices"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Rows returns the steps as entries, for Columns.
+func (p *Plan) Rows() (list []*entry.Entry) {
+	for _, s := range p.Steps {
+		e := entry.Entry{}
+		if s.Entry != nil {
+			e = *s.Entry
+		} else {
+			kind, _ := entry.KindNamed(s.Kind)
+			e = entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: string(s.Path), Full: string(s.Path)}}, Self: true, Name: path.Base(string(s.Path)),
+				Kind: kind, Known: entry.FactStatus, Size: s.Size, Modified: entry.Time(s.Modified)}
+		}
+		e.More = &entry.More{Row: s}
+		if s.Holds != nil {
+			e.Size, e.Summed = s.Holds.Size, true
+		}
+		list = append(list, &e)
+	}
+	return list
+}
+
+func stepIn(e *entry.Entry) *Step { return e.More.Row.(*Step) }
+
+// Columns returns the fields to show steps with, to people.
+func (p *Plan) Columns() []*entry.Field {
+	does := entry.TextField("does", "what the step does", func(e *entry.Entry) (string, bool) { return p.Does(stepIn(e)), true })
+	name := entry.TextField("name", "of the entry", func(e *entry.Entry) (string, bool) { return e.Path(), true })
+	columns := []*entry.Field{name, does, entry.FieldNamed("kind"), entry.FieldNamed("size"), entry.FieldNamed("modified")}
+	if slices.ContainsFunc(p.Steps, func(s *Step) bool { return s.Refused != "" }) {
+		refused := entry.TextField("refused", "why it will not be done", func(e *entry.Entry) (string, bool) { return string(stepIn(e).Refused), stepIn(e).Refused != "" })
+		refused.Blank = true
+		columns = append(columns[:2], append([]*entry.Field{refused}, columns[2:]...)...)
+	}
+	return columns
+}
+
+// Does tells what a step does.
+func (p *Plan) Does(s *Step) string {
+	switch p.Action {
+	case Hide, Reveal:
+		if s.To == "" {
+			return string(p.Action)
+		}
+		return string(p.Action) + " as " + path.Base(string(s.To))
+	case Move:
+		return "move to " + string(s.To)
+	case Remove:
+		if p.Options.ForGood {
+			return "remove for good"
+		}
+		return "into the trash"
+	case Stamp:
+		var parts []string
+		if t := p.Options.Modified; t != nil {
+			parts = append(parts, "modified "+string(entry.Time(*t).AppendRFC3339(nil)[:19]))
+		}
+		if t := p.Options.Accessed; t != nil {
+			parts = append(parts, "accessed "+string(entry.Time(*t).AppendRFC3339(nil)[:19]))
+		}
+		return strings.Join(parts, ", ") + " UTC"
+	case Permit:
+		if s.NewMode == "" {
+			return "permit " + p.Options.Mode
+		}
+		return s.Mode + " → " + s.NewMode
+	}
+	words := make([]string, len(p.Options.Command))
+	for i, word := range p.Options.Command {
+		words[i] = string(word)
+	}
+	return strings.Join(Replace(words, string(s.Path)), " ")
+}
+
+// PastEntries returns journals as entries, the newest first, for PastColumns.
+func PastEntries(list []*Past) (entries []*entry.Entry) {
+	for _, p := range slices.Backward(list) {
+		entries = append(entries, &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: "/", Full: "/"}}, Self: true, More: &entry.More{Row: p}})
+	}
+	return entries
+}
+
+// PastColumns returns the fields to show journals with.
+func PastColumns() []*entry.Field {
+	of := func(e *entry.Entry) *Past { return e.More.Row.(*Past) }
+	count := func(name, meaning string, state State) *entry.Field {
+		return entry.NumberField(name, meaning, entry.Number, func(e *entry.Entry) (int64, bool) { return int64(of(e).Count(state)), true })
+	}
+	return []*entry.Field{
+		entry.TextField("action", "what was done", func(e *entry.Entry) (string, bool) { return string(of(e).Action), true }),
+		entry.NumberField("number", "of the journal", entry.Number, func(e *entry.Entry) (int64, bool) { return of(e).Number, true }),
+		entry.MomentField("began", "when", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(of(e).Began), true }),
+		entry.NumberField("steps", "how many there were", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(len(of(e).Steps)), true }),
+		count("done", "how many are done", Done), count("failed", "how many could not be", Failed), count("undone", "how many were taken back", Undone),
+		entry.TextField("state", "how it ended", func(e *entry.Entry) (string, bool) { return of(e).Word(), true }),
+	}
+}
+
+// Word says how it ended.
+func (p *Past) Word() string {
+	switch {
+	case p.Undone:
+		return "undone"
+	case !p.Ended:
+		return "broken off"
+	}
+	return "ended"
+}
+
+var stateWords = [...]string{"not begun", "begun", "done", "failed", "undone"}
+
+func (s State) String() string { return stateWords[s] }
+
+// StepEntries returns the steps of a journal as entries, for StepColumns.
+func (p *Past) StepEntries() (entries []*entry.Entry) {
+	for _, s := range p.Steps {
+		kind, _ := entry.KindNamed(s.Kind)
+		entries = append(entries, &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: string(s.Path), Full: string(s.Path)}}, Self: true, Name: path.Base(string(s.Path)),
+			Kind: kind, More: &entry.More{Row: s}})
+	}
+	return entries
+}
+
+// StepColumns returns the fields to show the steps of a journal with.
+func StepColumns() []*entry.Field {
+	of := func(e *entry.Entry) *PastStep { return e.More.Row.(*PastStep) }
+	to := entry.TextField("to", "where it went", func(e *entry.Entry) (string, bool) { return string(of(e).To), of(e).To != "" })
+	why := entry.TextField("why", "it could not be done", func(e *entry.Entry) (string, bool) { return of(e).Why, of(e).Why != "" })
+	to.Blank, why.Blank = true, true
+	return []*entry.Field{
+		entry.FieldNamed("path"),
+		entry.TextField("state", "what became of it", func(e *entry.Entry) (string, bool) { return of(e).State.String(), true }),
+		to, why,
+	}
+}

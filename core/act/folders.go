@@ -1,0 +1,125 @@
+package act
+
+import (
+	"errors"
+	"path"
+	"strings"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+)
+
+var (
+	errLink    = errors.New("a folder on the way to it is a link now")
+	errChanged = errors.New("it has changed since the plan was made")
+	errGone    = errors.New("it is not there any more")
+	errTaken   = errors.New("there is something of that name already")
+)
+
+// folders opens folders by their full paths, from the root on, none of them by a
+// link: so nothing that is put on the way meanwhile can lead elsewhere. The last
+// one is kept open.
+type folders struct {
+	path string
+	fd   int
+	open bool
+}
+
+// at returns the open folder that a path lies in, and the last name of it. The
+// folder is valid until the next call.
+func (f *folders) at(full string) (fd int, name string, err error) {
+	dir, name := path.Split(full)
+	if dir = path.Clean(dir); name == "" || name == "." || name == ".." || dir[0] != '/' {
+		return -1, "", unix.EINVAL
+	}
+	if f.open && f.path == dir {
+		return f.fd, name, nil
+	}
+	f.close()
+	if f.fd, err = openFolder(dir); err != nil {
+		return -1, "", err
+	}
+	f.path, f.open = dir, true
+	return f.fd, name, nil
+}
+
+func (f *folders) close() {
+	if f.open {
+		unix.Close(f.fd)
+		f.open = false
+	}
+}
+
+// openFolder opens a folder by its full path.
+func openFolder(dir string) (fd int, err error) {
+	if fd, err = retry(func() (int, error) { return unix.Open("/", folderFlags, 0) }); err != nil {
+		return -1, err
+	}
+	for name := range strings.SplitSeq(strings.Trim(dir, "/"), "/") {
+		if name == "" {
+			continue
+		}
+		next, err := retry(func() (int, error) { return unix.Openat(fd, name, folderFlags|unix.O_NOFOLLOW, 0) })
+		unix.Close(fd)
+		if errors.Is(err, unix.ELOOP) || errors.Is(err, unix.ENOTDIR) {
+			err = errLink
+		}
+		if err != nil {
+			return -1, err
+		}
+		fd = next
+	}
+	return fd, nil
+}
+
+// retry calls a function again while a signal interrupts it.
+func retry(call func() (int, error)) (int, error) {
+	for {
+		n, err := call()
+		if err != unix.EINTR {
+			return n, err
+		}
+	}
+}
+
+// status returns what the system says of a name in an open folder.
+func status(fd int, name string, follow bool) (st unix.Stat_t, err error) {
+	flags := unix.AT_SYMLINK_NOFOLLOW
+	if follow {
+		flags = 0
+	}
+	_, err = retry(func() (int, error) { return 0, unix.Fstatat(fd, name, &st, flags) })
+	return st, err
+}
+
+func timeOf(t unix.Timespec) entry.Time {
+	sec, nsec := t.Unix()
+	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
+}
+
+// isThere returns an error unless what is there is what a step is about.
+func (s *Step) isThere(fd int, name string, follow bool) (st unix.Stat_t, err error) {
+	if st, err = status(fd, name, follow); err != nil {
+		if errors.Is(err, unix.ENOENT) {
+			err = errGone
+		}
+		return st, err
+	}
+	kind := entry.KindOfMode(uint32(st.Mode))
+	switch {
+	case uint64(st.Ino) != s.Inode || uint64(st.Dev) != s.Device || kind.String() != s.Kind:
+		err = errChanged
+	case kind != entry.KindFolder && (timeOf(st.Mtim) != entry.Time(s.Modified) || kind == entry.KindFile && st.Size != s.Size):
+		err = errChanged
+	}
+	return st, err
+}
+
+// onOtherDevice tells whether a folder is on another file system than the one it
+// lies in.
+func onOtherDevice(fd int, name string) bool {
+	var above unix.Stat_t
+	st, err := status(fd, name, false)
+	return err == nil && unix.Fstat(fd, &above) == nil && st.Dev != above.Dev
+}

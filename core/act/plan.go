@@ -1,0 +1,145 @@
+// Package act does something with files that were found. What is to be done is a
+// plan first: steps, each about one entry, that can be looked at, kept, edited,
+// and then carried out. While that is done, a journal is written, from which it
+// can be undone.
+//
+// Nothing is ever overwritten, no link is followed unless that was asked for,
+// and a step whose entry is no longer what the plan says is not done.
+package act
+
+import (
+	"errors"
+	"fmt"
+
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+)
+
+// Action is what is to be done with entries.
+type Action string
+
+const (
+	Hide   Action = "hide"   // so that it is left out of lists
+	Reveal Action = "reveal" // so that it is no longer
+	Move   Action = "move"   // into a folder
+	Remove Action = "remove" // into the trash, or for good
+	Stamp  Action = "stamp"  // with other times
+	Permit Action = "permit" // with other permissions
+	Run    Action = "run"    // a command on each
+)
+
+// Options say how to do it.
+type Options struct {
+	Into        exact.Text   `json:"into,omitempty"`         // full path of the folder to move into
+	KeepFolders bool         `json:"keep_folders,omitempty"` // with the folders on the way from the place
+	ForGood     bool         `json:"for_good,omitempty"`     // remove without the trash
+	Modified    *exact.Time  `json:"set_modified,omitempty"`
+	Accessed    *exact.Time  `json:"set_accessed,omitempty"`
+	Mode        string       `json:"mode,omitempty"`    // as POSIX has it for chmod
+	Command     []exact.Text `json:"command,omitempty"` // and its arguments, with words to be replaced
+	Number      bool         `json:"number,omitempty"`  // where a name is taken, choose a free one
+	Through     bool         `json:"through,omitempty"` // act on what a link leads to
+	Really      bool         `json:"really,omitempty"`  // also on places that are named outright and better left alone
+}
+
+// Plan is what is to be done.
+type Plan struct {
+	Version int        `json:"frank_plan"`
+	Action  Action     `json:"action"`
+	Host    exact.Text `json:"host"`
+	Options Options    `json:"options"`
+	Steps   []*Step    `json:"steps"`
+	Covered int        `json:"-"` // matches that lie in another one, which is acted on
+}
+
+// planVersion is that of the form of plans.
+const planVersion = 1
+
+// Step is what is to be done with one entry.
+type Step struct {
+	Path     exact.Text   `json:"path"` // in full, with no link on the way
+	Kind     string       `json:"kind"`
+	Inode    uint64       `json:"inode"`
+	Device   uint64       `json:"device"`
+	Size     int64        `json:"size"` // of a file
+	Modified exact.Time   `json:"modified"`
+	Accessed exact.Time   `json:"accessed"`
+	Mode     string       `json:"mode"`
+	Holds    *Holds       `json:"holds,omitempty"` // for a folder that goes as a whole
+	To       exact.Text   `json:"to,omitempty"`    // where it goes: a full path
+	NewMode  string       `json:"new_mode,omitempty"`
+	Refused  exact.Text   `json:"refused,omitempty"` // why it will not be done
+	Entry    *entry.Entry `json:"-"`                 // what it was made of; nil in a plan that was kept
+}
+
+// Holds is what a folder holds, at any depth.
+type Holds struct {
+	Entries int64      `json:"entries"`
+	Size    int64      `json:"size"`
+	Newest  exact.Time `json:"newest"` // the last time that any of it was modified, or its details were
+}
+
+// Totals are what the steps of a plan amount to.
+type Totals struct {
+	Steps, Refused         int
+	Files, Folders, Others int
+	Bytes                  int64 // of content of files, also in folders that go as a whole
+	Within                 int64 // entries in folders that go as a whole
+}
+
+// Totals sums up the steps that will be done.
+func (p *Plan) Totals() (t Totals) {
+	for _, s := range p.Steps {
+		if s.Refused != "" {
+			t.Refused++
+			continue
+		}
+		t.Steps++
+		switch s.Kind {
+		case entry.KindFile.String():
+			t.Files++
+			t.Bytes += s.Size
+		case entry.KindFolder.String():
+			t.Folders++
+		default:
+			t.Others++
+		}
+		if s.Holds != nil {
+			t.Bytes += s.Holds.Size
+			t.Within += s.Holds.Entries
+		}
+	}
+	return t
+}
+
+// What can be wrong with a plan that was kept.
+var (
+	ErrPlan      = errors.New("this is no plan")
+	ErrPlanNewer = errors.New("it was written by a newer version of this program")
+	ErrPlanHost  = errors.New("it is for another machine")
+)
+
+// Check returns an error unless the plan can be carried out on a host.
+func (p *Plan) Check(host string) error {
+	switch {
+	case p.Version < 1:
+		return ErrPlan
+	case p.Version > planVersion:
+		return ErrPlanNewer
+	case string(p.Host) != host:
+		return fmt.Errorf("%w: %s", ErrPlanHost, p.Host)
+	}
+	for i, s := range p.Steps {
+		if s == nil || len(s.Path) == 0 || s.Path[0] != '/' {
+			return fmt.Errorf("%w: step %d has no full path", ErrPlan, i+1)
+		}
+		if goes := p.Action == Hide || p.Action == Reveal || p.Action == Move; goes && s.Refused == "" && (len(s.To) == 0 || s.To[0] != '/') {
+			return fmt.Errorf("%w: step %d does not say in full where to", ErrPlan, i+1)
+		}
+	}
+	switch p.Action {
+	case Hide, Reveal, Move, Remove, Stamp, Permit:
+		return nil
+	}
+	return fmt.Errorf("%w: there is no action %q that can be kept", ErrPlan, p.Action)
+}

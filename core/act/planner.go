@@ -1,0 +1,336 @@
+package act
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path"
+	"path/filepath"
+	"strings"
+	"sync"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+	"frankledger/core/live"
+	"frankledger/core/source"
+)
+
+// Planner makes plans.
+type Planner struct {
+	Action  Action
+	Options Options
+	Host    string
+	Home    string            // full path of the home folder
+	Mask    entry.Permissions // that a mode without who is limited by
+
+	folders folders
+	mode    func(p entry.Permissions, folder bool) entry.Permissions
+	real    map[string]string   // folders of places, with links followed
+	targets map[string]struct{} // where steps go to
+}
+
+// Plan makes a plan for entries, which must come with their status, in order of
+// their paths.
+func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, error) {
+	defer p.folders.close()
+	p.real, p.targets = map[string]string{}, map[string]struct{}{}
+	if p.Action == Permit {
+		var err error
+		if p.mode, err = ParseMode(p.Options.Mode, p.Mask); err != nil {
+			return nil, err
+		}
+	}
+	plan := &Plan{Version: planVersion, Action: p.Action, Host: exact.Text(p.Host), Options: p.Options}
+	outermost := p.Action == Move || p.Action == Remove || p.Action == Hide
+	above := map[string]bool{} // folders that are acted on
+	for _, e := range entries {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		full := p.pathOf(e)
+		if outermost && covered(above, full) {
+			plan.Covered++
+			continue
+		}
+		s := stepOf(e, full)
+		if err := p.decide(ctx, s, e); err != nil {
+			s.Refused = exact.Text(err.Error())
+		} else if outermost && e.Kind == entry.KindFolder {
+			above[full] = true
+		}
+		plan.Steps = append(plan.Steps, s)
+	}
+	return plan, ctx.Err()
+}
+
+// covered tells whether a path lies in one of the folders.
+func covered(above map[string]bool, full string) bool {
+	if len(above) == 0 {
+		return false
+	}
+	for dir := path.Dir(full); dir != "/"; dir = path.Dir(dir) {
+		if above[dir] {
+			return true
+		}
+	}
+	return above["/"]
+}
+
+// pathOf returns the full path of an entry, with no link on the way to it; with
+// Through, of what it leads to.
+func (p *Planner) pathOf(e *entry.Entry) string {
+	place := e.Folder.Place
+	key, way := place.Full, e.Way()
+	if e.Self {
+		key, way = path.Dir(place.Full), e.Name
+	}
+	real, known := p.real[key]
+	if !known {
+		real = key
+		if followed, err := filepath.EvalSymlinks(key); err == nil {
+			real = followed
+		}
+		p.real[key] = real
+	}
+	full := path.Join(real, way)
+	if e.Self && place.Full == "/" {
+		full = "/"
+	}
+	if p.Options.Through && e.Kind == entry.KindLink {
+		if followed, err := filepath.EvalSymlinks(full); err == nil {
+			return followed
+		}
+	}
+	return full
+}
+
+func stepOf(e *entry.Entry, full string) *Step {
+	return &Step{Path: exact.Text(full), Kind: e.Kind.String(), Inode: e.Inode, Device: e.Device, Size: e.Size,
+		Modified: exact.Time(e.Modified), Accessed: exact.Time(e.Accessed), Mode: e.Permissions.Octal(), Entry: e}
+}
+
+// Why a step is refused when it is planned.
+var (
+	errNotKnown     = errors.New("too little is known of it")
+	errHidden       = errors.New("it is hidden already")
+	errNotHidden    = errors.New("it is not hidden")
+	errNameless     = errors.New("nothing would be left of its name")
+	errHere         = errors.New("it is there already")
+	errInItself     = errors.New("a folder cannot go into itself")
+	errRoot         = errors.New("it is the root of everything")
+	errHome         = errors.New("the home folder is in it; --really")
+	errMount        = errors.New("another file system is mounted there; --really")
+	errSameMode     = errors.New("it has these permissions already")
+	errNoMode       = errors.New("a link has no permissions of its own; --through")
+	errSameTime     = errors.New("it has these times already")
+	errSeveral      = errors.New("another step of the plan would give the same name")
+	errNothingThere = errors.New("the link leads to nothing")
+)
+
+// decide fills in what a step does, or returns why it is refused.
+func (p *Planner) decide(ctx context.Context, s *Step, e *entry.Entry) error {
+	if !e.Known.Has(entry.FactStatus) {
+		return errNotKnown
+	}
+	if p.Options.Through && e.Kind == entry.KindLink {
+		if err := s.lookThrough(); err != nil {
+			return err
+		}
+	}
+	dir, name := path.Split(string(s.Path))
+	switch p.Action {
+	case Hide:
+		if entry.HiddenName(name) {
+			return errHidden
+		}
+		return p.goes(s, dir+"."+name)
+	case Reveal:
+		plain := strings.TrimLeft(name, ".")
+		switch {
+		case plain == name:
+			return errNotHidden
+		case plain == "":
+			return errNameless
+		}
+		return p.goes(s, dir+plain)
+	case Move:
+		to := name
+		if p.Options.KeepFolders && !e.Self {
+			to = e.Way()
+		}
+		full := path.Join(string(p.Options.Into), to)
+		switch {
+		case full == string(s.Path):
+			return errHere
+		case strings.HasPrefix(full, string(s.Path)+"/"):
+			return errInItself
+		}
+		if err := p.leave(ctx, s, e); err != nil {
+			return err
+		}
+		return p.goes(s, full)
+	case Remove:
+		return p.leave(ctx, s, e)
+	case Permit:
+		if s.Kind == entry.KindLink.String() {
+			return errNoMode
+		}
+		before, err := entry.ParsePermissions(s.Mode)
+		if err != nil {
+			return err
+		}
+		if s.NewMode = p.mode(before, s.Kind == entry.KindFolder.String()).Octal(); s.NewMode == s.Mode {
+			return errSameMode
+		}
+	case Stamp:
+		o := &p.Options
+		if (o.Modified == nil || *o.Modified == s.Modified) && (o.Accessed == nil || *o.Accessed == s.Accessed) {
+			return errSameTime
+		}
+	}
+	return nil
+}
+
+// lookThrough makes a step about what its link leads to, whose path it has.
+func (s *Step) lookThrough() error {
+	fd, err := openFolder(path.Dir(string(s.Path)))
+	if err != nil {
+		return err
+	}
+	defer unix.Close(fd)
+	st, err := status(fd, path.Base(string(s.Path)), false)
+	switch {
+	case err != nil:
+		return err
+	case entry.KindOfMode(uint32(st.Mode)) == entry.KindLink:
+		return errNothingThere
+	}
+	s.Kind, s.Inode, s.Device, s.Size = entry.KindOfMode(uint32(st.Mode)).String(), uint64(st.Ino), uint64(st.Dev), st.Size
+	s.Modified, s.Accessed, s.Mode = exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim)), entry.Permissions(st.Mode&0o7777).Octal()
+	return nil
+}
+
+// goes has a step go to a path, if that is free, or to a free one like it.
+func (p *Planner) goes(s *Step, to string) error {
+	err := p.free(to)
+	stem, ext := entry.SplitName(path.Base(to))
+	if ext != "" {
+		ext = "." + ext
+	}
+	for n := 2; err != nil && p.Options.Number && n < 10_000; n++ {
+		other := path.Join(path.Dir(to), fmt.Sprintf("%s-%d%s", stem, n, ext))
+		if err = p.free(other); err == nil {
+			to = other
+		}
+	}
+	if s.To = exact.Text(to); err != nil {
+		return err
+	}
+	p.targets[to] = struct{}{}
+	return nil
+}
+
+// free returns an error unless nothing has a path, nor is going to have it.
+func (p *Planner) free(to string) error {
+	if _, taken := p.targets[to]; taken {
+		return errSeveral
+	}
+	fd, name, err := p.folders.at(to)
+	if errors.Is(err, unix.ENOENT) {
+		return nil // nor is there the folder, which will be made
+	}
+	if err == nil {
+		_, err = status(fd, name, false)
+	}
+	switch {
+	case err == nil:
+		return errTaken
+	case errors.Is(err, unix.ENOENT):
+		return nil
+	}
+	return err
+}
+
+// leave makes sure that an entry may leave its place, and notes what is in a
+// folder.
+func (p *Planner) leave(ctx context.Context, s *Step, e *entry.Entry) error {
+	full := string(s.Path)
+	outright := p.Options.Really && e.Self
+	switch {
+	case full == "/":
+		return errRoot
+	case !outright && p.Home != "" && (full == p.Home || strings.HasPrefix(p.Home, full+"/")):
+		return errHome
+	case e.Kind != entry.KindFolder:
+		return nil
+	}
+	fd, name, err := p.folders.at(full)
+	if err != nil {
+		return err
+	}
+	if !outright && isMountPoint(fd, name) {
+		return errMount
+	}
+	s.Holds, err = holds(ctx, full)
+	return err
+}
+
+var errUnread = errors.New("not all that is in it could be read")
+
+// holds sums up what is in a folder.
+func holds(ctx context.Context, full string) (*Holds, error) {
+	s, err := live.Open(full, 0)
+	if err != nil {
+		return nil, err
+	}
+	var mu sync.Mutex
+	var visitors []*Holds
+	report, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
+		h := &Holds{}
+		mu.Lock()
+		visitors = append(visitors, h)
+		mu.Unlock()
+		return func(entries []entry.Entry) error {
+			for i := range entries {
+				h.add(&entries[i])
+			}
+			return nil
+		}
+	}))
+	if err != nil {
+		return nil, err
+	}
+	if len(report.Problems) > 0 {
+		return nil, errUnread
+	}
+	all := &Holds{}
+	for _, h := range visitors {
+		all.Entries += h.Entries
+		all.Size += h.Size
+		all.Newest = later(all.Newest, h.Newest)
+	}
+	return all, nil
+}
+
+func (h *Holds) add(e *entry.Entry) {
+	h.Entries++
+	if e.HasSize() {
+		h.Size += e.Size
+	}
+	h.Newest = later(later(h.Newest, exact.Time(e.Modified)), exact.Time(e.Changed))
+}
+
+func later(a, b exact.Time) exact.Time {
+	if entry.Time(a).Compare(entry.Time(b)) < 0 {
+		return b
+	}
+	return a
+}
+
+// TimesOf returns when a file was last modified and last read.
+func TimesOf(given string) (modified, accessed exact.Time, err error) {
+	st, err := status(unix.AT_FDCWD, given, true)
+	return exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim)), err
+}

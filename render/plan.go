@@ -1,0 +1,136 @@
+package render
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"frankledger/core/act"
+)
+
+// PlanSummary says what a plan amounts to.
+func (v *View) PlanSummary(s *Summary, p *act.Plan) {
+	t := p.Totals()
+	var kinds []string
+	for _, one := range []struct {
+		count          int
+		single, plural string
+	}{{t.Files, "file", "files"}, {t.Folders, "folder", "folders"}, {t.Others, "other", "others"}} {
+		if one.count > 0 {
+			kinds = append(kinds, Count(int64(one.count), one.single, one.plural))
+		}
+	}
+	s.Grouped = true
+	s.Lead = Count(int64(t.Steps), "step", "steps")
+	if len(kinds) > 0 {
+		s.Lead += ": " + strings.Join(kinds, ", ")
+	}
+	if t.Within > 0 {
+		s.Lead += " with " + Count(t.Within, "entry", "entries") + " in them"
+	}
+	if t.Files > 0 || t.Within > 0 {
+		s.Lead += " · " + v.Units.SizeText(t.Bytes)
+	}
+	if t.Refused > 0 {
+		s.Notes = append(s.Notes, Grouped(int64(t.Refused))+" refused")
+	}
+	if p.Covered > 0 {
+		s.Notes = append(s.Notes, Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
+	}
+}
+
+// PlanJSON appends a plan as a JSON document, a step a line.
+func PlanJSON(dst []byte, p *act.Plan) ([]byte, error) {
+	head := *p
+	head.Steps = []*act.Step{}
+	text, err := marshal(head)
+	if err != nil {
+		return dst, err
+	}
+	dst = append(dst, bytes.TrimSuffix(text, []byte("]}"))...)
+	for i, step := range p.Steps {
+		if text, err = marshal(step); err != nil {
+			return dst, err
+		}
+		if i > 0 {
+			dst = append(dst, ',')
+		}
+		dst = append(append(dst, '\n'), text...)
+	}
+	return append(dst, "\n]}\n"...), nil
+}
+
+func marshal(value any) ([]byte, error) {
+	var out bytes.Buffer
+	to := json.NewEncoder(&out)
+	to.SetEscapeHTML(false)
+	err := to.Encode(value)
+	return bytes.TrimSpace(out.Bytes()), err
+}
+
+// Ran appends what one call of a command wrote, below a line on what it was
+// called for. On a terminal, what is no text is escaped.
+func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
+	what := Escaped(string(r.Steps[0].Path))
+	if more := len(r.Steps) - 1; more > 0 {
+		what += " and " + Grouped(int64(more)) + " more"
+	}
+	ink, how := headingInk, "ended well"
+	if r.Err != nil {
+		ink, how = alarmInk, Escaped(r.Err.Error())
+	}
+	dst = append(v.Palette.put(dst, what+": "+how, ink), '\n')
+	if !escape {
+		dst = append(dst, r.Output...)
+	} else if bytes.IndexByte(r.Output, 0) >= 0 || !utf8.Valid(r.Output) {
+		dst = append(dst, fmt.Sprintf("  (%s that are no text)\n", Count(int64(len(r.Output)), "byte", "bytes"))...)
+	} else {
+		for line := range strings.Lines(string(r.Output)) {
+			dst = append(append(append(dst, "  "...), Escaped(strings.TrimRight(line, "\r\n"))...), '\n')
+		}
+	}
+	if n := len(dst); n > 0 && dst[n-1] != '\n' {
+		dst = append(dst, '\n')
+	}
+	if r.Cut {
+		dst = append(dst, "  (and more, which was not kept)\n"...)
+	}
+	return dst
+}
+
+// RanJSON appends what became of one call as a JSON object on a line.
+func RanJSON(dst []byte, r *act.Ran) ([]byte, error) {
+	value := map[string]any{"status": r.Status, "seconds": r.Took.Seconds(), "output": string(r.Output), "cut": r.Cut, "error": nil}
+	paths := []any{}
+	for _, s := range r.Steps {
+		paths = append(paths, s.Path)
+	}
+	value["paths"] = paths
+	if r.Err != nil {
+		value["error"] = r.Err.Error()
+	}
+	if !utf8.Valid(r.Output) {
+		value["output"], value["output_base64"] = nil, r.Output
+	}
+	if r.Status < 0 {
+		value["status"] = nil
+	}
+	text, err := marshal(value)
+	return append(append(dst, text...), '\n'), err
+}
+
+// RunText says what became of all calls.
+func RunText(r act.RunResult) string {
+	text := Count(int64(r.Calls), "call", "calls") + ": " + Grouped(int64(r.Done)) + " done well"
+	for _, one := range []struct {
+		count int
+		word  string
+	}{{r.Failed, "not well"}, {r.NotRun, "not run"}, {r.Refused, "refused"}} {
+		if one.count > 0 {
+			text += ", " + Grouped(int64(one.count)) + " " + one.word
+		}
+	}
+	return text
+}
