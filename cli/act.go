@@ -366,7 +366,9 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 		if r.to != "" {
 			r.format = "json"
 		}
-		summary.Notes = append(summary.Notes, "nothing was changed; --carry-out does it, --to plan.json keeps it for later")
+		if plan.Totals().Steps > 0 {
+			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out does it, --to plan.json keeps it for later")
+		}
 		return p.showPlan(r, plan, summary)
 	}
 	if r.format == "json" {
@@ -549,6 +551,9 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 			plan, err := readPlan(args[0])
 			if err != nil {
 				return misuse("%s: %w", render.Escaped(args[0]), err)
+			}
+			if full, err := filepath.Abs(args[0]); err == nil {
+				r.view.Places = []*entry.Place{{Given: args[0], Full: full}}
 			}
 			return p.carryOutOrShow(cmd.Context(), r, o, plan, &render.Summary{})
 		},

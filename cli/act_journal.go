@@ -142,7 +142,8 @@ func (p *Program) toUndo(journals act.Journals, args []string) (int64, error) {
 		return 0, err
 	}
 	for i := len(numbers) - 1; i >= 0; i-- {
-		if past, err := journals.Read(numbers[i]); err == nil && !past.Undone {
+		past, err := journals.Read(numbers[i])
+		if err == nil && !past.Undone && past.Count(act.Done)+past.Count(act.Begun) > 0 {
 			return numbers[i], nil
 		}
 	}

@@ -45,7 +45,7 @@ func TestExamplesRun(t *testing.T) {
 			if strings.Contains(text, "@weekly") { // records that examples go on from
 				for range 2 {
 					cmd := command(t, root, "record", ".", "--label", "weekly", "--checksum", "sha256", "where", "size", "under", "1MB")
-					cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home)
+					cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home, "XDG_STATE_HOME="+home)
 					require.Zero(t, finish(t, cmd).status)
 				}
 			}
@@ -55,7 +55,7 @@ func TestExamplesRun(t *testing.T) {
 				}
 				cmd := command(t, root, "-c", `frank() { "`+frank+`" "$@"; }; `+line)
 				cmd.Path = path
-				cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home)
+				cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home, "XDG_STATE_HOME="+home)
 				r := finish(t, cmd)
 				if strings.HasPrefix(line, "frank verify") || strings.HasPrefix(line, "frank compare") {
 					assert.Less(t, r.status, 2, "%s: %s", line, r.err) // they may find a difference

@@ -40,6 +40,7 @@ type journalLine struct {
 type header struct {
 	Version int        `json:"version"`
 	Number  int64      `json:"number"`
+	Steps   int        `json:"steps"`
 	Began   exact.Time `json:"began"`
 	Action  Action     `json:"action"`
 	Host    exact.Text `json:"host"`
@@ -127,7 +128,7 @@ func (js Journals) begin(p *Plan, began time.Time, folders []folderTimes) (*Jour
 	out := bufio.NewWriterSize(j.file, 1<<20)
 	lines := json.NewEncoder(out)
 	lines.SetEscapeHTML(false)
-	err = lines.Encode(journalLine{Header: &header{journalVersion, j.Number, exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options}})
+	err = lines.Encode(journalLine{Header: &header{journalVersion, j.Number, len(p.Steps), exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options}})
 	for i := 0; i < len(p.Steps) && err == nil; i++ {
 		err = lines.Encode(journalLine{Step: p.Steps[i]})
 	}
@@ -235,6 +236,7 @@ type Past struct {
 	Steps   []*PastStep
 	Ended   bool // it was not broken off
 	Undone  bool
+	steps   int // how many there should be
 	made    []string
 	before  map[string]entry.Time // of folders
 	after   map[string]entry.Time
@@ -262,7 +264,8 @@ const (
 	Undone
 )
 
-// Read reads a journal. A last line that was cut short is passed over.
+// Read reads a journal. A line that was cut short as the program was killed is
+// passed over.
 func (js Journals) Read(number int64) (*Past, error) {
 	file, err := os.Open(js.path(number))
 	if err != nil {
@@ -280,12 +283,14 @@ func (js Journals) Read(number int64) (*Past, error) {
 			return nil, err
 		}
 		var l journalLine
-		if err := json.Unmarshal(content, &l); err != nil {
+		switch err := json.Unmarshal(content, &l); {
+		case err == nil:
+			p.take(&l)
+		case p.Number == 0 || len(p.Steps) < p.steps:
 			return nil, fmt.Errorf("the journal %d: %w", number, err)
-		}
-		p.take(&l)
+		} // else it was cut short, and what it was about is looked at
 	}
-	if p.Number == 0 {
+	if p.Number == 0 || len(p.Steps) < p.steps {
 		return nil, fmt.Errorf("the journal %d: %w", number, errCutShort)
 	}
 	return p, nil
@@ -298,6 +303,7 @@ func (p *Past) take(l *journalLine) {
 	switch {
 	case l.Header != nil:
 		h := l.Header
+		p.steps = h.Steps
 		p.Number, p.Began, p.Action, p.Host, p.Options = h.Number, entry.Time(h.Began).Std(), h.Action, string(h.Host), h.Options
 	case l.Step != nil:
 		p.Steps = append(p.Steps, &PastStep{Step: l.Step, Number: len(p.Steps) + 1})

@@ -189,8 +189,8 @@ func (c *Carrier) call(ctx context.Context, f *folders, j *Journal, mu *sync.Mut
 	note := func(e event) {
 		mu.Lock()
 		defer mu.Unlock()
-		if err == nil {
-			err = j.begun(e)
+		if j.note(e); err == nil {
+			err = j.flush()
 		}
 	}
 	ran := Ran{Began: true}
