@@ -13,6 +13,7 @@
 //	go run ./bench --shape chain    3000 folders in one another
 //	go run ./bench --shape content  files to read: large ones, small ones, copies
 //	go run ./bench --shape ledger   records of the tree
+//	go run ./bench --shape act      plans, hiding, commands
 package main
 
 import (
@@ -40,6 +41,9 @@ type benchCase struct {
 	// reads is how much may be read, over the bytes of the files in sets; beyond
 	// that, 16 KiB for each file of a size that another has.
 	reads   float64
+	against string       // a command line of the program that it is held against, instead of a loop
+	undo    bool         // both change the tree, which is taken back
+	calls   int          // how many processes may be started
 	ledger  *ledgerState // nil where there is none
 	entries int          // in the tree
 }
@@ -84,7 +88,7 @@ func main() {
 	entries := flag.Int("entries", 1_000_000, "entries in the tree")
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this, or one of these, in their name")
-	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read) or ledger (records of the tree)")
+	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read), ledger (records of the tree) or act (doing things)")
 	flag.Parse()
 	if err := bench(*entries, *runs, *only, *shape); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
@@ -102,6 +106,8 @@ func inProcess(what, how, tree string) error {
 			return hashAll(tree)
 		case "copies":
 			return hashCopies(tree)
+		case "rename", "reveal":
+			return renameAll(tree, how == "rename")
 		}
 		_, err := loop(tree, how == "facts")
 		return err
@@ -116,6 +122,9 @@ func inProcess(what, how, tree string) error {
 	case "content":
 		fmt.Printf("content of %d MiB and more", contentMiB)
 		return makeContent(tree)
+	case "act":
+		fmt.Printf("%d entries, and %d files to hide", entries, hideFolders*hideFiles)
+		return makeAct(tree, entries)
 	case "flat":
 		fmt.Printf("%d files in one folder", entries)
 		return makeFlat(tree, entries)
@@ -136,6 +145,7 @@ func bench(entries, runs int, only, shape string) error {
 		return err
 	}
 	defer os.RemoveAll(work)
+	os.Setenv("XDG_STATE_HOME", filepath.Join(work, "state")) // journals go there
 	for _, program := range []string{"cmd/frank", "bench/empty"} {
 		cmd := exec.Command("go", "build", "-o", filepath.Join(work, filepath.Base(program)), "frankledger/"+program)
 		cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
@@ -172,6 +182,8 @@ func bench(entries, runs int, only, shape string) error {
 		list = contentCases
 	case "ledger":
 		list = ledgerCases
+	case "act":
+		list = actCases
 	}
 	for _, c := range list {
 		if slices.ContainsFunc(strings.Split(only, ","), func(part string) bool { return strings.Contains(c.name, part) }) {
@@ -202,6 +214,9 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 	}
 	ledger := filepath.Join(work, "ledger")
 	program := append([]string{filepath.Join(work, "frank")}, strings.Fields(strings.NewReplacer("TREE", tree, "FEW", few, "LEDGER", ledger).Replace(c.args))...)
+	if c.against != "" {
+		limit = append(program[:1:1], strings.Fields(strings.ReplaceAll(c.against, "TREE", tree))...)
+	}
 	if c.ledger != nil {
 		if err := c.ledger.prepare(program[0], work, tree); err != nil {
 			return err
@@ -222,6 +237,9 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 			u, err := take(run.args)
 			if err == nil && measured {
 				err = c.ledger.after(ledger)
+			}
+			if err == nil {
+				err = c.takeBack(self, program[0], tree, run.to == &programs)
 			}
 			if err != nil {
 				return err
@@ -247,6 +265,9 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak)
 	if c.ledger != nil {
 		c.ledger.print(c.entries)
+	}
+	if c.calls > 0 {
+		return c.printCalls(program)
 	}
 	if c.loop == "copies" || c.name == "unlike" {
 		return c.printReads(program, tree)

@@ -328,7 +328,6 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if err := nowOnly(sources); err != nil {
 		return nil, nil, err
 	}
-	spareMemory()
 	request := r.request
 	request.Facts = entry.FactStatus
 	if !chosen {
@@ -390,11 +389,7 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) error {
 	return p.answer(r, summary, func(w output.Destination) error {
 		if r.format == "json" {
-			text, err := render.PlanJSON(nil, plan)
-			if err == nil {
-				_, err = w.Write(text)
-			}
-			return err
+			return render.PlanJSON(w, plan)
 		}
 		r.view.Columns = plan.Columns()
 		return render.All(w, render.New(r.format, r.view), rowList(plan.Rows()), summary)

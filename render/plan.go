@@ -4,7 +4,10 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
+	"runtime"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"frankledger/core/act"
@@ -41,25 +44,45 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	}
 }
 
-// PlanJSON appends a plan as a JSON document, a step a line.
-func PlanJSON(dst []byte, p *act.Plan) ([]byte, error) {
+// PlanJSON writes a plan as a JSON document, a step a line.
+func PlanJSON(to io.Writer, p *act.Plan) error {
 	head := *p
 	head.Steps = []*act.Step{}
 	text, err := marshal(head)
 	if err != nil {
-		return dst, err
+		return err
 	}
-	dst = append(dst, bytes.TrimSuffix(text, []byte("]}"))...)
-	for i, step := range p.Steps {
-		if text, err = marshal(step); err != nil {
-			return dst, err
-		}
-		if i > 0 {
-			dst = append(dst, ',')
-		}
-		dst = append(append(dst, '\n'), text...)
+	if _, err := to.Write(bytes.TrimSuffix(text, []byte("]}"))); err != nil {
+		return err
 	}
-	return append(dst, "\n]}\n"...), nil
+	const share = 4096 // steps a core formats at a time
+	cores := runtime.GOMAXPROCS(0)
+	rooms := make([][]byte, cores)
+	for from := 0; from < len(p.Steps); from += cores * share {
+		var group sync.WaitGroup
+		for core := range cores {
+			first := min(from+core*share, len(p.Steps))
+			steps := p.Steps[first:min(first+share, len(p.Steps))]
+			group.Go(func() {
+				room := rooms[core][:0]
+				for i, step := range steps {
+					if first+i > 0 {
+						room = append(room, ',')
+					}
+					room = step.AppendJSON(append(room, '\n'))
+				}
+				rooms[core] = room
+			})
+		}
+		group.Wait()
+		for _, room := range rooms {
+			if _, err := to.Write(room); err != nil {
+				return err
+			}
+		}
+	}
+	_, err = to.Write([]byte("\n]}\n"))
+	return err
 }
 
 func marshal(value any) ([]byte, error) {

@@ -259,7 +259,7 @@ func (c *carrying) goTo(s *Step, n, fd int, name string) (to string, trouble, er
 
 // makeFolders makes the folders on the way that are not there.
 func (c *carrying) makeFolders(dir string) error {
-	if c.to.open && c.to.path == dir || dir == "/" {
+	if c.to.path == dir || dir == "/" {
 		return nil
 	}
 	fd, name, err := c.to.at(dir)

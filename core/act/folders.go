@@ -2,7 +2,6 @@ package act
 
 import (
 	"errors"
-	"path"
 	"strings"
 
 	"golang.org/x/sys/unix"
@@ -18,59 +17,84 @@ var (
 )
 
 // folders opens folders by their full paths, from the root on, none of them by a
-// link: so nothing that is put on the way meanwhile can lead elsewhere. The last
-// one is kept open.
+// link: so nothing that is put on the way meanwhile can lead elsewhere. The way
+// down to the last one is kept open, as the next one mostly lies near.
 type folders struct {
-	path string
+	path string // of the last one
+	way  []openFolder
+}
+
+type openFolder struct {
+	name string
 	fd   int
-	open bool
 }
 
 // at returns the open folder that a path lies in, and the last name of it. The
 // folder is valid until the next call.
 func (f *folders) at(full string) (fd int, name string, err error) {
-	dir, name := path.Split(full)
-	if dir = path.Clean(dir); name == "" || name == "." || name == ".." || dir[0] != '/' {
+	slash := strings.LastIndexByte(full, '/')
+	if slash < 0 || full[0] != '/' {
 		return -1, "", unix.EINVAL
 	}
-	if f.open && f.path == dir {
-		return f.fd, name, nil
+	dir, name := full[:max(slash, 1)], full[slash+1:]
+	if name == "" || name == "." || name == ".." {
+		return -1, "", unix.EINVAL
 	}
-	f.close()
-	if f.fd, err = openFolder(dir); err != nil {
-		return -1, "", err
+	if len(f.way) == 0 || f.path != dir {
+		if err := f.open(dir); err != nil {
+			f.close()
+			return -1, "", err
+		}
 	}
-	f.path, f.open = dir, true
-	return f.fd, name, nil
+	return f.way[len(f.way)-1].fd, name, nil
 }
 
-func (f *folders) close() {
-	if f.open {
-		unix.Close(f.fd)
-		f.open = false
+// open opens a folder, from where the way to it parts from the one that is open.
+func (f *folders) open(dir string) error {
+	if len(f.way) == 0 {
+		fd, err := retry(func() (int, error) { return unix.Open("/", folderFlags, 0) })
+		if err != nil {
+			return err
+		}
+		f.way = append(f.way, openFolder{"", fd})
 	}
-}
-
-// openFolder opens a folder by its full path.
-func openFolder(dir string) (fd int, err error) {
-	if fd, err = retry(func() (int, error) { return unix.Open("/", folderFlags, 0) }); err != nil {
-		return -1, err
-	}
+	depth := 1
 	for name := range strings.SplitSeq(strings.Trim(dir, "/"), "/") {
 		if name == "" {
 			continue
 		}
-		next, err := retry(func() (int, error) { return unix.Openat(fd, name, folderFlags|unix.O_NOFOLLOW, 0) })
-		unix.Close(fd)
+		if depth < len(f.way) && f.way[depth].name == name {
+			depth++
+			continue
+		}
+		f.closeBelow(depth)
+		above := f.way[depth-1].fd
+		fd, err := retry(func() (int, error) { return unix.Openat(above, name, folderFlags|unix.O_NOFOLLOW, 0) })
 		if errors.Is(err, unix.ELOOP) || errors.Is(err, unix.ENOTDIR) {
 			err = errLink
 		}
 		if err != nil {
-			return -1, err
+			return err
 		}
-		fd = next
+		f.way = append(f.way, openFolder{strings.Clone(name), fd})
+		depth++
 	}
-	return fd, nil
+	f.closeBelow(depth)
+	f.path = dir
+	return nil
+}
+
+// closeBelow closes what is deeper.
+func (f *folders) closeBelow(depth int) {
+	for _, d := range f.way[min(depth, len(f.way)):] {
+		unix.Close(d.fd)
+	}
+	f.way = f.way[:min(depth, len(f.way))]
+}
+
+func (f *folders) close() {
+	f.closeBelow(0)
+	f.path = ""
 }
 
 // retry calls a function again while a signal interrupts it.

@@ -129,8 +129,10 @@ func (js Journals) begin(p *Plan, began time.Time, folders []folderTimes) (*Jour
 	lines := json.NewEncoder(out)
 	lines.SetEscapeHTML(false)
 	err = lines.Encode(journalLine{Header: &header{journalVersion, j.Number, len(p.Steps), exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options}})
+	var line []byte
 	for i := 0; i < len(p.Steps) && err == nil; i++ {
-		err = lines.Encode(journalLine{Step: p.Steps[i]})
+		line = append(p.Steps[i].AppendJSON(append(line[:0], `{"step":`...)), "}\n"...)
+		_, err = out.Write(line)
 	}
 	for i := 0; i < len(folders) && err == nil; i++ {
 		err = lines.Encode(journalLine{Folder: &folders[i]})

@@ -10,6 +10,7 @@ package act
 import (
 	"errors"
 	"fmt"
+	"strconv"
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -142,4 +143,31 @@ func (p *Plan) Check(host string) error {
 		return nil
 	}
 	return fmt.Errorf("%w: there is no action %q that can be kept", ErrPlan, p.Action)
+}
+
+// AppendJSON appends a step as JSON. Millions are written, so this is not left
+// to reflection.
+func (s *Step) AppendJSON(dst []byte) []byte {
+	dst = s.Path.AppendJSON(append(dst, `{"path":`...))
+	dst = exact.Text(s.Kind).AppendJSON(append(dst, `,"kind":`...))
+	dst = strconv.AppendUint(append(dst, `,"inode":`...), s.Inode, 10)
+	dst = strconv.AppendUint(append(dst, `,"device":`...), s.Device, 10)
+	dst = strconv.AppendInt(append(dst, `,"size":`...), s.Size, 10)
+	dst = s.Modified.AppendJSON(append(dst, `,"modified":`...))
+	dst = s.Accessed.AppendJSON(append(dst, `,"accessed":`...))
+	dst = exact.Text(s.Mode).AppendJSON(append(dst, `,"mode":`...))
+	if h := s.Holds; h != nil {
+		dst = strconv.AppendInt(append(dst, `,"holds":{"entries":`...), h.Entries, 10)
+		dst = strconv.AppendInt(append(dst, `,"size":`...), h.Size, 10)
+		dst = append(h.Newest.AppendJSON(append(dst, `,"newest":`...)), '}')
+	}
+	for _, one := range []struct {
+		key  string
+		text exact.Text
+	}{{`,"to":`, s.To}, {`,"new_mode":`, exact.Text(s.NewMode)}, {`,"refused":`, s.Refused}} {
+		if one.text != "" {
+			dst = one.text.AppendJSON(append(dst, one.key...))
+		}
+	}
+	return append(dst, '}')
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
 
@@ -25,17 +26,25 @@ type Planner struct {
 	Home    string            // full path of the home folder
 	Mask    entry.Permissions // that a mode without who is limited by
 
+	mode func(p entry.Permissions, folder bool) entry.Permissions
+	real map[*entry.Place]string // folders of places, with links followed
+}
+
+// planning is one goroutine's share of a plan.
+type planning struct {
+	*Planner
+	ctx     context.Context
 	folders folders
-	mode    func(p entry.Permissions, folder bool) entry.Permissions
-	real    map[string]string   // folders of places, with links followed
+	names   map[string]struct{} // in the folder that steps go to, where they are many
+	namesOf string
+	missed  int                 // names asked for in this folder
 	targets map[string]struct{} // where steps go to
 }
 
 // Plan makes a plan for entries, which must come with their status, in order of
 // their paths.
 func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, error) {
-	defer p.folders.close()
-	p.real, p.targets = map[string]string{}, map[string]struct{}{}
+	p.real = map[*entry.Place]string{}
 	if p.Action == Permit {
 		var err error
 		if p.mode, err = ParseMode(p.Options.Mode, p.Mask); err != nil {
@@ -45,24 +54,74 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	plan := &Plan{Version: planVersion, Action: p.Action, Host: exact.Text(p.Host), Options: p.Options}
 	outermost := p.Action == Move || p.Action == Remove || p.Action == Hide
 	above := map[string]bool{} // folders that are acted on
+	first := &planning{Planner: p, ctx: ctx, targets: map[string]struct{}{}}
+	defer first.folders.close()
+	made := steps{octal: map[entry.Permissions]string{}}
+	plan.Steps = make([]*Step, 0, len(entries))
+	later := make([]*Step, 0, len(entries)) // those that nothing else depends on
+	var last *entry.Folder
+	prefix := "" // path of that folder
 	for _, e := range entries {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		full := p.pathOf(e)
+		if e.Folder != last || e.Self {
+			last, prefix = e.Folder, p.pathOf(e.Folder, e.Self)
+		}
+		full := strings.TrimSuffix(prefix, "/") + "/" + e.Name
+		if e.Self && e.Folder.Place.Full == "/" {
+			full = "/"
+		}
 		if outermost && covered(above, full) {
 			plan.Covered++
 			continue
 		}
-		s := stepOf(e, full)
-		if err := p.decide(ctx, s, e); err != nil {
-			s.Refused = exact.Text(err.Error())
-		} else if outermost && e.Kind == entry.KindFolder {
+		s := made.of(e, p.through(e, full))
+		plan.Steps = append(plan.Steps, s)
+		if e.Kind != entry.KindFolder && p.Action != Move && !p.Options.Number {
+			later = append(later, s)
+			continue
+		}
+		if first.fill(s); s.Refused == "" && outermost && e.Kind == entry.KindFolder {
 			above[full] = true
 		}
-		plan.Steps = append(plan.Steps, s)
 	}
+	p.fillAll(ctx, later)
 	return plan, ctx.Err()
+}
+
+// fillAll fills in steps on all cores. Those about the same folder are filled in
+// by the same one.
+func (p *Planner) fillAll(ctx context.Context, steps []*Step) {
+	cores := runtime.GOMAXPROCS(0)
+	var group sync.WaitGroup
+	for len(steps) > 0 {
+		n := max(1, len(steps)/cores)
+		cores--
+		for n < len(steps) && steps[n].Entry.Folder == steps[n-1].Entry.Folder {
+			n++
+		}
+		share := steps[:n]
+		steps = steps[n:]
+		group.Go(func() {
+			one := &planning{Planner: p, ctx: ctx, targets: map[string]struct{}{}}
+			defer one.folders.close()
+			for _, s := range share {
+				if ctx.Err() != nil {
+					return
+				}
+				one.fill(s)
+			}
+		})
+	}
+	group.Wait()
+}
+
+// fill fills in what a step does, or why it is refused.
+func (p *planning) fill(s *Step) {
+	if err := p.decide(s, s.Entry); err != nil {
+		s.Refused = exact.Text(err.Error())
+	}
 }
 
 // covered tells whether a path lies in one of the folders.
@@ -78,26 +137,27 @@ func covered(above map[string]bool, full string) bool {
 	return above["/"]
 }
 
-// pathOf returns the full path of an entry, with no link on the way to it; with
-// Through, of what it leads to.
-func (p *Planner) pathOf(e *entry.Entry) string {
-	place := e.Folder.Place
-	key, way := place.Full, e.Way()
-	if e.Self {
-		key, way = path.Dir(place.Full), e.Name
-	}
-	real, known := p.real[key]
+// pathOf returns the full path of a folder, with no link on the way to it, or of
+// the one that a place itself lies in.
+func (p *Planner) pathOf(folder *entry.Folder, self bool) string {
+	place := folder.Place
+	real, known := p.real[place]
 	if !known {
-		real = key
-		if followed, err := filepath.EvalSymlinks(key); err == nil {
+		real = place.Full
+		if self {
+			real = path.Dir(real)
+		}
+		if followed, err := filepath.EvalSymlinks(real); err == nil {
 			real = followed
 		}
-		p.real[key] = real
+		p.real[place] = real
 	}
-	full := path.Join(real, way)
-	if e.Self && place.Full == "/" {
-		full = "/"
-	}
+	return path.Join(real, folder.Way())
+}
+
+// through returns the path that is acted on: with Through, of what a link leads
+// to.
+func (p *Planner) through(e *entry.Entry, full string) string {
 	if p.Options.Through && e.Kind == entry.KindLink {
 		if followed, err := filepath.EvalSymlinks(full); err == nil {
 			return followed
@@ -106,9 +166,27 @@ func (p *Planner) pathOf(e *entry.Entry) string {
 	return full
 }
 
-func stepOf(e *entry.Entry, full string) *Step {
-	return &Step{Path: exact.Text(full), Kind: e.Kind.String(), Inode: e.Inode, Device: e.Device, Size: e.Size,
-		Modified: exact.Time(e.Modified), Accessed: exact.Time(e.Accessed), Mode: e.Permissions.Octal(), Entry: e}
+// steps makes steps, many at a time.
+type steps struct {
+	room  []Step
+	octal map[entry.Permissions]string
+}
+
+// of returns a step about an entry.
+func (m *steps) of(e *entry.Entry, full string) *Step {
+	if len(m.room) == 0 {
+		m.room = make([]Step, 256)
+	}
+	s := &m.room[0]
+	m.room = m.room[1:]
+	mode, known := m.octal[e.Permissions]
+	if !known {
+		mode = e.Permissions.Octal()
+		m.octal[e.Permissions] = mode
+	}
+	*s = Step{Path: exact.Text(full), Kind: e.Kind.String(), Inode: e.Inode, Device: e.Device, Size: e.Size,
+		Modified: exact.Time(e.Modified), Accessed: exact.Time(e.Accessed), Mode: mode, Entry: e}
+	return s
 }
 
 // Why a step is refused when it is planned.
@@ -130,7 +208,7 @@ var (
 )
 
 // decide fills in what a step does, or returns why it is refused.
-func (p *Planner) decide(ctx context.Context, s *Step, e *entry.Entry) error {
+func (p *planning) decide(s *Step, e *entry.Entry) error {
 	if !e.Known.Has(entry.FactStatus) {
 		return errNotKnown
 	}
@@ -167,12 +245,12 @@ func (p *Planner) decide(ctx context.Context, s *Step, e *entry.Entry) error {
 		case strings.HasPrefix(full, string(s.Path)+"/"):
 			return errInItself
 		}
-		if err := p.leave(ctx, s, e); err != nil {
+		if err := p.leave(s, e); err != nil {
 			return err
 		}
 		return p.goes(s, full)
 	case Remove:
-		return p.leave(ctx, s, e)
+		return p.leave(s, e)
 	case Permit:
 		if s.Kind == entry.KindLink.String() {
 			return errNoMode
@@ -195,12 +273,13 @@ func (p *Planner) decide(ctx context.Context, s *Step, e *entry.Entry) error {
 
 // lookThrough makes a step about what its link leads to, whose path it has.
 func (s *Step) lookThrough() error {
-	fd, err := openFolder(path.Dir(string(s.Path)))
+	var f folders
+	defer f.close()
+	fd, name, err := f.at(string(s.Path))
 	if err != nil {
 		return err
 	}
-	defer unix.Close(fd)
-	st, err := status(fd, path.Base(string(s.Path)), false)
+	st, err := status(fd, name, false)
 	switch {
 	case err != nil:
 		return err
@@ -213,7 +292,7 @@ func (s *Step) lookThrough() error {
 }
 
 // goes has a step go to a path, if that is free, or to a free one like it.
-func (p *Planner) goes(s *Step, to string) error {
+func (p *planning) goes(s *Step, to string) error {
 	err := p.free(to)
 	stem, ext := entry.SplitName(path.Base(to))
 	if ext != "" {
@@ -228,12 +307,18 @@ func (p *Planner) goes(s *Step, to string) error {
 	if s.To = exact.Text(to); err != nil {
 		return err
 	}
-	p.targets[to] = struct{}{}
+	if p.Action != Hide || p.Options.Number { // else each has a name of its own
+		p.targets[to] = struct{}{}
+	}
 	return nil
 }
 
+// manyNames is how many names are asked for in a folder one by one, before it is
+// read.
+const manyNames = 4
+
 // free returns an error unless nothing has a path, nor is going to have it.
-func (p *Planner) free(to string) error {
+func (p *planning) free(to string) error {
 	if _, taken := p.targets[to]; taken {
 		return errSeveral
 	}
@@ -241,9 +326,32 @@ func (p *Planner) free(to string) error {
 	if errors.Is(err, unix.ENOENT) {
 		return nil // nor is there the folder, which will be made
 	}
-	if err == nil {
-		_, err = status(fd, name, false)
+	if err != nil {
+		return err
 	}
+	if p.namesOf != p.folders.path {
+		p.namesOf, p.names, p.missed = p.folders.path, nil, 0
+	}
+	if p.missed++; p.missed > manyNames && p.names == nil {
+		p.names = map[string]struct{}{}
+		if list, dir, err := namesIn(fd, "."); err == nil {
+			dir.Close()
+			for _, name := range list {
+				if p.Action != Hide || name[0] == '.' { // to hide gives no other names
+					p.names[name] = struct{}{}
+				}
+			}
+		} else {
+			p.names, p.missed = nil, 0 // it may not be read
+		}
+	}
+	if p.names != nil {
+		if _, taken := p.names[name]; taken {
+			return errTaken
+		}
+		return nil
+	}
+	_, err = status(fd, name, false)
 	switch {
 	case err == nil:
 		return errTaken
@@ -255,7 +363,7 @@ func (p *Planner) free(to string) error {
 
 // leave makes sure that an entry may leave its place, and notes what is in a
 // folder.
-func (p *Planner) leave(ctx context.Context, s *Step, e *entry.Entry) error {
+func (p *planning) leave(s *Step, e *entry.Entry) error {
 	full := string(s.Path)
 	outright := p.Options.Really && e.Self
 	switch {
@@ -273,7 +381,7 @@ func (p *Planner) leave(ctx context.Context, s *Step, e *entry.Entry) error {
 	if !outright && isMountPoint(fd, name) {
 		return errMount
 	}
-	s.Holds, err = holds(ctx, full)
+	s.Holds, err = holds(p.ctx, full)
 	return err
 }
 

@@ -6,7 +6,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -20,6 +19,28 @@ type Text string
 
 type textInHex struct {
 	Hex string `json:"hex"`
+}
+
+// plain tells of which bytes stand for themselves in JSON.
+var plain = func() (table [256]bool) {
+	for c := byte(' '); c <= '~'; c++ {
+		table[c] = c != '"' && c != '\\'
+	}
+	return table
+}()
+
+// AppendJSON appends the text as JSON.
+func (t Text) AppendJSON(dst []byte) []byte {
+	for i := range len(t) {
+		if !plain[t[i]] {
+			text, err := t.MarshalJSON()
+			if err != nil {
+				panic(err) // there is nothing in a string that JSON cannot have
+			}
+			return append(dst, text...)
+		}
+	}
+	return append(append(append(dst, '"'), t...), '"')
 }
 
 // MarshalJSON implements json.Marshaler.
@@ -48,10 +69,16 @@ func (t *Text) UnmarshalJSON(data []byte) error {
 // text: any that a file system can have.
 type Time entry.Time
 
-// MarshalJSON implements json.Marshaler.
-func (m Time) MarshalJSON() ([]byte, error) {
-	return fmt.Appendf(nil, `"%d.%09d"`, m.Sec, m.Nsec), nil
+// AppendJSON appends the moment as JSON.
+func (m Time) AppendJSON(dst []byte) []byte {
+	dst = strconv.AppendInt(append(dst, '"'), m.Sec, 10)
+	dst = strconv.AppendUint(dst, 1e9+uint64(m.Nsec), 10)
+	dst[len(dst)-10] = '.' // the 1
+	return append(dst, '"')
 }
+
+// MarshalJSON implements json.Marshaler.
+func (m Time) MarshalJSON() ([]byte, error) { return m.AppendJSON(nil), nil }
 
 var errTime = errors.New("a time is seconds since 1970 with nine decimals")
 
