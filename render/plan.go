@@ -36,6 +36,9 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	if t.Files > 0 || t.Within > 0 {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
 	}
+	if p.Action == act.Move {
+		s.Notes = append(s.Notes, "into "+Escaped(string(p.Options.Into)))
+	}
 	if t.Refused > 0 {
 		s.Notes = append(s.Notes, Grouped(int64(t.Refused))+" refused")
 	}

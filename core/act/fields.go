@@ -32,15 +32,14 @@ func stepIn(e *entry.Entry) *Step { return e.More.Row.(*Step) }
 
 // Columns returns the fields to show steps with, to people.
 func (p *Plan) Columns() []*entry.Field {
-	does := entry.TextField("does", "what the step does", func(e *entry.Entry) (string, bool) { return p.Does(stepIn(e)), true })
+	does := entry.TextField("does", "what the step does, or why it is refused", func(e *entry.Entry) (string, bool) {
+		if s := stepIn(e); s.Refused != "" {
+			return "refused: " + string(s.Refused), true
+		}
+		return p.Does(stepIn(e)), true
+	})
 	name := entry.TextField("name", "of the entry", func(e *entry.Entry) (string, bool) { return e.Path(), true })
-	columns := []*entry.Field{name, does, entry.FieldNamed("kind"), entry.FieldNamed("size"), entry.FieldNamed("modified")}
-	if slices.ContainsFunc(p.Steps, func(s *Step) bool { return s.Refused != "" }) {
-		refused := entry.TextField("refused", "why it will not be done", func(e *entry.Entry) (string, bool) { return string(stepIn(e).Refused), stepIn(e).Refused != "" })
-		refused.Blank = true
-		columns = append(columns[:2], append([]*entry.Field{refused}, columns[2:]...)...)
-	}
-	return columns
+	return []*entry.Field{name, does, entry.FieldNamed("kind"), entry.FieldNamed("size"), entry.FieldNamed("modified")}
 }
 
 // Does tells what a step does.
@@ -52,7 +51,11 @@ func (p *Plan) Does(s *Step) string {
 		}
 		return string(p.Action) + " as " + path.Base(string(s.To))
 	case Move:
-		return "move to " + string(s.To)
+		way, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")
+		if !in {
+			way = string(s.To) // as edited
+		}
+		return "move as " + way
 	case Remove:
 		if p.Options.ForGood {
 			return "remove for good"
