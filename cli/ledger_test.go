@@ -340,3 +340,98 @@ func TestLedgerFull(t *testing.T) {
 	defer unix.Unmount(disk, 0)
 	try(filepath.Join(disk, "ledger"), func(cmd *exec.Cmd) *exec.Cmd { return cmd })
 }
+
+// Records of other machines, several places at once, and lists beside records.
+func TestRecordsAmongOthers(t *testing.T) {
+	root, file := tree(t, "one/a", "one/sub/b", "two/a", "two/c", "one/.hid"), filepath.Join(t.TempDir(), "ledger.sqlite")
+	frank := func(status int, line ...string) result {
+		t.Helper()
+		r := finish(t, withLedger(t, file, root, line...))
+		require.Equal(t, status, r.status, "%s %s%s", line, r.out, r.err)
+		return r
+	}
+	frank(0, "record", "one", "--label", "one", "--checksum", "md5")
+	frank(0, "record", "two", "--label", "two", "--checksum", "sha1", "--note", "second, with a note")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "two/a"), []byte("one/a"), 0o644)) // as in one
+	require.NoError(t, os.WriteFile(filepath.Join(root, "two/new"), []byte("new"), 0o644))
+
+	assert.Equal(t, "@one/a\n@two/a\n", frank(0, "search", "@*", "--as", "paths", "where", "name", "is", "a").out)
+	assert.Contains(t, frank(0, "weigh", "@*", "--as", "csv").out, "@two,0,")
+	assert.Equal(t, "@one/.hid\n", frank(0, "list", "@one", "--hidden", "only", "--as", "paths").out)
+	assert.Equal(t, "@one/sub/b\n", frank(0, "list", "@one/sub/b", "--as", "paths").out, "a file is a place too")
+
+	// The same content, now and then; by the digests that the record has.
+	out := frank(0, "duplicates", "@one", "two", "--as", "jsonl").out
+	assert.Equal(t, 1, strings.Count(out, "\n"), out)
+	assert.Contains(t, out, `"algorithm":"md5"`)
+	assert.Contains(t, out, `"path":"@one/a"`)
+	assert.Contains(t, out, `"path":"two/a"`)
+	assert.Contains(t, frank(0, "duplicates", "@one", "two", "--only-in", "two", "--as", "paths").out, "two/c\ntwo/new\n")
+	r := frank(3, "duplicates", "@one", "@two", "--as", "jsonl")
+	assert.Contains(t, r.err, "could not tell the md5 of files in @two (2 entries)")
+
+	assert.Contains(t, frank(0, "checksum", "@two", "--as", "manifest").out, " a\n")
+	manifest := filepath.Join(t.TempDir(), "list")
+	frank(0, "checksum", "@one", "--as", "manifest", "--to", manifest)
+	assert.Contains(t, frank(0, "verify", manifest, "--in", "one").out, "3 same", "it is of what lies below")
+	assert.Contains(t, frank(1, "verify", "@two", "--unlisted", "--as", "csv").out, ",unlisted,")
+	assert.Contains(t, frank(0, "verify", "@one", "--in", "one").out, "3 same")
+	assert.Contains(t, frank(2, "verify", "@one/a").err, "is no folder")
+	assert.Contains(t, frank(2, "verify", "@one", "--in", "one/a").err, "is no folder")
+
+	// A record of another machine is read like any other, but not held against
+	// this one.
+	lines := frank(0, "ledger", "export").out
+	host, err := os.Hostname()
+	require.NoError(t, err)
+	other := filepath.Join(t.TempDir(), "lines")
+	require.NoError(t, os.WriteFile(other, []byte(strings.ReplaceAll(lines, `"host":"`+host+`"`, `"host":"other-hide"`)), 0o644))
+	out = frank(0, "ledger", "import", other).out
+	assert.Contains(t, out, "2 records imported")
+	assert.Contains(t, out, "record 1 is number 3 here\nrecord 2 is number 4 here\n")
+	assert.Contains(t, frank(0, "ledger", "entries", "--as", "csv").out, ",other-hide,")
+	assert.Contains(t, frank(0, "list", "@3", "--as", "json").out, `"host":"other-hide"`)
+	for _, line := range []string{"compare @3", "verify @3"} {
+		assert.Contains(t, frank(2, strings.Fields(line)...).err, "was recorded on other-hide, and this is "+host)
+	}
+	assert.Contains(t, frank(0, "compare", "@3", "one").out, "no difference")
+	assert.Contains(t, frank(0, "history", "@3/a", "--as", "jsonl").out, `"first_number":3`)
+	assert.Equal(t, 1, strings.Count(frank(0, "history", "one/a", "--as", "jsonl").out, "\n"))
+
+	require.NoError(t, os.RemoveAll(filepath.Join(root, "one")))
+	assert.Contains(t, frank(2, "compare", "@1").err, "is not there now: no such file or directory")
+	assert.Contains(t, frank(0, "history", "one/a").out, "1 state", "though it is gone")
+	frank(0, "ledger", "drop", "1", "2", "3", "4")
+	assert.Contains(t, frank(0, "ledger").out, "0 records")
+	assert.Contains(t, frank(0, "ledger", "check").out, "0 records")
+	frank(0, "record", "two", "--label", "two")
+	assert.Contains(t, frank(0, "ledger", "entries", "--as", "csv", "--quiet").out, "\n5,two,", "a number is given once")
+	for _, line := range []string{"ledger import", "ledger import nowhere", "ledger import " + root, "ledger drop x", "ledger compact x", "history", "history a b"} {
+		assert.Contains(t, []int{2, 4}, finish(t, withLedger(t, file, root, strings.Fields(line)...)).status, line)
+	}
+}
+
+// What lies in a folder that cannot be written to is read all the same, and that
+// it cannot be written is said.
+func TestLedgerThatMayOnlyBeRead(t *testing.T) {
+	if os.Geteuid() != 0 {
+		t.Skip("needs a file of another owner")
+	}
+	root, folder := tree(t, "a"), t.TempDir()
+	file := filepath.Join(folder, "ledger.sqlite")
+	require.Zero(t, finish(t, withLedger(t, file, root, "record", ".", "--label", "l")).status)
+	require.NoError(t, os.Chmod(filepath.Dir(folder), 0o755))
+	as := func(line string) result {
+		return finish(t, stranger(withLedger(t, file, root, strings.Fields(line)...)))
+	}
+	for _, line := range []string{"list @l", "ledger", "ledger check", "compare @l", "history a", "ledger export"} {
+		r := as(line)
+		assert.Zero(t, r.status, "%s: %s", line, r.err)
+	}
+	for _, line := range []string{"record . --label l", "ledger drop 1", "ledger compact"} {
+		r := as(line)
+		assert.Equal(t, 4, r.status, line)
+		assert.Regexp(t, `may only be read|permission denied`, r.err, line)
+	}
+	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "1 record\n")
+}

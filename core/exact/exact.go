@@ -3,6 +3,7 @@
 package exact
 
 import (
+	"bytes"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
@@ -46,7 +47,11 @@ func (t Text) AppendJSON(dst []byte) []byte {
 // MarshalJSON implements json.Marshaler.
 func (t Text) MarshalJSON() ([]byte, error) {
 	if utf8.ValidString(string(t)) {
-		return json.Marshal(string(t))
+		var out bytes.Buffer
+		to := json.NewEncoder(&out)
+		to.SetEscapeHTML(false) // this is no page
+		err := to.Encode(string(t))
+		return bytes.TrimSuffix(out.Bytes(), []byte("\n")), err
 	}
 	return json.Marshal(textInHex{hex.EncodeToString([]byte(t))})
 }

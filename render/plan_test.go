@@ -1,0 +1,100 @@
+package render_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/act"
+	"frankledger/core/digest"
+	"frankledger/core/exact"
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/render"
+)
+
+// A plan is one document, however many cores wrote it, with the steps in order.
+func TestPlanJSON(t *testing.T) {
+	for _, count := range []int{0, 1, 3, 4096, 20_000} {
+		plan := &act.Plan{Version: 1, Action: act.Move, Host: "tern-point", Options: act.Options{Into: "/in<to>"}}
+		for i := range count {
+			plan.Steps = append(plan.Steps, &act.Step{Path: exact.Text(fmt.Sprint("/", i)), Kind: "file"})
+		}
+		var out bytes.Buffer
+		require.NoError(t, render.PlanJSON(&out, plan))
+		var back act.Plan
+		require.NoError(t, json.Unmarshal(out.Bytes(), &back), count)
+		require.Len(t, back.Steps, count)
+		for i, s := range back.Steps {
+			require.Equal(t, plan.Steps[i], s)
+		}
+		assert.Equal(t, plan.Options, back.Options)
+		assert.Equal(t, count+2, strings.Count(out.String(), "\n"), "a step a line")
+		assert.Contains(t, out.String(), "/in<to>")
+	}
+}
+
+// The sums of a plan leave out what is refused, and count what folders hold.
+func TestPlanSummary(t *testing.T) {
+	plan := &act.Plan{Action: act.Move, Options: act.Options{Into: "/new\nplace"}, Covered: 2, Steps: []*act.Step{
+		{Path: "/a", Kind: "file", Size: 1024}, {Path: "/b", Kind: "folder", Size: 4096, Holds: &act.Holds{Entries: 7, Size: 2048}},
+		{Path: "/c", Kind: "link"}, {Path: "/d", Kind: "file", Size: 1 << 30, Refused: "there is something of that name already"},
+	}}
+	v, s := view(), &render.Summary{}
+	v.PlanSummary(s, plan)
+	assert.Equal(t, "3 steps: 1 file, 1 folder, 1 other with 7 entries in them · 3.0 KiB", s.Lead)
+	assert.Equal(t, []string{`into /new\nplace`, "1 refused", "2 matches lie in a folder that is acted on as a whole"}, s.Notes)
+	s = &render.Summary{}
+	v.PlanSummary(s, &act.Plan{})
+	assert.Equal(t, "0 steps", s.Lead)
+	assert.Empty(t, s.Notes)
+}
+
+// What a command wrote stands below what it was called for: as it came, or on a
+// terminal so that it can do nothing there.
+func TestRan(t *testing.T) {
+	v := view()
+	steps := []*act.Step{{Path: "/a\nb"}}
+	ran := &act.Ran{Steps: steps, Output: []byte("one\x1b[2J\ntwo")}
+	assert.Equal(t, `/a\nb: ended well`+"\none\x1b[2J\ntwo\n", string(v.Ran(nil, ran, false)))
+	assert.Equal(t, `/a\nb: ended well`+"\n  one"+`\x1b[2J`+"\n  two\n", string(v.Ran(nil, ran, true)))
+	ran = &act.Ran{Steps: append(steps, &act.Step{}, &act.Step{}), Output: []byte("\xff\x00"), Cut: true, Err: errors.New("it ended with status 3"), Status: 3, Took: time.Second}
+	assert.Equal(t, `/a\nb and 2 more: it ended with status 3`+"\n  (2 bytes that are no text)\n  (and more, which was not kept)\n", string(v.Ran(nil, ran, true)))
+	text, err := render.RanJSON(nil, ran)
+	require.NoError(t, err)
+	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":null,"output_base64":"/wA=","cut":true,"error":"it ended with status 3"}`, string(text))
+	text, err = render.RanJSON(nil, &act.Ran{Steps: steps, Status: -1, Err: errors.New("x")})
+	require.NoError(t, err)
+	assert.Contains(t, string(text), `"status":null`)
+	assert.Equal(t, "3 calls: 2 done well, 1 not well, 4 not run", render.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
+}
+
+// What was written down, and what is different, is told in words.
+func TestWritten(t *testing.T) {
+	v := view()
+	record := ledger.Record{Number: 12, Label: "weekly", Entries: 1234, Bytes: 2048, Algorithm: "sha256"}
+	for want, c := range map[string]ledger.Changes{
+		"the first record of this place":                                      {First: true},
+		"nothing has changed since the record before":                         {},
+		"since the record before: 1 added, 2 removed, 1 234 moved, 4 altered": {Added: 1, Removed: 2, Moved: 1234, Altered: 4},
+		"since the record before: 3 altered":                                  {Altered: 3},
+	} {
+		out := string(v.Written(nil, record, c, "/the/ledger", nil, &render.Summary{}))
+		assert.Contains(t, out, "written down as @weekly, number 12: 1 234 entries · 2.0 KiB in the files\n"+want+"\nthe ledger is /the/ledger\n")
+	}
+	progress := &source.Progress{}
+	progress.Read.Store(4096)
+	c := ledger.Changes{Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
+	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &render.Summary{}))
+	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file is another than it was, though nothing about it says so\n")
+	v.Plain = true
+	assert.Empty(t, v.Written(nil, record, c, "/l", nil, &render.Summary{}))
+}
