@@ -81,14 +81,14 @@ func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	if len(todo.Steps) == 0 {
 		return run.result, nil
 	}
-	before := run.folderTimes(false)
+	before := run.watch()
 	var err error
 	if run.journal, err = c.Journals.begin(&todo, c.Now(), before); err != nil {
 		return run.result, err
 	}
 	run.result.Journal = run.journal.Number
 	err = run.steps()
-	if ending := run.journal.end(event{End: err == nil}, run.folderTimes(true)); err == nil {
+	if ending := run.journal.end(event{End: err == nil}, run.timesNow(before)); err == nil {
 		err = ending
 	}
 	return run.result, err
@@ -299,9 +299,10 @@ func setTimes(fd int, name string, modified, accessed *exact.Time) error {
 	return unix.UtimesNanoAt(fd, name, times[:], unix.AT_SYMLINK_NOFOLLOW)
 }
 
-// folderTimes returns the times of the folders in which names change, where they
-// are now.
-func (c *carrying) folderTimes(after bool) (list []folderTimes) {
+// watch finds the folders in which names are going to change: those that entries
+// leave, and those they go to or, where these have to be made, the ones that these
+// are made in.
+func (c *carrying) watch() (times []folderTimes) {
 	switch c.plan.Action {
 	case Hide, Reveal, Move, Remove:
 	default:
@@ -312,24 +313,32 @@ func (c *carrying) folderTimes(after bool) (list []folderTimes) {
 	defer f.close()
 	for _, s := range c.plan.Steps {
 		for _, full := range []string{string(s.Path), string(s.To)} {
-			dir := path.Dir(full)
-			if full == "" || seen[dir] {
-				continue
-			}
-			seen[dir] = true
-			if modified, ok := modifiedOf(&f, where(c.went, dir)); ok {
-				list = append(list, folderTimes{exact.Text(dir), exact.Time(modified), after})
+			for dir := path.Dir(full); full != "" && dir != "/" && !seen[dir]; dir = path.Dir(dir) {
+				seen[dir] = true
+				if modified, ok := modifiedOf(&f, dir); ok {
+					times = append(times, folderTimes{exact.Text(dir), exact.Time(modified), false})
+					break
+				}
 			}
 		}
 	}
-	return list
+	return times
+}
+
+// timesNow returns the times that folders have now, wherever they are.
+func (c *carrying) timesNow(before []folderTimes) (times []folderTimes) {
+	var f folders
+	defer f.close()
+	for _, t := range before {
+		if modified, ok := modifiedOf(&f, where(c.went, string(t.Path))); ok {
+			times = append(times, folderTimes{t.Path, exact.Time(modified), true})
+		}
+	}
+	return times
 }
 
 // modifiedOf returns when a folder was last modified.
 func modifiedOf(f *folders, dir string) (entry.Time, bool) {
-	if dir == "/" {
-		return entry.Time{}, false
-	}
 	fd, name, err := f.at(dir)
 	if err != nil {
 		return entry.Time{}, false

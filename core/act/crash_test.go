@@ -19,8 +19,8 @@ import (
 	"frankledger/core/exact"
 )
 
-// crash is what stands in for a program that is killed.
-var crash = errors.New("killed")
+// errKilled is what stands in for a program that is killed.
+var errKilled = errors.New("killed")
 
 // crashing carries a plan out until just before a step, or just after it and
 // before that is closed, and returns a copy of the journal as it was then.
@@ -28,18 +28,18 @@ func crashing(t *testing.T, c *act.Carrier, plan *act.Plan, step int, after bool
 	seen := 0
 	c.Ask = func(*act.Step) act.Answer {
 		if seen++; seen == step+1 && !after {
-			panic(crash)
+			panic(errKilled)
 		}
 		return act.Yes
 	}
 	c.Tell = func(o act.Outcome) {
 		assert.NoError(t, o.Err)
 		if seen == step+1 && after {
-			panic(crash)
+			panic(errKilled)
 		}
 	}
 	func() {
-		defer func() { require.Equal(t, crash, recover()) }()
+		defer func() { require.Equal(t, errKilled, recover()) }()
 		c.CarryOut(context.Background(), plan)
 	}()
 	c.Ask, c.Tell = nil, nil

@@ -1,0 +1,146 @@
+package act_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/act"
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+)
+
+// A step is refused for its name if, and only if, there is something of that name
+// or another step gives it, however many entries a folder has and on however many
+// cores it is planned.
+func TestNamesAreFree(t *testing.T) {
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(4))
+	random := rand.New(rand.NewPCG(4, 4))
+	root := t.TempDir()
+	for i := range 40 {
+		folder := filepath.Join(root, fmt.Sprint("f", i%7, "/g", i))
+		require.NoError(t, os.MkdirAll(folder, 0o755))
+		for range random.IntN(30) {
+			name := strings.Repeat(".", random.IntN(3)) + fmt.Sprint("n", random.IntN(25))
+			require.NoError(t, os.WriteFile(filepath.Join(folder, name), nil, 0o644))
+		}
+	}
+	for _, action := range []act.Action{act.Hide, act.Reveal} {
+		planner := &act.Planner{Action: action, Host: "h"}
+		plan, err := planner.Plan(context.Background(), found(t, root, func(e *entry.Entry) bool { return e.Kind == entry.KindFile }))
+		require.NoError(t, err)
+		given := map[exact.Text]bool{}
+		refused := map[string]int{}
+		for _, s := range plan.Steps {
+			name := filepath.Base(string(s.Path))
+			want := ""
+			plain := strings.TrimLeft(name, ".")
+			to := exact.Text(filepath.Join(filepath.Dir(string(s.Path)), map[act.Action]string{act.Hide: "." + name, act.Reveal: plain}[action]))
+			_, err := os.Lstat(string(to))
+			switch {
+			case action == act.Hide && name != plain:
+				want = "it is hidden already"
+			case action == act.Reveal && name == plain:
+				want = "it is not hidden"
+			case given[to]:
+				want = "another step of the plan would give the same name"
+			case err == nil:
+				want = "there is something of that name already"
+			default:
+				given[to] = true
+				require.Equal(t, to, s.To)
+			}
+			require.Equal(t, want, string(s.Refused), "%s %s", action, s.Path)
+			refused[want]++
+		}
+		assert.GreaterOrEqual(t, len(refused), 3, "%v", refused)
+	}
+}
+
+// What moves keeps the folders on the way only if that is asked for; a folder
+// goes as a whole and once; and what a plan holds is what the kernel says.
+func TestPlanOfMoves(t *testing.T) {
+	root := t.TempDir()
+	for name, size := range map[string]int{"a/b/one": 10, "a/b/c/two": 20, "d/one": 30} {
+		path := filepath.Join(root, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, make([]byte, size), 0o644))
+	}
+	in := func(name string) exact.Text { return exact.Text(filepath.Join(root, name)) }
+	plan := func(o act.Options, chosen func(e *entry.Entry) bool) *act.Plan {
+		o.Into = in("new/place")
+		p, err := (&act.Planner{Action: act.Move, Host: "h", Options: o}).Plan(context.Background(), found(t, root, chosen))
+		require.NoError(t, err)
+		return p
+	}
+	one := func(e *entry.Entry) bool { return e.Name == "one" }
+	p := plan(act.Options{}, one)
+	assert.Equal(t, in("new/place/one"), p.Steps[0].To)
+	assert.Equal(t, "another step of the plan would give the same name", string(p.Steps[1].Refused))
+	p = plan(act.Options{Number: true}, one)
+	assert.Equal(t, in("new/place/one-2"), p.Steps[1].To)
+	p = plan(act.Options{KeepFolders: true}, one)
+	assert.Equal(t, []exact.Text{in("new/place/a/b/one"), in("new/place/d/one")}, []exact.Text{p.Steps[0].To, p.Steps[1].To})
+	p = plan(act.Options{}, func(e *entry.Entry) bool { return e.Name != "d" && e.Name != "a" })
+	require.Len(t, p.Steps, 2, "b, and what is in d")
+	assert.Equal(t, 3, p.Covered)
+	assert.Equal(t, act.Totals{Steps: 2, Files: 1, Folders: 1, Bytes: 60, Within: 3}, p.Totals())
+
+	// Folders on the way are made, and taken back with the rest.
+	before := state(t, root)
+	c := carrier(t.TempDir())
+	result, err := c.CarryOut(context.Background(), plan(act.Options{KeepFolders: true}, one))
+	require.NoError(t, err)
+	assert.FileExists(t, string(in("new/place/a/b/one")))
+	_, err = c.Undo(context.Background(), result.Journal, "h")
+	require.NoError(t, err)
+	assert.Equal(t, before, state(t, root))
+
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = (&act.Planner{Action: act.Hide, Host: "h"}).Plan(ctx, found(t, root, one))
+	assert.ErrorIs(t, err, context.Canceled)
+	_, err = c.CarryOut(ctx, plan(act.Options{}, one))
+	assert.ErrorIs(t, err, context.Canceled)
+	assert.Equal(t, before, state(t, root), "nothing was begun")
+	_, err = (&act.Planner{Action: act.Permit, Host: "h", Options: act.Options{Mode: "nonsense"}}).Plan(context.Background(), nil)
+	assert.ErrorIs(t, err, act.ErrMode)
+}
+
+// What was altered after it was stamped or permitted stays as it was made.
+func TestUndoLeavesWhatWasAltered(t *testing.T) {
+	root := t.TempDir()
+	path := filepath.Join(root, "a")
+	require.NoError(t, os.WriteFile(path, nil, 0o644))
+	moment := exact.Time{Sec: 1_600_000_000, Nsec: 7}
+	everything := func(*entry.Entry) bool { return true }
+	c := carrier(t.TempDir())
+	said := ""
+	undo := func(number int64) act.Undoing {
+		c.Tell = func(o act.Outcome) { said = fmt.Sprint(o.Err) }
+		undone, err := c.Undo(context.Background(), number, "h")
+		require.NoError(t, err)
+		return undone
+	}
+	stamped, _ := all(t, c, root, act.Stamp, act.Options{Modified: &moment, Accessed: &moment}, everything)
+	require.NoError(t, os.WriteFile(path, []byte("new"), 0o644))
+	assert.Equal(t, act.Undoing{Stays: 1}, undo(stamped.Journal))
+	assert.Equal(t, "it has been altered since", said)
+	permitted, _ := all(t, c, root, act.Permit, act.Options{Mode: "0600"}, everything)
+	require.NoError(t, os.Chmod(path, 0o640))
+	assert.Equal(t, act.Undoing{Stays: 1}, undo(permitted.Journal))
+	require.NoError(t, os.Chmod(path, 0o644)) // as it was before
+	assert.Equal(t, act.Undoing{}, undo(permitted.Journal))
+	hidden, _ := all(t, c, root, act.Hide, act.Options{}, everything)
+	require.NoError(t, os.Rename(filepath.Join(root, ".a"), filepath.Join(root, "elsewhere")))
+	assert.Equal(t, act.Undoing{Stays: 1}, undo(hidden.Journal))
+	assert.Equal(t, "it is not where it was put, or another thing is", said)
+}
