@@ -328,3 +328,56 @@ func TestActRun(t *testing.T) {
 	assert.Contains(t, r.err, "what a command did is not known")
 	assert.Contains(t, a.do(0, "act run . where stem is plain.tar -- wc -c @path"), "wc -c "+a.root+"/plain.tar.gz")
 }
+
+// What a plan is about: without where the places themselves, with where what is
+// below, and everything once.
+func TestActPlans(t *testing.T) {
+	a := newActor(t, tree(t, "one/a", "one/b/a", "two/a", "list/"))
+	steps := func(words ...string) string {
+		t.Helper()
+		var plan struct {
+			Action  string
+			Host    string
+			Version int `json:"frank_plan"`
+			Steps   []map[string]any
+		}
+		require.NoError(t, json.Unmarshal([]byte(a.run(0, append(words, "--as", "json")...).out), &plan))
+		assert.Equal(t, 1, plan.Version)
+		assert.Equal(t, words[1], plan.Action)
+		var list []string
+		for _, s := range plan.Steps {
+			word := strings.TrimPrefix(s["path"].(string), a.root+"/")
+			if s["refused"] != nil {
+				word += "!"
+			}
+			list = append(list, word)
+		}
+		return strings.Join(list, " ")
+	}
+	assert.Equal(t, "one", steps("act", "hide", "one"))
+	assert.Equal(t, "one one/b/a two/a", strings.Join(strings.Fields(steps("act", "permit", "0600", "one", "one/b/a", "./one", "two/a")), " "))
+	assert.Equal(t, "one/a one/b/a", steps("act", "permit", "0600", "one", "where", "name", "is", "a"))
+	assert.Equal(t, "one/a", steps("act", "permit", "0600", "one", "--depth", "1", "where", "name", "is", "a"))
+	assert.Equal(t, "one/a one/b/a", steps("act", "permit", "0600", "one", "one/b", "where", "name", "is", "a"), "though places lie in one another")
+	assert.Equal(t, "one/b", steps("act", "move", "one/b", "--into", "two"))
+	assert.Equal(t, "one/a!", steps("act", "move", "one/a", "--into", "two"))
+	require.NoError(t, os.Symlink("one", filepath.Join(a.root, "link")))
+	assert.Equal(t, "link", steps("act", "hide", "link"), "the link itself")
+	assert.Equal(t, "one/a", steps("act", "hide", "link", "where", "name", "is", "a", "and", "depth", "is", "1"), "but what is below it is where it really is")
+	assert.Equal(t, "one/a", steps("act", "permit", "0600", "link/a"))
+	a.run(0, "search", ".", "--save-list", "list/kept", "where", "name", "is", "a")
+	assert.Equal(t, "one/a one/b/a two/a", steps("act", "stamp", "@@list/kept", "--modified", "yesterday"))
+	assert.Equal(t, "two/a", steps("act", "stamp", "@@list/kept", "--like", "one/a", "where", "path", "has", "two"))
+
+	assert.Contains(t, a.do(0, "act"), "plans, then carries out")
+	assert.Contains(t, a.do(0, "act journal"), "0 journals")
+	assert.Empty(t, a.do(0, "act hide one/a --carry-out --yes --quiet"))
+	assert.Contains(t, a.do(0, "act journal --as jsonl"), `{"action":"hide","number":1,`)
+	assert.Contains(t, a.do(0, "act journal 1 --as csv"), "one/a,done,")
+	require.NoError(t, os.WriteFile(filepath.Join(a.home, ".local/state/frank-ledger/journal/000002.jsonl"), []byte("{"), 0o600))
+	r := a.run(0, "act", "journal")
+	assert.Contains(t, r.out, "1 journal\n")
+	assert.Contains(t, r.err, "it was not begun whole, so nothing was done")
+	assert.Equal(t, "journal 1: 1 step taken back\n", a.do(0, "act undo"))
+	assert.FileExists(t, filepath.Join(a.root, "one/a"))
+}

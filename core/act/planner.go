@@ -56,6 +56,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	above := map[string]bool{} // folders that are acted on
 	first := &planning{Planner: p, ctx: ctx, targets: map[string]struct{}{}}
 	defer first.folders.close()
+	seen := &met{}
 	made := steps{octal: map[entry.Permissions]string{}}
 	plan.Steps = make([]*Step, 0, len(entries))
 	later := make([]*Step, 0, len(entries)) // those that nothing else depends on
@@ -71,6 +72,9 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		full := strings.TrimSuffix(prefix, "/") + "/" + e.Name
 		if e.Self && e.Folder.Place.Full == "/" {
 			full = "/"
+		}
+		if seen.again(e, full) {
+			continue
 		}
 		if outermost && covered(above, full) {
 			plan.Covered++
@@ -88,6 +92,32 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	}
 	p.fillAll(ctx, later)
 	return plan, ctx.Err()
+}
+
+// met tells what was met before, which can be only where there are several places.
+type met struct {
+	place *entry.Place
+	paths map[string]bool
+	first []string // of the first place
+}
+
+func (m *met) again(e *entry.Entry, full string) bool {
+	if place := e.Folder.Place; m.place == nil {
+		m.place = place
+	} else if m.place != place && m.paths == nil {
+		m.paths = map[string]bool{}
+		for _, path := range m.first {
+			m.paths[path] = true
+		}
+		m.first = nil
+	}
+	if m.paths == nil {
+		m.first = append(m.first, full)
+		return false
+	}
+	again := m.paths[full]
+	m.paths[full] = true
+	return again
 }
 
 // fillAll fills in steps on all cores. Those about the same folder are filled in
