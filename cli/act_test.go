@@ -381,3 +381,26 @@ func TestActPlans(t *testing.T) {
 	assert.Equal(t, "journal 1: 1 step taken back\n", a.do(0, "act undo"))
 	assert.FileExists(t, filepath.Join(a.root, "one/a"))
 }
+
+// What is reached only by a link is not acted on, even if looking went that way:
+// the link may lead elsewhere by the time.
+func TestActNotByLinks(t *testing.T) {
+	a := newActor(t, tree(t, "in/x"))
+	outside := tree(t, "y")
+	require.NoError(t, os.Symlink(outside, filepath.Join(a.root, "in/link")))
+	for _, action := range []string{"hide", "remove --for-good", "permit 0600", "stamp --modified 2020-01-01", "move --into moved"} {
+		line := "act " + action + " in --follow --carry-out --yes --quiet where kind is file"
+		r := a.run(3, strings.Fields(line)...)
+		assert.Equal(t, 1, strings.Count(r.err, "is a link now")+strings.Count(a.do(0, strings.ReplaceAll(line, "--carry-out --yes --quiet ", "")), "is a link now"), line)
+		info, err := os.Stat(filepath.Join(outside, "y"))
+		require.NoError(t, err, line)
+		assert.Equal(t, os.FileMode(0o644), info.Mode(), line)
+		assert.NotEqual(t, 2020, info.ModTime().Year(), line)
+		if action == "remove --for-good" {
+			require.NoError(t, os.WriteFile(filepath.Join(a.root, "in/x"), nil, 0o644))
+			continue
+		}
+		a.do(0, "act undo")
+		assert.FileExists(t, filepath.Join(a.root, "in/x"), line)
+	}
+}
