@@ -7,6 +7,7 @@ import (
 	"path"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 
@@ -25,6 +26,10 @@ type Planner struct {
 	Host    string
 	Home    string            // full path of the home folder
 	Mask    entry.Permissions // that a mode without who is limited by
+
+	// Hidden are the hidden names of all folders that entries are in. It may be
+	// nil.
+	Hidden *HiddenNames
 
 	mode func(p entry.Permissions, folder bool) entry.Permissions
 	real map[*entry.Place]string // folders of places, with links followed
@@ -56,7 +61,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	above := map[string]bool{} // folders that are acted on
 	first := &planning{Planner: p, ctx: ctx, targets: map[string]struct{}{}}
 	defer first.folders.close()
-	seen := &met{}
+	met := again(entries)
 	made := steps{octal: map[entry.Permissions]string{}}
 	plan.Steps = make([]*Step, 0, len(entries))
 	later := make([]*Step, 0, len(entries)) // those that nothing else depends on
@@ -73,7 +78,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		if e.Self && e.Folder.Place.Full == "/" {
 			full = "/"
 		}
-		if seen.again(e, full) {
+		if met(full) {
 			continue
 		}
 		if outermost && covered(above, full) {
@@ -94,30 +99,18 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	return plan, ctx.Err()
 }
 
-// met tells what was met before, which can be only where there are several places.
-type met struct {
-	place *entry.Place
-	paths map[string]bool
-	first []string // of the first place
-}
-
-func (m *met) again(e *entry.Entry, full string) bool {
-	if place := e.Folder.Place; m.place == nil {
-		m.place = place
-	} else if m.place != place && m.paths == nil {
-		m.paths = map[string]bool{}
-		for _, path := range m.first {
-			m.paths[path] = true
-		}
-		m.first = nil
+// again returns a function that tells whether a path was met before, as it can be
+// where there are several places.
+func again(entries []*entry.Entry) func(full string) bool {
+	if !slices.ContainsFunc(entries, func(e *entry.Entry) bool { return e.Folder.Place != entries[0].Folder.Place }) {
+		return func(string) bool { return false }
 	}
-	if m.paths == nil {
-		m.first = append(m.first, full)
-		return false
+	met := map[string]bool{}
+	return func(full string) bool {
+		before := met[full]
+		met[full] = true
+		return before
 	}
-	again := m.paths[full]
-	m.paths[full] = true
-	return again
 }
 
 // fillAll fills in steps on all cores. Those about the same folder are filled in
@@ -323,14 +316,14 @@ func (s *Step) lookThrough() error {
 
 // goes has a step go to a path, if that is free, or to a free one like it.
 func (p *planning) goes(s *Step, to string) error {
-	err := p.free(to)
+	err := p.free(s, to)
 	stem, ext := entry.SplitName(path.Base(to))
 	if ext != "" {
 		ext = "." + ext
 	}
 	for n := 2; err != nil && p.Options.Number && n < 10_000; n++ {
 		other := path.Join(path.Dir(to), fmt.Sprintf("%s-%d%s", stem, n, ext))
-		if err = p.free(other); err == nil {
+		if err = p.free(s, other); err == nil {
 			to = other
 		}
 	}
@@ -348,9 +341,15 @@ func (p *planning) goes(s *Step, to string) error {
 const manyNames = 4
 
 // free returns an error unless nothing has a path, nor is going to have it.
-func (p *planning) free(to string) error {
+func (p *planning) free(s *Step, to string) error {
 	if _, taken := p.targets[to]; taken {
 		return errSeveral
+	}
+	if p.Hidden != nil && p.Action == Hide {
+		if p.Hidden.has(s.Entry.Folder, path.Base(to)) {
+			return errTaken
+		}
+		return nil
 	}
 	fd, name, err := p.folders.at(to)
 	if errors.Is(err, unix.ENOENT) {

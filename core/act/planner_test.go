@@ -16,6 +16,7 @@ import (
 	"frankledger/core/act"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/source"
 )
 
 // A step is refused for its name if, and only if, there is something of that name
@@ -33,9 +34,16 @@ func TestNamesAreFree(t *testing.T) {
 			require.NoError(t, os.WriteFile(filepath.Join(folder, name), nil, 0o644))
 		}
 	}
-	for _, action := range []act.Action{act.Hide, act.Reveal} {
+	file := func(e *entry.Entry) bool { return e.Kind == entry.KindFile }
+	met := &act.HiddenNames{}
+	watched := foundWith(t, root, met.Watch(fileCondition{}))
+	for i, action := range []act.Action{act.Hide, act.Reveal, act.Hide} {
 		planner := &act.Planner{Action: action, Host: "h"}
-		plan, err := planner.Plan(context.Background(), found(t, root, func(e *entry.Entry) bool { return e.Kind == entry.KindFile }))
+		entries := found(t, root, file)
+		if i == 2 { // with what was met while looking, no folder is read again
+			planner.Hidden, entries = met, watched
+		}
+		plan, err := planner.Plan(context.Background(), entries)
 		require.NoError(t, err)
 		given := map[exact.Text]bool{}
 		refused := map[string]int{}
@@ -62,6 +70,19 @@ func TestNamesAreFree(t *testing.T) {
 			refused[want]++
 		}
 		assert.GreaterOrEqual(t, len(refused), 3, "%v", refused)
+	}
+}
+
+// fileCondition chooses files.
+type fileCondition struct{}
+
+func (fileCondition) Needs() entry.Facts { return 0 }
+func (fileCondition) Test() source.Test {
+	return func(e *entry.Entry, _ entry.Facts) source.Verdict {
+		if e.Kind == entry.KindFile {
+			return source.Yes
+		}
+		return source.No
 	}
 }
 

@@ -1,0 +1,246 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/spf13/cobra"
+
+	"frankledger/core/act"
+	"frankledger/core/entry"
+	"frankledger/output"
+	"frankledger/render"
+)
+
+// carryOutOrShow shows a plan, and carries it out if that was asked for.
+func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+	r.view.PlanSummary(summary, plan)
+	if !o.carryOut {
+		if r.to != "" {
+			r.format = "json"
+		}
+		if plan.Totals().Steps > 0 {
+			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out does it, --to plan.json keeps it for later")
+		}
+		return p.showPlan(r, plan, summary)
+	}
+	if r.format == "json" {
+		return misuse("--as json is for a plan; what was done is in the journal")
+	}
+	shown := *r
+	shown.page = neverWord
+	if !r.quiet {
+		err := p.showPlan(&shown, plan, summary)
+		var f *failure
+		if errors.As(err, &f) && f.status != statusIncomplete || err != nil && f == nil {
+			return err
+		}
+	}
+	return p.carryOut(ctx, r, o, plan, summary)
+}
+
+// showPlan writes a plan.
+func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) error {
+	return p.answer(r, summary, func(w output.Destination) error {
+		if r.format == "json" {
+			return render.PlanJSON(w, plan)
+		}
+		r.view.Columns = plan.Columns()
+		return render.All(w, render.New(r.format, r.view), rowList(plan.Rows()), summary)
+	})
+}
+
+// carrier returns what carries plans out.
+func (p *Program) carrier() *act.Carrier {
+	return &act.Carrier{
+		Journals: act.Journals{Folder: filepath.Join(xdg.StateHome, "frank-ledger", "journal")},
+		Trash:    act.Trash{Home: filepath.Join(xdg.DataHome, "Trash"), User: os.Getuid()},
+		Now:      time.Now,
+	}
+}
+
+// carryOut carries a plan out, after asking.
+func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+	totals := plan.Totals()
+	if totals.Steps == 0 {
+		return p.incomplete(totals.Refused > 0)
+	}
+	if !o.yes && o.ask == "" {
+		if err := p.confirm(totals.Steps); err != nil {
+			return err
+		}
+	}
+	c := p.carrier()
+	if o.ask != "" && !o.yes {
+		if !isTerminal(os.Stdin) {
+			return errNobody
+		}
+		questions := &questions{p, bufio.NewReader(os.Stdin)}
+		c.Ask = func(s *act.Step) act.Answer { return questions.each(plan, s) }
+	}
+	c.Tell = func(done act.Outcome) {
+		if done.Err != nil {
+			p.say("frank: could not %s %s: %s", plan.Action, render.Escaped(string(done.Step.Path)), done.Err)
+		}
+	}
+	result, err := c.CarryOut(ctx, plan)
+	if result.Journal > 0 && !r.quiet {
+		p.tellResult(result)
+	}
+	if err != nil {
+		return err
+	}
+	return p.incomplete(result.Failed > 0 || result.Refused > 0 || !summary.Complete())
+}
+
+var errNobody = misuse("there is nobody to ask; --yes does it without")
+
+// confirm asks whether to do it. If not, that is all.
+func (p *Program) confirm(steps int) error {
+	if !isTerminal(os.Stdin) {
+		return errNobody
+	}
+	if q := (&questions{p, bufio.NewReader(os.Stdin)}); !q.once(steps) {
+		p.say("nothing was changed")
+		return &failure{status: statusComplete}
+	}
+	return nil
+}
+
+// incomplete turns whether something could not be done into a status.
+func (p *Program) incomplete(so bool) error {
+	if so {
+		return &failure{status: statusIncomplete}
+	}
+	return nil
+}
+
+// tellResult says what was done.
+func (p *Program) tellResult(r act.Result) {
+	text := render.Count(int64(r.Done), "step", "steps") + " done"
+	for _, one := range []struct {
+		count int
+		word  string
+	}{{r.Failed, "could not be done"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
+		if one.count > 0 {
+			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
+		}
+	}
+	if r.Stopped {
+		text += ", and then stopped"
+	}
+	fmt.Fprintf(p.Out, "%s; journal %d, which frank act undo takes back\n", text, r.Journal)
+}
+
+// questions asks the person at the terminal.
+type questions struct {
+	program *Program
+	in      *bufio.Reader
+}
+
+// answer asks a question and returns the answer, in small letters; "" at the end.
+func (q *questions) answer(format string, args ...any) string {
+	fmt.Fprintf(q.program.Err, format, args...)
+	line, err := q.in.ReadString('\n')
+	if err != nil {
+		fmt.Fprintln(q.program.Err)
+		return "stop"
+	}
+	return strings.ToLower(strings.TrimSpace(line))
+}
+
+// once asks whether to do all.
+func (q *questions) once(steps int) bool {
+	for {
+		switch q.answer("Do %s? yes or no: ", render.Count(int64(steps), "step", "steps")) {
+		case "yes", "y":
+			return true
+		case "no", "n", "stop":
+			return false
+		}
+	}
+}
+
+// each asks about one step.
+func (q *questions) each(plan *act.Plan, s *act.Step) act.Answer {
+	for {
+		switch q.answer("%s: %s? yes, no, rest or stop: ", render.Escaped(string(s.Path)), render.Escaped(plan.Does(s))) {
+		case "yes", "y":
+			return act.Yes
+		case "no", "n":
+			return act.No
+		case "rest", "the rest", "r":
+			return act.Rest
+		case "stop", "s":
+			return act.Stop
+		}
+	}
+}
+
+func (p *Program) carryOutCommand() *cobra.Command {
+	o := &actOptions{carryOut: true}
+	formats := []string{"table"}
+	cmd := &cobra.Command{
+		Use:   "carry-out PLAN",
+		Short: "carries out a plan that was kept",
+		Long: `Carries out a plan that was kept with --to. It is JSON, and steps may be taken out
+of it. A step whose entry has changed since, by size, time or inode, is not done.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misuse("name one plan, such as: %s plan.json", cmd.CommandPath())
+			}
+			if err := o.check(); err != nil {
+				return err
+			}
+			r, err := p.readingAs(cmd, &o.reading, formats, "")
+			if err != nil {
+				return err
+			}
+			plan, err := readPlan(args[0])
+			if err != nil {
+				return misuse("%s: %w", render.Escaped(args[0]), err)
+			}
+			if full, err := filepath.Abs(args[0]); err == nil {
+				r.view.Places = []*entry.Place{{Given: args[0], Full: full}}
+			}
+			return p.carryOutOrShow(cmd.Context(), r, o, plan, &render.Summary{})
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
+	f.BoolVar(&o.yes, "yes", false, "do not ask")
+	group(cmd, groupDo, "ask", "yes")
+	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
+	addShowing(cmd, &o.reading, formats)
+	examples(cmd,
+		example{"act remove cards where ext is tmp --to plan.json", "keep a plan"},
+		example{"act carry-out plan.json --yes", "and carry it out"})
+	return cmd
+}
+
+// readPlan reads a plan that was kept.
+func readPlan(file string) (*act.Plan, error) {
+	content, err := os.ReadFile(file)
+	if err != nil {
+		return nil, reason(err)
+	}
+	plan := &act.Plan{}
+	if err := json.Unmarshal(content, plan); err != nil {
+		return nil, fmt.Errorf("%w: %w", act.ErrPlan, err)
+	}
+	host, err := os.Hostname()
+	if err != nil {
+		return nil, err
+	}
+	return plan, plan.Check(host)
+}
