@@ -258,6 +258,9 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 		peak += fmt.Sprintf(" (%.0f)", c.peak)
 	}
 	what := "wall"
+	if c.calls > 0 {
+		budget = ratio // it is about something else
+	}
 	if c.cpu > 0 {
 		what = "cpu"
 	}
