@@ -69,6 +69,7 @@ func TestActJobs(t *testing.T) {
 	// Move the spares of the card dumps aside.
 	a.do(0, "duplicates cards --keep oldest --spares --as paths0 --to ../spares.list")
 	assert.Contains(t, a.do(0, "act move @@../spares.list --into ../aside"), "5 steps: 5 files")
+	assert.Contains(t, a.do(0, "act move @@../spares.list --into ../aside"), "/aside, which is not there and will be made")
 	unchanged()
 	assert.Contains(t, a.do(0, "act move cards where name starts DUMP --into ../aside"), "another step of the plan would give the same name")
 	out := a.do(0, "act move @@../spares.list --into ../aside --number --carry-out --yes")

@@ -31,13 +31,21 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 		s.Lead += ": " + strings.Join(kinds, ", ")
 	}
 	if t.Within > 0 {
-		s.Lead += " with " + Count(t.Within, "entry", "entries") + " in them"
+		in := " in them"
+		if t.Folders == 1 {
+			in = " in it"
+		}
+		s.Lead += " with " + Count(t.Within, "entry", "entries") + in
 	}
 	if t.Files > 0 || t.Within > 0 {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
 	}
 	if p.Action == act.Move {
-		s.Notes = append(s.Notes, "into "+Escaped(string(p.Options.Into)))
+		into := "into " + Escaped(string(p.Options.Into))
+		if p.Makes {
+			into += ", which is not there and will be made"
+		}
+		s.Notes = append(s.Notes, into)
 	}
 	if t.Refused > 0 {
 		s.Notes = append(s.Notes, Grouped(int64(t.Refused))+" refused")

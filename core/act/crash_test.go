@@ -143,8 +143,17 @@ func TestJournalCutShort(t *testing.T) {
 			}
 		}
 	}
+	newer := act.Journals{Folder: t.TempDir()}
+	require.NoError(t, os.WriteFile(filepath.Join(newer.Folder, "000001.jsonl"), []byte(strings.Replace(string(whole), `"version":1`, `"version":2`, 1)), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(newer.Folder, "000007.jsonl"), whole, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(newer.Folder, "notes.txt"), nil, 0o600))
+	_, err = newer.Read(1)
+	assert.ErrorIs(t, err, act.ErrPlanNewer)
+	numbers, err := newer.Numbers()
+	require.NoError(t, err)
+	assert.Equal(t, []int64{1, 7}, numbers)
 	c.Journals = act.Journals{Folder: filepath.Join(folder, "none")}
-	numbers, err := c.Journals.Numbers()
+	numbers, err = c.Journals.Numbers()
 	require.NoError(t, err)
 	assert.Empty(t, numbers)
 	_, err = c.Undo(context.Background(), 5, "h")

@@ -137,10 +137,9 @@ func StepColumns() []*entry.Field {
 	of := func(e *entry.Entry) *PastStep { return e.More.Row.(*PastStep) }
 	to := entry.TextField("to", "where it went", func(e *entry.Entry) (string, bool) { return string(of(e).To), of(e).To != "" })
 	why := entry.TextField("why", "it could not be done", func(e *entry.Entry) (string, bool) { return of(e).Why, of(e).Why != "" })
-	to.Blank, why.Blank = true, true
 	return []*entry.Field{
 		entry.FieldNamed("path"),
 		entry.TextField("state", "what became of it", func(e *entry.Entry) (string, bool) { return of(e).State.String(), true }),
-		to, why,
+		to.LeftBlank(), why.LeftBlank(),
 	}
 }

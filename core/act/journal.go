@@ -238,6 +238,7 @@ type Past struct {
 	Steps   []*PastStep
 	Ended   bool // it was not broken off
 	Undone  bool
+	version int
 	steps   int // how many there should be
 	made    []string
 	before  map[string]entry.Time // of folders
@@ -292,6 +293,9 @@ func (js Journals) Read(number int64) (*Past, error) {
 			return nil, fmt.Errorf("the journal %d: %w", number, err)
 		} // else it was cut short, and what it was about is looked at
 	}
+	if p.version > journalVersion {
+		return nil, fmt.Errorf("the journal %d: %w", number, ErrPlanNewer)
+	}
 	if p.Number == 0 || len(p.Steps) < p.steps {
 		return nil, fmt.Errorf("the journal %d: %w", number, errCutShort)
 	}
@@ -305,7 +309,7 @@ func (p *Past) take(l *journalLine) {
 	switch {
 	case l.Header != nil:
 		h := l.Header
-		p.steps = h.Steps
+		p.steps, p.version = h.Steps, h.Version
 		p.Number, p.Began, p.Action, p.Host, p.Options = h.Number, entry.Time(h.Began).Std(), h.Action, string(h.Host), h.Options
 	case l.Step != nil:
 		p.Steps = append(p.Steps, &PastStep{Step: l.Step, Number: len(p.Steps) + 1})

@@ -50,6 +50,7 @@ type Plan struct {
 	Host    exact.Text `json:"host"`
 	Options Options    `json:"options"`
 	Steps   []*Step    `json:"steps"`
+	Makes   bool       `json:"-"` // the folder to move into, which is not there
 	Covered int        `json:"-"` // matches that lie in another one, which is acted on
 }
 

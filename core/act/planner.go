@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -96,6 +97,9 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		}
 	}
 	p.fillAll(ctx, later)
+	if _, err := os.Lstat(string(p.Options.Into)); p.Action == Move && errors.Is(err, os.ErrNotExist) {
+		plan.Makes = true
+	}
 	return plan, ctx.Err()
 }
 

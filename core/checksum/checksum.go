@@ -150,18 +150,13 @@ func (r *Row) ManifestLine() (digest, path string, ok bool) {
 func rowOf(e *entry.Entry) *Row { return e.More.Row.(*Row) }
 
 var (
-	markField = blank(entry.TextField("same", "files with the same mark have the same content", func(e *entry.Entry) (string, bool) {
+	markField = entry.TextField("same", "files with the same mark have the same content", func(e *entry.Entry) (string, bool) {
 		return Mark(rowOf(e).Alike), rowOf(e).Alike > 0 && rowOf(e).first
-	}))
+	}).LeftBlank()
 	algorithmField = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).Algorithm.Name, true })
 	digestField    = entry.HexField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).Digest, rowOf(e).Digest != "" })
 	listedField    = entry.TextField("path", "the path from the folder of the list", func(e *entry.Entry) (string, bool) { return rowOf(e).Listed, true })
 )
-
-func blank(f *entry.Field) *entry.Field {
-	f.Blank = true
-	return f
-}
 
 // Columns returns the fields to show rows with, for people or for programs. In
 // a list to be kept, paths start from its folder.

@@ -56,11 +56,6 @@ func setNumber(name, meaning string, t entry.Type, get func(*Set) int64) *entry.
 	return entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(rowOf(e).set), true })
 }
 
-func blank(f *entry.Field) *entry.Field {
-	f.Blank = true
-	return f
-}
-
 var (
 	sizeField        = setNumber("size", "bytes of content of each of the files", entry.Bytes, func(s *Set) int64 { return s.Size })
 	reclaimableField = setNumber("reclaimable", "bytes that removing all but one would free", entry.Bytes, func(s *Set) int64 { return s.Reclaimable })
@@ -73,10 +68,10 @@ var (
 		}
 		return "spare", true
 	})
-	againField = blank(entry.TextField("", "whether it is another name of the file above", func(e *entry.Entry) (string, bool) {
+	againField = entry.TextField("", "whether it is another name of the file above", func(e *entry.Entry) (string, bool) {
 		r := rowOf(e)
 		return "another name of the same file", r.at > 0 && r.set.Copies[r.at-1].File == r.copy.File
-	}))
+	}).LeftBlank()
 )
 
 // DataColumns returns the fields to show sets with in JSON. With marks, each

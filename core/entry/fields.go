@@ -63,6 +63,13 @@ type Field struct {
 	rows   func(e *Entry) []*Entry
 }
 
+// LeftBlank makes it a field whose absence is shown to people as nothing at all,
+// and returns it.
+func (f *Field) LeftBlank() *Field {
+	f.Blank = true
+	return f
+}
+
 // AppendText appends the value of a field of type Text. If there is none it
 // returns dst and false.
 func (f *Field) AppendText(dst []byte, e *Entry, c *Context) ([]byte, bool) {

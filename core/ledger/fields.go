@@ -44,10 +44,7 @@ func Columns(forPeople bool) []*entry.Field {
 	if !forPeople {
 		return []*entry.Field{number, label, taken, host, place, count, size, problems, stored, algorithm, terms, note}
 	}
-	for _, f := range []*entry.Field{algorithm, terms, note} {
-		f.Blank = true
-	}
-	return []*entry.Field{label, number, taken, count, size, place, note, problems, stored, algorithm, host, terms}
+	return []*entry.Field{label, number, taken, count, size, place, note.LeftBlank(), problems, stored, algorithm.LeftBlank(), host, terms.LeftBlank()}
 }
 
 // SpanEntries returns the spans of a history as entries, for the fields of
@@ -146,9 +143,8 @@ func SpanColumns(forPeople bool) []*entry.Field {
 		return fields
 	}
 	if forPeople {
-		differs.Blank = true
 		columns := append([]*entry.Field{first, last, numbers, what}, facts("size", "modified", "permissions", "owner")...)
-		return append(columns, differs)
+		return append(columns, differs.LeftBlank())
 	}
 	columns := append([]*entry.Field{first, last, from, to, records, state, differs, entry.FieldNamed("path"), kind}, facts("size", "disk", "modified", "accessed", "changed", "created", "mode", "owner", "group", "inode", "links", "target")...)
 	return append(columns, facts(entry.AlgorithmNames()...)...)
