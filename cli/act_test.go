@@ -15,7 +15,6 @@ import (
 	"github.com/creack/pty"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
 )
 
 // actor runs commands one after the other, with the same journal and trash.
@@ -237,10 +236,7 @@ func TestActFaults(t *testing.T) {
 	assert.Zero(t, finish(t, stranger(a.command("act", "undo"))).status)
 
 	disk := t.TempDir()
-	if err := unix.Mount("tmpfs", disk, "tmpfs", 0, "size=200k"); err != nil {
-		t.Skip("no small disk could be mounted here:", err)
-	}
-	defer unix.Unmount(disk, 0)
+	smallDisk(t, disk, "200k")
 	b := newActor(t, tree(t, "small", "large"))
 	require.NoError(t, os.WriteFile(filepath.Join(b.root, "large"), []byte(strings.Repeat("content ", 1<<17)), 0o644))
 	before := b.names()

@@ -13,7 +13,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
 )
 
 // withLedger prepares a run with a ledger of its own.
@@ -333,11 +332,7 @@ func TestLedgerFull(t *testing.T) {
 		return cmd
 	})
 	disk := t.TempDir()
-	if err := unix.Mount("tmpfs", disk, "tmpfs", 0, "size=200k"); err != nil {
-		t.Log("no small disk could be mounted here; the limit on the size of files was tried:", err)
-		return
-	}
-	defer unix.Unmount(disk, 0)
+	smallDisk(t, disk, "200k")
 	try(filepath.Join(disk, "ledger"), func(cmd *exec.Cmd) *exec.Cmd { return cmd })
 }
 

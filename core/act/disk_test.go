@@ -104,10 +104,7 @@ func TestMoveToAnotherDisk(t *testing.T) {
 // the person's own; and never by way of a link.
 func TestTrashOnAnotherDisk(t *testing.T) {
 	disk := t.TempDir()
-	if err := unix.Mount("tmpfs", disk, "tmpfs", 0, "size=1m"); err != nil {
-		t.Skip("no disk could be mounted here:", err)
-	}
-	defer unix.Unmount(disk, 0)
+	smallDisk(t, disk, "1m")
 	require.NoError(t, os.MkdirAll(filepath.Join(disk, "deep/er"), 0o755))
 	c := carrier(t.TempDir())
 	c.Now = func() time.Time { return time.Date(2026, 11, 23, 9, 5, 7, 0, time.Local) }
@@ -210,10 +207,7 @@ func TestMountPointsStay(t *testing.T) {
 	folder := t.TempDir()
 	disk := filepath.Join(folder, "tree/disk")
 	require.NoError(t, os.MkdirAll(disk, 0o755))
-	if err := unix.Mount("tmpfs", disk, "tmpfs", 0, "size=100k"); err != nil {
-		t.Skip("no disk could be mounted here:", err)
-	}
-	defer unix.Unmount(disk, 0)
+	smallDisk(t, disk, "100k")
 	planner := &act.Planner{Action: act.Remove, Host: "h", Options: act.Options{Really: true}}
 	plan, err := planner.Plan(context.Background(), found(t, filepath.Join(folder, "tree"), func(*entry.Entry) bool { return true }))
 	require.NoError(t, err)

@@ -89,13 +89,13 @@ func kernel(t *testing.T, root string) map[string]string {
 		var st unix.Stat_t
 		require.NoError(t, unix.Lstat(path, &st))
 		target := ""
-		if st.Mode&unix.S_IFMT == unix.S_IFLNK {
+		if uint32(st.Mode)&unix.S_IFMT == unix.S_IFLNK {
 			if target, err = os.Readlink(path); err != nil {
 				return err
 			}
 		}
 		moment := func(ts unix.Timespec) entry.Time { return entry.Time{Sec: ts.Sec, Nsec: uint32(ts.Nsec)} }
-		want[strings.TrimPrefix(path, root+"/")] = line(entry.KindOfMode(st.Mode), st.Ino, uint64(st.Dev), st.Size, st.Blocks*512, uint32(st.Nlink), st.Uid, st.Gid,
+		want[strings.TrimPrefix(path, root+"/")] = line(entry.KindOfMode(uint32(st.Mode)), st.Ino, uint64(st.Dev), st.Size, st.Blocks*512, uint32(st.Nlink), st.Uid, st.Gid,
 			entry.Permissions(st.Mode&0o7777), moment(st.Mtim), moment(st.Ctim), moment(st.Atim), target)
 		return nil
 	}))
