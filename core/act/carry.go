@@ -236,7 +236,7 @@ func (c *carrying) goTo(s *Step, n, fd int, name string) (to string, trouble, er
 	trouble = rename(fd, name, toFd, newName)
 	if errors.Is(trouble, unix.EXDEV) {
 		var st unix.Stat_t
-		if trouble = copyOver(c.ctx, fd, name, toFd, newName, copyName(c.journal.Number, n)); trouble == nil {
+		if trouble = copyOver(c.ctx, string(s.Path), fd, name, toFd, newName, copyName(c.journal.Number, n)); trouble == nil {
 			if st, trouble = status(toFd, newName, false); trouble == nil {
 				done.Inode, done.Device = uint64(st.Ino), uint64(st.Dev)
 			}

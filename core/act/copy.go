@@ -27,8 +27,16 @@ var (
 // copyName is the name of a copy until it is whole.
 func copyName(journal int64, step int) string { return fmt.Sprintf(".frank-act-%d-%d", journal, step) }
 
-// copyOver copies an entry to another file system and removes it here.
-func copyOver(ctx context.Context, fromFd int, from string, toFd int, to, under string) error {
+// copyOver copies an entry, by its full path and its name in an open folder, to
+// another file system and removes it here. What comes into a folder while it is
+// copied is not removed with it: then nothing is.
+func copyOver(ctx context.Context, full string, fromFd int, from string, toFd int, to, under string) error {
+	var before *Holds
+	if st, err := status(fromFd, from, false); err == nil && entry.KindOfMode(uint32(st.Mode)) == entry.KindFolder {
+		if before, err = holds(ctx, full); err != nil {
+			return err
+		}
+	}
 	if _, err := status(toFd, to, false); err == nil {
 		return errTaken
 	}
@@ -36,6 +44,12 @@ func copyOver(ctx context.Context, fromFd int, from string, toFd int, to, under 
 		return err
 	}
 	err := copyEntry(ctx, fromFd, from, toFd, under)
+	if err == nil && before != nil {
+		var after *Holds
+		if after, err = holds(ctx, full); err == nil && *after != *before {
+			err = errDiffers
+		}
+	}
 	if err == nil {
 		err = rename(toFd, under, toFd, to)
 	}

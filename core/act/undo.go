@@ -203,7 +203,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 	}
 	err = rename(fd, name, toFd, oldName)
 	if errors.Is(err, unix.EXDEV) {
-		err = copyOver(context.Background(), fd, name, toFd, oldName, copyName(u.journal.Number, s.Number))
+		err = copyOver(context.Background(), to, fd, name, toFd, oldName, copyName(u.journal.Number, s.Number))
 	}
 	if err != nil {
 		return false, err
@@ -215,15 +215,22 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 	return true, nil
 }
 
+// still returns what an entry is that has not moved.
+func (u *undoing) still(s *PastStep) (fd int, name string, st unix.Stat_t, err error) {
+	if fd, name, err = u.from.at(string(s.Path)); err != nil {
+		return fd, name, st, err
+	}
+	if st, err = status(fd, name, false); err != nil || uint64(st.Ino) != s.Inode || uint64(st.Dev) != s.Device {
+		err = errMovedOn
+	}
+	return fd, name, st, err
+}
+
 // stamped gives an entry back its times, unless they were altered since.
 func (u *undoing) stamped(s *PastStep) (acted bool, err error) {
-	fd, name, err := u.from.at(string(s.Path))
+	fd, name, st, err := u.still(s)
 	if err != nil {
 		return false, err
-	}
-	st, err := status(fd, name, false)
-	if err != nil || uint64(st.Ino) != s.Inode || uint64(st.Dev) != s.Device {
-		return false, errMovedOn
 	}
 	o := &u.past.Options
 	modified, accessed := exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim))
@@ -233,7 +240,7 @@ func (u *undoing) stamped(s *PastStep) (acted bool, err error) {
 	if o.Modified != nil && modified != *o.Modified {
 		return false, errSince
 	}
-	set := [2]*exact.Time{}
+	var set [2]*exact.Time
 	if o.Modified != nil {
 		set[0] = &s.Modified
 	}
@@ -245,13 +252,9 @@ func (u *undoing) stamped(s *PastStep) (acted bool, err error) {
 
 // permitted gives an entry back its permissions, unless they were altered since.
 func (u *undoing) permitted(s *PastStep) (acted bool, err error) {
-	fd, name, err := u.from.at(string(s.Path))
+	fd, name, st, err := u.still(s)
 	if err != nil {
 		return false, err
-	}
-	st, err := status(fd, name, false)
-	if err != nil || uint64(st.Ino) != s.Inode || uint64(st.Dev) != s.Device {
-		return false, errMovedOn
 	}
 	switch entry.Permissions(st.Mode & 0o7777).Octal() {
 	case s.Mode:
