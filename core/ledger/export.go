@@ -23,24 +23,14 @@ type Saved struct {
 // Export writes all records as JSON lines, from which Import makes them again. Of
 // a damaged ledger it writes what can be read.
 func (l *Ledger) Export(ctx context.Context, to io.Writer) (Saved, error) {
-	x := &exporter{ctx: ctx, out: json.NewEncoder(to), store: l.store, states: map[int64]*state{}}
+	x := &exporter{ctx: ctx, out: json.NewEncoder(to), store: l.store, states: map[int64]*state{}, faults: map[int64][]Fault{}}
 	x.out.SetEscapeHTML(false)
-	records, err := l.store.Records(ctx)
-	if err != nil {
-		if !errors.Is(err, ErrDamaged) {
-			return x.saved, err
-		}
-		x.lost(err.Error())
+	if err := x.check(l); err != nil {
+		return x.saved, err
 	}
-	if f, is := l.store.(*file); is { // what is damaged is read bit by bit
-		if faults, err := f.Check(ctx); err != nil || len(faults) > 0 {
-			salvage := &salvage{shelf: f.shelf}
-			x.store = salvage
-			if records, err = salvage.Records(ctx); err != nil {
-				return x.saved, err
-			}
-			defer func() { x.saved.Lost = append(x.saved.Lost, salvage.lost...) }()
-		}
+	records, err := x.store.Records(ctx)
+	if err != nil {
+		return x.saved, err
 	}
 	header := linesVersion
 	if err := x.put(line{Ledger: &header}); err != nil {
@@ -61,7 +51,30 @@ type exporter struct {
 	out    *json.Encoder
 	store  Shelf
 	states map[int64]*state // by place
+	faults map[int64][]Fault
+	broken bool // nothing can be vouched for
 	saved  Saved
+}
+
+// check finds out what is wrong with the ledger, so that it is said of each record
+// that it may not be as it was. What the store cannot read in the usual way is
+// read bit by bit.
+func (x *exporter) check(l *Ledger) error {
+	faults, err := l.Check(x.ctx)
+	if err != nil && !errors.Is(err, ErrDamaged) {
+		return err
+	}
+	for _, f := range faults {
+		x.broken = x.broken || f.Record == 0
+		x.faults[f.Record] = append(x.faults[f.Record], f)
+	}
+	if x.broken = x.broken || err != nil; x.broken {
+		x.lost("the ledger is damaged; what could be read may be neither all nor right")
+		if f, is := l.store.(*file); is {
+			x.store = &salvage{f.shelf, x.lost}
+		}
+	}
+	return nil
 }
 
 func (x *exporter) put(l line) error {
@@ -85,10 +98,27 @@ func (x *exporter) record(r *Record) error {
 			return err
 		}
 	}
+	faults := x.faults[r.Number]
+	if x.broken {
+		faults = []Fault{{Record: r.Number, What: "the ledger is damaged"}}
+	}
+	for _, f := range faults {
+		if !x.broken {
+			x.lost(fmt.Sprintf("record %d, %q: %s", f.Record, f.Way, f.What))
+		}
+		if err := x.put(line{Lost: &lostLine{Way: exact.Text(f.Way), Reason: f.What}}); err != nil {
+			return err
+		}
+	}
 	s := x.states[r.place]
 	if s == nil {
 		const all = 1<<63 - 1
-		if s, err = load(x.ctx, x.store, r.place, all); err != nil {
+		s, err = load(x.ctx, x.store, r.place, all)
+		if errors.Is(err, ErrDamaged) {
+			x.lost(fmt.Sprintf("all that is in %q: %s", r.Place, err))
+			s, err = &state{}, x.put(line{Lost: &lostLine{Reason: err.Error()}})
+		}
+		if err != nil {
 			return err
 		}
 		x.states[r.place] = s

@@ -3,6 +3,7 @@ package ledger_test
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -172,4 +173,43 @@ func (f *otherFile) Read(p []byte) (int, error) {
 		p[0]++
 	}
 	return n, err
+}
+
+// What was altered behind the seals, so that it reads well, is not exported as if
+// nothing were; and what is saved can be imported, with a problem that says so.
+func TestExportOfAltered(t *testing.T) {
+	ctx := context.Background()
+	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
+	for i := range 50 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("name of file ", i)), nil, 0o644))
+	}
+	l, err := ledger.Create(ctx, file)
+	require.NoError(t, err)
+	record(t, l, "l", root)
+	require.NoError(t, l.Close())
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	at := bytes.Index(content, []byte("name of file "))
+	require.Positive(t, at)
+	content[at] = 'g'
+	require.NoError(t, os.WriteFile(file, content, 0o644))
+	l, err = ledger.Open(ctx, file)
+	require.NoError(t, err)
+	defer l.Close()
+	faults, err := l.Check(ctx)
+	require.NoError(t, err)
+	require.Len(t, faults, 1)
+	var lines bytes.Buffer
+	saved, err := l.Export(ctx, &lines)
+	require.NoError(t, err)
+	assert.Equal(t, []string{`record 1, "": its entries are not as they were sealed`}, saved.Lost)
+	other, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "other"))
+	require.NoError(t, err)
+	defer other.Close()
+	done, err := other.Import(ctx, &lines)
+	require.NoError(t, err)
+	assert.Equal(t, 1, done.Lost)
+	require.Len(t, done.Records, 1)
+	assert.EqualValues(t, 1, done.Records[0].Problems)
+	assert.EqualValues(t, 50, done.Records[0].Entries)
 }

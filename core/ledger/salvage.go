@@ -11,17 +11,20 @@ import (
 // salvage reads a damaged file row by row, and passes over what cannot be read.
 type salvage struct {
 	shelf
-	lost []string
+	lost func(what string) // is told what that is
 }
 
 // rows calls a function with the number of each row that a table may have: those
-// up to the last, or if that cannot be told, until there are none for long.
+// up to the last, or until there are none for long, as the number of the last may
+// be damaged too.
 func (s *salvage) rows(ctx context.Context, table string, read func(id int64) error) {
-	const patience = 4096
-	var last sql.NullInt64
-	known := s.q.QueryRowContext(ctx, "SELECT max(id) FROM "+table).Scan(&last) == nil
+	const patience = 1 << 14
+	last := sql.NullInt64{Int64: 1<<63 - 1}
+	if err := s.q.QueryRowContext(ctx, "SELECT max(id) FROM "+table).Scan(&last); err != nil {
+		last.Int64 = 1<<63 - 1
+	}
 	misses, lost := 0, 0
-	for id := int64(1); (known && id <= last.Int64 || !known && misses < patience) && ctx.Err() == nil; id++ {
+	for id := int64(1); id <= last.Int64 && misses < patience && ctx.Err() == nil; id++ {
 		switch err := read(id); err {
 		case nil:
 			misses = 0
@@ -33,7 +36,7 @@ func (s *salvage) rows(ctx context.Context, table string, read func(id int64) er
 		}
 	}
 	if lost > 0 {
-		s.lost = append(s.lost, fmt.Sprintf("%d rows of the table %s", lost, table))
+		s.lost(fmt.Sprintf("%d rows of the table %s", lost, table))
 	}
 }
 
@@ -54,7 +57,7 @@ func (s *salvage) Records(ctx context.Context) (records []Record, err error) {
 func (s *salvage) Problems(ctx context.Context, record int64) ([]source.Problem, error) {
 	problems, err := s.shelf.Problems(ctx, record)
 	if err != nil {
-		s.lost = append(s.lost, fmt.Sprintf("what could not be read at record %d", record))
+		s.lost(fmt.Sprintf("what could not be read at record %d", record))
 	}
 	return problems, ctx.Err()
 }
@@ -64,7 +67,10 @@ func (s *salvage) Sheets(ctx context.Context, place, upTo int64) (sheets []Sheet
 	s.rows(ctx, "sheet", func(id int64) error {
 		one := Sheet{Number: id}
 		err := s.q.QueryRowContext(ctx, "SELECT place, record, folders FROM sheet WHERE id = ?", id).Scan(&one.Place, &one.Record, &one.Folders)
-		if err == nil && one.Place == place && one.Record <= upTo && eachVersion(one.Folders, func(*folderVersion) {}) == nil {
+		if err == nil {
+			err = eachVersion(one.Folders, func(*folderVersion) {})
+		}
+		if err == nil && one.Place == place && one.Record <= upTo {
 			sheets = append(sheets, one)
 		}
 		return err
