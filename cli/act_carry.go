@@ -71,7 +71,7 @@ func (p *Program) carrier() *act.Carrier {
 func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
 	totals := plan.Totals()
 	if totals.Steps == 0 {
-		return p.incomplete(totals.Refused > 0)
+		return p.incomplete(totals.Refused > 0 || !summary.Complete())
 	}
 	if !o.yes && o.ask == "" {
 		if err := p.confirm(totals.Steps); err != nil {
@@ -93,7 +93,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	}
 	result, err := c.CarryOut(ctx, plan)
 	if result.Journal > 0 && !r.quiet {
-		p.tellResult(result)
+		p.tellResult(plan, result)
 	}
 	if err != nil {
 		return err
@@ -124,7 +124,7 @@ func (p *Program) incomplete(so bool) error {
 }
 
 // tellResult says what was done.
-func (p *Program) tellResult(r act.Result) {
+func (p *Program) tellResult(plan *act.Plan, r act.Result) {
 	text := render.Count(int64(r.Done), "step", "steps") + " done"
 	for _, one := range []struct {
 		count int
@@ -137,7 +137,11 @@ func (p *Program) tellResult(r act.Result) {
 	if r.Stopped {
 		text += ", and then stopped"
 	}
-	fmt.Fprintf(p.Out, "%s; journal %d, which frank act undo takes back\n", text, r.Journal)
+	back := "which frank act undo takes back"
+	if plan.Action == act.Remove && plan.Options.ForGood {
+		back = "which nothing takes back"
+	}
+	fmt.Fprintf(p.Out, "%s; journal %d, %s\n", text, r.Journal, back)
 }
 
 // questions asks the person at the terminal.

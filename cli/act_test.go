@@ -235,6 +235,20 @@ func TestActFaults(t *testing.T) {
 	assert.FileExists(t, filepath.Join(a.root, "open/.x"))
 	assert.Zero(t, finish(t, stranger(a.command("act", "undo"))).status)
 
+	// What cannot be removed here leaves no copy on the other disk.
+	if other, err := os.MkdirTemp("/dev/shm", "frank-act-"); err == nil {
+		defer os.RemoveAll(other)
+		require.NoError(t, os.Chmod(other, 0o777))
+		r = finish(t, stranger(a.command("act", "move", ".", "--into", other, "--carry-out", "--yes", "where", "name", "is", "y", "or", "name", "is", "shut")))
+		assert.Equal(t, 3, r.status)
+		assert.Contains(t, r.err, "permission denied")
+		left, err := os.ReadDir(other)
+		require.NoError(t, err)
+		assert.Empty(t, left)
+		assert.FileExists(t, filepath.Join(a.root, "shut/y"))
+	}
+	assert.Contains(t, a.run(0, "act", "remove", "open/z", "--for-good", "--carry-out", "--yes").out, "which nothing takes back")
+
 	disk := t.TempDir()
 	smallDisk(t, disk, "200k")
 	b := newActor(t, tree(t, "small", "large"))

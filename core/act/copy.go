@@ -22,6 +22,7 @@ var (
 	errCopy    = errors.New("the copy is not the same as what was copied; the copy was removed")
 	errNoCopy  = errors.New("it is neither file, folder nor link, and cannot be copied to another disk")
 	errDiffers = errors.New("it changed while it was copied")
+	errHalf    = errors.New("it was copied whole, but not all of it could be removed")
 )
 
 // copyName is the name of a copy until it is whole.
@@ -57,7 +58,17 @@ func copyOver(ctx context.Context, full string, fromFd int, from string, toFd in
 		removeAll(toFd, under) // what of it there is
 		return err
 	}
-	return removeAll(fromFd, from)
+	if err = removeAll(fromFd, from); err == nil {
+		return nil
+	}
+	// If nothing of it could be removed, there is to be no copy either.
+	if before != nil {
+		if after, looking := holds(ctx, full); looking != nil || *after != *before {
+			return fmt.Errorf("%w: %w", errHalf, err)
+		}
+	}
+	removeAll(toFd, to)
+	return err
 }
 
 // copyEntry copies one entry, with all that is in it.

@@ -194,7 +194,8 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 	if s.inode != 0 {
 		inode, device = s.inode, s.device
 	}
-	if err != nil || s.State == Done && (uint64(st.Ino) != inode || uint64(st.Dev) != device) || entry.KindOfMode(uint32(st.Mode)).String() != s.Kind {
+	copied := s.State == Begun && uint64(st.Dev) != s.Device // its inode could not be noted
+	if err != nil || !copied && (uint64(st.Ino) != inode || uint64(st.Dev) != device) || entry.KindOfMode(uint32(st.Mode)).String() != s.Kind {
 		return false, errMovedOn
 	}
 	toFd, oldName, err := u.to.at(path1)
