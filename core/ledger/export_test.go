@@ -43,12 +43,19 @@ func TestExportAndImport(t *testing.T) {
 		r := recordWith(t, one, "weekly", root, o)
 		want[r.Number] = kernel(t, root)
 	}
+	s, err := live.Open(places[1], 0)
+	require.NoError(t, err)
+	gone := source.Problem{Path: filepath.Join(places[1], "x\xff"), Tried: "look at", Err: os.ErrNotExist, Entries: 3, Vanished: true}
+	_, _, err = one.Write(ctx, ledger.Record{Label: "vanished", Host: "other", Place: "/elsewhere"}, ledger.NewTaking(s.Place()), source.Report{Problems: []source.Problem{gone}}, ledger.Options{})
+	require.NoError(t, err)
+	want[8] = map[string]string{}
 	require.NoError(t, one.Drop(ctx, 7)) // its number is not given again
 	delete(want, 7)
 	var lines bytes.Buffer
 	saved, err := one.Export(ctx, &lines)
 	require.NoError(t, err)
-	assert.Equal(t, 6, saved.Records)
+	assert.Equal(t, 7, saved.Records)
+	assert.Contains(t, lines.String(), `"vanished":true`)
 	assert.Empty(t, saved.Lost)
 
 	two, err := ledger.Create(ctx, filepath.Join(folder, "two"))

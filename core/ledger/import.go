@@ -127,7 +127,7 @@ func (m *importer) line(l *line) error {
 	switch {
 	case l.Problem != nil:
 		p := l.Problem
-		m.report.Problems = append(m.report.Problems, source.Problem{Path: string(p.Way), Tried: p.Tried, Err: errors.New(p.Reason), Entries: p.Entries})
+		m.report.Problems = append(m.report.Problems, source.Problem{Path: string(p.Way), Tried: p.Tried, Err: errors.New(p.Reason), Entries: p.Entries, Vanished: p.Vanished})
 	case l.Lost != nil:
 		place.lost = true
 		m.done.Lost++
