@@ -16,6 +16,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -25,6 +26,7 @@ import (
 type actOptions struct {
 	reading            readingOptions
 	carryOut, yes      bool
+	through            bool
 	ask                string
 	into, like         string
 	modified, accessed string
@@ -105,12 +107,15 @@ func (p *Program) action(action act.Action, use, short, long string, flags func(
 	return cmd
 }
 
+const throughMeans = "a place that is a link stands for what it leads to (stamp and permit: every link does)"
+
 func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()
+	f.BoolVar(&o.through, "through", false, throughMeans)
 	f.BoolVar(&o.carryOut, "carry-out", false, "do it, after asking once")
 	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
 	f.BoolVar(&o.yes, "yes", false, "do not ask")
-	group(cmd, groupDo, "carry-out", "ask", "yes")
+	group(cmd, groupDo, "through", "carry-out", "ask", "yes")
 	complete(cmd, "ask", oneOf([]string{"each"}))
 }
 
@@ -193,7 +198,8 @@ without it, which nothing takes back.`,
 			addReally(cmd, o)
 		}, nil,
 		example{"act remove cards where ext is tmp", "a plan"},
-		example{"act remove cards where ext is tmp --ask each --carry-out --yes", "done, without a question"})
+		example{"act remove cards where ext is tmp --carry-out --yes", "done, without a question"},
+		example{"act remove @@spares.jsonl", "the spares that duplicates has listed"})
 }
 
 func (p *Program) stampCommand() *cobra.Command {
@@ -206,8 +212,7 @@ system keeps its own account of when details were changed.`,
 			f.StringVar(&o.modified, "modified", "", "`WHEN` they were last modified")
 			f.StringVar(&o.accessed, "accessed", "", "`WHEN` they were last read")
 			f.StringVar(&o.like, "like", "", "both as of this `FILE`")
-			f.BoolVar(&o.plan.Through, "through", false, "act on what a link leads to, not on the link")
-			group(cmd, groupDo, "modified", "accessed", "like", "through")
+			group(cmd, groupDo, "modified", "accessed", "like")
 		},
 		func(cmd *cobra.Command, o *actOptions, r *reading) error { return o.readTimes(r) },
 		example{"act stamp handover where kind is file --modified 2026-11-20T09:00", "a plan"},
@@ -251,10 +256,7 @@ func (p *Program) permitCommand() *cobra.Command {
 	return p.action(act.Permit, "permit MODE PLACE… [where CONDITION…]", "sets permissions",
 		`Sets permissions, as POSIX has them for chmod: octal, such as 0640, or symbolic,
 such as u+rw,g-w,o= or a+X (x for folders, and files that have some x).`,
-		func(cmd *cobra.Command, o *actOptions) {
-			cmd.Flags().BoolVar(&o.plan.Through, "through", false, "act on what a link leads to, not on the link")
-			group(cmd, groupDo, "through")
-		}, nil,
+		func(*cobra.Command, *actOptions) {}, nil,
 		example{"act permit g-w notes where mode any go+w", "a plan"},
 		example{"act permit 0640 'read me first.txt' --carry-out --yes", "done"})
 }
@@ -304,6 +306,8 @@ func (o *actOptions) check() error {
 	switch {
 	case o.ask != "" && o.ask != "each":
 		return misuse("--ask can be each, not %q", o.ask)
+	case o.ask != "" && o.yes:
+		return misuse("--ask each asks, and --yes does not ask: one of both")
 	case !o.carryOut && (o.ask != "" || o.yes):
 		return misuse("--ask and --yes are about doing it: --carry-out")
 	case o.carryOut && o.reading.to != "":
@@ -325,8 +329,12 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if err := nowOnly(sources); err != nil {
 		return nil, nil, err
 	}
+	if err := o.enterLinks(cmd, sources, chosen, summary); err != nil {
+		return nil, nil, err
+	}
+	o.plan.Through = o.through && (action == act.Stamp || action == act.Permit)
 	request := r.request
-	request.Facts = entry.FactStatus
+	request.Facts = entry.FactStatus | entry.FactCreated
 	if !chosen {
 		request.Depth = 0
 	}
@@ -352,12 +360,44 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if real, err := filepath.EvalSymlinks(home); err == nil {
 		home = real
 	}
-	planner := &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Hidden: hidden}
+	planner := &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Hidden: hidden,
+		Trash: trash(), Keep: []string{p.carrier().Journals.Folder}, EnterLinks: o.through}
+	for _, s := range sources {
+		list, is := s.(*live.List)
+		switch {
+		case !is:
+		case list.Spares() != nil:
+			planner.Spares = list.Spares()
+		case action == act.Remove:
+			summary.Notes = append(summary.Notes, "a list of paths does not tell what was there when it was made; --spares --as jsonl makes one that does")
+		}
+	}
 	plan, err := planner.Plan(cmd.Context(), entries)
 	if errors.Is(err, act.ErrMode) {
 		err = misuse("%w", err)
 	}
 	return plan, summary, err
+}
+
+// enterLinks sees to places that are links to folders: with a condition, what is
+// below them is acted on only if that was asked for.
+func (o *actOptions) enterLinks(cmd *cobra.Command, sources []source.Source, chosen bool, summary *render.Summary) error {
+	for _, s := range sources {
+		place := s.Place()
+		info, err := os.Lstat(place.Full)
+		if err != nil || info.Mode()&os.ModeSymlink == 0 || place.Leaf || place.List {
+			continue
+		}
+		given, real := render.Escaped(place.Given), render.Escaped(place.Real)
+		meant := o.through || strings.HasSuffix(place.Given, "/")
+		if chosen && !meant {
+			return misuse("%s is a link to %s; name it %s/ to act on what is in that", given, real, given)
+		}
+		if meant {
+			summary.Notes = append(summary.Notes, given+" is a link to "+real)
+		}
+	}
+	return nil
 }
 
 // hasList tells whether any of the places is a list, or no folder: there, not all

@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/adrg/xdg"
@@ -16,6 +17,7 @@ import (
 
 	"frankledger/core/act"
 	"frankledger/core/entry"
+	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -62,9 +64,13 @@ func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) 
 func (p *Program) carrier() *act.Carrier {
 	return &act.Carrier{
 		Journals: act.Journals{Folder: filepath.Join(xdg.StateHome, "frank-ledger", "journal")},
-		Trash:    act.Trash{Home: filepath.Join(xdg.DataHome, "Trash"), User: os.Getuid()},
+		Trash:    trash(),
 		Now:      time.Now,
 	}
+}
+
+func trash() act.Trash {
+	return act.Trash{Home: filepath.Join(xdg.DataHome, "Trash"), User: os.Geteuid()}
 }
 
 // carryOut carries a plan out, after asking.
@@ -86,19 +92,44 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 		questions := &questions{p, bufio.NewReader(os.Stdin)}
 		c.Ask = func(s *act.Step) act.Answer { return questions.each(plan, s) }
 	}
+	steps := atomic.Int64{}
+	c.Progress = &source.Progress{}
+	done := func() {}
+	if c.Ask == nil {
+		done = p.progressOf(r, func(since time.Duration) string {
+			return actLine(r.view, c.Progress, steps.Load(), int64(totals.Steps), since)
+		})
+	}
+	defer done()
+	written := p.writing("acting")
+	defer written()
+	c.Begin = func(s *act.Step) { p.writing(string(plan.Action) + " " + render.Escaped(string(s.Path))) }
 	c.Tell = func(done act.Outcome) {
-		if done.Err != nil {
-			p.say("frank: could not %s %s: %s", plan.Action, render.Escaped(string(done.Step.Path)), done.Err)
-		}
+		steps.Add(1)
+		p.tellOutcome(string(plan.Action), done)
 	}
 	result, err := c.CarryOut(ctx, plan)
+	done()
 	if result.Journal > 0 && !r.quiet {
-		p.tellResult(plan, result)
+		p.tellResult(result)
 	}
 	if err != nil {
 		return err
 	}
-	return p.incomplete(result.Failed > 0 || result.Refused > 0 || !summary.Complete())
+	return p.incomplete(result.Failed > 0 || result.Partly > 0 || result.Refused > 0 || !summary.Complete())
+}
+
+// tellOutcome says of a step what did not go as it was meant.
+func (p *Program) tellOutcome(verb string, done act.Outcome) {
+	path := render.Escaped(string(done.Step.Path))
+	switch {
+	case done.Partly:
+		p.say("frank: %s %s: partly done: %s", verb, path, render.Escaped(done.Err.Error()))
+	case done.Err != nil:
+		p.say("frank: could not %s %s: %s", verb, path, render.Escaped(done.Err.Error()))
+	case done.Notes != "":
+		p.say("frank: %s %s: done, but: %s", verb, path, render.Escaped(done.Notes))
+	}
 }
 
 var errNobody = misuse("there is nobody to ask; --yes does it without")
@@ -124,12 +155,12 @@ func (p *Program) incomplete(so bool) error {
 }
 
 // tellResult says what was done.
-func (p *Program) tellResult(plan *act.Plan, r act.Result) {
+func (p *Program) tellResult(r act.Result) {
 	text := render.Count(int64(r.Done), "step", "steps") + " done"
 	for _, one := range []struct {
 		count int
 		word  string
-	}{{r.Failed, "could not be done"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
+	}{{r.Partly, "partly done"}, {r.Failed, "could not be done"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
 		if one.count > 0 {
 			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
 		}
@@ -137,11 +168,14 @@ func (p *Program) tellResult(plan *act.Plan, r act.Result) {
 	if r.Stopped {
 		text += ", and then stopped"
 	}
-	back := "which frank act undo takes back"
-	if plan.Action == act.Remove && plan.Options.ForGood {
-		back = "which nothing takes back"
+	text += fmt.Sprintf("; journal %d", r.Journal)
+	switch {
+	case r.Undoable:
+		text += fmt.Sprintf(", which frank act undo %d takes back", r.Journal)
+	case r.Done+r.Partly > 0:
+		text += ", which nothing takes back"
 	}
-	fmt.Fprintf(p.Out, "%s; journal %d, %s\n", text, r.Journal, back)
+	fmt.Fprintln(p.Out, text)
 }
 
 // questions asks the person at the terminal.

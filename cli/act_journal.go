@@ -3,13 +3,16 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"os"
+	"slices"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/core/act"
 	"frankledger/core/entry"
+	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -48,6 +51,7 @@ func (p *Program) journal(r *reading, args []string) error {
 		if err != nil {
 			return err
 		}
+		p.carrier().Look(past)
 		rows, r.view.Columns = past.StepEntries(), act.StepColumns()
 		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, render.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
 	} else {
@@ -62,6 +66,7 @@ func (p *Program) journal(r *reading, args []string) error {
 				p.say("frank: %s", err)
 				continue
 			}
+			p.carrier().Look(past)
 			list = append(list, past)
 		}
 		rows, r.view.Columns = act.PastEntries(list), act.PastColumns()
@@ -98,19 +103,23 @@ reason, and the status is 3.`,
 				return misuse("name one number, or none")
 			}
 			c := p.carrier()
-			number, err := p.toUndo(c.Journals, args)
-			if err != nil {
-				return err
-			}
 			host, err := os.Hostname()
 			if err != nil {
 				return err
 			}
+			number, err := p.toUndo(c, host, args)
+			if err != nil {
+				return err
+			}
+			c.Progress = &source.Progress{}
 			c.Tell = func(done act.Outcome) {
 				if done.Err != nil {
-					p.say("frank: could not take back %s: %s", render.Escaped(string(done.Step.Path)), done.Err)
+					p.say("frank: could not take back %s: %s", render.Escaped(string(done.Step.Path)), render.Escaped(done.Err.Error()))
 				}
 			}
+			written := p.writing("undo")
+			defer written()
+			c.Begin = func(s *act.Step) { p.writing("undo of " + render.Escaped(string(s.Path))) }
 			undone, err := c.Undo(cmd.Context(), number, host)
 			if errors.Is(err, act.ErrUndone) || errors.Is(err, act.ErrNoJournal) || errors.Is(err, act.ErrOtherHost) {
 				return misuse("journal %d: %w", number, err)
@@ -128,24 +137,25 @@ reason, and the status is 3.`,
 	}
 }
 
-// toUndo returns the number of the journal to undo.
-func (p *Program) toUndo(journals act.Journals, args []string) (int64, error) {
+// toUndo returns the number of the journal to undo: the newest of which something
+// can be taken back. It says why none of the later ones can be.
+func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, error) {
 	if len(args) == 1 {
-		past, err := readJournal(journals, args[0])
+		past, err := readJournal(c.Journals, args[0])
 		if err != nil {
 			return 0, err
 		}
 		return past.Number, nil
 	}
-	numbers, err := journals.Numbers()
+	number, passed, err := c.Newest(host)
 	if err != nil {
 		return 0, err
 	}
-	for i := len(numbers) - 1; i >= 0; i-- {
-		past, err := journals.Read(numbers[i])
-		if err == nil && !past.Undone && past.Count(act.Done)+past.Count(act.Begun) > 0 {
-			return numbers[i], nil
-		}
+	for _, n := range slices.Backward(slices.Sorted(maps.Keys(passed))) {
+		p.say("frank: journal %d is passed over: %s", n, passed[n])
 	}
-	return 0, misuse("there is nothing to undo")
+	if number == 0 {
+		return 0, misuse("there is nothing to undo")
+	}
+	return number, nil
 }

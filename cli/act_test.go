@@ -335,8 +335,9 @@ func TestActRun(t *testing.T) {
 	}
 	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "printf", `a\0b`)
 	assert.Contains(t, r.out, "plain.tar.gz: ended well\na\x00b\n")
-	r = a.run(3, "act", "undo")
-	assert.Contains(t, r.err, "what a command did is not known")
+	r = a.run(2, "act", "undo")
+	assert.Contains(t, r.err, "journal 6 is passed over: what a command did is not known")
+	assert.Contains(t, a.run(3, "act", "undo", "6").err, "what a command did is not known")
 	assert.Contains(t, a.do(0, "act run . where stem is plain.tar -- wc -c @path"), "wc -c "+a.root+"/plain.tar.gz")
 }
 
@@ -374,7 +375,12 @@ func TestActPlans(t *testing.T) {
 	assert.Equal(t, "one/a!", steps("act", "move", "one/a", "--into", "two"))
 	require.NoError(t, os.Symlink("one", filepath.Join(a.root, "link")))
 	assert.Equal(t, "link", steps("act", "hide", "link"), "the link itself")
-	assert.Equal(t, "one/a", steps("act", "hide", "link", "where", "name", "is", "a", "and", "depth", "is", "1"), "but what is below it is where it really is")
+	assert.Contains(t, a.do(2, "act hide link where name is a")+a.run(2, "act", "hide", "link", "where", "name", "is", "a").err, "link is a link to "+a.root+"/one; name it link/")
+	for _, how := range [][]string{{"link/"}, {"link", "--through"}} {
+		assert.Equal(t, "one/a", steps(append(append([]string{"act", "hide"}, how...), "where", "name", "is", "a", "and", "depth", "is", "1")...), "but what is below it is where it really is")
+		assert.Equal(t, "one", steps(append([]string{"act", "hide"}, how...)...))
+	}
+	assert.Contains(t, a.do(0, "act hide link/ where name is a"), "link/ is a link to "+a.root+"/one")
 	assert.Equal(t, "one/a", steps("act", "permit", "0600", "link/a"))
 	a.run(0, "search", ".", "--save-list", "list/kept", "where", "name", "is", "a")
 	assert.Equal(t, "one/a one/b/a two/a", steps("act", "stamp", "@@list/kept", "--modified", "yesterday"))

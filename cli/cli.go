@@ -11,12 +11,14 @@ import (
 	"os"
 	"os/signal"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+	"github.com/vbauerster/mpb/v8"
 	"golang.org/x/term"
 
 	"frankledger/core/entry"
@@ -70,7 +72,10 @@ func misuse(format string, args ...any) error {
 type Program struct {
 	Out, Err io.Writer
 
-	paging  atomic.Bool // a pager may be running, which handles Ctrl-C itself
+	paging  atomic.Bool            // a pager may be running, which handles Ctrl-C itself
+	writes  atomic.Pointer[string] // what is being changed just now; nil for nothing
+	ending  sync.Mutex             // locked when the program ends, one way or the other
+	above   atomic.Pointer[mpb.Progress]
 	toClose []io.Closer // when the command is done
 	ledger  *ledger.Ledger
 }
@@ -82,22 +87,69 @@ func Main(args []string) int {
 	// write, not the end of the process. Catching the signal, not ignoring it,
 	// leaves it as it was for a pager.
 	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE, syscall.SIGXFSZ)
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
 	p := &Program{Out: os.Stdout, Err: os.Stderr}
-	context.AfterFunc(ctx, func() {
-		stop() // a second Ctrl-C ends it at once
-		time.Sleep(grace)
-		if !p.paging.Load() {
-			os.Exit(statusInterrupted)
-		}
-	})
-	return p.Run(ctx, args)
+	stops := make(chan os.Signal, 4)
+	signal.Notify(stops, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	go p.stopOn(stops, stop)
+	status := p.Run(ctx, args)
+	p.ending.Lock() // from here on, a signal changes nothing
+	return status
 }
 
 // grace is how long the program may take to stop in order. A reader that takes
 // nothing more would hold it up for ever.
 const grace = time.Second
+
+// notice is how long stopping may take before anything is said about it.
+const notice = 300 * time.Millisecond
+
+// stopOn has the program stop when a signal comes. What only reads may be ended
+// after a while. What writes stops between two steps, however long that takes, but
+// for a second signal.
+func (p *Program) stopOn(stops <-chan os.Signal, stop func()) {
+	<-stops
+	stop()
+	told := false
+	for waited := time.Duration(0); ; waited += notice {
+		select {
+		case <-stops:
+			if what := p.writes.Load(); what != nil {
+				p.end("frank: ended in the middle of %s", *what)
+			}
+			p.end("")
+		case <-time.After(notice):
+		}
+		switch what := p.writes.Load(); {
+		case what != nil && !told:
+			p.say("frank: stopping as soon as this is done: %s (Ctrl-C again ends it in the middle)", *what)
+			told = true
+		case what != nil:
+			waited = 0
+		case waited >= grace && !p.paging.Load():
+			p.end("")
+		}
+	}
+}
+
+// end ends the program, unless it has ended.
+func (p *Program) end(format string, args ...any) {
+	if !p.ending.TryLock() {
+		select {} // main is about to return
+	}
+	if format != "" {
+		p.say(format, args...)
+	}
+	os.Exit(statusInterrupted)
+}
+
+// writing says that the program changes something from here on, and what, until
+// the function that it returns is called.
+func (p *Program) writing(what string) (done func()) {
+	p.writes.Store(&what)
+	return func() { p.writes.Store(nil) }
+}
 
 // Run runs one command line, without the name of the program, and returns the
 // status to exit with.
@@ -143,6 +195,10 @@ func helpFor(command *cobra.Command) string {
 
 // say writes a line to the standard error.
 func (p *Program) say(format string, args ...any) {
+	if bar := p.above.Load(); bar != nil { // above it, so that it does not stand in a line with it
+		fmt.Fprintf(bar, format+"\n", args...)
+		return
+	}
 	fmt.Fprintf(p.Err, format+"\n", args...)
 }
 

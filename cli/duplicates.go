@@ -45,7 +45,9 @@ take on disk: a sparse file frees less than its size, and one that shares its
 blocks with another, nothing.
 
 Nothing is removed. --spares lists all files but one of each set, the one that
---keep says, else that of the place that was named first.`,
+--keep says, else that of the place that was named first. As jsonl, the list tells
+what each of them was, and which file stays: "frank act remove @@LIST" leaves what
+has changed since, or has lost the file that was to stay.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -76,7 +78,8 @@ Nothing is removed. --spares lists all files but one of each set, the one that
 		example{"duplicates cards recordings --across", "what is in both places"},
 		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card on the other too?"},
 		example{"duplicates cards --keep oldest", "which would stay"},
-		example{"duplicates cards --spares --as paths0 --to spares.list", "the others, for a script"},
+		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list that act can clear away"},
+		example{"duplicates cards --spares --as paths0 --to spares.list", "their paths only, for a script"},
 		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, and quite sure"},
 	)
 	return cmd
@@ -166,6 +169,14 @@ func duplicateRows(r *reading, o *duplicatesOptions, a *duplicates.Answer) rowLi
 	inJSON := strings.HasPrefix(r.format, "json")
 	switch {
 	case o.spares:
+		if inJSON {
+			// So that a list of them tells later whether they are still that.
+			for _, f := range duplicates.SpareColumns() {
+				if !slices.ContainsFunc(r.view.Columns, func(c *entry.Field) bool { return c.Name == f.Name }) {
+					r.view.Columns = append(slices.Clip(r.view.Columns), f)
+				}
+			}
+		}
 		return rowList(a.SpareEntries())
 	case inJSON:
 		r.view.Columns = duplicates.DataColumns(o.marked)

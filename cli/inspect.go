@@ -91,10 +91,7 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 		out = r.view.Cards(nil, cards)
 	}
 	_, err = destination.Write(out)
-	if closing := destination.Close(err == nil); err == nil {
-		err = closing
-	}
-	if err != nil {
+	if err = p.finish(r, destination, err, err == nil); err != nil {
 		return err
 	}
 	r.quiet = true // the cards are all there is to say

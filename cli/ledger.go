@@ -147,6 +147,12 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 	return cmd
 }
 
+// changing does something that a signal does not end half-way.
+func (p *Program) changing(what string, do func() error) error {
+	defer p.writing(what)()
+	return do()
+}
+
 func (p *Program) ledgerDropCommand() *cobra.Command {
 	return p.housekeeping("drop NUMBER…", "takes records out; all others stay whole", "", true, cobra.ArbitraryArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, args []string) error {
@@ -162,7 +168,10 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 				numbers = append(numbers, n)
 			}
 			for _, n := range numbers {
-				err := l.Drop(ctx, n)
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				err := p.changing(fmt.Sprint("dropping record ", n), func() error { return l.Drop(ctx, n) })
 				if errors.Is(err, ledger.ErrNoRecord) {
 					return misuse("%w: %d", err, n)
 				}
@@ -213,7 +222,7 @@ func (p *Program) ledgerCompactCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := l.Compact(ctx); err != nil {
+			if err := p.changing("compacting the ledger", func() error { return l.Compact(ctx) }); err != nil {
 				return ledgerTrouble(path, err)
 			}
 			after, err := os.Stat(path)
@@ -243,9 +252,7 @@ the same records of them. Of a damaged ledger it saves what can be read.`, false
 			if err == nil {
 				err = out.Flush()
 			}
-			if closing := destination.Close(err == nil); err == nil {
-				err = closing
-			}
+			err = p.finish(r, destination, err, err == nil)
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
@@ -296,7 +303,11 @@ that has none of these places yet. FILE may be - for the standard input.`,
 				return ledgerTrouble(path, err)
 			}
 			defer l.Close()
-			done, err := l.Import(cmd.Context(), in)
+			var done ledger.Imported
+			err = p.changing("importing into the ledger", func() (err error) {
+				done, err = l.Import(cmd.Context(), in)
+				return err
+			})
 			switch {
 			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, ledger.ErrThere) || errors.Is(err, ledger.ErrNewer):
 				return misuse("%s: %w; nothing was imported", render.Escaped(args[0]), err)

@@ -19,31 +19,59 @@ const patience = 500 * time.Millisecond
 // takes it away again without a trace; it may be called more than once.
 func (p *Program) progress(r *reading, progress *source.Progress) (done func()) {
 	streaming := r.order.AsIs && isTerminal(p.Out)
-	if r.quiet || streaming || !isTerminal(p.Err) {
+	if streaming {
+		return func() {}
+	}
+	return p.progressOf(r, func(since time.Duration) string { return progressLine(r.view, progress, since) })
+}
+
+// progressOf shows on the standard error a line that tells how far something has
+// come, if that is a terminal, once it has taken a while.
+func (p *Program) progressOf(r *reading, line func(since time.Duration) string) (done func()) {
+	if r.quiet || !isTerminal(p.Err) {
 		return func() {}
 	}
 	var container *mpb.Progress
 	var bar *mpb.Bar
 	var mu sync.Mutex
+	over := false
 	begun := time.Now()
 	timer := time.AfterFunc(patience, func() {
 		mu.Lock()
 		defer mu.Unlock()
+		if over {
+			return
+		}
 		container = mpb.New(mpb.WithOutput(p.Err), mpb.WithRefreshRate(200*time.Millisecond))
 		bar = container.New(0, mpb.NopStyle(), mpb.BarRemoveOnComplete(), mpb.PrependDecorators(decor.Any(func(decor.Statistics) string {
-			return progressLine(r.view, progress, time.Since(begun))
+			return line(time.Since(begun))
 		})))
+		p.above.Store(container)
 	})
 	return func() {
 		timer.Stop()
 		mu.Lock()
 		defer mu.Unlock()
+		over = true
 		if bar != nil {
+			p.above.Store(nil)
 			bar.Abort(true)
 			container.Wait()
 			bar = nil
 		}
 	}
+}
+
+// actLine tells how far acting has come.
+func actLine(v *render.View, progress *source.Progress, steps, all int64, since time.Duration) string {
+	line := render.Grouped(steps) + " of " + render.Count(all, "step", "steps")
+	if entries := progress.Entries.Load(); entries > 0 {
+		line += ", " + render.Count(entries, "entry", "entries") + " looked at"
+	}
+	if read := progress.Read.Load(); read > 0 { // once to copy and once to make sure
+		line += ", copying: " + v.Units.SizeText(read) + " read, " + v.Units.SizeText(int64(float64(read)/max(since.Seconds(), 0.001))) + " a second"
+	}
+	return line
 }
 
 // progressLine tells how far a reading has come: of folders, or of content.

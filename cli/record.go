@@ -146,6 +146,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		done := p.progress(r, progress)
 		defer done()
+		defer p.writing("recording " + render.Escaped(place.Given))()
 		written, changes, err := l.Write(ctx, record, taking, summary.Report, options)
 		if err != nil {
 			return ledgerTrouble(path, err)

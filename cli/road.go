@@ -56,9 +56,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	}
 	summary := &render.Summary{Report: source.Report{Problems: problems}}
 	err = p.listTo(ctx, destination, r, sources, totals, summary)
-	if closing := destination.Close(err == nil); err == nil {
-		err = closing
-	}
+	err = p.finish(r, destination, err, err == nil)
 	if err != nil {
 		return err
 	}
@@ -135,13 +133,23 @@ func (p *Program) answer(r *reading, summary *render.Summary, write func(output.
 		return err
 	}
 	err = write(destination)
-	if closing := destination.Close(err == nil || r.to == ""); err == nil {
-		err = closing
-	}
+	err = p.finish(r, destination, err, err == nil || r.to == "")
 	if err != nil {
 		return err
 	}
 	return p.conclude(r, summary)
+}
+
+// finish closes what an answer was written to, whole or not, and returns the first
+// error. A file is not left half made for a signal.
+func (p *Program) finish(r *reading, destination output.Destination, err error, whole bool) error {
+	if r.to != "" {
+		defer p.writing("writing " + render.Escaped(r.to))()
+	}
+	if closing := destination.Close(whole); err == nil {
+		err = closing
+	}
+	return err
 }
 
 // spareMemory has garbage collected sooner, for a command that keeps an entry of

@@ -100,7 +100,7 @@ func foundWith(t *testing.T, root string, condition source.Condition) (entries [
 }
 
 func carrier(folder string) *act.Carrier {
-	return &act.Carrier{Journals: act.Journals{Folder: filepath.Join(folder, "journal")}, Trash: act.Trash{Home: filepath.Join(folder, "trash"), User: 7}, Now: time.Now}
+	return &act.Carrier{Journals: act.Journals{Folder: filepath.Join(folder, "journal")}, Trash: act.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}, Now: time.Now}
 }
 
 // For random trees and random actions on random entries, doing and undoing gives

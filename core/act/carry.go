@@ -6,10 +6,10 @@ import (
 	"path"
 	"time"
 
-	"golang.org/x/sys/unix"
-
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/source"
 )
 
 // Answer is what a person says to a step.
@@ -28,6 +28,8 @@ type Outcome struct {
 	Number int
 	To     string // where it is now, if it went somewhere
 	Err    error  // nil if it is done
+	Partly bool   // something of it was done nevertheless
+	Notes  string // what is not as before, though it is done
 	Left   bool   // it was answered with no
 }
 
@@ -35,8 +37,14 @@ type Outcome struct {
 type Carrier struct {
 	Journals Journals
 	Trash    Trash
+	Calls    *sys.Calls // how the system is called; nil for straight
+	// Progress is counted up while entries are looked at and copied. It may be
+	// nil.
+	Progress *source.Progress
 	// Ask is asked before each step. It may be nil.
 	Ask func(*Step) Answer
+	// Begin is told of each step before it is done. It may be nil.
+	Begin func(*Step)
 	// Tell is told of each step. It may be nil.
 	Tell func(Outcome)
 	// Now tells the time.
@@ -45,9 +53,11 @@ type Carrier struct {
 
 // Result is what was done in all.
 type Result struct {
-	Journal                     int64 // its number; 0 if nothing was begun
-	Done, Failed, Left, Refused int
-	Stopped                     bool // before the end
+	Journal                             int64 // its number; 0 if nothing was begun
+	Done, Partly, Failed, Left, Refused int
+	Stopped                             bool // before the end
+	// Undoable tells whether anything that was done can be taken back.
+	Undoable bool
 }
 
 // carrying is one carrying out.
@@ -55,20 +65,29 @@ type carrying struct {
 	*Carrier
 	ctx     context.Context
 	plan    *Plan
+	verb    verb
 	journal *Journal
 	from    folders
 	to      folders
-	went    map[string]string // where steps have moved things
+	cans    *cans
+	volumes volumes
+	own     ownChanges
+	copies  map[node]string   // where the copies of files of several names are
+	moved   map[string]string // where steps have moved things
+	set     event             // of the step that is being done
 	result  Result
 }
 
 // CarryOut does what a plan says. What cannot be done is told, and the rest is
 // done all the same. The error is about the journal, without which nothing is
-// done, or the context's.
+// done, or the context's: then the step that was being done was ended, and taken
+// back or said to be partly done.
 func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	todo := *plan
 	todo.Steps = nil
-	run := &carrying{Carrier: c, ctx: ctx, plan: &todo, went: map[string]string{}}
+	run := &carrying{Carrier: c, ctx: ctx, plan: &todo, verb: verbs[plan.Action], from: newFolders(c.Calls), to: newFolders(c.Calls),
+		volumes: volumes{}, own: ownChanges{}, copies: map[node]string{}, moved: map[string]string{}}
+	run.cans = newCans(c.Trash, &run.to, false)
 	defer run.from.close()
 	defer run.to.close()
 	for _, s := range plan.Steps {
@@ -81,9 +100,12 @@ func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	if len(todo.Steps) == 0 {
 		return run.result, nil
 	}
+	if err := ctx.Err(); err != nil {
+		return run.result, err
+	}
 	before := run.watch()
 	var err error
-	if run.journal, err = c.Journals.begin(&todo, c.Now(), before); err != nil {
+	if run.journal, err = c.Journals.begin(c.Calls, &todo, c.Now(), before); err != nil {
 		return run.result, err
 	}
 	run.result.Journal = run.journal.Number
@@ -94,13 +116,11 @@ func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	return run.result, err
 }
 
-// steps does all steps. Names are changed and permissions set from the bottom up,
-// so that paths stay good.
+// steps does all steps.
 func (c *carrying) steps() error {
-	upwards := c.plan.Action == Hide || c.plan.Action == Reveal || c.plan.Action == Permit
 	ask := c.Ask
 	for i := range c.plan.Steps {
-		if upwards {
+		if c.verb.upwards() {
 			i = len(c.plan.Steps) - 1 - i
 		}
 		s := c.plan.Steps[i]
@@ -120,6 +140,9 @@ func (c *carrying) steps() error {
 				return nil
 			}
 		}
+		if c.Begin != nil {
+			c.Begin(s)
+		}
 		if err := c.step(s, i+1); err != nil {
 			return err
 		}
@@ -133,234 +156,204 @@ func (c *carrying) tell(o Outcome) {
 	}
 }
 
-// step does one step. The error is about the journal.
+// step does one step. The error is about the journal, or the context's.
 func (c *carrying) step(s *Step, n int) error {
-	to, trouble, err := c.do(s, n)
-	if err != nil {
-		return err
-	}
-	if trouble != nil {
-		c.result.Failed++
-		c.journal.note(event{Failed: n, Why: exact.Text(trouble.Error())})
-	} else {
+	t := &task{carrying: c, step: s, number: n}
+	err := t.run()
+	out := Outcome{Step: s, Number: n, To: t.to, Err: err, Notes: t.notes}
+	var journal *journalError
+	var part *partly
+	switch {
+	case err == nil:
 		c.result.Done++
-		if to != "" {
-			c.went[string(s.Path)] = to
+		c.result.Undoable = c.result.Undoable || c.plan.undoable()
+		c.journal.closed(n, t.set, t.notes)
+		c.set = event{}
+		if t.to != "" {
+			c.moved[string(s.Path)] = t.to
 		}
+	case errors.As(err, &part):
+		c.result.Partly++
+		c.result.Undoable = c.result.Undoable || c.plan.undoable()
+		out.Partly = true
+		c.journal.note(event{Partly: n, Gone: part.done, Of: part.all, Why: exact.Text(err.Error())})
+	case errors.As(err, &journal):
+		return err
+	default:
+		c.result.Failed++
+		c.journal.note(event{Failed: n, Why: exact.Text(err.Error())})
 	}
-	c.tell(Outcome{Step: s, Number: n, To: to, Err: trouble})
+	if stopped := c.ctx.Err(); stopped != nil && err != nil && errors.Is(err, stopped) {
+		if !out.Partly {
+			c.result.Failed-- // it is as if it had not been begun
+			return stopped
+		}
+		c.tell(out)
+		return stopped
+	}
+	c.tell(out)
 	return nil
 }
 
-// do does what a step says, and returns where it went, if anywhere, and why it
-// could not. The error is about the journal.
-func (c *carrying) do(s *Step, n int) (to string, trouble, err error) {
-	fd, name, trouble := c.from.at(string(s.Path))
-	if trouble != nil {
-		if errors.Is(trouble, unix.ENOENT) {
-			trouble = errGone
-		}
-		return "", trouble, nil
-	}
-	st, trouble := s.isThere(fd, name, false)
-	if trouble == nil && s.Holds != nil {
-		trouble = s.holdsAsBefore(c.ctx)
-	}
-	if trouble != nil {
-		return "", trouble, nil
-	}
-	switch c.plan.Action {
-	case Hide, Reveal, Move:
-		return c.goTo(s, n, fd, name)
-	case Remove:
-		if c.plan.Options.ForGood {
-			if err := c.journal.begun(event{Begin: n}); err != nil {
-				return "", nil, err
-			}
-			trouble = removeAll(fd, name)
-			break
-		}
-		return c.discard(s, n, fd, name)
-	case Stamp:
-		if err := c.journal.begun(event{Begin: n}); err != nil {
-			return "", nil, err
-		}
-		trouble = setTimes(fd, name, c.plan.Options.Modified, c.plan.Options.Accessed)
-	case Permit:
-		mode, wrong := entry.ParsePermissions(s.NewMode)
-		if wrong == nil && entry.Permissions(st.Mode&0o7777).Octal() != s.Mode {
-			wrong = errChanged
-		}
-		if wrong != nil {
-			return "", wrong, nil
-		}
-		if err := c.journal.begun(event{Begin: n}); err != nil {
-			return "", nil, err
-		}
-		trouble = permit(fd, name, uint32(mode))
-	}
-	if trouble == nil {
-		c.journal.done(n)
-	}
-	return "", trouble, nil
+// undoable tells whether what the plan does can be taken back.
+func (p *Plan) undoable() bool {
+	return p.Action != Run && !(p.Action == Remove && p.Options.ForGood)
 }
 
-// holdsAsBefore returns an error unless a folder holds what it held when the plan
-// was made.
-func (s *Step) holdsAsBefore(ctx context.Context) error {
-	now, err := holds(ctx, string(s.Path))
-	if err == nil && *now != *s.Holds {
-		err = errChanged
-	}
-	return err
-}
-
-// goTo moves an entry to where its step says.
-func (c *carrying) goTo(s *Step, n, fd int, name string) (to string, trouble, err error) {
-	to = string(s.To)
-	if c.plan.Action == Move {
-		if trouble := c.makeFolders(path.Dir(to)); trouble != nil {
-			return "", trouble, nil
+// run makes sure that the entry of the step is the one of the plan, and does it.
+func (t *task) run() error {
+	at, name, err := t.carrying.from.at(string(t.step.Path))
+	if err != nil {
+		if gone(err) {
+			err = errGone
 		}
+		return err
 	}
-	if err := c.journal.begun(event{Begin: n}); err != nil {
-		return "", nil, err
+	t.from = spot{at, name}
+	if t.st, err = t.isThere(t.step, at, name); err != nil {
+		return err
 	}
-	toFd, newName := fd, path.Base(to)
-	if path.Dir(to) != path.Dir(string(s.Path)) {
-		if toFd, newName, trouble = c.to.at(to); trouble != nil {
-			return "", trouble, nil
-		}
-	}
-	done := event{Done: n}
-	trouble = rename(fd, name, toFd, newName)
-	if errors.Is(trouble, unix.EXDEV) {
-		var st unix.Stat_t
-		if trouble = copyOver(c.ctx, string(s.Path), fd, name, toFd, newName, copyName(c.journal.Number, n)); trouble == nil {
-			if st, trouble = status(toFd, newName, false); trouble == nil {
-				done.Inode, done.Device = uint64(st.Ino), uint64(st.Dev)
-			}
-		}
-	}
-	if trouble != nil {
-		return "", trouble, nil
-	}
-	if s.Kind == entry.KindFolder.String() {
-		c.from.close() // it may be under another path now
-		c.to.close()
-	}
-	if done.Inode == 0 {
-		c.journal.done(n)
-	} else {
-		c.journal.note(done)
-	}
-	return to, nil, nil
-}
-
-// makeFolders makes the folders on the way that are not there.
-func (c *carrying) makeFolders(dir string) error {
-	if c.to.path == dir || dir == "/" {
-		return nil
-	}
-	fd, name, err := c.to.at(dir)
-	if errors.Is(err, unix.ENOENT) {
-		if err := c.makeFolders(path.Dir(dir)); err != nil {
+	if t.step.Holds != nil {
+		if t.survey, err = t.surveyor().survey(t.ctx, at, name); err != nil {
 			return err
 		}
-		fd, name, err = c.to.at(dir)
-	}
-	if err != nil {
-		return err
-	}
-	if _, err := status(fd, name, false); !errors.Is(err, unix.ENOENT) {
-		return err
-	}
-	c.journal.note(event{Made: exact.Text(dir)})
-	if err := c.journal.flush(); err != nil {
-		return err
-	}
-	return unix.Mkdirat(fd, name, 0o777)
-}
-
-// setTimes sets times, as far as they are given.
-func setTimes(fd int, name string, modified, accessed *exact.Time) error {
-	st, err := status(fd, name, false)
-	if err != nil {
-		return err
-	}
-	times := [2]unix.Timespec{st.Atim, st.Mtim}
-	for i, t := range []*exact.Time{accessed, modified} {
-		if t != nil {
-			if times[i], err = unix.TimeToTimespec(entry.Time(*t).Std()); err != nil {
-				return err
-			}
+		if !t.step.Holds.sameAs(&t.survey.Holds) {
+			return errChanged
+		}
+		// It took its time, and the folder must still be where it was.
+		if t.from.at, t.from.name, err = t.carrying.from.at(string(t.step.Path)); err != nil {
+			return err
 		}
 	}
-	return unix.UtimesNanoAt(fd, name, times[:], unix.AT_SYMLINK_NOFOLLOW)
+	return t.verb.do(t)
+}
+
+func (c *carrying) surveyor() *surveyor {
+	return &surveyor{calls: c.Calls, own: c.own, progress: c.Progress}
+}
+
+// isThere returns what is there of an entry, and an error unless that is what a
+// step is about.
+func (c *carrying) isThere(s *Step, at int, name string) (st sys.Status, err error) {
+	if st, err = c.Calls.Status(at, name); err != nil {
+		if gone(err) {
+			err = errGone
+		}
+		return st, err
+	}
+	shown := c.own.before(&st)
+	volume := func() string { return c.volumes.of(c.Calls, at, name, &st).ID }
+	if !isEntry(s, c.plan.Volumes, &st, volume) {
+		return st, errChanged
+	}
+	if st.Kind != entry.KindFolder {
+		if shown.Modified != entry.Time(s.Modified) || st.Kind == entry.KindFile && st.Size != s.Size {
+			return st, errChanged
+		}
+		// What cannot be taken back is done only to what is the same in all.
+		if !c.plan.undoable() && c.plan.Action != Run && s.Changed != (exact.Time{}) && shown.Changed != entry.Time(s.Changed) {
+			return st, errChanged
+		}
+	}
+	if c.verb.goes() || c.verb.outermost() {
+		if mounted := c.from.mount().mount != st.Mount || st.MountRoot; mounted && !s.Mounted {
+			return st, errMountNow
+		} else if !mounted && s.Mounted {
+			return st, errChanged
+		}
+	}
+	return st, nil
+}
+
+var errMountNow = errors.New("a file system is mounted on it now")
+
+// isEntry tells whether an entry is the one of a step: by inode, and the file
+// system. That has a number, which may be another after the next mount, and mostly
+// a name that lasts.
+func isEntry(s *Step, planned map[uint64]string, st *sys.Status, volume func() string) bool {
+	if st.Inode != s.Inode || st.Kind.String() != s.Kind {
+		return false
+	}
+	if born := entry.Time(s.Born); born != (entry.Time{}) && st.Born != (entry.Time{}) && born != st.Born {
+		return false
+	}
+	return isVolume(s.Device, planned[s.Device], st, volume)
+}
+
+// isVolume tells whether an entry is on a file system that is known by a number and
+// perhaps a name.
+func isVolume(device uint64, name string, st *sys.Status, volume func() string) bool {
+	if name == "" {
+		return st.Device == device
+	}
+	now := volume()
+	if now == "" {
+		return st.Device == device
+	}
+	return now == name
 }
 
 // watch finds the folders in which names are going to change: those that entries
 // leave, and those they go to or, where these have to be made, the ones that these
 // are made in.
 func (c *carrying) watch() (times []folderTimes) {
-	switch c.plan.Action {
-	case Hide, Reveal, Move, Remove:
-	default:
+	if c.plan.Action == Stamp || c.plan.Action == Permit || c.plan.Action == Run {
 		return nil
 	}
 	seen := map[string]bool{}
-	var f folders
-	defer f.close()
 	for _, s := range c.plan.Steps {
 		for _, full := range []string{string(s.Path), string(s.To)} {
 			for dir := path.Dir(full); full != "" && dir != "/" && !seen[dir]; dir = path.Dir(dir) {
 				seen[dir] = true
-				if modified, ok := modifiedOf(&f, dir); ok {
-					times = append(times, folderTimes{exact.Text(dir), exact.Time(modified), false})
+				if st, err := c.from.status(dir); err == nil {
+					times = append(times, folderTimes{exact.Text(dir), exact.Time(st.Modified), false})
 					break
 				}
 			}
 		}
 	}
+	c.from.close()
 	return times
 }
 
 // timesNow returns the times that folders have now, wherever they are.
 func (c *carrying) timesNow(before []folderTimes) (times []folderTimes) {
-	var f folders
+	f := newFolders(c.Calls)
 	defer f.close()
+	w := whereabouts{moved: c.moved, known: map[string]string{}}
 	for _, t := range before {
-		if modified, ok := modifiedOf(&f, where(c.went, string(t.Path))); ok {
-			times = append(times, folderTimes{t.Path, exact.Time(modified), true})
+		if st, err := f.status(w.of(string(t.Path))); err == nil {
+			times = append(times, folderTimes{t.Path, exact.Time(st.Modified), true})
 		}
 	}
 	return times
 }
 
-// modifiedOf returns when a folder was last modified.
-func modifiedOf(f *folders, dir string) (entry.Time, bool) {
-	fd, name, err := f.at(dir)
-	if err != nil {
-		return entry.Time{}, false
-	}
-	st, err := status(fd, name, false)
-	return timeOf(st.Mtim), err == nil
+// whereabouts tells where things are after steps have moved some.
+type whereabouts struct {
+	moved map[string]string
+	known map[string]string
 }
 
-// where returns the path that something has after steps have moved it, or what
-// it lies in.
-func where(went map[string]string, full string) string {
-	if len(went) == 0 || full == "/" {
+// of returns the path that something has after steps have moved it, or what it
+// lies in.
+func (w whereabouts) of(full string) string {
+	if len(w.moved) == 0 || full == "/" {
 		return full
 	}
+	if now, known := w.known[full]; known {
+		return now
+	}
 	dir := path.Dir(full)
-	above := where(went, dir)
-	to, moved := went[full]
+	above := w.of(dir)
+	to, moved := w.moved[full]
+	now := to
 	switch {
 	case !moved:
-		return path.Join(above, path.Base(full))
+		now = path.Join(above, path.Base(full))
 	case path.Dir(to) == dir:
-		return path.Join(above, path.Base(to))
+		now = path.Join(above, path.Base(to))
 	}
-	return to
+	w.known[full] = now
+	return now
 }

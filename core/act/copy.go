@@ -1,18 +1,16 @@
 package act
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
-	"os"
 
 	"github.com/zeebo/blake3"
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
-	"frankledger/core/exact"
 )
 
 // Across file systems, to move is to copy, to make sure that the copy is the
@@ -22,194 +20,417 @@ var (
 	errCopy    = errors.New("the copy is not the same as what was copied; the copy was removed")
 	errNoCopy  = errors.New("it is neither file, folder nor link, and cannot be copied to another disk")
 	errDiffers = errors.New("it changed while it was copied")
-	errHalf    = errors.New("it was copied whole, but not all of it could be removed")
 )
 
-// copyName is the name of a copy until it is whole.
-func copyName(journal int64, step int) string { return fmt.Sprintf(".frank-act-%d-%d", journal, step) }
+// copier copies entries to another file system.
+type copier struct {
+	*surveyor
+	// again gives a name in an open folder to the copy that there is of a file of
+	// several names. It returns false if there is none.
+	again func(st *sys.Status, at int, name string) bool
+	lost  lost
+}
 
-// copyOver copies an entry, by its full path and its name in an open folder, to
-// another file system and removes it here. What comes into a folder while it is
-// copied is not removed with it: then nothing is.
-func copyOver(ctx context.Context, full string, fromFd int, from string, toFd int, to, under string) error {
-	var before *Holds
-	if st, err := status(fromFd, from, false); err == nil && entry.KindOfMode(uint32(st.Mode)) == entry.KindFolder {
-		if before, err = holds(ctx, full); err != nil {
-			return err
+// lost is what could not be kept of what was copied.
+type lost struct{ lists, attributes, owners, links int64 }
+
+func (l lost) String() (text string) {
+	for _, one := range []struct {
+		count int64
+		what  string
+	}{{l.lists, "access lists"}, {l.attributes, "extended attributes"}, {l.owners, "owners"}, {l.links, "hard links"}} {
+		if one.count > 0 {
+			if text != "" {
+				text += ", "
+			}
+			text += fmt.Sprintf("%s of %d", one.what, one.count)
 		}
 	}
-	if _, err := status(toFd, to, false); err == nil {
-		return errTaken
-	}
-	if err := removeAll(toFd, under); err != nil && !errors.Is(err, unix.ENOENT) {
-		return err
-	}
-	err := copyEntry(ctx, fromFd, from, toFd, under)
-	if err == nil && before != nil {
-		var after *Holds
-		if after, err = holds(ctx, full); err == nil && *after != *before {
-			err = errDiffers
+	return text
+}
+
+// copying is one copy that is being made.
+type copying struct {
+	*copier
+	ctx    context.Context
+	toAt   int
+	to     string
+	ladder ladder // of the copy; empty until its first folder is there
+	above  []sys.Status
+	ways   map[node][]string // to the first copy of a file of several names
+	synced bool              // all will be put on disk in the end
+}
+
+// copy copies an entry, with all that is in it, to a name that nothing has. If it
+// was surveyed, anything that is not as it was then makes the copy fail.
+func (c *copier) copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *survey) error {
+	run := &copying{copier: c, ctx: ctx, toAt: toAt, to: to, ladder: ladder{calls: c.calls}, ways: map[node][]string{}, synced: v != nil && sys.SyncsAll}
+	defer run.ladder.close()
+	next := 0
+	var line []byte
+	err := c.walk(ctx, fromAt, from, func(w *walk, st *sys.Status) error {
+		if w.mounted {
+			return w.inside(errMountInside)
 		}
-	}
-	if err == nil {
-		err = rename(toFd, under, toFd, to)
-	}
-	if err != nil {
-		removeAll(toFd, under) // what of it there is
-		return err
-	}
-	if err = removeAll(fromFd, from); err == nil {
-		return nil
-	}
-	// If nothing of it could be removed, there is to be no copy either.
-	if before != nil {
-		if after, looking := holds(ctx, full); looking != nil || *after != *before {
-			return fmt.Errorf("%w: %w", errHalf, err)
+		if v != nil {
+			shown := c.own.before(st)
+			line = appendFacts(line[:0], w.below, w.name, &shown)
+			if next >= len(v.prints) || v.prints[next] != printOf(line) {
+				return w.inside(errDiffers)
+			}
+			next++
 		}
+		return w.inside(run.one(w, st))
+	}, func(w *walk) error { return w.inside(run.leave(w)) })
+	if err == nil && run.synced {
+		err = c.calls.SyncAll(toAt)
 	}
-	removeAll(toFd, to)
 	return err
 }
 
-// copyEntry copies one entry, with all that is in it.
-func copyEntry(ctx context.Context, fromFd int, from string, toFd int, to string) error {
-	if err := ctx.Err(); err != nil {
-		return err
+// place returns the open folder of the copy, and the name in it, of an entry.
+func (c *copying) place(w *walk) (at int, name string, err error) {
+	if w.below == 0 {
+		return c.toAt, c.to, nil
 	}
-	st, err := status(fromFd, from, false)
-	if err != nil {
-		return err
-	}
-	switch entry.KindOfMode(uint32(st.Mode)) {
-	case entry.KindFile:
-		err = copyFile(ctx, fromFd, from, toFd, to, &st)
-	case entry.KindFolder:
-		err = copyFolder(ctx, fromFd, from, toFd, to)
-	case entry.KindLink:
-		room := make([]byte, 1<<16)
-		n, reading := retry(func() (int, error) { return unix.Readlinkat(fromFd, from, room) })
-		if err = reading; err == nil {
-			err = unix.Symlinkat(string(room[:n]), toFd, to)
-		}
-	default:
-		return fmt.Errorf("%s: %w", from, errNoCopy)
-	}
-	if err != nil {
-		return err
-	}
-	return likeBefore(toFd, to, &st)
+	at, err = c.ladder.fd()
+	return at, w.name, err
 }
 
-// likeBefore gives a copy owner, permissions and times of what it is a copy of.
-// Only an administrator can give things away.
-func likeBefore(fd int, name string, st *unix.Stat_t) error {
-	if err := unix.Fchownat(fd, name, int(st.Uid), int(st.Gid), unix.AT_SYMLINK_NOFOLLOW); err != nil && !errors.Is(err, unix.EPERM) {
+// one copies one entry; a folder is made, to be filled.
+func (c *copying) one(w *walk, st *sys.Status) error {
+	at, name, err := c.place(w)
+	if err != nil {
 		return err
 	}
-	if entry.KindOfMode(uint32(st.Mode)) != entry.KindLink {
-		if err := permit(fd, name, uint32(st.Mode)&0o7777); err != nil {
+	if st.Kind == entry.KindFolder {
+		return c.makeFolder(w, at, name, st)
+	}
+	if st.Links > 1 && c.nameAgain(st, at, name) {
+		return nil
+	}
+	switch st.Kind {
+	case entry.KindFile:
+		err = c.file(w.at, w.name, at, name, st)
+	case entry.KindLink:
+		var target string
+		if target, err = c.calls.ReadLink(w.at, w.name); err == nil {
+			err = c.calls.MakeLink(target, at, name)
+		}
+		if err == nil {
+			err = c.likeBefore(w.at, w.name, at, name, st)
+		}
+	default:
+		err = errNoCopy
+	}
+	if err == nil && st.Links > 1 {
+		c.ways[nodeOf(st)] = c.wayTo(w)
+	}
+	return err
+}
+
+// wayTo returns the names on the way to the copy of an entry.
+func (c *copying) wayTo(w *walk) (way []string) {
+	if w.below == 0 {
+		return nil
+	}
+	for _, r := range c.ladder.rungs[1:] {
+		way = append(way, r.name)
+	}
+	return append(way, w.name)
+}
+
+// nameAgain gives the copy of a file another name, if there is a copy.
+func (c *copying) nameAgain(st *sys.Status, at int, name string) bool {
+	if c.again != nil && c.again(st, at, name) {
+		return true
+	}
+	way, copied := c.ways[nodeOf(st)]
+	if !copied || len(way) == 0 {
+		return false
+	}
+	first := ladder{calls: c.calls}
+	defer first.close()
+	fd, err := c.calls.OpenFolder(c.toAt, c.to)
+	if err == nil {
+		err = first.reset(fd)
+	}
+	for i := 0; i < len(way)-1 && err == nil; i++ {
+		err = first.down(way[i])
+	}
+	if err == nil {
+		fd, err = first.fd()
+	}
+	if err == nil {
+		err = c.calls.NameAgain(fd, way[len(way)-1], at, name)
+	}
+	if err != nil {
+		c.lost.links++
+	}
+	return err == nil
+}
+
+// makeFolder makes a folder that only its owner may enter for now.
+func (c *copying) makeFolder(w *walk, at int, name string, st *sys.Status) error {
+	if err := c.calls.MakeFolder(at, name, 0o700); err != nil {
+		return err
+	}
+	if err := c.bare(at, name, true); err != nil {
+		return err
+	}
+	if w.below > 0 {
+		if err := c.ladder.down(name); err != nil {
+			return err
+		}
+	} else {
+		fd, err := c.calls.OpenFolder(at, name)
+		if err != nil {
+			return err
+		}
+		if err := c.ladder.reset(fd); err != nil {
 			return err
 		}
 	}
-	modified, accessed := exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim))
-	return setTimes(fd, name, &modified, &accessed)
+	c.above = append(c.above, *st)
+	return nil
 }
 
-func copyFolder(ctx context.Context, fromFd int, from string, toFd int, to string) error {
-	names, in, err := namesIn(fromFd, from)
-	if err != nil {
-		return err
+// bare takes away what a new entry has got from the folder that it was made in: an
+// access list would let others in.
+func (c *copier) bare(at int, name string, folder bool) error {
+	keys := []string{sys.AccessList}
+	if folder {
+		keys = append(keys, sys.DefaultList)
 	}
-	defer in.Close()
-	if err := unix.Mkdirat(toFd, to, 0o700); err != nil {
-		return err
-	}
-	_, out, err := namesIn(toFd, to)
-	if err != nil {
-		return err
-	}
-	defer out.Close()
-	for _, name := range names {
-		if err := copyEntry(ctx, int(in.Fd()), name, int(out.Fd()), name); err != nil {
+	for _, key := range keys {
+		if err := c.calls.DropAttribute(at, name, key); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func openAt(fd int, name string, flags int, mode uint32) (*os.File, error) {
-	file, err := retry(func() (int, error) { return unix.Openat(fd, name, flags|unix.O_NOFOLLOW|unix.O_CLOEXEC, mode) })
-	if err != nil {
-		return nil, err
+// leave makes the copy of a folder like what it is a copy of, now that all is in it.
+func (c *copying) leave(w *walk) error {
+	last := len(c.above) - 1
+	st := c.above[last]
+	c.above = c.above[:last]
+	if !c.synced {
+		fd, err := c.ladder.fd()
+		if err == nil {
+			err = c.calls.SyncFolder(fd)
+		}
+		if err != nil {
+			return err
+		}
 	}
-	return os.NewFile(uintptr(file), name), nil
+	c.ladder.up()
+	if w.below == 0 {
+		return c.likeBefore(w.at, w.name, c.toAt, c.to, &st)
+	}
+	at, err := c.ladder.fd()
+	if err != nil {
+		return err
+	}
+	return c.likeBefore(w.at, w.name, at, w.name, &st)
 }
 
-// copyFile copies the content of a file, has it on disk, and reads it again.
-func copyFile(ctx context.Context, fromFd int, from string, toFd int, to string, before *unix.Stat_t) error {
-	in, err := openAt(fromFd, from, unix.O_RDONLY|unix.O_NONBLOCK, 0)
+// likeBefore gives a copy owner, access list, attributes, permissions and times of
+// what it is a copy of. What the other file system or this user cannot set is
+// counted, and nobody may do more than before for that.
+func (c *copier) likeBefore(fromAt int, from string, at int, name string, st *sys.Status) error {
+	ownerKept, groupKept, err := c.keepOwner(at, name, st)
 	if err != nil {
 		return err
 	}
-	defer in.Close()
-	out, err := openAt(toFd, to, unix.O_RDWR|unix.O_CREAT|unix.O_EXCL, 0o600)
+	if !ownerKept || !groupKept {
+		c.lost.owners++
+	}
+	if st.Kind == entry.KindLink {
+		return c.calls.SetTimes(at, name, st.Modified, st.Accessed)
+	}
+	all, err := c.calls.Attributes(fromAt, from)
 	if err != nil {
 		return err
 	}
-	defer out.Close()
+	p := st.Permissions
+	if list := all[sys.AccessList]; list != "" {
+		kept := ownerKept && groupKept && c.calls.SetAttribute(at, name, sys.AccessList, list) == nil
+		if !kept {
+			c.lost.lists++
+			if p, err = sys.Narrowed(p, list); err != nil {
+				return err
+			}
+		}
+	}
+	if list := all[sys.DefaultList]; list != "" {
+		if c.calls.SetAttribute(at, name, sys.DefaultList, list) != nil {
+			c.lost.lists++
+		}
+	}
+	dropped := false
+	for key, value := range all {
+		if key == sys.AccessList || key == sys.DefaultList {
+			continue
+		}
+		if err := c.calls.SetAttribute(at, name, key, value); err != nil && !isLabel(key) {
+			dropped = true
+		}
+	}
+	if dropped {
+		c.lost.attributes++
+	}
+	if err := c.calls.SetPermissions(at, name, sys.OfOthers(p, ownerKept, groupKept)); err != nil {
+		return err
+	}
+	return c.calls.SetTimes(at, name, st.Modified, st.Accessed)
+}
+
+// isLabel tells whether an attribute is one that a system gives every file itself.
+func isLabel(key string) bool { return key == "security.selinux" || key == "security.SMACK64" }
+
+// keepOwner gives a copy the owner and the group of what it is a copy of, as far as that
+// is allowed. Only an administrator can give things away.
+func (c *copier) keepOwner(at int, name string, st *sys.Status) (ownerKept, groupKept bool, err error) {
+	now, err := c.calls.Status(at, name)
+	if err != nil {
+		return false, false, err
+	}
+	if now.UID == st.UID && now.GID == st.GID {
+		return true, true, nil
+	}
+	refused := func(err error) bool {
+		return errors.Is(err, unix.EPERM) || errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOTSUP)
+	}
+	err = c.calls.SetOwner(at, name, int(st.UID), int(st.GID))
+	if refused(err) {
+		if err = c.calls.SetOwner(at, name, -1, int(st.GID)); refused(err) {
+			err = nil
+		}
+	}
+	if err != nil {
+		return false, false, err
+	}
+	now, err = c.calls.Status(at, name) // some file systems take it and keep their own
+	return now.UID == st.UID, now.GID == st.GID, err
+}
+
+// piece is how much is copied before looking whether to stop.
+const piece = 256 << 10
+
+// file copies a file: its content, read again and compared by digest, and all else.
+func (c *copying) file(fromAt int, from string, at int, name string, before *sys.Status) error {
+	in, err := c.calls.OpenFile(fromAt, from)
+	if err != nil {
+		return err
+	}
+	defer c.calls.Close(in)
+	opened, err := c.calls.Status(in, "")
+	if err != nil {
+		return err
+	}
+	if !unchanged(before, &opened) {
+		return errDiffers
+	}
+	out, err := c.calls.CreateFile(at, name)
+	if err != nil {
+		return err
+	}
+	defer c.calls.Close(out)
+	if err := c.bare(at, name, false); err != nil {
+		return err
+	}
 	wanted := blake3.New()
-	length, err := io.Copy(&sparse{ctx: ctx, file: out}, io.TeeReader(in, wanted))
+	length, err := c.stream(c.ctx, in, func(p []byte) error {
+		wanted.Write(p)
+		return c.sparse(out, p)
+	})
 	if err == nil {
-		err = out.Truncate(length)
+		err = c.calls.Truncate(out, length)
+	}
+	if err == nil && !c.synced {
+		err = c.calls.Sync(out)
 	}
 	if err == nil {
-		err = out.Sync()
-	}
-	if err == nil {
-		_, err = out.Seek(0, io.SeekStart)
+		_, err = c.calls.Seek(out, 0, io.SeekStart)
 	}
 	if err != nil {
-		return reason(err)
+		return err
 	}
 	got := blake3.New()
-	if _, err := io.Copy(got, out); err != nil {
-		return reason(err)
+	if _, err := c.stream(c.ctx, out, func(p []byte) error { got.Write(p); return nil }); err != nil {
+		return err
 	}
-	if !bytes.Equal(wanted.Sum(nil), got.Sum(nil)) {
+	if [32]byte(wanted.Sum(nil)) != [32]byte(got.Sum(nil)) {
 		return errCopy
 	}
-	now, err := status(fromFd, from, false)
-	if err == nil && (now.Size != length || now.Size != before.Size || now.Mtim != before.Mtim || now.Ino != before.Ino) {
+	if err := c.likeBefore(fromAt, from, at, name, before); err != nil {
+		return err
+	}
+	if !c.synced {
+		if err := c.calls.Sync(out); err != nil {
+			return err
+		}
+	}
+	now, err := c.calls.Status(in, "")
+	if err == nil && (!unchanged(before, &now) || length != before.Size) {
 		err = errDiffers
 	}
 	return err
 }
 
-// reason is what the system said, without the call and the name.
-func reason(err error) error {
-	var p *os.PathError
-	if errors.As(err, &p) {
-		return p.Err
+// stream reads an open file to its end.
+func (s *surveyor) stream(ctx context.Context, fd int, take func(p []byte) error) (length int64, err error) {
+	room := make([]byte, piece)
+	for {
+		if err := ctx.Err(); err != nil {
+			return length, err
+		}
+		n, err := s.calls.Read(fd, room)
+		if err == io.EOF {
+			return length, nil
+		}
+		if err == nil {
+			err = take(room[:n])
+		}
+		if err != nil {
+			return length, err
+		}
+		length += int64(n)
+		if s.progress != nil {
+			s.progress.Read.Add(int64(n))
+		}
 	}
-	return err
-}
-
-// sparse writes a file, and leaves holes where there are only zeros.
-type sparse struct {
-	ctx  context.Context
-	file *os.File
 }
 
 var zeros [32 << 10]byte
 
-// Write implements io.Writer.
-func (s *sparse) Write(p []byte) (int, error) {
-	if err := s.ctx.Err(); err != nil {
-		return 0, err
+// sparse writes to an open file, and leaves holes where there are only zeros.
+func (s *surveyor) sparse(fd int, p []byte) error {
+	for len(p) > 0 {
+		part := p[:min(len(p), len(zeros))]
+		p = p[len(part):]
+		var err error
+		if string(part) == string(zeros[:len(part)]) {
+			_, err = s.calls.Seek(fd, int64(len(part)), io.SeekCurrent)
+		} else {
+			_, err = s.calls.Write(fd, part)
+		}
+		if err != nil {
+			return err
+		}
 	}
-	if len(p) <= len(zeros) && bytes.Equal(p, zeros[:len(p)]) {
-		_, err := s.file.Seek(int64(len(p)), io.SeekCurrent)
-		return len(p), err
+	return nil
+}
+
+// digest returns the digest of a file.
+func (s *surveyor) digest(ctx context.Context, at int, name string) (sum [32]byte, err error) {
+	fd, err := s.calls.OpenFile(at, name)
+	if err != nil {
+		return sum, err
 	}
-	return s.file.Write(p)
+	defer s.calls.Close(fd)
+	hash := blake3.New()
+	_, err = s.stream(ctx, fd, func(p []byte) error { hash.Write(p); return nil })
+	return [32]byte(hash.Sum(nil)), err
 }

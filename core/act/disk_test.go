@@ -41,6 +41,11 @@ func all(t *testing.T, c *act.Carrier, root string, action act.Action, o act.Opt
 	plan, err := planner.Plan(context.Background(), found(t, root, chosen))
 	require.NoError(t, err)
 	wrong := map[string]string{}
+	for _, s := range plan.Steps {
+		if s.Refused != "" {
+			wrong[filepath.Base(string(s.Path))] = string(s.Refused)
+		}
+	}
 	c.Tell = func(o act.Outcome) {
 		if o.Err != nil {
 			wrong[filepath.Base(string(o.Step.Path))] = o.Err.Error()
@@ -128,15 +133,15 @@ func TestTrashOnAnotherDisk(t *testing.T) {
 		assert.NoFileExists(t, filepath.Join(disk, in, "info/a b%.trashinfo"))
 		return name
 	}
-	throwAway(".Trash-7")
+	throwAway(".Trash-0")
 	require.NoError(t, os.Mkdir(filepath.Join(disk, ".Trash"), 0o777))
-	throwAway(".Trash-7") // the shared one has no sticky bit
+	throwAway(".Trash-0") // the shared one has no sticky bit
 	require.NoError(t, os.Chmod(filepath.Join(disk, ".Trash"), 0o777|os.ModeSticky))
-	throwAway(".Trash/7")
+	throwAway(".Trash/0")
 	require.NoError(t, os.RemoveAll(filepath.Join(disk, ".Trash")))
-	require.NoError(t, os.RemoveAll(filepath.Join(disk, ".Trash-7")))
+	require.NoError(t, os.RemoveAll(filepath.Join(disk, ".Trash-0")))
 	elsewhere := t.TempDir()
-	require.NoError(t, os.Symlink(elsewhere, filepath.Join(disk, ".Trash-7")))
+	require.NoError(t, os.Symlink(elsewhere, filepath.Join(disk, ".Trash-0")))
 	_, wrong := all(t, c, filepath.Join(disk, "deep"), act.Remove, act.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
 	assert.Contains(t, fmt.Sprint(wrong), "there can be no trash on this disk")
 	left, err := os.ReadDir(elsewhere)

@@ -1,9 +1,9 @@
 package act
 
 import (
+	"fmt"
 	"path"
 	"slices"
-	"strings"
 
 	"frankledger/core/entry"
 )
@@ -36,52 +36,18 @@ func (p *Plan) Columns() []*entry.Field {
 		if s := stepIn(e); s.Refused != "" {
 			return "refused: " + string(s.Refused), true
 		}
-		return p.Does(stepIn(e)), true
+		s := stepIn(e)
+		if s.Notes != "" {
+			return p.Does(s) + "; " + string(s.Notes), true
+		}
+		return p.Does(s), true
 	})
 	name := entry.TextField("name", "of the entry", func(e *entry.Entry) (string, bool) { return e.Path(), true })
 	return []*entry.Field{name, does, entry.FieldNamed("kind"), entry.FieldNamed("size"), entry.FieldNamed("modified")}
 }
 
 // Does tells what a step does.
-func (p *Plan) Does(s *Step) string {
-	switch p.Action {
-	case Hide, Reveal:
-		if s.To == "" {
-			return string(p.Action)
-		}
-		return string(p.Action) + " as " + path.Base(string(s.To))
-	case Move:
-		way, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")
-		if !in {
-			way = string(s.To) // as edited
-		}
-		return "move as " + way
-	case Remove:
-		if p.Options.ForGood {
-			return "remove for good"
-		}
-		return "into the trash"
-	case Stamp:
-		var parts []string
-		if t := p.Options.Modified; t != nil {
-			parts = append(parts, "modified "+string(entry.Time(*t).AppendRFC3339(nil)[:19]))
-		}
-		if t := p.Options.Accessed; t != nil {
-			parts = append(parts, "accessed "+string(entry.Time(*t).AppendRFC3339(nil)[:19]))
-		}
-		return strings.Join(parts, ", ") + " UTC"
-	case Permit:
-		if s.NewMode == "" {
-			return "permit " + p.Options.Mode
-		}
-		return s.Mode + " → " + s.NewMode
-	}
-	words := make([]string, len(p.Options.Command))
-	for i, word := range p.Options.Command {
-		words[i] = string(word)
-	}
-	return strings.Join(Replace(words, string(s.Path)), " ")
-}
+func (p *Plan) Does(s *Step) string { return verbs[p.Action].does(p, s) }
 
 // PastEntries returns journals as entries, the newest first, for PastColumns.
 func PastEntries(list []*Past) (entries []*entry.Entry) {
@@ -103,6 +69,7 @@ func PastColumns() []*entry.Field {
 		entry.MomentField("began", "when", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(of(e).Began), true }),
 		entry.NumberField("steps", "how many there were", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(len(of(e).Steps)), true }),
 		count("done", "how many are done", Done), count("failed", "how many could not be", Failed), count("undone", "how many were taken back", Undone),
+		count("partly", "how many were done, but not to their end", Partly),
 		entry.TextField("state", "how it ended", func(e *entry.Entry) (string, bool) { return of(e).Word(), true }),
 	}
 }
@@ -118,7 +85,21 @@ func (p *Past) Word() string {
 	return "ended"
 }
 
-var stateWords = [...]string{"not begun", "begun", "done", "failed", "undone"}
+// Word says what became of the step. If it was broken off, that is what the disk
+// says.
+func (s *PastStep) Word() string {
+	switch {
+	case !s.Looked:
+		return s.State.String()
+	case s.Found == NotBegun:
+		return "broken off: nothing was done"
+	case s.Found == Begun:
+		return "broken off: unclear"
+	}
+	return "broken off: " + s.Found.String()
+}
+
+var stateWords = [...]string{"not begun", "begun", "done", "failed", "undone", "partly done"}
 
 func (s State) String() string { return stateWords[s] }
 
@@ -136,10 +117,16 @@ func (p *Past) StepEntries() (entries []*entry.Entry) {
 func StepColumns() []*entry.Field {
 	of := func(e *entry.Entry) *PastStep { return e.More.Row.(*PastStep) }
 	to := entry.TextField("to", "where it went", func(e *entry.Entry) (string, bool) { return string(of(e).To), of(e).To != "" })
-	why := entry.TextField("why", "it could not be done", func(e *entry.Entry) (string, bool) { return of(e).Why, of(e).Why != "" })
+	why := entry.TextField("why", "it could not be done, or not as it was meant", func(e *entry.Entry) (string, bool) {
+		s := of(e)
+		if s.Of > 0 {
+			return fmt.Sprintf("%d of %d entries were removed; %s", s.Gone, s.Of, s.Why), true
+		}
+		return s.Why, s.Why != ""
+	})
 	return []*entry.Field{
 		entry.FieldNamed("path"),
-		entry.TextField("state", "what became of it", func(e *entry.Entry) (string, bool) { return of(e).State.String(), true }),
+		entry.TextField("state", "what became of it", func(e *entry.Entry) (string, bool) { return of(e).Word(), true }),
 		to.LeftBlank(), why.LeftBlank(),
 	}
 }

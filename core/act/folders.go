@@ -6,144 +6,151 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 )
 
 var (
-	errLink    = errors.New("a folder on the way to it is a link now")
-	errChanged = errors.New("it has changed since the plan was made")
-	errGone    = errors.New("it is not there any more")
-	errTaken   = errors.New("there is something of that name already")
+	errLink        = errors.New("a folder on the way to it is a link now")
+	errDots        = errors.New("its path is not a plain one from the root")
+	errMovedAway   = errors.New("a folder on the way to it was replaced meanwhile")
+	errChanged     = errors.New("it has changed since the plan was made")
+	errGone        = errors.New("it is not there any more")
+	errTaken       = errors.New("there is something of that name already")
+	errMountInside = errors.New("another file system is mounted in it")
 )
 
 // folders opens folders by their full paths, from the root on, none of them by a
 // link: so nothing that is put on the way meanwhile can lead elsewhere. The way
-// down to the last one is kept open, as the next one mostly lies near.
+// down to the last one is kept, as the next one mostly lies near.
 type folders struct {
-	path string // of the last one
-	way  []openFolder
+	path   string // of the last one; "" if there is none
+	ladder ladder
 }
 
-type openFolder struct {
-	name string
-	fd   int
-}
+func newFolders(calls *sys.Calls) folders { return folders{ladder: ladder{calls: calls, mounts: true}} }
 
 // at returns the open folder that a path lies in, and the last name of it. The
 // folder is valid until the next call.
 func (f *folders) at(full string) (fd int, name string, err error) {
 	slash := strings.LastIndexByte(full, '/')
 	if slash < 0 || full[0] != '/' {
-		return -1, "", unix.EINVAL
+		return -1, "", errDots
 	}
 	dir, name := full[:max(slash, 1)], full[slash+1:]
 	if name == "" || name == "." || name == ".." {
-		return -1, "", unix.EINVAL
+		return -1, "", errDots
 	}
-	if len(f.way) == 0 || f.path != dir {
-		if err := f.open(dir); err != nil {
-			f.close()
-			return -1, "", err
-		}
+	if err := f.open(dir); err != nil {
+		return -1, "", err
 	}
-	return f.way[len(f.way)-1].fd, name, nil
+	fd, err = f.ladder.fd()
+	if err != nil {
+		f.close()
+	}
+	return fd, name, err
 }
 
 // open opens a folder, from where the way to it parts from the one that is open.
-func (f *folders) open(dir string) error {
-	if len(f.way) == 0 {
-		fd, err := retry(func() (int, error) { return unix.Open("/", folderFlags, 0) })
-		if err != nil {
-			return err
-		}
-		f.way = append(f.way, openFolder{"", fd})
+func (f *folders) open(dir string) (err error) {
+	if f.path == dir {
+		return nil
 	}
-	depth := 1
-	for name := range strings.SplitSeq(strings.Trim(dir, "/"), "/") {
-		if name == "" {
-			continue
-		}
-		if depth < len(f.way) && f.way[depth].name == name {
-			depth++
-			continue
-		}
-		f.closeBelow(depth)
-		above := f.way[depth-1].fd
-		fd, err := retry(func() (int, error) { return unix.Openat(above, name, folderFlags|unix.O_NOFOLLOW, 0) })
-		if errors.Is(err, unix.ELOOP) || errors.Is(err, unix.ENOTDIR) {
-			err = errLink
+	if f.path == "" {
+		fd, err := f.ladder.calls.Root()
+		if err == nil {
+			err = f.ladder.reset(fd)
 		}
 		if err != nil {
 			return err
 		}
-		f.way = append(f.way, openFolder{strings.Clone(name), fd})
-		depth++
+		f.path = "/"
 	}
-	f.closeBelow(depth)
+	shared := sharedFolders(f.path, dir)
+	for depth := folderDepth(f.path[:shared]); f.ladder.depth() > depth; {
+		f.ladder.up()
+	}
+	f.path = "" // until it is whole
+	if rest := strings.TrimPrefix(dir[shared:], "/"); rest != "" {
+		for name := range strings.SplitSeq(rest, "/") {
+			if err := f.ladder.down(name); err != nil {
+				f.ladder.close()
+				return err
+			}
+		}
+	}
 	f.path = dir
 	return nil
 }
 
-// closeBelow closes what is deeper.
-func (f *folders) closeBelow(depth int) {
-	for _, d := range f.way[min(depth, len(f.way)):] {
-		unix.Close(d.fd)
+// sharedFolders returns how much of two paths of folders is the same, up to the
+// end of a folder in both.
+func sharedFolders(a, b string) int {
+	n, end := min(len(a), len(b)), 0
+	i := 0
+	for ; i < n && a[i] == b[i]; i++ {
+		if a[i] == '/' {
+			end = i
+		}
 	}
-	f.way = f.way[:min(depth, len(f.way))]
+	if i == n && (len(a) == n || a[n] == '/') && (len(b) == n || b[n] == '/') {
+		end = n
+	}
+	return max(end, 1)
+}
+
+// folderDepth returns how many folders below the root a path leads.
+func folderDepth(dir string) int {
+	if dir == "/" {
+		return 0
+	}
+	return strings.Count(dir, "/")
+}
+
+// mount returns where the last folder is.
+func (f *folders) mount() mountOf {
+	last := f.ladder.rungs[len(f.ladder.rungs)-1]
+	return mountOf{last.mount, last.node.device}
 }
 
 func (f *folders) close() {
-	f.closeBelow(0)
+	f.ladder.close()
 	f.path = ""
 }
 
-// retry calls a function again while a signal interrupts it.
-func retry(call func() (int, error)) (int, error) {
-	for {
-		n, err := call()
-		if err != unix.EINTR {
-			return n, err
-		}
-	}
-}
-
-// status returns what the system says of a name in an open folder.
-func status(fd int, name string, follow bool) (st unix.Stat_t, err error) {
-	flags := unix.AT_SYMLINK_NOFOLLOW
-	if follow {
-		flags = 0
-	}
-	_, err = retry(func() (int, error) { return 0, unix.Fstatat(fd, name, &st, flags) })
-	return st, err
-}
-
-func timeOf(t unix.Timespec) entry.Time {
-	sec, nsec := t.Unix()
-	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
-}
-
-// isThere returns an error unless what is there is what a step is about.
-func (s *Step) isThere(fd int, name string, follow bool) (st unix.Stat_t, err error) {
-	if st, err = status(fd, name, follow); err != nil {
-		if errors.Is(err, unix.ENOENT) {
-			err = errGone
-		}
+// status returns what the system says of a path.
+func (f *folders) status(full string) (st sys.Status, err error) {
+	fd, name, err := f.at(full)
+	if err != nil {
 		return st, err
 	}
-	kind := entry.KindOfMode(uint32(st.Mode))
-	switch {
-	case uint64(st.Ino) != s.Inode || uint64(st.Dev) != s.Device || kind.String() != s.Kind:
-		err = errChanged
-	case kind != entry.KindFolder && (timeOf(st.Mtim) != entry.Time(s.Modified) || kind == entry.KindFile && st.Size != s.Size):
-		err = errChanged
-	}
-	return st, err
+	return f.ladder.calls.Status(fd, name)
 }
 
-// onOtherDevice tells whether a folder is on another file system than the one it
-// lies in.
-func onOtherDevice(fd int, name string) bool {
-	var above unix.Stat_t
-	st, err := status(fd, name, false)
-	return err == nil && unix.Fstat(fd, &above) == nil && st.Dev != above.Dev
+// gone tells whether an error means that nothing has a name.
+func gone(err error) bool { return errors.Is(err, unix.ENOENT) }
+
+// volumes are the file systems that were met, by the numbers they have now.
+type volumes map[uint64]sys.Volume
+
+// of returns what is known of the file system of an entry in an open folder.
+func (v volumes) of(calls *sys.Calls, at int, name string, st *sys.Status) sys.Volume {
+	if known, met := v[st.Device]; met {
+		return known
+	}
+	var volume sys.Volume
+	if above, err := calls.Status(at, ""); err == nil && above.Device != st.Device {
+		// Something is mounted on it, or this file system gives every folder
+		// a number of its own.
+		if st.Kind == entry.KindFolder {
+			if fd, err := calls.OpenFolder(at, name); err == nil {
+				volume, _ = calls.Volume(fd) // not known
+				calls.Close(fd)
+			}
+		}
+	} else if err == nil {
+		volume, _ = calls.Volume(at)
+	}
+	v[st.Device] = volume
+	return volume
 }

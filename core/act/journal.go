@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -15,6 +17,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -45,6 +48,10 @@ type header struct {
 	Action  Action     `json:"action"`
 	Host    exact.Text `json:"host"`
 	Options Options    `json:"options"`
+	// Volumes are those of the plan.
+	Volumes map[uint64]string `json:"volumes,omitempty"`
+	// Token makes the names of copies that are not whole yet this journal's own.
+	Token string `json:"token,omitempty"`
 }
 
 // folderTimes are the times of a folder, before anything was done or after.
@@ -60,21 +67,53 @@ type event struct {
 	Done   int        `json:"done,omitempty"`
 	Failed int        `json:"failed,omitempty"`
 	Undone int        `json:"undone,omitempty"`
-	Made   exact.Text `json:"made,omitempty"` // a folder that was made
-	To     exact.Text `json:"to,omitempty"`   // where it goes, where the step does not say
-	Info   exact.Text `json:"info,omitempty"` // what the trash keeps of it
+	Partly int        `json:"partly,omitempty"` // it could not be done to its end
+	Copied int        `json:"copied,omitempty"` // its copy is whole, and what it is a copy of may be removed
+	Back   int        `json:"back,omitempty"`   // likewise, when it was undone
+	Gone   int64      `json:"gone,omitempty"`   // how many entries were removed
+	Of     int64      `json:"of,omitempty"`     // so many
+	Made   exact.Text `json:"made,omitempty"`   // a folder that was made
+	To     exact.Text `json:"to,omitempty"`     // where it goes, where the step does not say
+	Info   exact.Text `json:"info,omitempty"`   // what the trash keeps of it
 	Inode  uint64     `json:"inode,omitempty"`
 	Device uint64     `json:"device,omitempty"`
-	Why    exact.Text `json:"why,omitempty"`
-	End    bool       `json:"end,omitempty"`
-	Undid  bool       `json:"undid,omitempty"`
+	Volume string     `json:"volume,omitempty"`
+	// What times it has got, where the file system could not hold those meant.
+	Modified *exact.Time `json:"modified,omitempty"`
+	Accessed *exact.Time `json:"accessed,omitempty"`
+	Why      exact.Text  `json:"why,omitempty"`
+	End      bool        `json:"end,omitempty"`
+	Undid    bool        `json:"undid,omitempty"`
 }
 
 // Journal is a journal that is being written.
 type Journal struct {
 	Number  int64
 	file    *os.File
+	calls   *sys.Calls
+	token   string
 	pending []byte
+}
+
+// under returns the name of the copy of a step's entry until it is whole.
+func (j *Journal) under(step int) string { return copyName(j.Number, j.token, step) }
+
+// copyName returns the name of a copy until it is whole. Journals of an earlier
+// version have no token.
+func copyName(number int64, token string, step int) string {
+	if token == "" {
+		return fmt.Sprintf(".frank-act-%d-%d", number, step)
+	}
+	return fmt.Sprintf(".frank-%s-%d", token, step)
+}
+
+// sync has all that was noted on disk.
+func (j *Journal) sync() error {
+	err := j.flush()
+	if err == nil {
+		err = j.calls.Sync(int(j.file.Fd()))
+	}
+	return err
 }
 
 func (js Journals) path(number int64) string {
@@ -100,15 +139,16 @@ func (js Journals) Numbers() ([]int64, error) {
 }
 
 // begin begins a journal with all that is going to be done, on disk.
-func (js Journals) begin(p *Plan, began time.Time, folders []folderTimes) (*Journal, error) {
+func (js Journals) begin(calls *sys.Calls, p *Plan, began time.Time, folders []folderTimes) (*Journal, error) {
 	if err := os.MkdirAll(js.Folder, 0o700); err != nil {
 		return nil, err
 	}
+	os.Chmod(js.Folder, 0o700) // whatever an earlier version made of it
 	numbers, err := js.Numbers()
 	if err != nil {
 		return nil, err
 	}
-	j := &Journal{Number: 1}
+	j := &Journal{Number: 1, calls: calls, token: fmt.Sprintf("%016x", rand.Uint64())}
 	if len(numbers) > 0 {
 		j.Number = numbers[len(numbers)-1] + 1
 	}
@@ -122,13 +162,18 @@ func (js Journals) begin(p *Plan, began time.Time, folders []folderTimes) (*Jour
 	if err != nil {
 		return nil, err
 	}
+	drop := func() {
+		j.file.Close()
+		os.Remove(js.path(j.Number))
+	}
 	if err := j.lock(); err != nil {
+		drop()
 		return nil, err
 	}
-	out := bufio.NewWriterSize(j.file, 1<<20)
+	out := bufio.NewWriterSize(journalFile{j}, 1<<20)
 	lines := json.NewEncoder(out)
 	lines.SetEscapeHTML(false)
-	err = lines.Encode(journalLine{Header: &header{journalVersion, j.Number, len(p.Steps), exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options}})
+	err = lines.Encode(journalLine{Header: &header{journalVersion, j.Number, len(p.Steps), exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options, p.Volumes, j.token}})
 	var line []byte
 	for i := 0; i < len(p.Steps) && err == nil; i++ {
 		line = append(p.Steps[i].AppendJSON(append(line[:0], `{"step":`...)), "}\n"...)
@@ -141,18 +186,23 @@ func (js Journals) begin(p *Plan, began time.Time, folders []folderTimes) (*Jour
 		err = out.Flush()
 	}
 	if err == nil {
-		err = j.file.Sync()
+		err = calls.Sync(int(j.file.Fd()))
 	}
 	if err == nil {
 		err = syncFolder(js.Folder)
 	}
 	if err != nil {
-		j.file.Close()
-		os.Remove(js.path(j.Number))
+		drop()
 		return nil, err
 	}
 	return j, nil
 }
+
+// journalFile writes to the file of a journal.
+type journalFile struct{ j *Journal }
+
+// Write implements io.Writer.
+func (f journalFile) Write(p []byte) (int, error) { return f.j.calls.Write(int(f.j.file.Fd()), p) }
 
 func syncFolder(path string) error {
 	d, err := os.Open(path)
@@ -168,7 +218,7 @@ var ErrBusy = errors.New("another program is at work on it")
 
 // lock keeps others from the journal until it is closed.
 func (j *Journal) lock() error {
-	_, err := retry(func() (int, error) { return 0, unix.Flock(int(j.file.Fd()), unix.LOCK_EX|unix.LOCK_NB) })
+	err := unix.Flock(int(j.file.Fd()), unix.LOCK_EX|unix.LOCK_NB)
 	if errors.Is(err, unix.EWOULDBLOCK) {
 		return ErrBusy
 	}
@@ -184,7 +234,8 @@ func (j *Journal) note(e event) {
 	j.pending = append(append(j.pending, line...), '\n')
 }
 
-// begun writes that a step begins, and all that was noted.
+// begun writes that a step begins, and all that was noted. When that cannot be
+// written, the step must not be done.
 func (j *Journal) begun(e event) error {
 	if e.To == "" && e.Info == "" { // by far the most
 		j.pending = append(strconv.AppendInt(append(j.pending, `{"begin":`...), int64(e.Begin), 10), "}\n"...)
@@ -203,8 +254,15 @@ func (j *Journal) flush() error {
 	if len(j.pending) == 0 {
 		return nil
 	}
-	_, err := j.file.Write(j.pending)
-	j.pending = j.pending[:0]
+	n, err := j.calls.Write(int(j.file.Fd()), j.pending)
+	if err == nil {
+		j.pending = j.pending[:0]
+		return nil
+	}
+	// A line that was cut short is ended, if more can be written later.
+	if j.pending = j.pending[n:]; n > 0 {
+		j.pending = append([]byte("\n"), j.pending...)
+	}
 	return err
 }
 
@@ -218,10 +276,7 @@ func (j *Journal) end(e event, folders []folderTimes) error {
 		j.pending = append(append(j.pending, line...), '\n')
 	}
 	j.note(e)
-	err := j.flush()
-	if err == nil {
-		err = j.file.Sync()
-	}
+	err := j.sync()
 	if closing := j.file.Close(); err == nil {
 		err = closing
 	}
@@ -238,6 +293,8 @@ type Past struct {
 	Steps   []*PastStep
 	Ended   bool // it was not broken off
 	Undone  bool
+	Volumes map[uint64]string
+	token   string
 	version int
 	steps   int // how many there should be
 	made    []string
@@ -250,11 +307,23 @@ type PastStep struct {
 	*Step
 	Number int
 	State  State
-	Why    string // it failed
+	Why    string // it failed, or what is not as before
+	Looked bool   // it was begun and not closed, and Found is what the disk says of it
+	Found  State
+	Gone   int64 // entries that were removed, of a step that is partly done
+	Of     int64
 	info   string
-	inode  uint64 // where another than that of the step
-	device uint64
+	copied []place // what else than the entry of the step it may be, since it was copied
+	set    event   // times that it has got
 }
+
+// place is how an entry is told from others.
+type place struct {
+	inode, device uint64
+	volume        string
+}
+
+func (p *Past) under(step int) string { return copyName(p.Number, p.token, step) }
 
 // State is what became of a step.
 type State uint8
@@ -265,6 +334,7 @@ const (
 	Done
 	Failed
 	Undone
+	Partly // done, but not to its end
 )
 
 // Read reads a journal. A line that was cut short as the program was killed is
@@ -275,7 +345,7 @@ func (js Journals) Read(number int64) (*Past, error) {
 		return nil, err
 	}
 	defer file.Close()
-	p := &Past{before: map[string]entry.Time{}, after: map[string]entry.Time{}}
+	p := &Past{Volumes: map[uint64]string{}, before: map[string]entry.Time{}, after: map[string]entry.Time{}}
 	in := bufio.NewReaderSize(file, 1<<20)
 	for {
 		content, err := in.ReadBytes('\n')
@@ -311,6 +381,8 @@ func (p *Past) take(l *journalLine) {
 		h := l.Header
 		p.steps, p.version = h.Steps, h.Version
 		p.Number, p.Began, p.Action, p.Host, p.Options = h.Number, entry.Time(h.Began).Std(), h.Action, string(h.Host), h.Options
+		maps.Copy(p.Volumes, h.Volumes)
+		p.token = h.Token
 	case l.Step != nil:
 		p.Steps = append(p.Steps, &PastStep{Step: l.Step, Number: len(p.Steps) + 1})
 	case l.Folder != nil:
@@ -335,12 +407,14 @@ func (p *Past) event(e *event) {
 	for _, one := range []struct {
 		n     int
 		state State
-	}{{e.Begin, Begun}, {e.Done, Done}, {e.Failed, Failed}, {e.Undone, Undone}} {
+	}{{e.Begin, Begun}, {e.Done, Done}, {e.Failed, Failed}, {e.Undone, Undone}, {e.Partly, Partly}, {e.Copied, Begun}, {e.Back, Done}} {
 		if one.n < 1 || one.n > len(p.Steps) {
 			continue
 		}
 		s := p.Steps[one.n-1]
-		s.State = one.state
+		if e.Back == 0 || s.State == NotBegun {
+			s.State = one.state
+		}
 		if e.To != "" {
 			s.To = e.To
 		}
@@ -351,17 +425,34 @@ func (p *Past) event(e *event) {
 			s.Why = string(e.Why)
 		}
 		if e.Inode != 0 {
-			s.inode, s.device = e.Inode, e.Device
+			s.copied = append(s.copied, place{e.Inode, e.Device, e.Volume})
+		}
+		if e.Modified != nil || e.Accessed != nil {
+			s.set = *e
+		}
+		if e.Of != 0 {
+			s.Gone, s.Of = e.Gone, e.Of
 		}
 	}
 }
 
-// Count returns how many steps are in a state.
+// Count returns how many steps are in a state: that which the disk tells, if it was
+// looked at.
 func (p *Past) Count(state State) (n int) {
 	for _, s := range p.Steps {
-		if s.State == state {
+		if s.State == state && !s.Looked || s.Looked && s.Found == state {
 			n++
 		}
 	}
 	return n
+}
+
+// closed notes that a step is done, and what is not as it was meant.
+func (j *Journal) closed(n int, set event, notes string) {
+	if set == (event{}) && notes == "" { // by far the most
+		j.done(n)
+		return
+	}
+	set.Done, set.Why = n, exact.Text(notes)
+	j.note(set)
 }

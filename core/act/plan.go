@@ -10,13 +10,14 @@ package act
 import (
 	"errors"
 	"fmt"
+	"path"
 	"strconv"
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
 
-// Action is what is to be done with entries.
+// Action is what is to be done with entries, by the name of its verb.
 type Action string
 
 const (
@@ -49,9 +50,12 @@ type Plan struct {
 	Action  Action     `json:"action"`
 	Host    exact.Text `json:"host"`
 	Options Options    `json:"options"`
-	Steps   []*Step    `json:"steps"`
-	Makes   bool       `json:"-"` // the folder to move into, which is not there
-	Covered int        `json:"-"` // matches that lie in another one, which is acted on
+	// Volumes tells, for the numbers of devices in the steps, which file systems
+	// these were: the numbers may be others after the next mount.
+	Volumes map[uint64]string `json:"volumes,omitempty"`
+	Steps   []*Step           `json:"steps"`
+	Makes   bool              `json:"-"` // the folder to move into, which is not there
+	Covered int               `json:"-"` // matches that lie in another one, which is acted on
 }
 
 // planVersion is that of the form of plans.
@@ -66,10 +70,15 @@ type Step struct {
 	Size     int64        `json:"size"` // of a file
 	Modified exact.Time   `json:"modified"`
 	Accessed exact.Time   `json:"accessed"`
+	Changed  exact.Time   `json:"changed,omitzero"` // its details; zero in a plan of an earlier version
+	Born     exact.Time   `json:"born,omitzero"`    // when it was made; zero if that is not known
 	Mode     string       `json:"mode"`
 	Holds    *Holds       `json:"holds,omitempty"` // for a folder that goes as a whole
 	To       exact.Text   `json:"to,omitempty"`    // where it goes: a full path
 	NewMode  string       `json:"new_mode,omitempty"`
+	Mounted  bool         `json:"mounted,omitempty"` // something is mounted on it, and what is in that is meant
+	Keeper   *Keeper      `json:"keeper,omitempty"`  // what must be there for it to be removed
+	Notes    exact.Text   `json:"notes,omitempty"`   // what will not be as before
 	Refused  exact.Text   `json:"refused,omitempty"` // why it will not be done
 	Entry    *entry.Entry `json:"-"`                 // what it was made of; nil in a plan that was kept
 }
@@ -79,6 +88,27 @@ type Holds struct {
 	Entries int64      `json:"entries"`
 	Size    int64      `json:"size"`
 	Newest  exact.Time `json:"newest"` // the last time that any of it was modified, or its details were
+	// Digest is made of the names, kinds, sizes, inodes and times of all of it:
+	// when it was modified, and its details changed. Empty in a plan of an
+	// earlier version.
+	Digest string `json:"digest,omitempty"`
+}
+
+// sameAs tells whether a folder holds what it held.
+func (h *Holds) sameAs(now *Holds) bool {
+	if h.Digest == "" {
+		return h.Entries == now.Entries && h.Size == now.Size && h.Newest == now.Newest
+	}
+	return h.Digest == now.Digest
+}
+
+// Keeper is the file that stays when a spare of it is removed.
+type Keeper struct {
+	Path     exact.Text `json:"path"`
+	Inode    uint64     `json:"inode"`
+	Size     int64      `json:"size"`
+	Modified exact.Time `json:"modified"`
+	Changed  exact.Time `json:"changed"`
 }
 
 // Totals are what the steps of a plan amount to.
@@ -87,6 +117,7 @@ type Totals struct {
 	Files, Folders, Others int
 	Bytes                  int64 // of content of files, also in folders that go as a whole
 	Within                 int64 // entries in folders that go as a whole
+	Noted                  int   // steps after which not all is as before
 }
 
 // Totals sums up the steps that will be done.
@@ -97,6 +128,9 @@ func (p *Plan) Totals() (t Totals) {
 			continue
 		}
 		t.Steps++
+		if s.Notes != "" {
+			t.Noted++
+		}
 		switch s.Kind {
 		case entry.KindFile.String():
 			t.Files++
@@ -131,20 +165,26 @@ func (p *Plan) Check(host string) error {
 	case string(p.Host) != host:
 		return fmt.Errorf("%w: %s", ErrPlanHost, p.Host)
 	}
+	if _, known := verbs[p.Action]; !known || p.Action == Run {
+		return fmt.Errorf("%w: there is no action %q that can be kept", ErrPlan, p.Action)
+	}
+	if into := string(p.Options.Into); into != "" && !plainPath(into) {
+		return fmt.Errorf("%w: the folder to move into is no plain full path", ErrPlan)
+	}
 	for i, s := range p.Steps {
-		if s == nil || len(s.Path) == 0 || s.Path[0] != '/' {
-			return fmt.Errorf("%w: step %d has no full path", ErrPlan, i+1)
+		if s == nil || !plainPath(string(s.Path)) {
+			return fmt.Errorf("%w: step %d has no plain full path", ErrPlan, i+1)
 		}
-		if goes := p.Action == Hide || p.Action == Reveal || p.Action == Move; goes && s.Refused == "" && (len(s.To) == 0 || s.To[0] != '/') {
+		if verbs[p.Action].goes() && s.Refused == "" && !plainPath(string(s.To)) {
 			return fmt.Errorf("%w: step %d does not say in full where to", ErrPlan, i+1)
 		}
 	}
-	switch p.Action {
-	case Hide, Reveal, Move, Remove, Stamp, Permit:
-		return nil
-	}
-	return fmt.Errorf("%w: there is no action %q that can be kept", ErrPlan, p.Action)
+	return nil
 }
+
+// plainPath tells whether a path is one from the root, with neither . nor .. nor
+// empty names in it.
+func plainPath(full string) bool { return full != "" && full[0] == '/' && path.Clean(full) == full }
 
 // AppendJSON appends a step as JSON. Millions are written, so this is not left
 // to reflection.
@@ -156,16 +196,36 @@ func (s *Step) AppendJSON(dst []byte) []byte {
 	dst = strconv.AppendInt(append(dst, `,"size":`...), s.Size, 10)
 	dst = s.Modified.AppendJSON(append(dst, `,"modified":`...))
 	dst = s.Accessed.AppendJSON(append(dst, `,"accessed":`...))
+	if s.Changed != (exact.Time{}) {
+		dst = s.Changed.AppendJSON(append(dst, `,"changed":`...))
+	}
+	if s.Born != (exact.Time{}) {
+		dst = s.Born.AppendJSON(append(dst, `,"born":`...))
+	}
 	dst = exact.Text(s.Mode).AppendJSON(append(dst, `,"mode":`...))
 	if h := s.Holds; h != nil {
 		dst = strconv.AppendInt(append(dst, `,"holds":{"entries":`...), h.Entries, 10)
 		dst = strconv.AppendInt(append(dst, `,"size":`...), h.Size, 10)
-		dst = append(h.Newest.AppendJSON(append(dst, `,"newest":`...)), '}')
+		dst = h.Newest.AppendJSON(append(dst, `,"newest":`...))
+		if h.Digest != "" {
+			dst = exact.Text(h.Digest).AppendJSON(append(dst, `,"digest":`...))
+		}
+		dst = append(dst, '}')
+	}
+	if s.Mounted {
+		dst = append(dst, `,"mounted":true`...)
+	}
+	if k := s.Keeper; k != nil {
+		dst = k.Path.AppendJSON(append(dst, `,"keeper":{"path":`...))
+		dst = strconv.AppendUint(append(dst, `,"inode":`...), k.Inode, 10)
+		dst = strconv.AppendInt(append(dst, `,"size":`...), k.Size, 10)
+		dst = k.Modified.AppendJSON(append(dst, `,"modified":`...))
+		dst = append(k.Changed.AppendJSON(append(dst, `,"changed":`...)), '}')
 	}
 	for _, one := range []struct {
 		key  string
 		text exact.Text
-	}{{`,"to":`, s.To}, {`,"new_mode":`, exact.Text(s.NewMode)}, {`,"refused":`, s.Refused}} {
+	}{{`,"to":`, s.To}, {`,"new_mode":`, exact.Text(s.NewMode)}, {`,"notes":`, s.Notes}, {`,"refused":`, s.Refused}} {
 		if one.text != "" {
 			dst = one.text.AppendJSON(append(dst, one.key...))
 		}

@@ -14,10 +14,10 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/live"
-	"frankledger/core/source"
 )
 
 // Planner makes plans.
@@ -26,11 +26,19 @@ type Planner struct {
 	Options Options
 	Host    string
 	Home    string            // full path of the home folder
+	Keep    []string          // full paths of folders that this program writes to while it acts
 	Mask    entry.Permissions // that a mode without who is limited by
+	Trash   Trash
+	Calls   *sys.Calls // how the system is called; nil for straight
 
+	// EnterLinks takes a place that is a link to a folder for the folder.
+	EnterLinks bool
 	// Hidden are the hidden names of all folders that entries are in. It may be
 	// nil.
 	Hidden *HiddenNames
+	// Spares say, by full path, what entries were and what stays of each. It may
+	// be nil.
+	Spares map[string]live.Spare
 
 	mode func(p entry.Permissions, folder bool) entry.Permissions
 	real map[*entry.Place]string // folders of places, with links followed
@@ -40,11 +48,29 @@ type Planner struct {
 type planning struct {
 	*Planner
 	ctx     context.Context
-	folders folders
+	calls   *sys.Calls
+	folders folders // that steps go to
+	sources folders // that entries lie in
+	cans    *cans
+	volumes volumes
 	names   map[string]struct{} // in the folder that steps go to, where they are many
 	namesOf string
 	missed  int                 // names asked for in this folder
 	targets map[string]struct{} // where steps go to
+	kept    map[mountOf]*target // what can be kept where they go
+	linked  map[node]*linked    // files of several names, which are copied
+}
+
+func (p *Planner) planning(ctx context.Context) *planning {
+	one := &planning{Planner: p, ctx: ctx, calls: p.Calls, folders: newFolders(p.Calls), sources: newFolders(p.Calls), volumes: volumes{},
+		targets: map[string]struct{}{}, kept: map[mountOf]*target{}, linked: map[node]*linked{}}
+	one.cans = newCans(p.Trash, &one.folders, true)
+	return one
+}
+
+func (p *planning) close() {
+	p.folders.close()
+	p.sources.close()
 }
 
 // Plan makes a plan for entries, which must come with their status, in order of
@@ -57,11 +83,11 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 			return nil, err
 		}
 	}
-	plan := &Plan{Version: planVersion, Action: p.Action, Host: exact.Text(p.Host), Options: p.Options}
-	outermost := p.Action == Move || p.Action == Remove || p.Action == Hide
-	above := map[string]bool{} // folders that are acted on
-	first := &planning{Planner: p, ctx: ctx, targets: map[string]struct{}{}}
-	defer first.folders.close()
+	plan := &Plan{Version: planVersion, Action: p.Action, Host: exact.Text(p.Host), Options: p.Options, Volumes: map[uint64]string{}}
+	verb := verbs[p.Action]
+	above := coverage{several: severalPlaces(entries), paths: map[string]bool{}, folders: map[*entry.Folder]bool{}}
+	first := p.planning(ctx)
+	defer first.close()
 	met := again(entries)
 	made := steps{octal: map[entry.Permissions]string{}}
 	plan.Steps = make([]*Step, 0, len(entries))
@@ -79,34 +105,95 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		if e.Self && e.Folder.Place.Full == "/" {
 			full = "/"
 		}
+		if e.Self && (p.EnterLinks || strings.HasSuffix(e.Folder.Place.Given, "/")) && e.Folder.Place.Real != "" {
+			full = e.Folder.Place.Real
+		}
 		if met(full) {
 			continue
 		}
-		if outermost && covered(above, full) {
+		if verb.outermost() && above.covers(e, full) {
 			plan.Covered++
 			continue
 		}
 		s := made.of(e, p.through(e, full))
 		plan.Steps = append(plan.Steps, s)
+		if _, known := plan.Volumes[s.Device]; !known {
+			plan.Volumes[s.Device] = first.volumeOf(s).ID
+		}
 		if e.Kind != entry.KindFolder && p.Action != Move && !p.Options.Number {
 			later = append(later, s)
 			continue
 		}
-		if first.fill(s); s.Refused == "" && outermost && e.Kind == entry.KindFolder {
-			above[full] = true
+		if first.fill(s); s.Refused == "" && verb.outermost() && e.Kind == entry.KindFolder {
+			above.add(e, full)
 		}
 	}
 	p.fillAll(ctx, later)
+	first.noteLinks()
+	for device, id := range plan.Volumes {
+		if id == "" {
+			delete(plan.Volumes, device)
+		}
+	}
 	if _, err := os.Lstat(string(p.Options.Into)); p.Action == Move && errors.Is(err, os.ErrNotExist) {
 		plan.Makes = true
 	}
 	return plan, ctx.Err()
 }
 
+// severalPlaces tells whether entries come from more than one place.
+func severalPlaces(entries []*entry.Entry) bool {
+	return slices.ContainsFunc(entries, func(e *entry.Entry) bool { return e.Folder.Place != entries[0].Folder.Place })
+}
+
+// coverage are the folders that are acted on as a whole.
+type coverage struct {
+	several bool // places, which can lie in one another
+	paths   map[string]bool
+	folders map[*entry.Folder]bool // whether what is in it goes with it
+}
+
+func (c *coverage) add(e *entry.Entry, full string) {
+	if c.several || e.Inside == nil {
+		c.several = true
+		c.paths[full] = true
+		return
+	}
+	c.folders[e.Inside] = true
+}
+
+// covers tells whether an entry lies in one of them.
+func (c *coverage) covers(e *entry.Entry, full string) bool {
+	if !e.Self && c.inside(e.Folder) {
+		return true
+	}
+	if len(c.paths) == 0 {
+		return false
+	}
+	for at := strings.LastIndexByte(full, '/'); at > 0; at = strings.LastIndexByte(full[:at], '/') {
+		if c.paths[full[:at]] {
+			return true
+		}
+	}
+	return c.paths["/"]
+}
+
+func (c *coverage) inside(folder *entry.Folder) bool {
+	if folder == nil || len(c.folders) == 0 {
+		return false
+	}
+	is, known := c.folders[folder]
+	if !known {
+		is = c.inside(folder.Parent)
+		c.folders[folder] = is
+	}
+	return is
+}
+
 // again returns a function that tells whether a path was met before, as it can be
 // where there are several places.
 func again(entries []*entry.Entry) func(full string) bool {
-	if !slices.ContainsFunc(entries, func(e *entry.Entry) bool { return e.Folder.Place != entries[0].Folder.Place }) {
+	if !severalPlaces(entries) {
 		return func(string) bool { return false }
 	}
 	met := map[string]bool{}
@@ -131,8 +218,8 @@ func (p *Planner) fillAll(ctx context.Context, steps []*Step) {
 		share := steps[:n]
 		steps = steps[n:]
 		group.Go(func() {
-			one := &planning{Planner: p, ctx: ctx, targets: map[string]struct{}{}}
-			defer one.folders.close()
+			one := p.planning(ctx)
+			defer one.close()
 			for _, s := range share {
 				if ctx.Err() != nil {
 					return
@@ -149,19 +236,6 @@ func (p *planning) fill(s *Step) {
 	if err := p.decide(s, s.Entry); err != nil {
 		s.Refused = exact.Text(err.Error())
 	}
-}
-
-// covered tells whether a path lies in one of the folders.
-func covered(above map[string]bool, full string) bool {
-	if len(above) == 0 {
-		return false
-	}
-	for dir := path.Dir(full); dir != "/"; dir = path.Dir(dir) {
-		if above[dir] {
-			return true
-		}
-	}
-	return above["/"]
 }
 
 // pathOf returns the full path of a folder, with no link on the way to it, or of
@@ -212,7 +286,10 @@ func (m *steps) of(e *entry.Entry, full string) *Step {
 		m.octal[e.Permissions] = mode
 	}
 	*s = Step{Path: exact.Text(full), Kind: e.Kind.String(), Inode: e.Inode, Device: e.Device, Size: e.Size,
-		Modified: exact.Time(e.Modified), Accessed: exact.Time(e.Accessed), Mode: mode, Entry: e}
+		Modified: exact.Time(e.Modified), Accessed: exact.Time(e.Accessed), Changed: exact.Time(e.Changed), Mode: mode, Entry: e}
+	if e.Known.Has(entry.FactCreated) && e.More != nil {
+		s.Born = exact.Time(e.More.Created)
+	}
 	return s
 }
 
@@ -226,11 +303,12 @@ var (
 	errInItself     = errors.New("a folder cannot go into itself")
 	errRoot         = errors.New("it is the root of everything")
 	errHome         = errors.New("the home folder is in it; --really")
+	errOwnFiles     = errors.New("what this program writes down while it acts is in it")
 	errMount        = errors.New("another file system is mounted there; --really")
-	errSameMode     = errors.New("it has these permissions already")
-	errNoMode       = errors.New("a link has no permissions of its own; --through")
-	errSameTime     = errors.New("it has these times already")
+	errMountedTrash = errors.New("what is mounted cannot go into the trash; --for-good removes all that is in it")
+	errMountStays   = errors.New("a file system is mounted on it, and its name stays")
 	errSeveral      = errors.New("another step of the plan would give the same name")
+	errLongName     = errors.New("its name would be too long")
 	errNothingThere = errors.New("the link leads to nothing")
 )
 
@@ -240,86 +318,89 @@ func (p *planning) decide(s *Step, e *entry.Entry) error {
 		return errNotKnown
 	}
 	if p.Options.Through && e.Kind == entry.KindLink {
-		if err := s.lookThrough(); err != nil {
+		if err := p.lookThrough(s); err != nil {
 			return err
 		}
 	}
-	dir, name := path.Split(string(s.Path))
-	switch p.Action {
-	case Hide:
-		if entry.HiddenName(name) {
-			return errHidden
-		}
-		return p.goes(s, dir+"."+name)
-	case Reveal:
-		plain := strings.TrimLeft(name, ".")
-		switch {
-		case plain == name:
-			return errNotHidden
-		case plain == "":
-			return errNameless
-		}
-		return p.goes(s, dir+plain)
-	case Move:
-		to := name
-		if p.Options.KeepFolders && !e.Self {
-			to = e.Way()
-		}
-		full := path.Join(string(p.Options.Into), to)
-		switch {
-		case full == string(s.Path):
-			return errHere
-		case strings.HasPrefix(full, string(s.Path)+"/"):
-			return errInItself
-		}
-		if err := p.leave(s, e); err != nil {
+	if p.Spares != nil {
+		if err := p.spare(s, e.Folder.Place.Full); err != nil {
 			return err
-		}
-		return p.goes(s, full)
-	case Remove:
-		return p.leave(s, e)
-	case Permit:
-		if s.Kind == entry.KindLink.String() {
-			return errNoMode
-		}
-		before, err := entry.ParsePermissions(s.Mode)
-		if err != nil {
-			return err
-		}
-		if s.NewMode = p.mode(before, s.Kind == entry.KindFolder.String()).Octal(); s.NewMode == s.Mode {
-			return errSameMode
-		}
-	case Stamp:
-		o := &p.Options
-		if (o.Modified == nil || *o.Modified == s.Modified) && (o.Accessed == nil || *o.Accessed == s.Accessed) {
-			return errSameTime
 		}
 	}
-	return nil
+	return verbs[p.Action].plan(p, s, e)
 }
 
-// lookThrough makes a step about what its link leads to, whose path it has.
-func (s *Step) lookThrough() error {
-	var f folders
-	defer f.close()
-	fd, name, err := f.at(string(s.Path))
+// spare makes sure that a file of a list of spares is what it was when the list was
+// made, and notes what stays.
+func (p *planning) spare(s *Step, full string) error {
+	was, listed := p.Spares[full]
+	if !listed {
+		return nil
+	}
+	if was.Inode != s.Inode || was.Size != s.Size || was.Modified != entry.Time(s.Modified) || was.Changed != entry.Time(s.Changed) {
+		return errListed
+	}
+	if p.Action != Remove {
+		return nil
+	}
+	real, err := realPath(was.Keeper)
 	if err != nil {
 		return err
 	}
-	st, err := status(fd, name, false)
+	s.Keeper = &Keeper{Path: exact.Text(real), Inode: was.KeeperInode, Size: was.Size, Modified: exact.Time(was.KeeperModified), Changed: exact.Time(was.KeeperChanged)}
+	other := newFolders(p.calls)
+	defer other.close()
+	st, err := other.status(real)
+	if gone(err) {
+		return errNoKeeper
+	}
+	if err != nil {
+		return err
+	}
+	return s.Keeper.check(&st, s.Inode, s.Device)
+}
+
+var errListed = errors.New("it has changed since the list was made")
+
+// lookThrough makes a step about what its link leads to, whose path it has.
+func (p *planning) lookThrough(s *Step) error {
+	st, err := p.sources.status(string(s.Path))
 	switch {
 	case err != nil:
 		return err
-	case entry.KindOfMode(uint32(st.Mode)) == entry.KindLink:
+	case st.Kind == entry.KindLink:
 		return errNothingThere
 	}
-	s.Kind, s.Inode, s.Device, s.Size = entry.KindOfMode(uint32(st.Mode)).String(), uint64(st.Ino), uint64(st.Dev), st.Size
-	s.Modified, s.Accessed, s.Mode = exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim)), entry.Permissions(st.Mode&0o7777).Octal()
+	s.Kind, s.Inode, s.Device, s.Size = st.Kind.String(), st.Inode, st.Device, st.Size
+	s.Modified, s.Accessed, s.Changed, s.Born = exact.Time(st.Modified), exact.Time(st.Accessed), exact.Time(st.Changed), exact.Time(st.Born)
+	s.Mode = st.Permissions.Octal()
 	return nil
+}
+
+// volumeOf returns what is known of the file system of a step's entry.
+func (p *planning) volumeOf(s *Step) sys.Volume {
+	if known, met := p.volumes[s.Device]; met {
+		return known
+	}
+	if s.Path == "/" {
+		return sys.Volume{}
+	}
+	at, name, err := p.sources.at(string(s.Path))
+	if err != nil {
+		return sys.Volume{}
+	}
+	st, err := p.calls.Status(at, name)
+	if err != nil || st.Device != s.Device {
+		return sys.Volume{}
+	}
+	return p.volumes.of(p.calls, at, name, &st)
 }
 
 // goes has a step go to a path, if that is free, or to a free one like it.
 func (p *planning) goes(s *Step, to string) error {
+	if p.tooLong(to) {
+		return errLongName
+	}
 	err := p.free(s, to)
 	stem, ext := entry.SplitName(path.Base(to))
 	if ext != "" {
@@ -327,6 +408,9 @@ func (p *planning) goes(s *Step, to string) error {
 	}
 	for n := 2; err != nil && p.Options.Number && n < 10_000; n++ {
 		other := path.Join(path.Dir(to), fmt.Sprintf("%s-%d%s", stem, n, ext))
+		if p.tooLong(other) {
+			return errLongName
+		}
 		if err = p.free(s, other); err == nil {
 			to = other
 		}
@@ -338,6 +422,29 @@ func (p *planning) goes(s *Step, to string) error {
 		p.targets[to] = struct{}{}
 	}
 	return nil
+}
+
+// tooLong tells whether a name is longer than its folder takes.
+func (p *planning) tooLong(full string) bool {
+	const shortest = 100 // no file system takes less
+	name := path.Base(full)
+	if len(name) < shortest {
+		return false
+	}
+	most := 255
+	for dir := path.Dir(full); dir != "/"; dir = path.Dir(dir) {
+		at, _, err := p.folders.at(dir + "/x")
+		if gone(err) {
+			continue
+		}
+		if err == nil {
+			if v, err := p.calls.Volume(at); err == nil && v.NameMax > 0 {
+				most = v.NameMax
+			}
+		}
+		break
+	}
+	return len(name) > most
 }
 
 // manyNames is how many names are asked for in a folder one by one, before it is
@@ -356,7 +463,7 @@ func (p *planning) free(s *Step, to string) error {
 		return nil
 	}
 	fd, name, err := p.folders.at(to)
-	if errors.Is(err, unix.ENOENT) {
+	if gone(err) {
 		return nil // nor is there the folder, which will be made
 	}
 	if err != nil {
@@ -367,8 +474,8 @@ func (p *planning) free(s *Step, to string) error {
 	}
 	if p.missed++; p.missed > manyNames && p.names == nil {
 		p.names = map[string]struct{}{}
-		if list, dir, err := namesIn(fd, "."); err == nil {
-			dir.Close()
+		if list, open, err := p.calls.ReadFolder(fd, "."); err == nil {
+			p.calls.Close(open)
 			for _, name := range list {
 				if p.Action != Hide || name[0] == '.' { // to hide gives no other names
 					p.names[name] = struct{}{}
@@ -384,94 +491,109 @@ func (p *planning) free(s *Step, to string) error {
 		}
 		return nil
 	}
-	_, err = status(fd, name, false)
+	_, err = p.calls.Status(fd, name)
 	switch {
 	case err == nil:
 		return errTaken
-	case errors.Is(err, unix.ENOENT):
+	case gone(err):
 		return nil
 	}
 	return err
 }
 
+// notMounted returns an error if something is mounted on a folder.
+func (p *planning) notMounted(s *Step) error {
+	if s.Kind != entry.KindFolder.String() {
+		return nil // that is looked at when it is done
+	}
+	if mounted, err := p.mountedOn(s); err != nil || !mounted {
+		return err
+	}
+	return errMountStays
+}
+
+// mountedOn tells whether something is mounted on the entry of a step.
+func (p *planning) mountedOn(s *Step) (bool, error) {
+	st, err := p.sources.status(string(s.Path))
+	return err == nil && (st.Mount != p.sources.mount().mount || st.MountRoot), err
+}
+
 // leave makes sure that an entry may leave its place, and notes what is in a
-// folder.
-func (p *planning) leave(s *Step, e *entry.Entry) error {
+// folder: closely, if it is going to be copied.
+func (p *planning) leave(s *Step, e *entry.Entry, to *target) error {
 	full := string(s.Path)
 	outright := p.Options.Really && e.Self
 	switch {
 	case full == "/":
 		return errRoot
-	case !outright && p.Home != "" && (full == p.Home || strings.HasPrefix(p.Home, full+"/")):
+	case !outright && p.Home != "" && within(p.Home, full):
 		return errHome
-	case e.Kind != entry.KindFolder:
+	case slices.ContainsFunc(p.Keep, func(keep string) bool { return within(keep, full) }):
+		return errOwnFiles
+	}
+	if s.Kind != entry.KindFolder.String() {
+		if to != nil {
+			return p.copyNotes(s, to)
+		}
 		return nil
 	}
-	fd, name, err := p.folders.at(full)
+	mounted, err := p.mountedOn(s)
 	if err != nil {
 		return err
 	}
-	if !outright && isMountPoint(fd, name) {
+	if mounted && !outright {
 		return errMount
 	}
-	s.Holds, err = holds(p.ctx, full)
-	return err
+	s.Mounted = mounted
+	at, name, err := p.sources.at(full)
+	if err != nil {
+		return err
+	}
+	surveyor := &surveyor{calls: p.calls, closely: to != nil, mine: ownerKept, noteMounts: true}
+	v, err := surveyor.survey(p.ctx, at, name)
+	if err != nil {
+		return err
+	}
+	if len(v.mounts) > 0 {
+		return &mountsInside{full, v.mounts}
+	}
+	if s.Holds = &v.Holds; to != nil {
+		return p.note(s, v, to)
+	}
+	return nil
 }
 
-var errUnread = errors.New("not all that is in it could be read")
+// mountsInside is the error that something is mounted in a folder.
+type mountsInside struct {
+	in   string
+	ways []string
+}
 
-// holds sums up what is in a folder.
-func holds(ctx context.Context, full string) (*Holds, error) {
-	s, err := live.Open(full, 0)
-	if err != nil {
-		return nil, err
-	}
-	var mu sync.Mutex
-	var visitors []*Holds
-	report, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
-		h := &Holds{}
-		mu.Lock()
-		visitors = append(visitors, h)
-		mu.Unlock()
-		return func(entries []entry.Entry) error {
-			for i := range entries {
-				h.add(&entries[i])
-			}
-			return nil
+func (m *mountsInside) Error() string {
+	text := errMountInside.Error() + ": "
+	for i, way := range m.ways[:min(len(m.ways), mostMounts)] {
+		if i > 0 {
+			text += ", "
 		}
-	}))
-	if err != nil {
-		return nil, err
+		text += way
 	}
-	if len(report.Problems) > 0 {
-		return nil, errUnread
+	if len(m.ways) > mostMounts {
+		text += " and more"
 	}
-	all := &Holds{}
-	for _, h := range visitors {
-		all.Entries += h.Entries
-		all.Size += h.Size
-		all.Newest = later(all.Newest, h.Newest)
-	}
-	return all, nil
+	return text
 }
 
-func (h *Holds) add(e *entry.Entry) {
-	h.Entries++
-	if e.HasSize() {
-		h.Size += e.Size
-	}
-	h.Newest = later(later(h.Newest, exact.Time(e.Modified)), exact.Time(e.Changed))
-}
-
-func later(a, b exact.Time) exact.Time {
-	if entry.Time(a).Compare(entry.Time(b)) < 0 {
-		return b
-	}
-	return a
-}
+func (m *mountsInside) Unwrap() error { return errMountInside }
 
 // TimesOf returns when a file was last modified and last read.
 func TimesOf(given string) (modified, accessed exact.Time, err error) {
-	st, err := status(unix.AT_FDCWD, given, true)
-	return exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim)), err
+	var st unix.Stat_t
+	if err = unix.Stat(given, &st); err != nil {
+		return modified, accessed, err
+	}
+	of := func(t unix.Timespec) exact.Time {
+		sec, nsec := t.Unix()
+		return exact.Time{Sec: sec, Nsec: uint32(nsec)}
+	}
+	return of(st.Mtim), of(st.Atim), nil
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
 	"path"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"syscall"
 	"time"
 
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -105,7 +107,10 @@ func (c *Carrier) RunAll(ctx context.Context, plan *Plan, how Running, told func
 	if len(todo.Steps) == 0 {
 		return result, nil
 	}
-	j, err := c.Journals.begin(&todo, c.Now(), nil)
+	if err := ctx.Err(); err != nil {
+		return result, err
+	}
+	j, err := c.Journals.begin(c.Calls, &todo, c.Now(), nil)
 	if err != nil {
 		return result, err
 	}
@@ -117,12 +122,13 @@ func (c *Carrier) RunAll(ctx context.Context, plan *Plan, how Running, told func
 	var mu sync.Mutex
 	var group sync.WaitGroup
 	next := make(chan []int)
+	own := ownChanges{}
 	for range max(1, how.Jobs) {
 		group.Go(func() {
-			var f folders
-			defer f.close()
+			one := &carrying{Carrier: c, ctx: ctx, plan: &todo, verb: verbs[Run], from: newFolders(c.Calls), volumes: volumes{}, own: own, journal: j}
+			defer one.from.close()
 			for calls := range next {
-				all, begun := c.call(ctx, &f, j, &mu, &todo, calls, words, how)
+				all, begun := one.call(&mu, calls, words, how)
 				mu.Lock()
 				if begun != nil && err == nil {
 					err = begun
@@ -185,22 +191,32 @@ func (r *RunResult) add(ran *Ran) {
 
 // call runs one call, and returns what became of it, and of steps that could not
 // be part of it. The error is about the journal.
-func (c *Carrier) call(ctx context.Context, f *folders, j *Journal, mu *sync.Mutex, plan *Plan, indices []int, words []string, how Running) (all []Ran, err error) {
+func (c *carrying) call(mu *sync.Mutex, indices []int, words []string, how Running) (all []Ran, err error) {
 	note := func(e event) {
 		mu.Lock()
 		defer mu.Unlock()
-		if j.note(e); err == nil {
-			err = j.flush()
+		if c.journal.note(e); err == nil {
+			err = c.journal.flush()
 		}
 	}
 	ran := Ran{Began: true}
 	var paths []string
 	var begun []int
+	var several []sys.Status // of files of several names, and where they are
+	var places []string
 	for _, i := range indices {
-		s := plan.Steps[i]
-		fd, name, trouble := f.at(string(s.Path))
+		s := c.plan.Steps[i]
+		at, name, trouble := c.from.at(string(s.Path))
 		if trouble == nil {
-			_, trouble = s.isThere(fd, name, false)
+			var st sys.Status
+			mu.Lock()
+			st, trouble = c.isThere(s, at, name)
+			mu.Unlock()
+			if st.Links > 1 {
+				several, places = append(several, st), append(places, string(s.Path))
+			}
+		} else if gone(trouble) {
+			trouble = errGone
 		}
 		if trouble != nil {
 			note(event{Failed: i + 1, Why: exact.Text(trouble.Error())})
@@ -224,7 +240,14 @@ func (c *Carrier) call(ctx context.Context, f *folders, j *Journal, mu *sync.Mut
 			args = append(args, Replace(words[i:i+1], "")...)
 		}
 	}
-	ran.run(ctx, args, how.Limit)
+	ran.run(c.ctx, args, how.Limit)
+	for i := range several { // what the command has done to a file, it has done under all its names
+		if now, err := c.from.status(places[i]); err == nil {
+			mu.Lock()
+			c.own.note(&several[i], &now)
+			mu.Unlock()
+		}
+	}
 	for _, n := range begun {
 		if ran.Err != nil {
 			note(event{Failed: n, Why: exact.Text(ran.Err.Error())})
@@ -270,6 +293,15 @@ func (r *Ran) run(ctx context.Context, args []string, limit time.Duration) {
 	r.Err = err
 }
 
+// reason is what the system said, without the call and the name.
+func reason(err error) error {
+	var p *os.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
+}
+
 // limited keeps what is written to it, up to a limit.
 type limited struct {
 	bytes.Buffer
@@ -288,3 +320,24 @@ func (l *limited) Write(p []byte) (int, error) {
 	}
 	return l.Buffer.Write(p)
 }
+
+// run is the verb that runs commands, which have a carrying out of their own.
+type run struct{ stays }
+
+func (run) upwards() bool { return false }
+
+func (run) plan(*planning, *Step, *entry.Entry) error { return nil }
+
+func (run) does(p *Plan, s *Step) string {
+	words := make([]string, len(p.Options.Command))
+	for i, word := range p.Options.Command {
+		words[i] = string(word)
+	}
+	return strings.Join(Replace(words, string(s.Path)), " ")
+}
+
+func (run) do(*task) error { return errRan }
+
+func (run) undo(*undoing, *PastStep) (bool, error) { return false, errRan }
+
+func (run) look(*undoing, *PastStep) State { return Begun }

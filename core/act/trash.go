@@ -4,189 +4,265 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"os"
 	"path"
+	"path/filepath"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
-	"frankledger/core/exact"
 )
 
 // Trash is where removed things go: the trash can of the freedesktop.org Trash
-// specification 1.0. What lies on the disk of the home folder goes into the trash
-// there, other things into one at the top of their own disk.
+// specification 1.0. What lies in the mount of the home folder's trash goes there,
+// other things into one at the top of their own mount.
 type Trash struct {
 	Home string // full path of the trash in the home folder
 	User int
 }
 
 // can is a trash can: folders files and info, and what paths in it start from.
-type can struct{ path, top string }
+type can struct {
+	path, top string
+	names     int // how long a name may be
+}
 
-var errNoTrash = errors.New("there can be no trash on this disk; --for-good removes without")
+var (
+	errNoTrash  = errors.New("there can be no trash on this disk; --for-good removes without")
+	errHasTrash = errors.New("the trash is in it")
+)
 
-// canFor finds the trash can for something on a device, and makes it if it is
-// not there.
-func (t Trash) canFor(full string, device uint64) (c can, err error) {
-	if err := os.MkdirAll(t.Home, 0o700); err == nil {
-		if at, err := deviceOf(t.Home); err == nil && at == device {
-			return can{path: t.Home}, makeCan(t.Home)
+// cans finds trash cans, one for each mount.
+type cans struct {
+	Trash
+	folders *folders
+	found   map[mountOf]foundCan
+	dry     bool // none is made
+}
+
+// mountOf is a part of the tree of folders in which things can be renamed: a mount
+// and, as some file systems have several in one, a device.
+type mountOf struct{ mount, device uint64 }
+
+type foundCan struct {
+	can can
+	err error
+}
+
+func newCans(t Trash, f *folders, dry bool) *cans {
+	return &cans{Trash: t, folders: f, found: map[mountOf]foundCan{}, dry: dry}
+}
+
+// forEntry finds the trash can for an entry whose folder is in a mount, and makes
+// it if it is not there.
+func (t *cans) forEntry(full string, at mountOf) (can, error) {
+	if known, is := t.found[at]; is && (known.err != nil || t.dry || t.stillThere(known.can)) {
+		return known.can, known.err
+	}
+	c, err := t.find(full, at)
+	t.found[at] = foundCan{c, err}
+	return c, err
+}
+
+func (t *cans) stillThere(c can) bool {
+	_, err := t.folders.status(path.Join(c.path, "info"))
+	return err == nil
+}
+
+func (t *cans) find(full string, at mountOf) (c can, err error) {
+	if home, err := t.home(); err == nil {
+		if c, ok := t.sound(home, "", at, true); ok {
+			return c, nil
 		}
 	}
 	top := path.Dir(full)
-	for above := path.Dir(top); ; above = path.Dir(top) {
-		at, err := deviceOf(above)
-		if err != nil || at != device || top == "/" {
+	for top != "/" {
+		above, err := t.statusOf(path.Dir(top))
+		if err != nil || above.Mount != at.mount || above.Device != at.device {
 			break
 		}
-		top = above
+		top = path.Dir(top)
 	}
 	shared := path.Join(top, ".Trash")
-	if info, err := os.Lstat(shared); err == nil && info.IsDir() && info.Mode()&os.ModeSticky != 0 {
-		own := path.Join(shared, fmt.Sprint(t.User))
-		if err := makeCan(own); err == nil {
-			return can{own, top}, nil
+	if st, err := t.folders.status(shared); err == nil && st.Kind == entry.KindFolder && st.Permissions&entry.Sticky != 0 {
+		if c, ok := t.sound(path.Join(shared, fmt.Sprint(t.User)), top, at, false); ok {
+			return c, nil
 		}
 	}
 	own := path.Join(top, fmt.Sprint(".Trash-", t.User))
-	if err := makeCan(own); err != nil {
-		return c, fmt.Errorf("%w (%w)", errNoTrash, err)
+	if c, ok := t.sound(own, top, at, false); ok {
+		return c, nil
 	}
-	return can{own, top}, nil
+	return c, errNoTrash
 }
 
-func deviceOf(full string) (uint64, error) {
-	var st unix.Stat_t
-	_, err := retry(func() (int, error) { return 0, unix.Stat(full, &st) })
-	return uint64(st.Dev), err
+// statusOf returns what the system says of a folder, the root among them.
+func (t *cans) statusOf(dir string) (st sys.Status, err error) {
+	if dir != "/" {
+		return t.folders.status(dir)
+	}
+	if err := t.folders.open("/"); err != nil {
+		return st, err
+	}
+	fd, err := t.folders.ladder.fd()
+	if err != nil {
+		return st, err
+	}
+	return t.folders.ladder.calls.Status(fd, "")
 }
 
-// makeCan makes a trash can, of which no part may be a link.
-func makeCan(full string) error {
-	for _, dir := range []string{full, path.Join(full, "files"), path.Join(full, "info")} {
-		if err := os.Mkdir(dir, 0o700); err != nil && !errors.Is(err, os.ErrExist) {
-			return err
+// home returns the path of the trash in the home folder, with no link on the way.
+func (t *cans) home() (string, error) {
+	if t.Home == "" {
+		return "", errNoTrash
+	}
+	return realPath(t.Home)
+}
+
+// realPath returns a path with links followed, as far as it is there.
+func realPath(full string) (string, error) {
+	missing := ""
+	for at := full; ; at = path.Dir(at) {
+		real, err := filepath.EvalSymlinks(at)
+		if err == nil {
+			return path.Join(real, missing), nil
 		}
-		if info, err := os.Lstat(dir); err != nil || !info.IsDir() {
-			return cmpErr(err, unix.ENOTDIR)
+		if !errors.Is(err, unix.ENOENT) || at == "/" {
+			return "", err
 		}
+		missing = path.Join(path.Base(at), missing)
+	}
+}
+
+// sound makes sure of a trash can, and makes what is missing of it: it is in the
+// mount, a folder and no link, and its own user's alone.
+func (t *cans) sound(full, top string, at mountOf, home bool) (can, bool) {
+	c := can{path: full, top: top, names: 255}
+	for _, part := range []string{full, path.Join(full, "files"), path.Join(full, "info")} {
+		st, err := t.folders.status(part)
+		if gone(err) {
+			if t.dry {
+				return c, t.couldMake(part, at)
+			}
+			if err = t.make(part, home); err == nil {
+				st, err = t.folders.status(part)
+			}
+		}
+		if err != nil || st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device {
+			return c, false
+		}
+		if int(st.UID) != t.User || !home && st.Permissions&0o077 != 0 {
+			return c, false
+		}
+	}
+	if fd, _, err := t.folders.at(path.Join(full, "files", "x")); err == nil {
+		if v, err := t.folders.ladder.calls.Volume(fd); err == nil && v.NameMax > 0 {
+			c.names = v.NameMax
+		}
+	}
+	return c, true
+}
+
+// couldMake tells whether a folder could be made: in the mount, by this user.
+func (t *cans) couldMake(full string, at mountOf) bool {
+	for dir := path.Dir(full); ; dir = path.Dir(dir) {
+		st, err := t.statusOf(dir)
+		if gone(err) && dir != "/" {
+			continue
+		}
+		if err != nil || st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device {
+			return false
+		}
+		fd, _, err := t.folders.at(path.Join(dir, "x"))
+		return err == nil && t.folders.ladder.calls.MayWrite(fd) == nil
+	}
+}
+
+// make makes a folder that is its owner's alone and, in the home folder, those on
+// the way to it.
+func (t *cans) make(full string, way bool) error {
+	fd, name, err := t.folders.at(full)
+	if gone(err) && way {
+		if err = t.make(path.Dir(full), way); err == nil {
+			fd, name, err = t.folders.at(full)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	if err := t.folders.ladder.calls.MakeFolder(fd, name, 0o700); err != nil && !errors.Is(err, unix.EEXIST) {
+		return err
 	}
 	return nil
 }
 
-func cmpErr(err, otherwise error) error {
-	if err == nil {
-		return otherwise
-	}
-	return err
-}
+// trashInfo ends the name of what the trash keeps of a thing.
+const trashInfo = ".trashinfo"
 
 // reserve takes a free name in the trash can, by writing down what is to go under
 // it and from where.
-func (c can) reserve(full string, now time.Time) (file, info string, err error) {
+func (t *cans) reserve(c can, full string, now time.Time) (file, info string, err error) {
 	from := full
 	if c.top != "" {
 		from = strings.TrimPrefix(full, strings.TrimSuffix(c.top, "/")+"/")
 	}
 	text := "[Trash Info]\nPath=" + (&url.URL{Path: from}).EscapedPath() + "\nDeletionDate=" + now.Format("2006-01-02T15:04:05") + "\n"
-	stem, ext := entry.SplitName(path.Base(full))
-	if ext != "" {
-		ext = "." + ext
-	}
+	calls := t.folders.ladder.calls
 	for n := 1; ; n++ {
-		name := stem + ext
-		if n > 1 {
-			name = fmt.Sprintf("%s-%d%s", stem, n, ext)
+		name := numbered(path.Base(full), n, c.names-len(trashInfo))
+		info = path.Join(c.path, "info", name+trashInfo)
+		file = path.Join(c.path, "files", name)
+		if _, err := t.folders.status(file); !gone(err) { // an orphan
+			if err != nil || n >= 1_000_000 {
+				return "", "", err
+			}
+			continue
 		}
-		info = path.Join(c.path, "info", name+".trashinfo")
-		out, err := os.OpenFile(info, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-		if errors.Is(err, os.ErrExist) && n < 1_000_000 {
+		at, last, err := t.folders.at(info)
+		if err != nil {
+			return "", "", err
+		}
+		out, err := calls.CreateFile(at, last)
+		if errors.Is(err, unix.EEXIST) && n < 1_000_000 {
 			continue
 		}
 		if err != nil {
 			return "", "", err
 		}
-		_, err = out.WriteString(text)
-		if closing := out.Close(); err == nil {
-			err = closing
+		_, err = calls.Write(out, []byte(text))
+		calls.Close(out)
+		if err != nil {
+			calls.Unlink(at, last)
 		}
-		return path.Join(c.path, "files", name), info, err
+		return file, info, err
 	}
 }
 
-// discard moves an entry into the trash.
-func (c *carrying) discard(s *Step, n, fd int, name string) (to string, trouble, err error) {
-	can, trouble := c.Trash.canFor(string(s.Path), s.Device)
-	if trouble != nil {
-		return "", trouble, nil
+// numbered returns a name with a number before its extension, if that is above 1;
+// what is too long is cut.
+func numbered(name string, n, most int) string {
+	stem, ext := entry.SplitName(name)
+	if ext != "" {
+		ext = "." + ext
 	}
-	to, info, trouble := can.reserve(string(s.Path), c.Now())
-	if trouble != nil {
-		return "", trouble, nil
+	if n > 1 {
+		ext = fmt.Sprintf("-%d%s", n, ext)
 	}
-	if err := c.journal.begun(event{Begin: n, To: exact.Text(to), Info: exact.Text(info)}); err != nil {
-		os.Remove(info)
-		return "", nil, err
+	if len(stem)+len(ext) <= most {
+		return stem + ext
 	}
-	toFd, newName, trouble := c.to.at(to)
-	if trouble == nil {
-		trouble = rename(fd, name, toFd, newName)
-	}
-	if trouble != nil {
-		os.Remove(info)
-		return "", trouble, nil
-	}
-	if s.Kind == entry.KindFolder.String() {
-		c.from.close()
-	}
-	c.journal.done(n)
-	return to, nil, nil
-}
-
-// removeAll removes an entry, and all that is in it.
-func removeAll(fd int, name string) error {
-	err := unlink(fd, name, 0)
-	if !errors.Is(err, unix.EISDIR) && !errors.Is(err, unix.EPERM) { // systems differ in which
-		return err
-	}
-	st, looking := status(fd, name, false)
-	if looking != nil || entry.KindOfMode(uint32(st.Mode)) != entry.KindFolder {
-		return err
-	}
-	names, dir, err := namesIn(fd, name)
-	if err != nil {
-		return err
-	}
-	defer dir.Close()
-	for _, below := range names {
-		if err := removeAll(int(dir.Fd()), below); err != nil {
-			return fmt.Errorf("%s: %w", below, err)
+	if len(ext) > most/2 { // it is no extension
+		stem, ext = name, ""
+		if n > 1 {
+			ext = fmt.Sprintf("-%d", n)
 		}
 	}
-	return unlink(fd, name, unix.AT_REMOVEDIR)
-}
-
-func unlink(fd int, name string, flags int) error {
-	_, err := retry(func() (int, error) { return 0, unix.Unlinkat(fd, name, flags) })
-	return err
-}
-
-// namesIn opens a folder and returns the names in it.
-func namesIn(fd int, name string) ([]string, *os.File, error) {
-	in, err := retry(func() (int, error) {
-		return unix.Openat(fd, name, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0)
-	})
-	if err != nil {
-		return nil, nil, err
+	cut := max(0, min(len(stem), most-len(ext)))
+	for cut > 0 && utf8.ValidString(stem) && cut < len(stem) && !utf8.RuneStart(stem[cut]) {
+		cut--
 	}
-	dir := os.NewFile(uintptr(in), name)
-	names, err := dir.Readdirnames(-1)
-	if err != nil {
-		dir.Close()
-		return nil, nil, err
-	}
-	return names, dir, nil
+	return stem[:cut] + ext
 }

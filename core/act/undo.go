@@ -3,13 +3,12 @@ package act
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path"
 
-	"golang.org/x/sys/unix"
-
+	"frankledger/core/act/sys"
 	"frankledger/core/entry"
-	"frankledger/core/exact"
 )
 
 // Undoing is what undoing did.
@@ -21,73 +20,111 @@ type Undoing struct {
 var (
 	errForGood   = errors.New("it was removed for good")
 	errRan       = errors.New("what a command did is not known")
-	errMovedOn   = errors.New("it is not where it was put, or another thing is")
+	errNothing   = errors.New("nothing was done")
+	errAsItWas   = errors.New("it is as it was")
 	errSince     = errors.New("it has been altered since")
-	errUnclear   = errors.New("it was broken off, and both are there")
 	ErrUndone    = errors.New("it is undone already")
 	ErrNoJournal = errors.New("there is no such journal")
 	ErrOtherHost = errors.New("that was on another machine")
 )
 
+// undoing is one undoing.
+type undoing struct {
+	*Carrier
+	ctx      context.Context
+	past     *Past
+	journal  *Journal // nil while it is only looked at
+	from, to folders
+	volumes  volumes
+	own      ownChanges
+	copies   map[node]string
+}
+
+func (c *Carrier) undoing(ctx context.Context, past *Past) *undoing {
+	return &undoing{Carrier: c, ctx: ctx, past: past, from: newFolders(c.Calls), to: newFolders(c.Calls), volumes: volumes{}, own: ownChanges{}, copies: map[node]string{}}
+}
+
+func (u *undoing) close() {
+	u.from.close()
+	u.to.close()
+}
+
 // Undo takes back what a journal says was done, in the order from the last to the
 // first, as far as that can be: nothing that has come since is overwritten. Each
-// step that it takes back, or cannot, is told.
+// step that it takes back, or cannot, is told. Where the journal and the disk say
+// different things, the disk counts.
 func (c *Carrier) Undo(ctx context.Context, number int64, host string) (u Undoing, err error) {
-	past, err := c.Journals.Read(number)
-	if errors.Is(err, os.ErrNotExist) {
-		return u, ErrNoJournal
+	j := &Journal{Number: number, calls: c.Calls}
+	if j.file, err = os.OpenFile(c.Journals.path(number), os.O_RDWR|os.O_APPEND, 0); err != nil {
+		if errors.Is(err, os.ErrNotExist) {
+			err = ErrNoJournal
+		}
+		return u, err
 	}
+	if err := j.lock(); err != nil { // before it is read
+		j.file.Close()
+		return u, err
+	}
+	past, err := c.Journals.Read(number)
 	switch {
 	case err != nil:
-		return u, err
 	case past.Undone:
-		return u, ErrUndone
+		err = ErrUndone
 	case past.Host != host:
-		return u, ErrOtherHost
+		err = ErrOtherHost
 	}
-	j := &Journal{Number: number}
-	if j.file, err = os.OpenFile(c.Journals.path(number), os.O_WRONLY|os.O_APPEND, 0); err != nil {
-		return u, err
-	}
-	if err := j.lock(); err != nil {
+	if err != nil {
 		j.file.Close()
 		return u, err
 	}
 	// A last line that was cut short is ended.
 	j.pending = append(j.pending, '\n')
-	run := &undoing{past: past, journal: j}
-	defer run.from.close()
-	defer run.to.close()
-	quiet := run.quietFolders()
-	for _, s := range past.order() {
-		if err := ctx.Err(); err != nil {
-			return u, errors.Join(err, j.end(event{}, nil))
+	run := c.undoing(ctx, past)
+	run.journal = j
+	defer run.close()
+	return run.all()
+}
+
+// all undoes all steps.
+func (u *undoing) all() (did Undoing, err error) {
+	quiet := u.quietFolders()
+	for _, s := range u.past.order() {
+		if err := u.ctx.Err(); err != nil {
+			return did, errors.Join(err, u.journal.end(event{}, nil))
 		}
-		acted, trouble := run.step(s)
+		if u.Begin != nil {
+			u.Begin(s.Step)
+		}
+		acted, trouble := u.step(s)
+		if stopped := u.ctx.Err(); stopped != nil && errors.Is(trouble, stopped) {
+			return did, errors.Join(stopped, u.journal.end(event{}, nil))
+		}
 		switch {
 		case trouble != nil:
-			u.Stays++
+			did.Stays++
 		case acted:
-			u.Undone++
-			j.note(event{Undone: s.Number})
-			if err := j.flush(); err != nil {
-				return u, err
+			did.Undone++
+			u.journal.note(event{Undone: s.Number})
+			if err := u.journal.flush(); err != nil {
+				u.journal.file.Close()
+				return did, fmt.Errorf("write the journal: %w", err)
 			}
 		default:
 			continue
 		}
-		if c.Tell != nil {
-			c.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble})
+		if u.Tell != nil {
+			u.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble})
 		}
 	}
-	run.removeMade()
+	u.removeMade()
 	for dir, modified := range quiet {
-		t := exact.Time(modified)
-		if fd, name, err := run.from.at(dir); err == nil {
-			setTimes(fd, name, &t, nil) // as well as can be
+		if at, name, err := u.from.at(dir); err == nil {
+			if st, err := u.Calls.Status(at, name); err == nil {
+				u.Calls.SetTimes(at, name, modified, st.Accessed) // as well as can be
+			}
 		}
 	}
-	return u, j.end(event{Undid: u.Stays == 0}, nil)
+	return did, u.journal.end(event{Undid: did.Stays == 0}, nil)
 }
 
 // order returns the steps in the order in which to undo them: the other way
@@ -95,7 +132,7 @@ func (c *Carrier) Undo(ctx context.Context, number int64, host string) (u Undoin
 func (p *Past) order() []*PastStep {
 	list := make([]*PastStep, len(p.Steps))
 	for i, s := range p.Steps {
-		if p.Action == Hide || p.Action == Reveal || p.Action == Permit {
+		if verbs[p.Action].upwards() {
 			list[i] = s
 		} else {
 			list[len(list)-1-i] = s
@@ -104,26 +141,19 @@ func (p *Past) order() []*PastStep {
 	return list
 }
 
-// undoing is one undoing.
-type undoing struct {
-	past     *Past
-	journal  *Journal
-	from, to folders
-}
-
 // quietFolders returns the folders in which nothing else has changed since, with
 // the times they had before.
 func (u *undoing) quietFolders() map[string]entry.Time {
-	went := map[string]string{}
+	w := whereabouts{moved: map[string]string{}, known: map[string]string{}}
 	for _, s := range u.past.Steps {
 		if s.State == Done && s.To != "" {
-			went[string(s.Path)] = string(s.To)
+			w.moved[string(s.Path)] = string(s.To)
 		}
 	}
 	quiet := map[string]entry.Time{}
 	for dir, after := range u.past.after {
-		now, ok := modifiedOf(&u.from, where(went, dir))
-		if before, known := u.past.before[dir]; known && ok && now == after {
+		now, err := u.from.status(w.of(dir))
+		if before, known := u.past.before[dir]; known && err == nil && now.Modified == after {
 			quiet[dir] = before
 		}
 	}
@@ -135,147 +165,117 @@ func (u *undoing) step(s *PastStep) (acted bool, err error) {
 	if s.State == NotBegun || s.State == Failed || s.State == Undone {
 		return false, nil
 	}
-	switch u.past.Action {
-	case Hide, Reveal, Move:
-		return u.back(s)
-	case Remove:
-		if u.past.Options.ForGood {
-			if s.State == Begun && u.isAt(string(s.Path), s) {
-				return false, nil
-			}
-			return false, errForGood
-		}
-		acted, err = u.back(s)
-		if err == nil && s.info != "" {
-			os.Remove(s.info)
-		}
-		return acted, err
-	case Stamp:
-		return u.stamped(s)
-	case Permit:
-		return u.permitted(s)
-	}
-	return false, errRan
+	return verbs[u.past.Action].undo(u, s)
 }
 
-// isAt tells whether the entry of a step has a path.
-func (u *undoing) isAt(full string, s *PastStep) bool {
-	fd, name, err := u.from.at(full)
-	if err != nil {
-		return false
+// isIt tells whether an entry is that of a step, or the copy that was made of it.
+func (u *undoing) isIt(s *PastStep, st *sys.Status) bool {
+	volume := func() string { return u.volumes.named(u.Calls, &u.from, st) }
+	if isEntry(s.Step, u.past.Volumes, st, volume) {
+		return true
 	}
-	st, err := status(fd, name, false)
-	return err == nil && uint64(st.Ino) == s.Inode && uint64(st.Dev) == s.Device
-}
-
-// back puts an entry back to where it was.
-func (u *undoing) back(s *PastStep) (acted bool, err error) {
-	path1, to := string(s.Path), string(s.To)
-	fd, name, err := u.from.at(to)
-	var st unix.Stat_t
-	if err == nil {
-		st, err = status(fd, name, false)
-	}
-	if s.State == Begun {
-		switch there := u.isAt(path1, s); {
-		case err == nil && there:
-			return false, errUnclear
-		case there: // it was never done; a copy may have been begun
-			if fd, _, err := u.from.at(to); err == nil {
-				removeAll(fd, copyName(u.journal.Number, s.Number))
-			}
-			return false, nil
-		}
-		if fd, name, err = u.from.at(to); err == nil {
-			st, err = status(fd, name, false)
+	for _, copy := range s.copied {
+		if st.Inode == copy.inode && st.Kind.String() == s.Kind && isVolume(copy.device, copy.volume, st, volume) {
+			return true
 		}
 	}
-	inode, device := s.Inode, s.Device
-	if s.inode != 0 {
-		inode, device = s.inode, s.device
-	}
-	copied := s.State == Begun && uint64(st.Dev) != s.Device // its inode could not be noted
-	if err != nil || !copied && (uint64(st.Ino) != inode || uint64(st.Dev) != device) || entry.KindOfMode(uint32(st.Mode)).String() != s.Kind {
-		return false, errMovedOn
-	}
-	toFd, oldName, err := u.to.at(path1)
-	if err != nil {
-		return false, err
-	}
-	err = rename(fd, name, toFd, oldName)
-	if errors.Is(err, unix.EXDEV) {
-		err = copyOver(context.Background(), to, fd, name, toFd, oldName, copyName(u.journal.Number, s.Number))
-	}
-	if err != nil {
-		return false, err
-	}
-	if s.Kind == entry.KindFolder.String() {
-		u.from.close()
-		u.to.close()
-	}
-	return true, nil
+	return false
 }
 
-// still returns what an entry is that has not moved.
-func (u *undoing) still(s *PastStep) (fd int, name string, st unix.Stat_t, err error) {
-	if fd, name, err = u.from.at(string(s.Path)); err != nil {
-		return fd, name, st, err
+// named returns the name of the file system of an entry in the folder that is open.
+func (v volumes) named(calls *sys.Calls, f *folders, st *sys.Status) string {
+	if known, met := v[st.Device]; met {
+		return known.ID
 	}
-	if st, err = status(fd, name, false); err != nil || uint64(st.Ino) != s.Inode || uint64(st.Dev) != s.Device {
-		err = errMovedOn
-	}
-	return fd, name, st, err
-}
-
-// stamped gives an entry back its times, unless they were altered since.
-func (u *undoing) stamped(s *PastStep) (acted bool, err error) {
-	fd, name, st, err := u.still(s)
+	at, err := f.ladder.fd()
 	if err != nil {
-		return false, err
+		return ""
 	}
-	o := &u.past.Options
-	modified, accessed := exact.Time(timeOf(st.Mtim)), exact.Time(timeOf(st.Atim))
-	if (o.Modified == nil || modified == s.Modified) && (o.Accessed == nil || accessed == s.Accessed) {
-		return false, nil // it was not done
-	}
-	if o.Modified != nil && modified != *o.Modified {
-		return false, errSince
-	}
-	var set [2]*exact.Time
-	if o.Modified != nil {
-		set[0] = &s.Modified
-	}
-	if o.Accessed != nil {
-		set[1] = &s.Accessed
-	}
-	return true, setTimes(fd, name, set[0], set[1])
-}
-
-// permitted gives an entry back its permissions, unless they were altered since.
-func (u *undoing) permitted(s *PastStep) (acted bool, err error) {
-	fd, name, st, err := u.still(s)
-	if err != nil {
-		return false, err
-	}
-	switch entry.Permissions(st.Mode & 0o7777).Octal() {
-	case s.Mode:
-		return false, nil // it was not done
-	case s.NewMode:
-		before, err := entry.ParsePermissions(s.Mode)
-		if err != nil {
-			return false, err
-		}
-		return true, permit(fd, name, uint32(before))
-	}
-	return false, errSince
+	return v.of(calls, at, "", st).ID
 }
 
 // removeMade removes the folders that were made on the way, if they are empty.
 func (u *undoing) removeMade() {
 	for i := len(u.past.made) - 1; i >= 0; i-- {
-		dir := u.past.made[i]
-		if fd, name, err := u.from.at(path.Clean(dir)); err == nil {
-			unlink(fd, name, unix.AT_REMOVEDIR) // it may hold something else by now
+		if at, name, err := u.from.at(path.Clean(u.past.made[i])); err == nil {
+			u.Calls.RemoveFolder(at, name) // it may hold something else by now
 		}
 	}
+}
+
+// Look finds out, for steps that were begun and not closed, what became of them.
+func (c *Carrier) Look(past *Past) {
+	u := c.undoing(context.Background(), past)
+	defer u.close()
+	for _, s := range past.Steps {
+		if s.State == Begun {
+			s.Found, s.Looked = verbs[past.Action].look(u, s), true
+		}
+	}
+}
+
+// CanUndo tells whether any step of a journal can be taken back, as far as the disk
+// tells, or why not.
+func (c *Carrier) CanUndo(past *Past) error {
+	u := c.undoing(context.Background(), past)
+	defer u.close()
+	why := errNothing
+	for _, s := range past.order() {
+		if s.State == NotBegun || s.State == Failed || s.State == Undone {
+			continue
+		}
+		err := u.canUndo(s)
+		if err == nil {
+			return nil
+		}
+		why = err
+	}
+	return why
+}
+
+// canUndo returns an error if a step cannot be taken back.
+func (u *undoing) canUndo(s *PastStep) error {
+	switch {
+	case u.past.Action == Run:
+		return errRan
+	case u.past.Action == Remove && u.past.Options.ForGood:
+		return errForGood
+	}
+	switch verbs[u.past.Action].look(u, s) {
+	case Done, Partly:
+		return nil
+	case NotBegun:
+		return errAsItWas
+	}
+	return errMovedOn
+}
+
+// Newest returns the newest journal of which something can be taken back; and, by
+// number, why none of a later one can be. The number is 0 if there is none.
+func (c *Carrier) Newest(host string) (number int64, passed map[int64]error, err error) {
+	numbers, err := c.Journals.Numbers()
+	if err != nil {
+		return 0, nil, err
+	}
+	passed = map[int64]error{}
+	for i := len(numbers) - 1; i >= 0; i-- {
+		past, err := c.Journals.Read(numbers[i])
+		switch {
+		case err != nil:
+		case past.Undone:
+			continue
+		case past.Host != host:
+			err = ErrOtherHost
+		default:
+			err = c.CanUndo(past)
+		}
+		if err == nil {
+			return numbers[i], passed, nil
+		}
+		if errors.Is(err, errNothing) {
+			continue
+		}
+		passed[numbers[i]] = err
+	}
+	return 0, passed, nil
 }

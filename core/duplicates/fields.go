@@ -4,10 +4,11 @@ import "frankledger/core/entry"
 
 // A row is a set, or for people one name of a file in it.
 type row struct {
-	set  *Set
-	copy *Copy
-	at   int  // of the copy in the set
-	top  bool // of all
+	set    *Set
+	copy   *Copy
+	at     int          // of the copy in the set
+	top    bool         // of all
+	keeper *entry.Entry // of a spare, what stays
 }
 
 // Parted tells whether the row begins another set.
@@ -73,6 +74,20 @@ var (
 		return "another name of the same file", r.at > 0 && r.set.Copies[r.at-1].File == r.copy.File
 	}).LeftBlank()
 )
+
+// SpareColumns returns the fields by which a list of spares tells later what each
+// of them was when the list was made, and which file stays instead.
+func SpareColumns() []*entry.Field {
+	keeper := func(e *entry.Entry) *entry.Entry { return rowOf(e).keeper }
+	return []*entry.Field{
+		entry.FieldNamed("size"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified"), entry.FieldNamed("changed"),
+		entry.TextField("full_path", "from the root", func(e *entry.Entry) (string, bool) { return e.FullPath(), true }),
+		entry.TextField("keeper", "the full path of the file that stays", func(e *entry.Entry) (string, bool) { return keeper(e).FullPath(), true }),
+		entry.NumberField("keeper_inode", "its inode", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(keeper(e).Inode), true }),
+		entry.MomentField("keeper_modified", "when it was last modified", func(e *entry.Entry) (entry.Time, bool) { return keeper(e).Modified, true }),
+		entry.MomentField("keeper_changed", "when its details were last changed", func(e *entry.Entry) (entry.Time, bool) { return keeper(e).Changed, true }),
+	}
+}
 
 // DataColumns returns the fields to show sets with in JSON. With marks, each
 // copy says whether its file would stay.

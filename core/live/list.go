@@ -3,9 +3,13 @@ package live
 import (
 	"bytes"
 	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"time"
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -14,12 +18,14 @@ import (
 // List is a place that is a list of paths, such as a search has kept. Its
 // entries are the things at these paths, as they are now.
 type List struct {
-	place entry.Place
-	paths []string
+	place  entry.Place
+	paths  []string
+	spares map[string]Spare
 }
 
 // OpenList reads a list from a file: paths with a line break after each, or, if
-// there is a NUL in it, with a NUL after each. The file "-" is the standard
+// there is a NUL in it, with a NUL after each, or JSON objects with a path in each
+// line. The file "-" is the standard
 // input.
 func OpenList(file, given string, index int) (*List, error) {
 	var content []byte
@@ -37,6 +43,11 @@ func OpenList(file, given string, index int) (*List, error) {
 		return nil, err
 	}
 	l := &List{place: entry.Place{Index: index, Given: given, Full: full, List: true}}
+	if content = bytes.TrimLeft(content, "\n"); bytes.HasPrefix(content, []byte("{")) {
+		if done, err := l.readLines(content); done || err != nil {
+			return l, err
+		}
+	}
 	end := "\n"
 	if bytes.IndexByte(content, 0) >= 0 {
 		end = "\x00"
@@ -47,6 +58,91 @@ func OpenList(file, given string, index int) (*List, error) {
 		}
 	}
 	return l, nil
+}
+
+// Spare is what a list says of a file of which another one stays.
+type Spare struct {
+	Inode             uint64
+	Size              int64
+	Modified, Changed entry.Time
+	Keeper            string // full path of the file that stays
+	KeeperInode       uint64
+	KeeperModified    entry.Time
+	KeeperChanged     entry.Time
+}
+
+// Spares returns what the list says of its entries, by their full paths; nil if it
+// is a list of paths only.
+func (l *List) Spares() map[string]Spare { return l.spares }
+
+// listLine is what is read of a line of a list in JSON.
+type listLine struct {
+	Path           *string    `json:"path"`
+	PathBytes      []byte     `json:"path_base64"`
+	FullPath       *string    `json:"full_path"`
+	FullBytes      []byte     `json:"full_path_base64"`
+	Inode          uint64     `json:"inode"`
+	Size           int64      `json:"size"`
+	Modified       *time.Time `json:"modified"`
+	Changed        *time.Time `json:"changed"`
+	Keeper         *string    `json:"keeper"`
+	KeeperBytes    []byte     `json:"keeper_base64"`
+	KeeperInode    uint64     `json:"keeper_inode"`
+	KeeperModified *time.Time `json:"keeper_modified"`
+	KeeperChanged  *time.Time `json:"keeper_changed"`
+}
+
+// ErrList is returned for a list in JSON that cannot be read to its end.
+var ErrList = errors.New("this is no list of JSON objects with a path in each line")
+
+// readLines reads a list in JSON, an object in each line, as a command writes it
+// with --as jsonl. It returns false if the first line is none: a path can begin
+// with a brace.
+func (l *List) readLines(content []byte) (done bool, err error) {
+	for n, text := range bytes.Split(bytes.TrimRight(content, "\n"), []byte("\n")) {
+		var line listLine
+		if err := json.Unmarshal(text, &line); err != nil || line.path() == "" {
+			if n == 0 {
+				return false, nil
+			}
+			return false, fmt.Errorf("line %d: %w", n+1, ErrList)
+		}
+		path := line.path()
+		l.paths = append(l.paths, path)
+		keeper := textOf(line.Keeper, line.KeeperBytes)
+		if keeper == "" || line.Modified == nil || line.Changed == nil || line.KeeperModified == nil || line.KeeperChanged == nil {
+			continue
+		}
+		full, err := filepath.Abs(path)
+		if err != nil {
+			return false, err
+		}
+		if l.spares == nil {
+			l.spares = map[string]Spare{}
+		}
+		l.spares[full] = Spare{Inode: line.Inode, Size: line.Size, Modified: entry.TimeOf(*line.Modified), Changed: entry.TimeOf(*line.Changed), Keeper: keeper,
+			KeeperInode: line.KeeperInode, KeeperModified: entry.TimeOf(*line.KeeperModified), KeeperChanged: entry.TimeOf(*line.KeeperChanged)}
+	}
+	return true, nil
+}
+
+// path returns the path of a line, from the root if it has that.
+func (l *listLine) path() string {
+	if full := textOf(l.FullPath, l.FullBytes); full != "" {
+		return full
+	}
+	return textOf(l.Path, l.PathBytes)
+}
+
+// textOf returns text from JSON: its exact bytes, where they stand beside it.
+func textOf(text *string, exact []byte) string {
+	if len(exact) > 0 {
+		return string(exact)
+	}
+	if text == nil {
+		return ""
+	}
+	return *text
 }
 
 // Place implements source.Source.

@@ -1,0 +1,187 @@
+package act
+
+import (
+	"context"
+	"errors"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/act/sys"
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+)
+
+// remove puts entries into the trash, or removes them for good.
+type remove struct{}
+
+func (remove) goes() bool      { return false }
+func (remove) upwards() bool   { return false }
+func (remove) outermost() bool { return true }
+
+func (remove) plan(p *planning, s *Step, e *entry.Entry) error {
+	if err := p.leave(s, e, nil); err != nil || p.Options.ForGood {
+		return err
+	}
+	if s.Mounted {
+		return errMountedTrash
+	}
+	if _, _, err := p.sources.at(string(s.Path)); err != nil {
+		return err
+	}
+	c, err := p.cans.forEntry(string(s.Path), p.sources.mount())
+	if err == nil && within(c.path, string(s.Path)) {
+		err = errHasTrash
+	}
+	return err
+}
+
+func (remove) does(p *Plan, s *Step) string {
+	switch {
+	case s.Mounted:
+		return "remove all in it for good; the folder stays, as a file system is mounted on it"
+	case p.Options.ForGood:
+		return "remove for good"
+	}
+	return "into the trash"
+}
+
+func (remove) do(t *task) error {
+	if t.step.Keeper != nil {
+		if err := t.keeperIsThere(); err != nil {
+			return err
+		}
+	}
+	if !t.plan.Options.ForGood {
+		return t.discard()
+	}
+	if err := t.begin(event{}); err != nil {
+		return err
+	}
+	s := t.surveyor()
+	if t.survey == nil {
+		return s.unlink(t.from.at, t.from.name, &t.st)
+	}
+	removed, err := s.removeAll(t.ctx, t.from.at, t.from.name, t.survey, t.step.Mounted)
+	if err != nil && removed > 0 {
+		err = &partly{removed, int64(len(t.survey.prints)), err}
+	}
+	return err
+}
+
+// discard moves an entry into the trash.
+func (t *task) discard() error {
+	c, err := t.cans.forEntry(string(t.step.Path), t.carrying.from.mount())
+	if err != nil {
+		return err
+	}
+	to, info, err := t.cans.reserve(c, string(t.step.Path), t.Now())
+	if err != nil {
+		return err
+	}
+	at, name, err := t.carrying.to.at(to)
+	if err == nil {
+		err = t.begin(event{To: exact.Text(to), Info: exact.Text(info)})
+	}
+	if err == nil {
+		err = taken(t.Calls.Rename(t.from.at, t.from.name, at, name))
+	}
+	if err != nil {
+		if at, name, err := t.carrying.to.at(info); err == nil {
+			t.Calls.Unlink(at, name)
+		}
+		if errors.Is(err, unix.EXDEV) {
+			err = errNoTrash
+		}
+		return err
+	}
+	t.went(to, at, name)
+	return nil
+}
+
+// Why a spare is not removed.
+var (
+	errNoKeeper = errors.New("the file that was to stay is not there any more")
+	errKeeper   = errors.New("the file that was to stay has changed")
+)
+
+// keeperIsThere returns an error unless the file that stays is there and is as it
+// was.
+func (t *task) keeperIsThere() error {
+	k := t.step.Keeper
+	other := newFolders(t.Calls)
+	defer other.close()
+	st, err := other.status(string(k.Path))
+	if err != nil {
+		if gone(err) {
+			return errNoKeeper
+		}
+		return err
+	}
+	shown := t.own.before(&st)
+	return k.check(&shown, t.st.Inode, t.st.Device)
+}
+
+// check returns an error unless what is there is the file that was to stay, and
+// another one than the spare, of which it tells inode and device.
+func (k *Keeper) check(st *sys.Status, inode, device uint64) error {
+	switch {
+	case st.Inode == inode && st.Device == device:
+		return errSameFile
+	case st.Inode != k.Inode || st.Kind != entry.KindFile || st.Size != k.Size || st.Modified != entry.Time(k.Modified) || st.Changed != entry.Time(k.Changed):
+		return errKeeper
+	}
+	return nil
+}
+
+var errSameFile = errors.New("it is another name of the file that was to stay; removing it frees nothing")
+
+func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
+	if u.past.Options.ForGood {
+		if s.State == Begun && u.isAt(string(s.Path), s) {
+			return false, nil
+		}
+		return false, errForGood
+	}
+	if s.To == "" {
+		return false, errMovedOn
+	}
+	acted, err = u.back(s)
+	if err == nil && s.info != "" {
+		if at, name, err := u.from.at(s.info); err == nil {
+			u.Calls.Unlink(at, name)
+		}
+	}
+	return acted, err
+}
+
+func (remove) look(u *undoing, s *PastStep) State {
+	if !u.past.Options.ForGood {
+		return u.lookAtPaths(s)
+	}
+	st, err := u.from.status(string(s.Path))
+	switch {
+	case gone(err):
+		return Done
+	case err != nil || !u.isIt(s, &st):
+		return Begun
+	case s.Holds == nil:
+		return NotBegun
+	}
+	at, name, err := u.from.at(string(s.Path))
+	if err != nil {
+		return Begun
+	}
+	now, err := u.surveyor().survey(context.Background(), at, name)
+	switch {
+	case err != nil:
+		return Begun
+	case now.Entries < s.Holds.Entries:
+		return Partly
+	}
+	return NotBegun
+}
+
+// within tells whether a path is a folder, or lies in it.
+func within(full, folder string) bool {
+	return full == folder || folder == "/" || len(full) > len(folder) && full[:len(folder)] == folder && full[len(folder)] == '/'
+}

@@ -1,0 +1,82 @@
+package sys
+
+import (
+	"encoding/binary"
+	"errors"
+
+	"frankledger/core/entry"
+)
+
+// The extended attributes that hold access lists, as Linux has them after the
+// withdrawn draft 17 of POSIX 1003.1e.
+const (
+	AccessList  = "system.posix_acl_access"
+	DefaultList = "system.posix_acl_default" // of a folder, for what is made in it
+)
+
+// What an entry of an access list is about.
+const (
+	ownerTag      = 1 << iota // the owner
+	userTag                   // a user that is named
+	groupTag                  // the group
+	namedGroupTag             // a group that is named
+	maskTag                   // most that users and groups that are named, and the group, may do
+	otherTag                  // all others
+)
+
+var errList = errors.New("the access list is not understood")
+
+// Narrowed returns permissions that give nobody more than an access list does,
+// together with the permissions p that stand beside it: without it, the bits of
+// the group are no longer the mask, and whoever was named is one of the group or
+// of the others.
+func Narrowed(p entry.Permissions, list string) (entry.Permissions, error) {
+	const version, heading, size = 2, 4, 8
+	raw := []byte(list)
+	if len(raw) < heading || (len(raw)-heading)%size != 0 || binary.LittleEndian.Uint32(raw) != version {
+		return 0, errList
+	}
+	const all = 7
+	group, mask, users, groups := entry.Permissions(0), entry.Permissions(all), entry.Permissions(all), entry.Permissions(all)
+	hasUsers, hasGroups := false, false
+	for at := heading; at < len(raw); at += size {
+		may := entry.Permissions(binary.LittleEndian.Uint16(raw[at+2:])) & all
+		switch binary.LittleEndian.Uint16(raw[at:]) {
+		case groupTag:
+			group = may
+		case maskTag:
+			mask = may
+		case userTag:
+			users, hasUsers = users&may, true
+		case namedGroupTag:
+			groups, hasGroups = groups&may, true
+		}
+	}
+	if hasUsers {
+		users &= mask
+	}
+	if hasGroups {
+		groups &= mask
+	}
+	group &= mask & users
+	other := p & all & users & groups
+	return p&^0o77 | group<<3 | other, nil
+}
+
+// OfOthers returns permissions that give nobody more, where owner or group could
+// not be kept: whoever was the owner, or of the group, is one of the others now,
+// and others may be of the group.
+func OfOthers(p entry.Permissions, ownerKept, groupKept bool) entry.Permissions {
+	owner, group, other := p>>6&7, p>>3&7, p&7
+	if !groupKept {
+		group &= other
+		other = group
+		p &^= entry.SetGroup
+	}
+	if !ownerKept {
+		group &= owner
+		other &= owner
+		p &^= entry.SetUser
+	}
+	return p&^0o77 | group<<3 | other
+}

@@ -1,0 +1,350 @@
+// Package sys makes the calls of the operating system that acting needs, each by
+// an open folder and a name in it, and none of which follows a link. A test can
+// be asked before each of them, and have it fail, wait, or be the last.
+package sys
+
+import (
+	"errors"
+	"io"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+)
+
+// Call is a call that is about to be made.
+type Call struct {
+	Name string // of the method of Calls
+	On   string // the name that it is about; empty for an open file
+}
+
+// Calls makes calls. The zero value does so without asking anybody.
+type Calls struct {
+	// Before is asked before each call, by any goroutine. If it returns an error,
+	// the call is not made and fails with that. It may be nil.
+	Before func(Call) error
+}
+
+func (c *Calls) before(name, on string) error {
+	if c == nil || c.Before == nil {
+		return nil
+	}
+	return c.Before(Call{name, on})
+}
+
+// ErrNotSupported is returned for what this system, or this file system, has not.
+var ErrNotSupported = errors.New("not supported here")
+
+// Status is what the system says of an entry.
+type Status struct {
+	Kind        entry.Kind
+	Permissions entry.Permissions
+	UID, GID    uint32
+	Size        int64
+	Inode       uint64
+	Device      uint64 // number of the file system, which may be another after the next mount
+	Links       uint64
+	Modified    entry.Time
+	Accessed    entry.Time
+	Changed     entry.Time
+	Born        entry.Time // when it was made; zero where that is not known
+	Rdev        uint64
+	// Mount tells mounts apart: also two of one file system. Where the system
+	// gives mounts no number, it is that of the file system.
+	Mount uint64
+	// MountRoot tells that something is mounted on it.
+	MountRoot bool
+}
+
+// Volume is what is known of a file system.
+type Volume struct {
+	// ID tells it from any other, also after it was mounted anew; empty where
+	// the system does not say anything that lasts.
+	ID       string
+	NameMax  int // bytes of a name; 0 if that is not known
+	ReadOnly bool
+	NoLinks  bool // a file can have one name only
+	// The moments that it can hold are between these, if Limited.
+	Limited     bool
+	First, Last int64 // seconds since 1970
+}
+
+// retry makes a call again while a signal interrupts it.
+func retry(call func() (int, error)) (int, error) {
+	for {
+		n, err := call()
+		if err != unix.EINTR {
+			return n, err
+		}
+	}
+}
+
+func (c *Calls) call(name, on string, call func() error) error {
+	if err := c.before(name, on); err != nil {
+		return err
+	}
+	_, err := retry(func() (int, error) { return 0, call() })
+	return err
+}
+
+func (c *Calls) get(name, on string, call func() (int, error)) (int, error) {
+	if err := c.before(name, on); err != nil {
+		return -1, err
+	}
+	return retry(call)
+}
+
+// Root opens the root folder.
+func (c *Calls) Root() (int, error) {
+	return c.get("Root", "/", func() (int, error) { return unix.Open("/", folderFlags, 0) })
+}
+
+// OpenFolder opens a folder, only to look for names in it where the system knows
+// that: it takes no right to read it.
+func (c *Calls) OpenFolder(at int, name string) (int, error) {
+	return c.get("OpenFolder", name, func() (int, error) { return unix.Openat(at, name, folderFlags|unix.O_NOFOLLOW, 0) })
+}
+
+// ReadFolder opens a folder and returns the names in it, in the order in which
+// the system has them. Its access time is left alone where that can be.
+func (c *Calls) ReadFolder(at int, name string) (names []string, fd int, err error) {
+	const flags = unix.O_RDONLY | unix.O_DIRECTORY | unix.O_NOFOLLOW | unix.O_CLOEXEC | unix.O_NONBLOCK
+	if fd, err = c.get("ReadFolder", name, func() (int, error) { return openQuietly(at, name, flags) }); err != nil {
+		return nil, -1, err
+	}
+	if names, err = namesIn(fd); err != nil {
+		unix.Close(fd)
+		return nil, -1, err
+	}
+	return names, fd, nil
+}
+
+// namesIn returns the names in an open folder.
+func namesIn(fd int) (names []string, err error) {
+	buf := make([]byte, 32<<10)
+	for {
+		n, err := retry(func() (int, error) { return unix.ReadDirent(fd, buf) })
+		if err != nil || n <= 0 {
+			return names, err
+		}
+		for rest := buf[:n]; len(rest) > 0; {
+			used, _, more := unix.ParseDirent(rest, -1, names)
+			rest, names = rest[used:], more
+			if used == 0 {
+				break
+			}
+		}
+	}
+}
+
+// OpenFile opens a file for reading; it would not wait for a pipe that takes its
+// place.
+func (c *Calls) OpenFile(at int, name string) (int, error) {
+	const flags = unix.O_RDONLY | unix.O_NOFOLLOW | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY
+	return c.get("OpenFile", name, func() (int, error) { return openQuietly(at, name, flags) })
+}
+
+// Hold opens an entry only to ask about it later, when it may have lost its name.
+func (c *Calls) Hold(at int, name string) (int, error) {
+	return c.get("Hold", name, func() (int, error) { return unix.Openat(at, name, holdFlags|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0) })
+}
+
+// CreateFile makes a file that was not there, for reading and writing by its owner
+// only.
+func (c *Calls) CreateFile(at int, name string) (int, error) {
+	const flags = unix.O_RDWR | unix.O_CREAT | unix.O_EXCL | unix.O_NOFOLLOW | unix.O_CLOEXEC
+	return c.get("CreateFile", name, func() (int, error) { return unix.Openat(at, name, flags, 0o600) })
+}
+
+// Close closes what was opened. Its result is of no account: what must be on disk
+// is there by Sync.
+func (c *Calls) Close(fd int) { unix.Close(fd) }
+
+// Read reads from an open file; at its end it returns io.EOF.
+func (c *Calls) Read(fd int, p []byte) (int, error) {
+	n, err := c.get("Read", "", func() (int, error) { return unix.Read(fd, p) })
+	if n == 0 && err == nil && len(p) > 0 {
+		err = io.EOF
+	}
+	return max(n, 0), err
+}
+
+// Write writes all to an open file.
+func (c *Calls) Write(fd int, p []byte) (int, error) {
+	done := 0
+	for done < len(p) {
+		n, err := c.get("Write", "", func() (int, error) { return unix.Write(fd, p[done:]) })
+		if err != nil {
+			return done, err
+		}
+		done += n
+	}
+	return done, nil
+}
+
+// Seek sets where an open file is read or written next.
+func (c *Calls) Seek(fd int, offset int64, whence int) (int64, error) {
+	return unix.Seek(fd, offset, whence)
+}
+
+// Truncate sets the length of an open file.
+func (c *Calls) Truncate(fd int, size int64) error {
+	return c.call("Truncate", "", func() error { return unix.Ftruncate(fd, size) })
+}
+
+// Sync has what was written to an open file or folder put on the disk.
+func (c *Calls) Sync(fd int) error {
+	err := c.call("Sync", "", func() error { return unix.Fsync(fd) })
+	if errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOTSUP) { // some file systems cannot for folders
+		return nil
+	}
+	return err
+}
+
+// SyncAll has all that was written to the file system of an open folder put on the
+// disk. It returns ErrNotSupported where each file has to be asked for.
+func (c *Calls) SyncAll(at int) error {
+	fd, err := retry(func() (int, error) {
+		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+	})
+	if err != nil {
+		return err
+	}
+	defer unix.Close(fd)
+	return c.call("SyncAll", "", func() error { return syncAll(fd) })
+}
+
+// SyncFolder has the names in a folder put on the disk.
+func (c *Calls) SyncFolder(at int) error {
+	fd, err := retry(func() (int, error) {
+		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+	})
+	if errors.Is(err, unix.EACCES) {
+		return nil // it may be written to and not read
+	}
+	if err != nil {
+		return err
+	}
+	defer unix.Close(fd)
+	return c.Sync(fd)
+}
+
+// Unlink removes a name that is no folder's.
+func (c *Calls) Unlink(at int, name string) error {
+	return c.call("Unlink", name, func() error { return unix.Unlinkat(at, name, 0) })
+}
+
+// RemoveFolder removes an empty folder.
+func (c *Calls) RemoveFolder(at int, name string) error {
+	return c.call("RemoveFolder", name, func() error { return unix.Unlinkat(at, name, unix.AT_REMOVEDIR) })
+}
+
+// MakeFolder makes a folder, with permissions that the mask of the process limits.
+func (c *Calls) MakeFolder(at int, name string, mode uint32) error {
+	return c.call("MakeFolder", name, func() error { return unix.Mkdirat(at, name, mode) })
+}
+
+// MakeLink makes a symbolic link.
+func (c *Calls) MakeLink(target string, at int, name string) error {
+	return c.call("MakeLink", name, func() error { return unix.Symlinkat(target, at, name) })
+}
+
+// ReadLink returns where a symbolic link leads.
+func (c *Calls) ReadLink(at int, name string) (string, error) {
+	room := make([]byte, 64<<10)
+	n, err := c.get("ReadLink", name, func() (int, error) { return unix.Readlinkat(at, name, room) })
+	return string(room[:max(n, 0)]), err
+}
+
+// NameAgain gives a file another name (a hard link).
+func (c *Calls) NameAgain(fromAt int, from string, toAt int, to string) error {
+	return c.call("NameAgain", to, func() error { return unix.Linkat(fromAt, from, toAt, to, 0) })
+}
+
+// Rename renames, and never replaces anything: then it fails with EEXIST.
+func (c *Calls) Rename(fromAt int, from string, toAt int, to string) error {
+	return c.call("Rename", from, func() error { return rename(fromAt, from, toAt, to) })
+}
+
+// renameChecked renames if there is nothing of the new name, where the system
+// cannot see to that itself.
+func renameChecked(fromAt int, from string, toAt int, to string) error {
+	var st unix.Stat_t
+	if err := unix.Fstatat(toAt, to, &st, unix.AT_SYMLINK_NOFOLLOW); !errors.Is(err, unix.ENOENT) {
+		if err == nil {
+			err = unix.EEXIST
+		}
+		return err
+	}
+	return unix.Renameat(fromAt, from, toAt, to)
+}
+
+// SetOwner sets owner and group.
+func (c *Calls) SetOwner(at int, name string, uid, gid int) error {
+	return c.call("SetOwner", name, func() error { return unix.Fchownat(at, name, uid, gid, unix.AT_SYMLINK_NOFOLLOW) })
+}
+
+// SetPermissions sets permissions of what is no link.
+func (c *Calls) SetPermissions(at int, name string, p entry.Permissions) error {
+	return c.call("SetPermissions", name, func() error { return permit(at, name, uint32(p)) })
+}
+
+// SetTimes sets when something was last modified and read.
+func (c *Calls) SetTimes(at int, name string, modified, accessed entry.Time) error {
+	return c.call("SetTimes", name, func() error {
+		times := make([]unix.Timespec, 2)
+		var err error
+		for i, t := range []entry.Time{accessed, modified} {
+			if times[i], err = unix.TimeToTimespec(t.Std()); err != nil {
+				return err
+			}
+		}
+		return unix.UtimesNanoAt(at, name, times, unix.AT_SYMLINK_NOFOLLOW)
+	})
+}
+
+// Status returns what the system says of a name in an open folder or, for "", of
+// what is open itself.
+func (c *Calls) Status(at int, name string) (Status, error) {
+	if err := c.before("Status", name); err != nil {
+		return Status{}, err
+	}
+	return status(at, name)
+}
+
+// Attributes returns the extended attributes of an entry, access lists among them.
+// There are none where the system has none.
+func (c *Calls) Attributes(at int, name string) (map[string]string, error) {
+	if err := c.before("Attributes", name); err != nil {
+		return nil, err
+	}
+	return attributes(at, name)
+}
+
+// SetAttribute sets an extended attribute.
+func (c *Calls) SetAttribute(at int, name, key, value string) error {
+	return c.call("SetAttribute", name, func() error { return setAttribute(at, name, key, value) })
+}
+
+// DropAttribute removes an extended attribute, if it is there.
+func (c *Calls) DropAttribute(at int, name, key string) error {
+	return c.call("DropAttribute", name, func() error { return dropAttribute(at, name, key) })
+}
+
+// Volume returns what is known of the file system of an open folder.
+func (c *Calls) Volume(at int) (Volume, error) {
+	if err := c.before("Volume", ""); err != nil {
+		return Volume{}, err
+	}
+	return volume(at)
+}
+
+// MayWrite returns an error unless names may be made and removed in an open folder.
+func (c *Calls) MayWrite(at int) error {
+	return c.call("MayWrite", "", func() error { return unix.Faccessat(at, ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS) })
+}
+
+func timeOf(t unix.Timespec) entry.Time {
+	sec, nsec := t.Unix()
+	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
+}

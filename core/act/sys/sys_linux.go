@@ -1,0 +1,233 @@
+package sys
+
+import (
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"unsafe"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+)
+
+const (
+	folderFlags = unix.O_PATH | unix.O_DIRECTORY | unix.O_CLOEXEC
+	holdFlags   = unix.O_PATH
+)
+
+// SyncsAll tells that SyncAll can be called.
+const SyncsAll = true
+
+func syncAll(fd int) error { return unix.Syncfs(fd) }
+
+// openQuietly opens something for reading without setting its access time, which
+// the system allows to its owner.
+func openQuietly(at int, name string, flags int) (int, error) {
+	fd, err := unix.Openat(at, name, flags|unix.O_NOATIME, 0)
+	if err == unix.EPERM {
+		fd, err = unix.Openat(at, name, flags, 0)
+	}
+	return fd, err
+}
+
+func rename(fromAt int, from string, toAt int, to string) error {
+	err := unix.Renameat2(fromAt, from, toAt, to, unix.RENAME_NOREPLACE)
+	if errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOSYS) { // the file system knows no such thing
+		return renameChecked(fromAt, from, toAt, to)
+	}
+	return err
+}
+
+func permit(at int, name string, mode uint32) error {
+	err := unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
+	if !errors.Is(err, unix.EOPNOTSUPP) {
+		return err
+	}
+	// An older kernel. By way of an open handle, no link can come in between.
+	fd, err := retry(func() (int, error) { return unix.Openat(at, name, unix.O_PATH|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0) })
+	if err != nil {
+		return err
+	}
+	defer unix.Close(fd)
+	return unix.Chmod(fmt.Sprint("/proc/self/fd/", fd), mode)
+}
+
+const statusMask = unix.STATX_BASIC_STATS | unix.STATX_BTIME | unix.STATX_MNT_ID
+
+func status(at int, name string) (s Status, err error) {
+	flags := unix.AT_SYMLINK_NOFOLLOW | unix.AT_NO_AUTOMOUNT
+	if name == "" {
+		flags |= unix.AT_EMPTY_PATH
+	}
+	var x unix.Statx_t
+	_, err = retry(func() (int, error) { return 0, unix.Statx(at, name, flags, statusMask, &x) })
+	if errors.Is(err, unix.ENOSYS) {
+		return oldStatus(at, name, flags)
+	}
+	s = Status{Kind: entry.KindOfMode(uint32(x.Mode)), Permissions: entry.Permissions(x.Mode & 0o7777), UID: x.Uid, GID: x.Gid, Size: int64(x.Size),
+		Inode: x.Ino, Device: unix.Mkdev(x.Dev_major, x.Dev_minor), Links: uint64(x.Nlink), Rdev: unix.Mkdev(x.Rdev_major, x.Rdev_minor),
+		Modified: timeOfStatx(x.Mtime), Accessed: timeOfStatx(x.Atime), Changed: timeOfStatx(x.Ctime)}
+	if x.Mask&unix.STATX_BTIME != 0 {
+		s.Born = timeOfStatx(x.Btime)
+	}
+	if s.Mount = s.Device; x.Mask&unix.STATX_MNT_ID != 0 {
+		s.Mount = x.Mnt_id
+	}
+	s.MountRoot = x.Attributes&x.Attributes_mask&unix.STATX_ATTR_MOUNT_ROOT != 0
+	return s, err
+}
+
+func timeOfStatx(t unix.StatxTimestamp) entry.Time { return entry.Time{Sec: t.Sec, Nsec: t.Nsec} }
+
+// oldStatus is for kernels before 4.11.
+func oldStatus(at int, name string, flags int) (Status, error) {
+	var st unix.Stat_t
+	_, err := retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
+	return Status{Kind: entry.KindOfMode(uint32(st.Mode)), Permissions: entry.Permissions(st.Mode & 0o7777), UID: st.Uid, GID: st.Gid, Size: st.Size,
+		Inode: st.Ino, Device: uint64(st.Dev), Links: uint64(st.Nlink), Rdev: uint64(st.Rdev),
+		Modified: timeOf(st.Mtim), Accessed: timeOf(st.Atim), Changed: timeOf(st.Ctim), Mount: uint64(st.Dev)}, err
+}
+
+// byHandle returns a path for calls that know no open folders. The way to the
+// folder is its handle, so that only the last name is looked up.
+func byHandle(at int, name string) string {
+	return "/proc/self/fd/" + strconv.Itoa(at) + "/" + name
+}
+
+func attributes(at int, name string) (map[string]string, error) {
+	path := byHandle(at, name)
+	list, err := grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
+	if errors.Is(err, unix.ENOTSUP) {
+		return nil, nil
+	}
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	all := map[string]string{}
+	for key := range strings.SplitSeq(strings.TrimSuffix(list, "\x00"), "\x00") {
+		value, err := grown(func(room []byte) (int, error) { return unix.Lgetxattr(path, key, room) })
+		if errors.Is(err, unix.ENODATA) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		all[key] = value
+	}
+	return all, nil
+}
+
+// grown makes a call with ever more room until it has enough.
+func grown(call func(room []byte) (int, error)) (string, error) {
+	for size := 256; ; size *= 4 {
+		room := make([]byte, size)
+		n, err := retry(func() (int, error) { return call(room) })
+		if !errors.Is(err, unix.ERANGE) || size > 1<<20 {
+			return string(room[:max(n, 0)]), err
+		}
+	}
+}
+
+func setAttribute(at int, name, key, value string) error {
+	return notSupported(unix.Lsetxattr(byHandle(at, name), key, []byte(value), 0))
+}
+
+func dropAttribute(at int, name, key string) error {
+	err := unix.Lremovexattr(byHandle(at, name), key)
+	if errors.Is(err, unix.ENODATA) || errors.Is(err, unix.ENOTSUP) {
+		return nil
+	}
+	return err
+}
+
+func notSupported(err error) error {
+	if errors.Is(err, unix.ENOTSUP) {
+		return ErrNotSupported
+	}
+	return err
+}
+
+// KeepsLists tells whether access lists can be kept in an open folder.
+func (c *Calls) KeepsLists(at int) bool {
+	_, err := unix.Lgetxattr(byHandle(at, "."), AccessList, make([]byte, 4096))
+	return err == nil || errors.Is(err, unix.ENODATA)
+}
+
+// KeepsAttributes tells whether people's attributes can be kept in an open folder.
+func (c *Calls) KeepsAttributes(at int) bool {
+	_, err := unix.Lgetxattr(byHandle(at, "."), "user.frank", make([]byte, 4096))
+	return err == nil || errors.Is(err, unix.ENODATA)
+}
+
+// Magic numbers of file systems, and calls to them, as the kernel's headers have
+// them.
+const (
+	fatMagic        = 0x4d44
+	exfatMagic      = 0x2011bab0
+	xfsGeometry     = 0x8100587e // XFS_IOC_FSGEOMETRY
+	xfsBigTime      = 1 << 21    // XFS_FSOP_GEOM_FLAGS_BIGTIME
+	getUUID         = 0x80111500 // FS_IOC_GETFSUUID
+	first32, last32 = -1 << 31, 1<<31 - 1
+)
+
+func volume(at int) (v Volume, err error) {
+	var fs unix.Statfs_t
+	if _, err = retry(func() (int, error) { return 0, unix.Fstatfs(at, &fs) }); err != nil {
+		return v, err
+	}
+	v.NameMax, v.ReadOnly = int(fs.Namelen), fs.Flags&unix.ST_RDONLY != 0
+	number := uint64(uint32(fs.Fsid.Val[0]))<<32 | uint64(uint32(fs.Fsid.Val[1]))
+	kind := uint32(fs.Type)
+	switch kind {
+	case unix.EXT4_SUPER_MAGIC, unix.BTRFS_SUPER_MAGIC, unix.TMPFS_MAGIC:
+		// Made of the UUID and, for btrfs, the subvolume.
+		if number != 0 {
+			v.ID = fmt.Sprintf("%x-%016x", kind, number)
+		}
+	case unix.XFS_SUPER_MAGIC:
+		var geometry [256]byte
+		if ask(at, xfsGeometry, unsafe.Pointer(&geometry)) == nil {
+			v.ID = fmt.Sprintf("%x-%s", kind, hex.EncodeToString(geometry[64:80]))
+			v.Limited, v.First, v.Last = true, first32, last32
+			if *(*uint32)(unsafe.Pointer(&geometry[92]))&xfsBigTime != 0 {
+				v.Last = 16_299_260_424 // 2486-07-02
+			}
+		}
+	case unix.OVERLAYFS_SUPER_MAGIC: // has the number of another one
+	default:
+		var uuid struct {
+			length uint8
+			bytes  [16]byte
+		}
+		if ask(at, getUUID, unsafe.Pointer(&uuid)) == nil && uuid.length > 0 {
+			v.ID = fmt.Sprintf("%x-%s", kind, hex.EncodeToString(uuid.bytes[:min(uuid.length, 16)]))
+		}
+	}
+	switch kind {
+	case unix.EXT4_SUPER_MAGIC:
+		// Inodes of 256 bytes; those of 128 hold less, and do not say so.
+		v.Limited, v.First, v.Last = true, first32, 15_032_385_535
+	case fatMagic, exfatMagic:
+		v.Limited, v.First, v.Last = true, 315_532_800-14*3600, 4_354_819_199+14*3600 // in local time
+		v.NoLinks = true
+	}
+	return v, nil
+}
+
+// ask asks a file system something, by a handle that may be read from.
+func ask(at int, request uintptr, answer unsafe.Pointer) error {
+	fd, err := retry(func() (int, error) {
+		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+	})
+	if err != nil {
+		return err
+	}
+	defer unix.Close(fd)
+	if _, _, errno := unix.Syscall(unix.SYS_IOCTL, uintptr(fd), request, uintptr(answer)); errno != 0 {
+		return errno
+	}
+	return nil
+}

@@ -1,0 +1,62 @@
+//go:build unix && !linux
+
+package sys
+
+import (
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+)
+
+const (
+	folderFlags = unix.O_RDONLY | unix.O_DIRECTORY | unix.O_CLOEXEC
+	holdFlags   = unix.O_RDONLY | unix.O_NONBLOCK | unix.O_NOCTTY
+)
+
+// SyncsAll tells that SyncAll can be called.
+const SyncsAll = false
+
+func syncAll(int) error { return ErrNotSupported }
+
+func openQuietly(at int, name string, flags int) (int, error) { return unix.Openat(at, name, flags, 0) }
+
+func rename(fromAt int, from string, toAt int, to string) error {
+	return renameChecked(fromAt, from, toAt, to)
+}
+
+func permit(at int, name string, mode uint32) error {
+	return unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
+}
+
+func status(at int, name string) (s Status, err error) {
+	var st unix.Stat_t
+	if name == "" {
+		_, err = retry(func() (int, error) { return 0, unix.Fstat(at, &st) })
+	} else {
+		_, err = retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, unix.AT_SYMLINK_NOFOLLOW) })
+	}
+	s = Status{Kind: entry.KindOfMode(uint32(st.Mode)), Permissions: entry.Permissions(st.Mode & 0o7777), UID: st.Uid, GID: st.Gid, Size: st.Size,
+		Inode: uint64(st.Ino), Device: uint64(st.Dev), Links: uint64(st.Nlink), Rdev: uint64(st.Rdev), Mount: uint64(st.Dev),
+		Modified: timeOf(st.Mtim), Accessed: timeOf(st.Atim), Changed: timeOf(st.Ctim), Born: timeOf(st.Btim)}
+	if err == nil && s.Kind == entry.KindFolder {
+		var above unix.Stat_t
+		if name != "" && name != "." && unix.Fstat(at, &above) == nil {
+			s.MountRoot = above.Dev != st.Dev
+		}
+	}
+	return s, err
+}
+
+func attributes(int, string) (map[string]string, error) { return nil, nil }
+
+func setAttribute(int, string, string, string) error { return ErrNotSupported }
+
+func dropAttribute(int, string, string) error { return nil }
+
+// KeepsLists tells whether access lists can be kept in an open folder.
+func (c *Calls) KeepsLists(int) bool { return false }
+
+// KeepsAttributes tells whether people's attributes can be kept in an open folder.
+func (c *Calls) KeepsAttributes(int) bool { return false }
+
+func volume(int) (Volume, error) { return Volume{NameMax: 255}, nil }

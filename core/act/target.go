@@ -1,0 +1,168 @@
+package act
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"frankledger/core/act/sys"
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+)
+
+// target is what can be kept on another file system that entries are moved to.
+type target struct {
+	lists, attributes, links bool
+}
+
+var errReadOnly = errors.New("nothing can be written there: the file system is read-only")
+
+// across returns what can be kept of an entry in the folder that it goes to, or nil
+// if that is on the same file system, so that nothing need be copied.
+func (p *planning) across(s *Step, dir string) (*target, error) {
+	if _, _, err := p.sources.at(string(s.Path)); err != nil {
+		return nil, err
+	}
+	from := p.sources.mount()
+	for {
+		at, _, err := p.folders.at(strings.TrimSuffix(dir, "/") + "/x")
+		if gone(err) && dir != "/" {
+			dir = path.Dir(dir)
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		to := p.folders.mount()
+		if to == from {
+			return nil, nil
+		}
+		kept := p.kept[to]
+		if kept == nil {
+			v, err := p.calls.Volume(at)
+			if err != nil {
+				return nil, err
+			}
+			if v.ReadOnly {
+				return nil, errReadOnly
+			}
+			kept = &target{lists: p.calls.KeepsLists(at), attributes: p.calls.KeepsAttributes(at), links: !v.NoLinks}
+			p.kept[to] = kept
+		}
+		return kept, nil
+	}
+}
+
+// copyNotes notes what cannot be kept of an entry that is no folder.
+func (p *planning) copyNotes(s *Step, to *target) error {
+	at, name, err := p.sources.at(string(s.Path))
+	if err != nil {
+		return err
+	}
+	v := &survey{names: map[node]*names{}}
+	st, err := p.calls.Status(at, name)
+	if err != nil {
+		return err
+	}
+	v.count(&st, ownerKept)
+	if st.Kind != entry.KindLink {
+		all, err := p.calls.Attributes(at, name)
+		if err != nil {
+			return err
+		}
+		v.countAttributes(all)
+	}
+	return p.note(s, v, to)
+}
+
+// linked is a file of several names, and the steps that copy it.
+type linked struct {
+	names
+	steps []*Step
+}
+
+// note notes what cannot be kept of what was surveyed.
+func (p *planning) note(s *Step, v *survey, to *target) error {
+	switch {
+	case v.specials > 0 && v.special != "":
+		return fmt.Errorf("%s: %w", v.special, errNoCopy)
+	case v.specials > 0:
+		return errNoCopy
+	}
+	for _, one := range []struct {
+		count int64
+		text  string
+	}{
+		{unless(to.lists, v.lists), "access lists cannot be kept there, so fewer may do less (%d)"},
+		{unless(to.attributes, v.attributes), "extended attributes cannot be kept there (%d)"},
+		{v.owners, "owner or group cannot be kept (%d)"},
+		{v.setIDs, "set-user and set-group bits cannot be kept (%d)"},
+	} {
+		if one.count > 0 {
+			s.addNote(fmt.Sprintf(one.text, one.count))
+		}
+	}
+	if !to.links && len(v.names) > 0 {
+		s.addNote(fmt.Sprintf("hard links cannot be kept there (%d)", len(v.names)))
+		return nil
+	}
+	for n, of := range v.names {
+		l := p.linked[n]
+		if l == nil {
+			l = &linked{names: names{all: of.all}}
+			p.linked[n] = l
+		}
+		l.met += of.met
+		if !slices.Contains(l.steps, s) {
+			l.steps = append(l.steps, s)
+		}
+	}
+	return nil
+}
+
+func unless(kept bool, count int64) int64 {
+	if kept {
+		return 0
+	}
+	return count
+}
+
+// noteLinks notes where a file has names that stay behind.
+func (p *planning) noteLinks() {
+	counts := map[*Step]int{}
+	for _, l := range p.linked {
+		if l.met < l.all {
+			for _, s := range l.steps {
+				counts[s]++
+			}
+		}
+	}
+	for s, n := range counts {
+		if s.Refused == "" {
+			s.addNote(fmt.Sprintf("hard links to what stays here are not kept (%d)", n))
+		}
+	}
+}
+
+func (s *Step) addNote(text string) {
+	if s.Notes != "" {
+		s.Notes += "; "
+	}
+	s.Notes += exact.Text(text)
+}
+
+// groups are those that this process may give files to.
+var groups = sync.OnceValue(func() []int {
+	list, _ := os.Getgroups() // none, if they cannot be found out
+	return append(list, os.Getegid())
+})
+
+// ownerKept tells whether this process can give a copy the owner and the group of
+// an entry.
+func ownerKept(st *sys.Status) bool {
+	return os.Geteuid() == 0 || int(st.UID) == os.Geteuid() && slices.Contains(groups(), int(st.GID))
+}
