@@ -277,3 +277,13 @@ func TestReplace(t *testing.T) {
 	}
 	assert.ErrorIs(t, act.CheckCommand(nil, false), act.ErrNoCommand)
 }
+
+// foundSelf returns the entry of a place itself.
+func foundSelf(t *testing.T, place string) (entries []*entry.Entry) {
+	s, err := live.Open(place, 0)
+	require.NoError(t, err)
+	collector := arrange.NewCollector(arrange.Order{}, nil, 0)
+	_, err = s.Read(context.Background(), source.Request{Facts: entry.FactStatus}, collector)
+	require.NoError(t, err)
+	return []*entry.Entry{collector.Arrange().At(0)}
+}

@@ -213,7 +213,10 @@ func (t *task) run() error {
 	if t.st, err = t.isThere(t.step, at, name); err != nil {
 		return err
 	}
-	if t.step.Holds != nil {
+	if t.verb.whole() && t.st.Kind == entry.KindFolder {
+		if t.step.Holds == nil {
+			return errNoHolds
+		}
 		if t.survey, err = t.surveyor().survey(t.ctx, at, name); err != nil {
 			return err
 		}
@@ -264,6 +267,8 @@ func (c *carrying) isThere(s *Step, at int, name string) (st sys.Status, err err
 	}
 	return st, nil
 }
+
+var errNoHolds = errors.New("the plan does not tell what it holds")
 
 var errMountNow = errors.New("a file system is mounted on it now")
 

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"path"
 
 	"github.com/zeebo/blake3"
 	"golang.org/x/sys/unix"
@@ -26,9 +27,11 @@ var (
 type copier struct {
 	*surveyor
 	// again gives a name in an open folder to the copy that there is of a file of
-	// several names. It returns false if there is none.
+	// several names, of which this may be the last that is left. It returns false if
+	// there is none.
 	again func(st *sys.Status, at int, name string) bool
 	lost  lost
+	ways  map[node][]string // to the copies of files of several names, in what was copied
 }
 
 // lost is what could not be kept of what was copied.
@@ -49,6 +52,13 @@ func (l lost) String() (text string) {
 	return text
 }
 
+// copiesIn notes where the copies of files of several names are, for later steps.
+func (c *copier) copiesIn(full string, copies map[node]string) {
+	for n, way := range c.ways {
+		copies[n] = path.Join(append([]string{full}, way...)...)
+	}
+}
+
 // copying is one copy that is being made.
 type copying struct {
 	*copier
@@ -57,15 +67,15 @@ type copying struct {
 	to     string
 	ladder ladder // of the copy; empty until its first folder is there
 	above  []sys.Status
-	ways   map[node][]string // to the first copy of a file of several names
 	synced bool              // all will be put on disk in the end
 }
 
 // copy copies an entry, with all that is in it, to a name that nothing has. If it
 // was surveyed, anything that is not as it was then makes the copy fail.
 func (c *copier) copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *survey) error {
-	run := &copying{copier: c, ctx: ctx, toAt: toAt, to: to, ladder: ladder{calls: c.calls}, ways: map[node][]string{}, synced: v != nil && sys.SyncsAll}
+	run := &copying{copier: c, ctx: ctx, toAt: toAt, to: to, ladder: ladder{calls: c.calls}, synced: v != nil && sys.SyncsAll}
 	defer run.ladder.close()
+	c.ways = map[node][]string{}
 	next := 0
 	var line []byte
 	err := c.walk(ctx, fromAt, from, func(w *walk, st *sys.Status) error {
@@ -106,7 +116,7 @@ func (c *copying) one(w *walk, st *sys.Status) error {
 	if st.Kind == entry.KindFolder {
 		return c.makeFolder(w, at, name, st)
 	}
-	if st.Links > 1 && c.nameAgain(st, at, name) {
+	if c.nameAgain(st, at, name) {
 		return nil
 	}
 	switch st.Kind {

@@ -2,7 +2,6 @@ package act
 
 import (
 	"errors"
-	"sync"
 
 	"golang.org/x/sys/unix"
 
@@ -17,7 +16,8 @@ type ladder struct {
 	calls *sys.Calls
 	rungs []rung
 	open  int
-	// Mounts says whether to go on where another mount begins.
+	most  int // that may be
+	// mounts says whether to go on where another mount begins.
 	mounts bool
 }
 
@@ -33,20 +33,21 @@ type node struct{ device, inode uint64 }
 
 func nodeOf(st *sys.Status) node { return node{st.Device, st.Inode} }
 
-// mostOpen is how many folders of one ladder stay open: of what the system allows,
-// a part that leaves enough for several ladders and the rest of the program.
-var mostOpen = sync.OnceValue(func() int {
-	const most, least = 40, 4
+// mostOpen returns how many folders of one ladder stay open: of what the system
+// allows, a part that leaves enough for several ladders and the rest of the program.
+func mostOpen() int {
+	const most, least, ladders = 40, 4, 12
 	var limit unix.Rlimit
-	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &limit); err == nil && limit.Cur < 12*most {
-		return max(least, min(most, int(limit.Cur)/12))
+	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &limit); err == nil && limit.Cur < ladders*most {
+		return max(least, int(limit.Cur)/ladders)
 	}
 	return most
-})
+}
 
 // reset begins a ladder at an open folder, which it closes in the end.
 func (l *ladder) reset(fd int) error {
 	l.close()
+	l.most = mostOpen()
 	st, err := l.calls.Status(fd, "")
 	if err != nil {
 		l.calls.Close(fd)
@@ -144,7 +145,7 @@ func (l *ladder) fd() (int, error) {
 
 // spare closes every other one of those in between, if too many are open.
 func (l *ladder) spare() {
-	if l.open <= mostOpen() {
+	if l.open <= l.most {
 		return
 	}
 	keep := true

@@ -2,6 +2,7 @@ package act_test
 
 import (
 	"testing"
+	"unsafe"
 
 	"golang.org/x/sys/unix"
 )
@@ -13,3 +14,6 @@ func smallDisk(t *testing.T, folder, size string) {
 	}
 	t.Cleanup(func() { unix.Unmount(folder, unix.MNT_DETACH) })
 }
+
+// uintptrOf returns where the first of some numbers is, for a call of the system.
+func uintptrOf(list []uint32) uintptr { return uintptr(unsafe.Pointer(&list[0])) }

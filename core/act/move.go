@@ -15,13 +15,14 @@ import (
 // renames are the verbs after which an entry has another path.
 type renames struct{}
 
-func (renames) goes() bool  { return true }
+func (renames) goes() bool { return true }
 
 // hide gives names a leading dot.
 type hide struct{ renames }
 
 func (hide) upwards() bool   { return true }
 func (hide) outermost() bool { return true }
+func (hide) whole() bool     { return false }
 
 func (hide) plan(p *planning, s *Step, e *entry.Entry) error {
 	dir, name := path.Split(string(s.Path))
@@ -46,6 +47,7 @@ type reveal struct{ renames }
 
 func (reveal) upwards() bool   { return true }
 func (reveal) outermost() bool { return false }
+func (reveal) whole() bool     { return false }
 
 func (reveal) plan(p *planning, s *Step, e *entry.Entry) error {
 	dir, name := path.Split(string(s.Path))
@@ -74,6 +76,7 @@ type move struct{ renames }
 
 func (move) upwards() bool   { return false }
 func (move) outermost() bool { return true }
+func (move) whole() bool     { return true }
 
 func (move) plan(p *planning, s *Step, e *entry.Entry) error {
 	to := path.Base(string(s.Path))
@@ -134,23 +137,30 @@ func (t *task) rename(to string) error {
 	}
 	err = taken(t.Calls.Rename(t.from.at, t.from.name, at, name))
 	if errors.Is(err, unix.EXDEV) {
-		err = t.across(spot{at, name}, to)
-	}
-	if err != nil {
+		if err := t.across(spot{at, name}, to); err != nil {
+			return err
+		}
+	} else if err != nil {
 		return err
+	} else {
+		t.noteNames(at, name)
 	}
-	t.went(to, at, name)
+	t.went(to)
 	return nil
 }
 
-// went notes where the entry of the step is now.
-func (t *task) went(to string, at int, name string) {
-	t.to = to
+// noteNames notes what became of a file of several names that has another one now.
+func (t *task) noteNames(at int, name string) {
 	if t.st.Links > 1 && t.st.Kind != entry.KindFolder {
 		if after, err := t.Calls.Status(at, name); err == nil {
 			t.own.note(&t.st, &after)
 		}
 	}
+}
+
+// went notes where the entry of the step is now.
+func (t *task) went(to string) {
+	t.to = to
 	if t.st.Kind == entry.KindFolder {
 		t.carrying.from.close() // it may be under another path now
 		t.carrying.to.close()
@@ -177,11 +187,11 @@ func (t *task) across(to spot, full string) error {
 		return nil
 	})
 	t.notes = c.lost.String()
-	if (err == nil || isPartly(err)) && t.st.Links > 1 && t.st.Kind != entry.KindFolder {
-		t.copies[nodeOf(&t.st)] = full
-	}
 	if isPartly(err) {
 		t.to = full
+	}
+	if err == nil || isPartly(err) {
+		c.copiesIn(full, t.copies)
 	}
 	return err
 }
@@ -325,17 +335,13 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 	if err != nil {
 		return err
 	}
-	st, err := u.Calls.Status(from.at, from.name)
-	if err != nil {
-		return err
-	}
 	err = c.across(u.ctx, from, to, u.past.under(s.Number), v, false, func(made *sys.Status) error {
 		volume := u.volumes.of(u.Calls, to.at, to.name, made).ID
 		u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume})
 		return u.journal.sync()
 	})
-	if err == nil && st.Links > 1 && st.Kind != entry.KindFolder {
-		u.copies[nodeOf(&st)] = string(s.Path)
+	if err == nil {
+		c.copiesIn(string(s.Path), u.copies)
 	}
 	return err
 }

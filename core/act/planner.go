@@ -554,36 +554,24 @@ func (p *planning) leave(s *Step, e *entry.Entry, to *target) error {
 	if err != nil {
 		return err
 	}
-	if len(v.mounts) > 0 {
-		return &mountsInside{full, v.mounts}
-	}
-	if s.Holds = &v.Holds; to != nil {
+	s.Holds = &v.Holds
+	switch {
+	case len(v.mounts) > 0:
+		return mountsInside(v.mounts)
+	case to != nil:
 		return p.note(s, v, to)
 	}
 	return nil
 }
 
-// mountsInside is the error that something is mounted in a folder.
-type mountsInside struct {
-	in   string
-	ways []string
-}
-
-func (m *mountsInside) Error() string {
-	text := errMountInside.Error() + ": "
-	for i, way := range m.ways[:min(len(m.ways), mostMounts)] {
-		if i > 0 {
-			text += ", "
-		}
-		text += way
+// mountsInside returns the error that something is mounted in a folder.
+func mountsInside(ways []string) error {
+	more := ""
+	if len(ways) > mostMounts {
+		ways, more = ways[:mostMounts], " and more"
 	}
-	if len(m.ways) > mostMounts {
-		text += " and more"
-	}
-	return text
+	return fmt.Errorf("%w: %s%s", errMountInside, strings.Join(ways, ", "), more)
 }
-
-func (m *mountsInside) Unwrap() error { return errMountInside }
 
 // TimesOf returns when a file was last modified and last read.
 func TimesOf(given string) (modified, accessed exact.Time, err error) {

@@ -17,6 +17,7 @@ type remove struct{}
 func (remove) goes() bool      { return false }
 func (remove) upwards() bool   { return false }
 func (remove) outermost() bool { return true }
+func (remove) whole() bool     { return true }
 
 func (remove) plan(p *planning, s *Step, e *entry.Entry) error {
 	if err := p.leave(s, e, nil); err != nil || p.Options.ForGood {
@@ -94,7 +95,8 @@ func (t *task) discard() error {
 		}
 		return err
 	}
-	t.went(to, at, name)
+	t.noteNames(at, name)
+	t.went(to)
 	return nil
 }
 

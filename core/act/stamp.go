@@ -15,6 +15,7 @@ type stays struct{}
 
 func (stays) goes() bool      { return false }
 func (stays) outermost() bool { return false }
+func (stays) whole() bool     { return false }
 
 // stamp sets times.
 type stamp struct{ stays }

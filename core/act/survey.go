@@ -67,11 +67,10 @@ func (s *surveyor) survey(ctx context.Context, at int, name string) (*survey, er
 		shown := s.own.before(st)
 		line = appendFacts(line[:0], w.below, w.name, &shown)
 		v.prints = append(v.prints, printOf(line))
-		if w.below == 0 {
-			return nil // the folder itself is not in it
+		if w.below > 0 { // the folder itself is not in it
+			sum.Write(line)
+			v.add(&shown)
 		}
-		sum.Write(line)
-		v.add(&shown)
 		if s.closely {
 			return s.lookClosely(v, w, st)
 		}

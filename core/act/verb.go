@@ -22,6 +22,7 @@ type verb interface {
 	goes() bool    // entries go to another path
 	upwards() bool // from the bottom up, so that the paths of other steps stay good
 	outermost() bool
+	whole() bool // a folder goes with all that is in it, which must be what it was
 }
 
 // verbs are all verbs.
