@@ -113,8 +113,11 @@ reason, and the status is 3.`,
 			}
 			c.Progress = &source.Progress{}
 			c.Tell = func(done act.Outcome) {
-				if done.Err != nil {
-					p.say("frank: could not take back %s: %s", render.Escaped(string(done.Step.Path)), render.Escaped(done.Err.Error()))
+				switch path := render.Escaped(string(done.Step.Path)); {
+				case done.Err != nil:
+					p.say("frank: could not take back %s: %s", path, render.Escaped(done.Err.Error()))
+				case done.Notes != "":
+					p.say("frank: %s: taken back, but: %s", path, render.Escaped(done.Notes))
 				}
 			}
 			written := p.writing("undo")

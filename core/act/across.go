@@ -28,6 +28,7 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 		}
 		return err
 	}
+	c.discardOwn(to.at, under) // of an attempt that was broken off
 	made, err := c.whole(ctx, from, to, under, v)
 	if err == nil {
 		err = copied(&made)

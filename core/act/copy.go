@@ -49,6 +49,9 @@ func (l lost) String() (text string) {
 			text += fmt.Sprintf("%s of %d", one.what, one.count)
 		}
 	}
+	if text != "" {
+		text = "could not keep " + text
+	}
 	return text
 }
 
@@ -265,26 +268,32 @@ func (c *copier) likeBefore(fromAt int, from string, at int, name string, st *sy
 	}
 	p := st.Permissions
 	if list := all[sys.AccessList]; list != "" {
-		kept := ownerKept && groupKept && c.calls.SetAttribute(at, name, sys.AccessList, list) == nil
-		if !kept {
-			c.lost.lists++
-			if p, err = sys.Narrowed(p, list); err != nil {
-				return err
-			}
+		err := sys.ErrNotSupported // whoever owns it now is another, about whom it says nothing
+		if ownerKept && groupKept {
+			err = c.calls.SetAttribute(at, name, sys.AccessList, list)
 		}
-	}
-	if list := all[sys.DefaultList]; list != "" {
-		if c.calls.SetAttribute(at, name, sys.DefaultList, list) != nil {
+		if cannot(err) {
 			c.lost.lists++
+			p, err = sys.Narrowed(p, list)
+		}
+		if err != nil {
+			return err
 		}
 	}
 	dropped := false
 	for key, value := range all {
-		if key == sys.AccessList || key == sys.DefaultList {
+		if key == sys.AccessList {
 			continue
 		}
-		if err := c.calls.SetAttribute(at, name, key, value); err != nil && !isLabel(key) {
+		err := c.calls.SetAttribute(at, name, key, value)
+		switch {
+		case err == nil || isLabel(key):
+		case cannot(err) && key == sys.DefaultList:
+			c.lost.lists++
+		case cannot(err):
 			dropped = true
+		default:
+			return err
 		}
 	}
 	if dropped {
@@ -294,6 +303,12 @@ func (c *copier) likeBefore(fromAt int, from string, at int, name string, st *sy
 		return err
 	}
 	return c.calls.SetTimes(at, name, st.Modified, st.Accessed)
+}
+
+// cannot tells whether an attribute was refused since this file system has none of
+// its kind, or this user may not set it; not for want of room, for instance.
+func cannot(err error) bool {
+	return errors.Is(err, sys.ErrNotSupported) || errors.Is(err, unix.EPERM) || errors.Is(err, unix.EACCES)
 }
 
 // isLabel tells whether an attribute is one that a system gives every file itself.

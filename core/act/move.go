@@ -323,6 +323,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 func (u *undoing) rejoin(s *PastStep, copy, original spot) error {
 	c := &copier{surveyor: u.surveyor()}
 	err := c.rejoin(u.ctx, copy, original, u.past.under(s.Number))
+	u.notes = c.lost.String()
 	u.from.close()
 	u.to.close()
 	return err
@@ -340,6 +341,7 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 		u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume})
 		return u.journal.sync()
 	})
+	u.notes = c.lost.String()
 	if err == nil {
 		c.copiesIn(string(s.Path), u.copies)
 	}

@@ -53,12 +53,11 @@ func (permit) do(t *task) error {
 		return err
 	}
 	now, err := t.Calls.Status(t.from.at, t.from.name)
-	if err != nil {
-		return err
+	if err == nil && now.Permissions != mode { // such as the set-group bit, of a file of another group
+		err = errSetID
 	}
-	if now.Permissions != mode { // such as the set-group bit, of a file of another group
-		t.Calls.SetPermissions(t.from.at, t.from.name, t.st.Permissions)
-		return errSetID
+	if err != nil {
+		return t.takeBack(err, t.Calls.SetPermissions(t.from.at, t.from.name, t.st.Permissions))
 	}
 	t.own.note(&t.st, &now)
 	return nil

@@ -3,6 +3,7 @@ package act
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"golang.org/x/sys/unix"
 
@@ -75,14 +76,13 @@ func (t *task) discard() error {
 	if err != nil {
 		return err
 	}
-	to, info, err := t.cans.reserve(c, string(t.step.Path), t.Now())
+	to, info, err := t.cans.reserve(c, string(t.step.Path), t.Now(), func(to, info string) error {
+		return t.begin(event{To: exact.Text(to), Info: exact.Text(info)})
+	})
 	if err != nil {
 		return err
 	}
 	at, name, err := t.carrying.to.at(to)
-	if err == nil {
-		err = t.begin(event{To: exact.Text(to), Info: exact.Text(info)})
-	}
 	if err == nil {
 		err = taken(t.Calls.Rename(t.from.at, t.from.name, at, name))
 	}
@@ -147,13 +147,20 @@ func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if s.To == "" {
 		return false, errMovedOn
 	}
-	acted, err = u.back(s)
-	if err == nil && s.info != "" {
-		if at, name, err := u.from.at(s.info); err == nil {
-			u.Calls.Unlink(at, name)
-		}
+	if acted, err = u.back(s); err != nil || s.info == "" {
+		return acted, err
 	}
-	return acted, err
+	if _, err := u.from.status(string(s.To)); !gone(err) {
+		return acted, err // by now another program's
+	}
+	at, name, err := u.from.at(s.info)
+	if err == nil {
+		err = u.Calls.Unlink(at, name)
+	}
+	if err != nil && !gone(err) {
+		return false, fmt.Errorf("it is back, but what the trash says of it could not be removed: %w", err)
+	}
+	return acted, nil
 }
 
 func (remove) look(u *undoing, s *PastStep) State {

@@ -73,15 +73,12 @@ func (stamp) do(t *task) error {
 		return err
 	}
 	now, err := t.Calls.Status(t.from.at, t.from.name)
-	if err != nil {
-		return err
-	}
 	modified, accessed := exact.Time(now.Modified), exact.Time(now.Accessed)
-	if far(o.Modified, modified) || far(o.Accessed, accessed) {
-		before := t.own.before(&t.st)
-		m, a := exact.Time(before.Modified), exact.Time(before.Accessed)
-		setTimes(t.Calls, t.from.at, t.from.name, &now, &m, &a)
-		return fmt.Errorf("%w: it would be %s", errNoSuchTime, entry.Time(modified).AppendRFC3339(nil))
+	if err == nil && (far(o.Modified, modified) || far(o.Accessed, accessed)) {
+		err = fmt.Errorf("%w: it would be %s", errNoSuchTime, entry.Time(modified).AppendRFC3339(nil))
+	}
+	if err != nil {
+		return t.takeBack(err, t.Calls.SetTimes(t.from.at, t.from.name, t.st.Modified, t.st.Accessed))
 	}
 	if o.Modified != nil && modified != *o.Modified {
 		t.set.Modified, t.notes = &modified, "this file system holds "+string(entry.Time(modified).AppendRFC3339(nil))+" instead"
@@ -91,6 +88,18 @@ func (stamp) do(t *task) error {
 	}
 	t.own.note(&t.st, &now)
 	return nil
+}
+
+// takeBack returns the error of a step that was done and then taken back, unless
+// that failed: then it is partly done.
+func (t *task) takeBack(err, failed error) error {
+	if failed != nil {
+		return &partly{1, 1, err}
+	}
+	if now, err := t.Calls.Status(t.from.at, t.from.name); err == nil {
+		t.own.note(&t.st, &now)
+	}
+	return err
 }
 
 // far tells whether a time is another than was meant, not the same less exactly.

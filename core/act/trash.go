@@ -40,7 +40,8 @@ type cans struct {
 	Trash
 	folders *folders
 	found   map[mountOf]foundCan
-	dry     bool // none is made
+	next    map[string]int // the number to try for the next of a name
+	dry     bool           // none is made
 }
 
 // mountOf is a part of the tree of folders in which things can be renamed: a mount
@@ -53,7 +54,7 @@ type foundCan struct {
 }
 
 func newCans(t Trash, f *folders, dry bool) *cans {
-	return &cans{Trash: t, folders: f, found: map[mountOf]foundCan{}, dry: dry}
+	return &cans{Trash: t, folders: f, found: map[mountOf]foundCan{}, next: map[string]int{}, dry: dry}
 }
 
 // forEntry finds the trash can for an entry whose folder is in a mount, and makes
@@ -73,30 +74,37 @@ func (t *cans) stillThere(c can) bool {
 }
 
 func (t *cans) find(full string, at mountOf) (c can, err error) {
-	if home, err := t.home(); err == nil {
-		if c, ok := t.sound(home, "", at, true); ok {
-			return c, nil
+	home, err := t.home()
+	if err != nil {
+		return c, err
+	}
+	if home != "" {
+		if c, ok, err := t.sound(home, "", at, true); ok || err != nil {
+			return c, err
 		}
 	}
 	top := path.Dir(full)
 	for top != "/" {
 		above, err := t.statusOf(path.Dir(top))
-		if err != nil || above.Mount != at.mount || above.Device != at.device {
+		if err != nil {
+			return c, err
+		}
+		if above.Mount != at.mount || above.Device != at.device {
 			break
 		}
 		top = path.Dir(top)
 	}
 	shared := path.Join(top, ".Trash")
 	if st, err := t.folders.status(shared); err == nil && st.Kind == entry.KindFolder && st.Permissions&entry.Sticky != 0 {
-		if c, ok := t.sound(path.Join(shared, fmt.Sprint(t.User)), top, at, false); ok {
-			return c, nil
+		if c, ok, err := t.sound(path.Join(shared, fmt.Sprint(t.User)), top, at, false); ok || err != nil {
+			return c, err
 		}
 	}
-	own := path.Join(top, fmt.Sprint(".Trash-", t.User))
-	if c, ok := t.sound(own, top, at, false); ok {
-		return c, nil
+	c, ok, err := t.sound(path.Join(top, fmt.Sprint(".Trash-", t.User)), top, at, false)
+	if !ok && err == nil {
+		err = errNoTrash
 	}
-	return c, errNoTrash
+	return c, err
 }
 
 // statusOf returns what the system says of a folder, the root among them.
@@ -114,10 +122,11 @@ func (t *cans) statusOf(dir string) (st sys.Status, err error) {
 	return t.folders.ladder.calls.Status(fd, "")
 }
 
-// home returns the path of the trash in the home folder, with no link on the way.
+// home returns the path of the trash in the home folder, with no link on the way;
+// empty if there is none.
 func (t *cans) home() (string, error) {
 	if t.Home == "" {
-		return "", errNoTrash
+		return "", nil
 	}
 	return realPath(t.Home)
 }
@@ -138,24 +147,28 @@ func realPath(full string) (string, error) {
 }
 
 // sound makes sure of a trash can, and makes what is missing of it: it is in the
-// mount, a folder and no link, and its own user's alone.
-func (t *cans) sound(full, top string, at mountOf, home bool) (can, bool) {
-	c := can{path: full, top: top, names: 255}
+// mount, a folder and no link, and its own user's alone. If it is not, it is not
+// used; an error is something else, which the next can would not make good.
+func (t *cans) sound(full, top string, at mountOf, home bool) (c can, ok bool, err error) {
+	c = can{path: full, top: top, names: 255}
 	for _, part := range []string{full, path.Join(full, "files"), path.Join(full, "info")} {
 		st, err := t.folders.status(part)
 		if gone(err) {
-			if t.dry {
-				return c, t.couldMake(part, at)
+			if could, err := t.couldMake(part, at); !could || t.dry {
+				return c, could, err
 			}
 			if err = t.make(part, home); err == nil {
 				st, err = t.folders.status(part)
 			}
 		}
-		if err != nil || st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device {
-			return c, false
+		if errors.Is(err, errLink) {
+			return c, false, nil
 		}
-		if int(st.UID) != t.User || !home && st.Permissions&0o077 != 0 {
-			return c, false
+		if err != nil {
+			return c, false, err
+		}
+		if st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device || int(st.UID) != t.User || !home && st.Permissions&0o077 != 0 {
+			return c, false, nil
 		}
 	}
 	if fd, _, err := t.folders.at(path.Join(full, "files", "x")); err == nil {
@@ -163,21 +176,30 @@ func (t *cans) sound(full, top string, at mountOf, home bool) (can, bool) {
 			c.names = v.NameMax
 		}
 	}
-	return c, true
+	return c, true, nil
 }
 
 // couldMake tells whether a folder could be made: in the mount, by this user.
-func (t *cans) couldMake(full string, at mountOf) bool {
+func (t *cans) couldMake(full string, at mountOf) (bool, error) {
 	for dir := path.Dir(full); ; dir = path.Dir(dir) {
 		st, err := t.statusOf(dir)
 		if gone(err) && dir != "/" {
 			continue
 		}
-		if err != nil || st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device {
-			return false
+		if err != nil {
+			return false, err
+		}
+		if st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device {
+			return false, nil
 		}
 		fd, _, err := t.folders.at(path.Join(dir, "x"))
-		return err == nil && t.folders.ladder.calls.MayWrite(fd) == nil
+		if err == nil {
+			err = t.folders.ladder.calls.MayWrite(fd)
+		}
+		if errors.Is(err, unix.EACCES) || errors.Is(err, unix.EROFS) || errors.Is(err, unix.EPERM) {
+			return false, nil
+		}
+		return err == nil, err
 	}
 }
 
@@ -203,31 +225,40 @@ func (t *cans) make(full string, way bool) error {
 const trashInfo = ".trashinfo"
 
 // reserve takes a free name in the trash can, by writing down what is to go under
-// it and from where.
-func (t *cans) reserve(c can, full string, now time.Time) (file, info string, err error) {
+// it and from where. Of each name that it tries, begin is told before.
+func (t *cans) reserve(c can, full string, now time.Time, begin func(file, info string) error) (file, info string, err error) {
 	from := full
 	if c.top != "" {
 		from = strings.TrimPrefix(full, strings.TrimSuffix(c.top, "/")+"/")
 	}
 	text := "[Trash Info]\nPath=" + (&url.URL{Path: from}).EscapedPath() + "\nDeletionDate=" + now.Format("2006-01-02T15:04:05") + "\n"
 	calls := t.folders.ladder.calls
-	for n := 1; ; n++ {
+	of := path.Join(c.path, path.Base(full))
+	for n := max(1, t.next[of]); n < mostNumbers; n++ {
+		t.next[of] = n + 1
 		name := numbered(path.Base(full), n, c.names-len(trashInfo))
-		info = path.Join(c.path, "info", name+trashInfo)
-		file = path.Join(c.path, "files", name)
-		if _, err := t.folders.status(file); !gone(err) { // an orphan
-			if err != nil || n >= 1_000_000 {
+		file, info = path.Join(c.path, "files", name), path.Join(c.path, "info", name+trashInfo)
+		isFree := true
+		for _, one := range []string{file, info} {
+			_, err := t.folders.status(one)
+			if err != nil && !gone(err) {
 				return "", "", err
 			}
+			isFree = isFree && err != nil
+		}
+		if !isFree {
 			continue
+		}
+		if err := begin(file, info); err != nil {
+			return "", "", err
 		}
 		at, last, err := t.folders.at(info)
 		if err != nil {
 			return "", "", err
 		}
 		out, err := calls.CreateFile(at, last)
-		if errors.Is(err, unix.EEXIST) && n < 1_000_000 {
-			continue
+		if errors.Is(err, unix.EEXIST) {
+			continue // another program was faster
 		}
 		if err != nil {
 			return "", "", err
@@ -239,7 +270,11 @@ func (t *cans) reserve(c can, full string, now time.Time) (file, info string, er
 		}
 		return file, info, err
 	}
+	return "", "", errTaken
 }
+
+// mostNumbers is how many names are tried.
+const mostNumbers = 1_000_000
 
 // numbered returns a name with a number before its extension, if that is above 1;
 // what is too long is cut.

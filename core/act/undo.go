@@ -38,6 +38,7 @@ type undoing struct {
 	volumes  volumes
 	own      ownChanges
 	copies   map[node]string
+	notes    string // what is not as before, of the step that is being undone
 }
 
 func (c *Carrier) undoing(ctx context.Context, past *Past) *undoing {
@@ -95,6 +96,7 @@ func (u *undoing) all() (did Undoing, err error) {
 		if u.Begin != nil {
 			u.Begin(s.Step)
 		}
+		u.notes = ""
 		acted, trouble := u.step(s)
 		if stopped := u.ctx.Err(); stopped != nil && errors.Is(trouble, stopped) {
 			return did, errors.Join(stopped, u.journal.end(event{}, nil))
@@ -113,7 +115,7 @@ func (u *undoing) all() (did Undoing, err error) {
 			continue
 		}
 		if u.Tell != nil {
-			u.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble})
+			u.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes})
 		}
 	}
 	u.removeMade()
