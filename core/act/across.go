@@ -28,7 +28,9 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 		}
 		return err
 	}
-	c.discardOwn(to.at, under) // of an attempt that was broken off
+	if err := c.discardOwn(to.at, under); err != nil { // of an attempt that was broken off
+		return err
+	}
 	made, err := c.whole(ctx, from, to, under, v)
 	if err == nil {
 		err = copied(&made)
@@ -37,8 +39,7 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 		err = taken(c.calls.Rename(to.at, under, to.at, to.name))
 	}
 	if err != nil {
-		c.discardOwn(to.at, under)
-		return err
+		return c.discardAfter(err, to.at, under)
 	}
 	back := func() error { return c.dropCopy(context.Background(), to.at, to.name, from.at, from.name) }
 	if err := c.calls.SyncFolder(to.at); err != nil { // it is there, but would it be after a power failure?
@@ -128,21 +129,20 @@ func (c *copier) complete(ctx context.Context, copy, original spot, under string
 		case !gone(err):
 			return w.inside(err)
 		}
-		c.discardOwn(at, under) // of an attempt that was broken off
-		if err := c.copy(ctx, w.at, w.name, at, under, nil); err == nil {
+		if err := c.discardOwn(at, under); err != nil { // of an attempt that was broken off
+			return err
+		}
+		err = c.copy(ctx, w.at, w.name, at, under, nil)
+		if err == nil {
 			err = taken(c.calls.Rename(at, under, at, name(w)))
-			if err == nil {
-				err = c.calls.SyncFolder(at)
-			}
-			if err == nil {
-				return errSkip
-			}
-			c.discardOwn(at, under)
-			return w.inside(err)
-		} else {
-			c.discardOwn(at, under)
+		}
+		if err != nil {
+			return w.inside(c.discardAfter(err, at, under))
+		}
+		if err := c.calls.SyncFolder(at); err != nil {
 			return w.inside(err)
 		}
+		return errSkip
 	}, func(w *walk) error {
 		into.up()
 		st := above[len(above)-1]

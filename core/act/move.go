@@ -287,10 +287,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 	switch {
 	case here && !there:
 		// It was never done, or is taken back already; a copy may have been begun.
-		if at, _, err := u.from.at(string(s.To)); err == nil {
-			u.surveyor().discardOwn(at, u.past.under(s.Number))
-		}
-		return s.State == Done || s.State == Partly, nil
+		return s.State == Done || s.State == Partly, u.discard(s)
 	case !there:
 		return false, errMovedOn
 	}
@@ -317,6 +314,18 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 		u.to.close()
 	}
 	return true, nil
+}
+
+// discard removes what there is of a copy that was not made whole.
+func (u *undoing) discard(s *PastStep) error {
+	at, _, err := u.from.at(string(s.To))
+	switch {
+	case gone(err) || s.To == "":
+		return nil
+	case err != nil:
+		return err
+	}
+	return u.surveyor().discardOwn(at, u.past.under(s.Number))
 }
 
 // rejoin puts together what is in two places.

@@ -80,22 +80,33 @@ func (s *surveyor) unlink(at int, name string, st *sys.Status) error {
 }
 
 // discardOwn removes what this program has made itself under a name that nobody
-// else would give, as far as it can.
-func (s *surveyor) discardOwn(at int, name string) {
+// else would give, if it is there.
+func (s *surveyor) discardOwn(at int, name string) error {
 	ctx := context.Background() // what was begun is taken away also when it was broken off
-	s.walk(ctx, at, name, func(w *walk, st *sys.Status) error {
+	err := s.walk(ctx, at, name, func(w *walk, st *sys.Status) error {
 		if w.mounted {
-			return errSkip
+			return w.inside(errMountInside)
 		}
-		if st.Kind != entry.KindFolder {
-			s.calls.Unlink(w.at, w.name)
+		if st.Kind == entry.KindFolder {
 			return nil
 		}
+		return w.inside(s.calls.Unlink(w.at, w.name))
+	}, func(w *walk) error { return w.inside(s.calls.RemoveFolder(w.at, w.name)) })
+	if gone(err) {
 		return nil
-	}, func(w *walk) error {
-		s.calls.RemoveFolder(w.at, w.name)
-		return nil
-	})
+	}
+	if err != nil {
+		return fmt.Errorf("what there is of a copy, %s, could not be removed: %w", name, err)
+	}
+	return nil
+}
+
+// discardAfter removes what was begun, after an error.
+func (s *surveyor) discardAfter(err error, at int, name string) error {
+	if left := s.discardOwn(at, name); left != nil {
+		return fmt.Errorf("%w; %w", err, left)
+	}
+	return err
 }
 
 var errBothDiffer = errors.New("it is in both places, and they differ; nothing that differs was removed")

@@ -164,7 +164,10 @@ func (u *undoing) quietFolders() map[string]entry.Time {
 
 // step undoes one step. It returns false if there is nothing to undo.
 func (u *undoing) step(s *PastStep) (acted bool, err error) {
-	if s.State == NotBegun || s.State == Failed || s.State == Undone {
+	switch s.State {
+	case Failed:
+		return false, u.discard(s) // what could not be removed then
+	case NotBegun, Undone:
 		return false, nil
 	}
 	return verbs[u.past.Action].undo(u, s)
