@@ -154,8 +154,14 @@ func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, err
 	if err != nil {
 		return 0, err
 	}
-	for _, n := range slices.Backward(slices.Sorted(maps.Keys(passed))) {
+	const most = 3
+	newest := slices.Sorted(maps.Keys(passed))
+	slices.Reverse(newest)
+	for _, n := range newest[:min(len(newest), most)] {
 		p.say("frank: journal %d is passed over: %s", n, passed[n])
+	}
+	if more := len(newest) - most; more > 0 {
+		p.say("frank: and so are %s before it", render.Count(int64(more), "journal", "journals"))
 	}
 	if number == 0 {
 		return 0, misuse("there is nothing to undo")

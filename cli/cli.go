@@ -116,14 +116,14 @@ func (p *Program) stopOn(stops <-chan os.Signal, stop func()) {
 		select {
 		case <-stops:
 			if what := p.writes.Load(); what != nil {
-				p.end("frank: ended in the middle of %s", *what)
+				p.end("frank: ended in the middle of: %s", *what)
 			}
 			p.end("")
 		case <-time.After(notice):
 		}
 		switch what := p.writes.Load(); {
 		case what != nil && !told:
-			p.say("frank: stopping as soon as this is done: %s (Ctrl-C again ends it in the middle)", *what)
+			p.say("frank: stopping as soon as it can; Ctrl-C again ends it in the middle of: %s", *what)
 			told = true
 		case what != nil:
 			waited = 0
@@ -139,6 +139,9 @@ func (p *Program) end(format string, args ...any) {
 		select {} // main is about to return
 	}
 	if format != "" {
+		if p.above.Swap(nil) != nil {
+			fmt.Fprintln(p.Err) // below what was being shown
+		}
 		p.say(format, args...)
 	}
 	os.Exit(statusInterrupted)

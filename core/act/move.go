@@ -278,7 +278,6 @@ func (u *undoing) isAt(full string, s *PastStep) bool {
 
 var (
 	errMovedOn = errors.New("it is not where it was put, or another thing is")
-	errUnclear = errors.New("something else is where it was")
 )
 
 // back puts an entry back to where it was.

@@ -114,8 +114,7 @@ var errBothDiffer = errors.New("it is in both places, and they differ; nothing t
 // dropCopy removes from a copy what is the same where it was copied from, byte by
 // byte, and leaves anything else.
 func (s *surveyor) dropCopy(ctx context.Context, at int, name string, originalAt int, original string) error {
-	var others ladder
-	others = ladder{calls: s.calls}
+	others := ladder{calls: s.calls}
 	defer others.close()
 	base, err := s.calls.OpenFolder(originalAt, ".")
 	if err != nil {

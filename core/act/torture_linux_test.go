@@ -65,7 +65,6 @@ type torture struct {
 	random        *rand.Rand
 	folder, other string
 	root, outside string
-	calls         int
 	trace         []string
 	counts        map[string]int
 	meddled       bool

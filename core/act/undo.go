@@ -21,7 +21,6 @@ var (
 	errForGood   = errors.New("it was removed for good")
 	errRan       = errors.New("what a command did is not known")
 	errNothing   = errors.New("nothing was done")
-	errAsItWas   = errors.New("it is as it was")
 	errSince     = errors.New("it has been altered since")
 	ErrUndone    = errors.New("it is undone already")
 	ErrNoJournal = errors.New("there is no such journal")
@@ -250,7 +249,14 @@ func (u *undoing) canUndo(s *PastStep) error {
 	case Done, Partly:
 		return nil
 	case NotBegun:
-		return errAsItWas
+		if s.To == "" {
+			return errNothing
+		}
+		// There may be a copy that is not whole, to be cleared away.
+		if _, err := u.from.status(path.Join(path.Dir(string(s.To)), u.past.under(s.Number))); err != nil {
+			return errNothing
+		}
+		return nil
 	}
 	return errMovedOn
 }
