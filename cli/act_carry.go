@@ -103,7 +103,9 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	defer done()
 	written := p.writing("acting")
 	defer written()
-	c.Begin = func(s *act.Step) { p.writing(string(plan.Action) + " " + render.Escaped(string(s.Path)) + "; frank act journal tells how far it came") }
+	c.Begin = func(s *act.Step) {
+		p.writing(string(plan.Action) + " " + render.Escaped(string(s.Path)) + "; frank act journal tells how far it came")
+	}
 	c.Tell = func(done act.Outcome) {
 		steps.Add(1)
 		p.tellOutcome(string(plan.Action), done)

@@ -13,6 +13,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
+	"frankledger/core/volume"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -137,6 +138,11 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	unexplained := false
 	err = p.answer(r, summary, func(w output.Destination) error {
 		taking := ledger.NewTaking(place)
+		volumes, err := l.Volumes(ctx, record.Host, record.Place)
+		if err != nil {
+			return ledgerTrouble(path, err)
+		}
+		taking.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
 		request := r.request
 		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 		request.Condition, request.Self = ledger.WithFolders(request.Condition), true

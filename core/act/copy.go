@@ -70,7 +70,7 @@ type copying struct {
 	to     string
 	ladder ladder // of the copy; empty until its first folder is there
 	above  []sys.Status
-	synced bool              // all will be put on disk in the end
+	synced bool // all will be put on disk in the end
 }
 
 // copy copies an entry, with all that is in it, to a name that nothing has. If it

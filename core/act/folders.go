@@ -8,6 +8,7 @@ import (
 
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
+	"frankledger/core/volume"
 )
 
 var (
@@ -131,26 +132,26 @@ func (f *folders) status(full string) (st sys.Status, err error) {
 func gone(err error) bool { return errors.Is(err, unix.ENOENT) }
 
 // volumes are the file systems that were met, by the numbers they have now.
-type volumes map[uint64]sys.Volume
+type volumes map[uint64]volume.Volume
 
 // of returns what is known of the file system of an entry in an open folder.
-func (v volumes) of(calls *sys.Calls, at int, name string, st *sys.Status) sys.Volume {
+func (v volumes) of(calls *sys.Calls, at int, name string, st *sys.Status) volume.Volume {
 	if known, met := v[st.Device]; met {
 		return known
 	}
-	var volume sys.Volume
+	var found volume.Volume
 	if above, err := calls.Status(at, ""); err == nil && above.Device != st.Device {
 		// Something is mounted on it, or this file system gives every folder
 		// a number of its own.
 		if st.Kind == entry.KindFolder {
 			if fd, err := calls.OpenFolder(at, name); err == nil {
-				volume, _ = calls.Volume(fd) // not known
+				found, _ = calls.Volume(fd) // not known
 				calls.Close(fd)
 			}
 		}
 	} else if err == nil {
-		volume, _ = calls.Volume(at)
+		found, _ = calls.Volume(at)
 	}
-	v[st.Device] = volume
-	return volume
+	v[st.Device] = found
+	return found
 }

@@ -18,6 +18,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/live"
+	"frankledger/core/volume"
 )
 
 // Planner makes plans.
@@ -378,20 +379,20 @@ func (p *planning) lookThrough(s *Step) error {
 }
 
 // volumeOf returns what is known of the file system of a step's entry.
-func (p *planning) volumeOf(s *Step) sys.Volume {
+func (p *planning) volumeOf(s *Step) volume.Volume {
 	if known, met := p.volumes[s.Device]; met {
 		return known
 	}
 	if s.Path == "/" {
-		return sys.Volume{}
+		return volume.Volume{}
 	}
 	at, name, err := p.sources.at(string(s.Path))
 	if err != nil {
-		return sys.Volume{}
+		return volume.Volume{}
 	}
 	st, err := p.calls.Status(at, name)
 	if err != nil || st.Device != s.Device {
-		return sys.Volume{}
+		return volume.Volume{}
 	}
 	return p.volumes.of(p.calls, at, name, &st)
 }

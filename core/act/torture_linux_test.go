@@ -68,7 +68,7 @@ type torture struct {
 	trace         []string
 	counts        map[string]int
 	meddled       bool
-	away, altered int // how often something was moved away, or its content altered
+	away, altered int  // how often something was moved away, or its content altered
 	told          bool // that something could not be kept
 	ctx           context.Context
 	stop          func()

@@ -86,7 +86,12 @@ func (x *exporter) lost(what string) { x.saved.Lost = append(x.saved.Lost, what)
 
 // record writes a record.
 func (x *exporter) record(r *Record) error {
-	if err := x.put(line{Record: r.line()}); err != nil {
+	head := r.line()
+	var err error
+	if head.Volumes, err = x.store.Volumes(x.ctx, r.place); err != nil && !errors.Is(err, ErrDamaged) {
+		return err
+	}
+	if err := x.put(line{Record: head}); err != nil {
 		return err
 	}
 	problems, err := x.store.Problems(x.ctx, r.Number)

@@ -54,15 +54,16 @@ type placeKey struct{ host, path string }
 
 // importer reads one export.
 type importer struct {
-	ctx    context.Context
-	update Update
-	there  []Record // before
-	places map[placeKey]*importedPlace
-	number int // of the line
-	record *Record
-	sealed seal
-	report source.Report
-	done   Imported
+	ctx     context.Context
+	update  Update
+	there   []Record // before
+	places  map[placeKey]*importedPlace
+	number  int // of the line
+	record  *Record
+	sealed  seal
+	report  source.Report
+	volumes map[string]uint64
+	done    Imported
 }
 
 // importedPlace is what a place holds at the record that is being read.
@@ -172,7 +173,7 @@ func (m *importer) begin(l *recordLine) error {
 	if m.places[key] == nil {
 		m.places[key] = &importedPlace{folders: map[string]map[string]kept{"": {}}}
 	}
-	m.record, m.sealed, m.report = &r, r.seal, source.Report{}
+	m.record, m.sealed, m.report, m.volumes = &r, r.seal, source.Report{}, l.Volumes
 	return nil
 }
 
@@ -183,7 +184,7 @@ func (m *importer) write() error {
 	}
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
-	w := &writer{ctx: m.ctx, record: r, problems: m.report.Problems, ready: true}
+	w := &writer{ctx: m.ctx, record: r, problems: m.report.Problems, volumes: m.volumes, ready: true}
 	w.root = place.listing("", "")
 	w.root.each(func(l *listing) error {
 		w.record.Entries += int64(l.count)

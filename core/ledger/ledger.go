@@ -88,6 +88,20 @@ func ofPlace(records []Record, host, path string) []Record {
 // Compact gives back the room that was freed by dropping records.
 func (l *Ledger) Compact(ctx context.Context) error { return l.store.Compact(ctx) }
 
+// Volumes returns the numbers that file systems have in the records of a place, by
+// what tells them apart; see Taking.Recognise.
+func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uint64, error) {
+	records, err := l.store.Records(ctx)
+	if err != nil {
+		return nil, err
+	}
+	earlier := ofPlace(records, host, path)
+	if len(earlier) == 0 {
+		return nil, nil
+	}
+	return l.store.Volumes(ctx, earlier[0].place)
+}
+
 // LastAlgorithm returns the algorithm that digests were last taken by of a place,
 // "" if they never were.
 func (l *Ledger) LastAlgorithm(ctx context.Context, host, path string) (name string, err error) {

@@ -42,6 +42,8 @@ type recordLine struct {
 	Bytes     int64        `json:"bytes"`
 	Seal      string       `json:"seal"`
 	Self      *entryLine   `json:"self,omitempty"`
+	// Volumes are the numbers that file systems have in the records of the place.
+	Volumes map[string]uint64 `json:"volumes,omitempty"`
 }
 
 type problemLine struct {

@@ -19,6 +19,22 @@ type memory struct {
 	problems map[int64][]source.Problem
 	sheets   []Sheet
 	last     int64
+	volumes  map[int64]map[string]uint64
+}
+
+func (m *memory) Volumes(_ context.Context, place int64) (map[string]uint64, error) {
+	return m.volumes[place], nil
+}
+
+func (m *memory) AddVolume(_ context.Context, place int64, id string, device uint64) error {
+	if m.volumes == nil {
+		m.volumes = map[int64]map[string]uint64{}
+	}
+	if m.volumes[place] == nil {
+		m.volumes[place] = map[string]uint64{}
+	}
+	m.volumes[place][id] = device
+	return nil
 }
 
 func (m *memory) Records(context.Context) ([]Record, error) { return slices.Clone(m.records), nil }
@@ -46,7 +62,7 @@ func (m *memory) Part(_ context.Context, sheet int64, part Part) ([]byte, error)
 }
 
 func (m *memory) Update(_ context.Context, change func(Update) error) error {
-	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.sheets), m.last}
+	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.sheets), m.last, m.volumes}
 	err := change(m)
 	if err != nil {
 		*m = before

@@ -287,6 +287,23 @@ func (s shelf) Sheets(ctx context.Context, place, upTo int64) (sheets []Sheet, e
 	return sheets, err
 }
 
+// Volumes implements Shelf. A ledger of an earlier program has no such table.
+func (s shelf) Volumes(ctx context.Context, place int64) (volumes map[string]uint64, err error) {
+	var tables int
+	if err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'volume'").Scan(&tables); err != nil || tables == 0 {
+		return nil, named(err)
+	}
+	volumes = map[string]uint64{}
+	err = each(ctx, s.q, func(rows *sql.Rows) error {
+		var id string
+		var device int64
+		err := rows.Scan(&id, &device)
+		volumes[id] = uint64(device)
+		return err
+	}, "SELECT id, device FROM volume WHERE place = ?", place)
+	return volumes, err
+}
+
 // Part implements Shelf.
 func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte, err error) {
 	query := "SELECT names FROM sheet WHERE id = ?"
@@ -340,6 +357,27 @@ func (u *update) AddProblem(ctx context.Context, record int64, p source.Problem)
 	return err
 }
 
+// AddVolume implements Update.
+func (u *update) AddVolume(ctx context.Context, place int64, id string, device uint64) error {
+	for _, statement := range []struct {
+		text string
+		args []any
+	}{{volumeTable, nil}, {"INSERT OR IGNORE INTO volume (place, id, device) VALUES (?, ?, ?)", []any{place, id, int64(device)}}} {
+		if _, err := u.exec(ctx, statement.text, statement.args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// volumeTable came after the others; programs that know nothing of it do not mind.
+const volumeTable = `CREATE TABLE IF NOT EXISTS volume (
+	place  INTEGER NOT NULL,
+	id     TEXT NOT NULL,    -- what tells a file system from others, also when it is mounted anew
+	device INTEGER NOT NULL, -- the number it has in the records of the place
+	UNIQUE (place, id)
+)`
+
 // AddSheet implements Update.
 func (u *update) AddSheet(ctx context.Context, s Sheet) error {
 	_, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
@@ -371,6 +409,14 @@ func (u *update) RemoveRecord(ctx context.Context, record int64) error {
 			return err
 		}
 	}
-	_, err := u.exec(ctx, "DELETE FROM place WHERE NOT EXISTS (SELECT 1 FROM record WHERE place = place.id)")
-	return err
+	for _, statement := range []string{
+		"DELETE FROM place WHERE NOT EXISTS (SELECT 1 FROM record WHERE place = place.id)",
+		volumeTable,
+		"DELETE FROM volume WHERE place NOT IN (SELECT id FROM place)",
+	} {
+		if _, err := u.exec(ctx, statement); err != nil {
+			return err
+		}
+	}
+	return nil
 }

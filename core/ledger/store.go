@@ -30,6 +30,9 @@ type Shelf interface {
 	// Sheets returns the sheets of a place up to a record, in order of records,
 	// without their names and facts.
 	Sheets(ctx context.Context, place, upTo int64) ([]Sheet, error)
+	// Volumes returns the numbers that file systems have in the records of a
+	// place, by what tells them apart.
+	Volumes(ctx context.Context, place int64) (map[string]uint64, error)
 	// Part returns the names or the facts of a sheet.
 	Part(ctx context.Context, sheet int64, part Part) ([]byte, error)
 }
@@ -42,6 +45,9 @@ type Update interface {
 	AddRecord(ctx context.Context, r Record) (number, place int64, err error)
 	// AddProblem adds a problem to a record.
 	AddProblem(ctx context.Context, record int64, p source.Problem) error
+	// AddVolume adds a file system, and the number it has in the records of a
+	// place, unless it is there.
+	AddVolume(ctx context.Context, place int64, id string, device uint64) error
 	// AddSheet adds a sheet; its number is chosen.
 	AddSheet(ctx context.Context, s Sheet) error
 	// RemoveSheets removes the sheets of a record.

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"cmp"
+	"maps"
 	"runtime"
 	"slices"
 	"strings"
@@ -18,6 +19,10 @@ type Taking struct {
 	place *entry.Place
 	mu    sync.Mutex
 	parts []*takingPart
+
+	volumes map[string]uint64           // the numbers that file systems have in the records of the place
+	id      func(e *entry.Entry) string // what tells a file system from others, by an entry
+	devices map[uint64]uint64           // the numbers of devices now, and those in the records
 }
 
 // takingPart is what one visitor has taken.
@@ -42,6 +47,49 @@ type chunk struct {
 // status, and what else of facts is to be recorded.
 func NewTaking(place *entry.Place) *Taking { return &Taking{place: place} }
 
+// Recognise has file systems keep the number they have in earlier records, though
+// another device may have it now: the function tells them apart, by an entry of
+// each. It is called before anything is taken.
+func (t *Taking) Recognise(volumes map[string]uint64, id func(e *entry.Entry) string) {
+	t.volumes, t.id, t.devices = maps.Clone(volumes), id, map[uint64]uint64{}
+	if t.volumes == nil {
+		t.volumes = map[string]uint64{}
+	}
+}
+
+// device returns the number of an entry's file system in the records.
+func (t *Taking) device(e *entry.Entry) uint64 {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if number, known := t.devices[e.Device]; known || t.id == nil {
+		if t.id == nil {
+			return e.Device
+		}
+		return number
+	}
+	number, id := e.Device, t.id(e)
+	if known, before := t.volumes[id]; id != "" && before {
+		number = known
+	} else {
+		taken := func(n uint64) bool {
+			for _, other := range t.volumes {
+				if other == n {
+					return true
+				}
+			}
+			return false
+		}
+		for taken(number) { // by another file system, in earlier records
+			number += 1 << 32
+		}
+		if id != "" {
+			t.volumes[id] = number
+		}
+	}
+	t.devices[e.Device] = number
+	return number
+}
+
 // Visitor implements source.Sink.
 func (t *Taking) Visitor() source.Visitor {
 	part := &takingPart{}
@@ -49,11 +97,19 @@ func (t *Taking) Visitor() source.Visitor {
 	t.parts = append(t.parts, part)
 	t.mu.Unlock()
 	var p packer
-	var order []*entry.Entry // entries are too large to be moved about
+	var order []*entry.Entry  // entries are too large to be moved about
+	var device, number uint64 // of the last entry
 	return func(entries []entry.Entry) error {
 		order = order[:0]
 		for i := range entries {
 			e := &entries[i]
+			if e.Known.Has(entry.FactStatus) {
+				if e.Device != device || number == 0 {
+					device = e.Device
+					number = t.device(e)
+				}
+				e.Device = number
+			}
 			if e.Self {
 				part.self = *e
 				part.self.Name, part.self.More = "", e.More.Clone()

@@ -3,6 +3,7 @@ package ledger
 import (
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 
@@ -36,7 +37,7 @@ type Changes struct {
 // The digests of files are carried over from the record before, where size,
 // inode and the times modified and changed are the same.
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report, o Options) (Record, Changes, error) {
-	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems}
+	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
 	for _, p := range taken.parts {
 		w.record.Entries += p.entries
 		w.record.Bytes += p.bytes
@@ -70,6 +71,7 @@ type writer struct {
 	given    string // the place
 	ready    bool   // digests are known already
 	problems []source.Problem
+	volumes  map[string]uint64
 	root     *listing
 	earlier  []Record // of the place
 	before   *state   // after the last of these
@@ -130,6 +132,11 @@ func (w *writer) write(u Update) error {
 	r := &w.record
 	if r.Number, r.place, err = u.AddRecord(w.ctx, *r); err != nil {
 		return err
+	}
+	for _, id := range slices.Sorted(maps.Keys(w.volumes)) {
+		if err := u.AddVolume(w.ctx, r.place, id, w.volumes[id]); err != nil {
+			return err
+		}
 	}
 	w.sheets = sheetWriter{put: u.AddSheet, place: r.place, record: r.Number}
 	w.last = max(root, uint64(len(w.before.folders))-1)

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/volume"
 )
 
 // Call is a call that is about to be made.
@@ -54,19 +55,6 @@ type Status struct {
 	Mount uint64
 	// MountRoot tells that something is mounted on it.
 	MountRoot bool
-}
-
-// Volume is what is known of a file system.
-type Volume struct {
-	// ID tells it from any other, also after it was mounted anew; empty where
-	// the system does not say anything that lasts.
-	ID       string
-	NameMax  int // bytes of a name; 0 if that is not known
-	ReadOnly bool
-	NoLinks  bool // a file can have one name only
-	// The moments that it can hold are between these, if Limited.
-	Limited     bool
-	First, Last int64 // seconds since 1970
 }
 
 // retry makes a call again while a signal interrupts it.
@@ -332,11 +320,11 @@ func (c *Calls) DropAttribute(at int, name, key string) error {
 }
 
 // Volume returns what is known of the file system of an open folder.
-func (c *Calls) Volume(at int) (Volume, error) {
+func (c *Calls) Volume(at int) (volume.Volume, error) {
 	if err := c.before("Volume", ""); err != nil {
-		return Volume{}, err
+		return volume.Volume{}, err
 	}
-	return volume(at)
+	return volume.Of(at)
 }
 
 // MayWrite returns an error unless names may be made and removed in an open folder.

@@ -1,12 +1,10 @@
 package sys
 
 import (
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"strconv"
 	"strings"
-	"unsafe"
 
 	"golang.org/x/sys/unix"
 
@@ -160,74 +158,4 @@ func (c *Calls) KeepsLists(at int) bool {
 func (c *Calls) KeepsAttributes(at int) bool {
 	_, err := unix.Lgetxattr(byHandle(at, "."), "user.frank", make([]byte, 4096))
 	return err == nil || errors.Is(err, unix.ENODATA)
-}
-
-// Magic numbers of file systems, and calls to them, as the kernel's headers have
-// them.
-const (
-	fatMagic        = 0x4d44
-	exfatMagic      = 0x2011bab0
-	xfsGeometry     = 0x8100587e // XFS_IOC_FSGEOMETRY
-	xfsBigTime      = 1 << 21    // XFS_FSOP_GEOM_FLAGS_BIGTIME
-	getUUID         = 0x80111500 // FS_IOC_GETFSUUID
-	first32, last32 = -1 << 31, 1<<31 - 1
-)
-
-func volume(at int) (v Volume, err error) {
-	var fs unix.Statfs_t
-	if _, err = retry(func() (int, error) { return 0, unix.Fstatfs(at, &fs) }); err != nil {
-		return v, err
-	}
-	v.NameMax, v.ReadOnly = int(fs.Namelen), fs.Flags&unix.ST_RDONLY != 0
-	number := uint64(uint32(fs.Fsid.Val[0]))<<32 | uint64(uint32(fs.Fsid.Val[1]))
-	kind := uint32(fs.Type)
-	switch kind {
-	case unix.EXT4_SUPER_MAGIC, unix.BTRFS_SUPER_MAGIC, unix.TMPFS_MAGIC:
-		// Made of the UUID and, for btrfs, the subvolume.
-		if number != 0 {
-			v.ID = fmt.Sprintf("%x-%016x", kind, number)
-		}
-	case unix.XFS_SUPER_MAGIC:
-		var geometry [256]byte
-		if ask(at, xfsGeometry, unsafe.Pointer(&geometry)) == nil {
-			v.ID = fmt.Sprintf("%x-%s", kind, hex.EncodeToString(geometry[64:80]))
-			v.Limited, v.First, v.Last = true, first32, last32
-			if *(*uint32)(unsafe.Pointer(&geometry[92]))&xfsBigTime != 0 {
-				v.Last = 16_299_260_424 // 2486-07-02
-			}
-		}
-	case unix.OVERLAYFS_SUPER_MAGIC: // has the number of another one
-	default:
-		var uuid struct {
-			length uint8
-			bytes  [16]byte
-		}
-		if ask(at, getUUID, unsafe.Pointer(&uuid)) == nil && uuid.length > 0 {
-			v.ID = fmt.Sprintf("%x-%s", kind, hex.EncodeToString(uuid.bytes[:min(uuid.length, 16)]))
-		}
-	}
-	switch kind {
-	case unix.EXT4_SUPER_MAGIC:
-		// Inodes of 256 bytes; those of 128 hold less, and do not say so.
-		v.Limited, v.First, v.Last = true, first32, 15_032_385_535
-	case fatMagic, exfatMagic:
-		v.Limited, v.First, v.Last = true, 315_532_800-14*3600, 4_354_819_199+14*3600 // in local time
-		v.NoLinks = true
-	}
-	return v, nil
-}
-
-// ask asks a file system something, by a handle that may be read from.
-func ask(at int, request uintptr, answer unsafe.Pointer) error {
-	fd, err := retry(func() (int, error) {
-		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
-	})
-	if err != nil {
-		return err
-	}
-	defer unix.Close(fd)
-	if _, _, errno := unix.Syscall(unix.SYS_IOCTL, uintptr(fd), request, uintptr(answer)); errno != 0 {
-		return errno
-	}
-	return nil
 }

@@ -58,5 +58,3 @@ func (c *Calls) KeepsLists(int) bool { return false }
 
 // KeepsAttributes tells whether people's attributes can be kept in an open folder.
 func (c *Calls) KeepsAttributes(int) bool { return false }
-
-func volume(int) (Volume, error) { return Volume{NameMax: 255}, nil }

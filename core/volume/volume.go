@@ -1,0 +1,40 @@
+// Package volume tells file systems apart by what lasts: the number of a device may
+// be another one after the next mount.
+package volume
+
+import (
+	"os"
+	"path/filepath"
+)
+
+// Volume is what is known of a file system.
+type Volume struct {
+	// ID tells it from any other, also after it was mounted anew; empty where
+	// the system does not say anything that lasts.
+	ID       string
+	NameMax  int // bytes of a name; 0 if that is not known
+	ReadOnly bool
+	NoLinks  bool // a file can have one name only
+	// The moments that it can hold are between these, if Limited.
+	Limited     bool
+	First, Last int64 // seconds since 1970
+}
+
+// IDAt returns the ID of the file system of a folder, or of the one that something
+// else lies in; empty if that is not known.
+func IDAt(full string) string {
+	info, err := os.Lstat(full)
+	if err != nil {
+		return ""
+	}
+	if !info.IsDir() {
+		full = filepath.Dir(full)
+	}
+	dir, err := os.Open(full)
+	if err != nil {
+		return ""
+	}
+	defer dir.Close()
+	v, _ := Of(int(dir.Fd())) // not known
+	return v.ID
+}
