@@ -139,7 +139,8 @@ func (p *Program) moveCommand() *cobra.Command {
 	return p.action(act.Move, "move PLACE… [where CONDITION…] --into FOLDER", "moves things into a folder",
 		`Moves things into a folder, which is made if it is not there. What goes to another
 disk is copied, the copy is read again and held against what was copied, and only
-then is that removed. Extended attributes are not copied.`,
+then is that removed. Access lists, attributes and hard links come along; the plan
+says what the other disk cannot keep.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
 			f.StringVar(&o.into, "into", "", "the `FOLDER` to move into")

@@ -117,6 +117,9 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 			continue
 		}
 		s := made.of(e, p.through(e, full))
+		if plan.undoable() && p.Spares == nil {
+			s.Changed = exact.Time{} // it is only looked at where nothing takes back what is done
+		}
 		plan.Steps = append(plan.Steps, s)
 		if _, known := plan.Volumes[s.Device]; !known {
 			plan.Volumes[s.Device] = first.volumeOf(s).ID
