@@ -16,6 +16,7 @@ func (w *writer) digests(shelf Shelf) error {
 		old := w.before.folder(l.id)
 		same := old != nil && old.own == l.own
 		switch {
+		case l.fresh != nil: // read before another record came in between, and held against that now
 		case same && (o.Fact == 0 || !o.Recheck && old.digested.Has(o.Fact)):
 			l.full, l.digested = old.full, old.digested
 			return nil
@@ -60,7 +61,13 @@ type digesting struct {
 	listing *listing
 	now     []kept
 	read    []*entry.Entry // files to be read
+	at      []int          // which of the entries these are
 	had     []string       // the digests of these so far; "" for none
+	fresh   []bool         // which entries have a digest that was taken for this record
+	// How many had one already, and ways to those whose content is another than it
+	// was.
+	digested    int64
+	unexplained []string
 }
 
 // unpack unpacks the entries of the folder, carries over what is known of their
@@ -82,8 +89,20 @@ func (d *digesting) unpack(w *writer, shelf Shelf) (err error) {
 			continue
 		}
 		e.Folder = l.folder
+		var old *entry.Entry
 		if at, found := findName(before, e.Name); found {
-			carry(&before[at].entry, e)
+			old = &before[at].entry
+		}
+		if l.fresh != nil && l.fresh[i] {
+			d.again(w.options.Fact, old, e)
+			continue
+		}
+		if l.fresh != nil && e.More != nil { // carried over from a record that is not the last any more
+			e.More.Digests = nil
+			e.Known &^= entry.FactDigests
+		}
+		if old != nil {
+			carry(old, e)
 		}
 		if o.Fact == 0 || e.Known.Has(o.Fact) && !o.Recheck {
 			continue
@@ -94,15 +113,29 @@ func (d *digesting) unpack(w *writer, shelf Shelf) (err error) {
 			e.More.Digests = nil // those by others may be as wrong
 			e.Known &^= entry.FactDigests
 		}
-		d.read, d.had = append(d.read, e), append(d.had, had)
+		d.read, d.at, d.had = append(d.read, e), append(d.at, i), append(d.had, had)
 	}
+	d.fresh = l.fresh
 	return nil
+}
+
+// again counts a file whose digest was taken for this record already, and holds it
+// against the one before.
+func (d *digesting) again(fact entry.Facts, before, now *entry.Entry) {
+	d.digested++
+	if before != nil && isAsBefore(before, now) && before.Known.Has(fact) && before.More.Digests.Sum(fact) != now.More.Digests.Sum(fact) {
+		d.unexplained = append(d.unexplained, now.Way())
+	}
+}
+
+// isAsBefore tells whether nothing about a file says that it has changed.
+func isAsBefore(before, now *entry.Entry) bool {
+	return before.Kind == entry.KindFile && before.Size == now.Size && before.Inode == now.Inode && before.Modified == now.Modified && before.Changed == now.Changed
 }
 
 // carry gives a file the digests it had, if nothing about it has changed.
 func carry(before, now *entry.Entry) {
-	if before.Kind != entry.KindFile || before.Size != now.Size || before.Inode != now.Inode || before.Modified != now.Modified || before.Changed != now.Changed ||
-		before.Known&entry.FactDigests == 0 || now.Known&entry.FactDigests != 0 {
+	if !isAsBefore(before, now) || before.Known&entry.FactDigests == 0 || now.Known&entry.FactDigests != 0 {
 		return
 	}
 	if now.More == nil {
@@ -125,18 +158,24 @@ func (w *writer) read(folders []*digesting) error {
 		}
 	}
 	for _, d := range folders {
+		w.changes.Digested += d.digested
+		w.changes.Unexplained = append(w.changes.Unexplained, d.unexplained...)
+		if d.fresh == nil && len(d.read) > 0 {
+			d.fresh = make([]bool, len(d.now))
+		}
 		for i, e := range d.read {
-			switch {
-			case !e.Known.Has(fact):
+			if !e.Known.Has(fact) {
 				w.changes.Missing++
-			case d.had[i] != "" && d.had[i] != e.More.Digests.Sum(fact):
+				continue
+			}
+			d.fresh[d.at[i]] = true
+			w.changes.Digested++
+			if d.had[i] != "" && d.had[i] != e.More.Digests.Sum(fact) {
 				w.changes.Unexplained = append(w.changes.Unexplained, e.Way())
-				w.changes.Digested++
-			default:
-				w.changes.Digested++
 			}
 		}
 		d.listing.pack(d.now)
+		d.listing.fresh = d.fresh
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -158,6 +159,76 @@ func TestDigestsOfRecords(t *testing.T) {
 	assert.EqualValues(t, 4, changes.Altered)
 	assert.Empty(t, take(entry.FactMD5, true).Unexplained)
 	assert.Equal(t, entry.FactMD5, known("kept"), "the others may be as wrong")
+}
+
+// overtaking opens files and, when the first is opened, has another recorder write a
+// record meanwhile.
+type overtaking struct {
+	digest.Files
+	once *sync.Once
+	by   func()
+}
+
+func (o overtaking) Opener() digest.Opener {
+	o.once.Do(o.by)
+	return o.Files.Opener()
+}
+
+// What is found by reading again is told also where other recorders are done first,
+// whatever these recorded; and no record takes a digest for right that another one
+// had found wrong.
+func TestRecheckOvertaken(t *testing.T) {
+	ctx := context.Background()
+	for name, other := range map[string]ledger.Options{
+		"without digests": {}, "with digests": {Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
+		"by another algorithm": {Fact: entry.FactMD5, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
+		"rechecked":            {Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
+	} {
+		for _, rounds := range []int{1, 2} {
+			t.Run(fmt.Sprint(name, " ", rounds), func(t *testing.T) {
+				root := t.TempDir()
+				for _, name := range []string{"a", "b", "in/c"} {
+					require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(root, name)), 0o755))
+					require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(name), 0o644))
+				}
+				file := filepath.Join(t.TempDir(), "ledger")
+				l, err := ledger.Create(ctx, file)
+				require.NoError(t, err)
+				defer l.Close()
+				take := func(l *ledger.Ledger, files digest.Files, o ledger.Options) ledger.Changes {
+					if o.Pool == nil && o.Fact != 0 {
+						o.Pool = digest.NewPool(files, &source.Progress{})
+					}
+					_, changes := recordWithChanges(t, l, "l", root, o)
+					return changes
+				}
+				take(l, otherContent{}, ledger.Options{Fact: entry.FactSHA256}) // all of which is wrong
+				second, err := ledger.Create(ctx, file)
+				require.NoError(t, err)
+				defer second.Close()
+				overtake := func() {
+					for i := range rounds {
+						require.NoError(t, os.WriteFile(filepath.Join(root, "new"), []byte(fmt.Sprint(i)), 0o644))
+						take(second, live.Files{}, other)
+					}
+				}
+				changes := take(l, overtaking{live.Files{}, &sync.Once{}, overtake}, ledger.Options{Fact: entry.FactSHA256, Recheck: true})
+				want := []string{"a", "b", "in/c"}
+				if name == "rechecked" {
+					want = nil // the other one has told it, and its record says so
+				}
+				assert.Equal(t, want, slices.Sorted(slices.Values(changes.Unexplained)))
+				assert.GreaterOrEqual(t, changes.Digested, int64(3))
+				faults, err := l.Check(ctx)
+				require.NoError(t, err)
+				assert.Empty(t, faults)
+
+				// A record that only carries digests over does not bring back wrong ones.
+				changes = take(l, live.Files{}, ledger.Options{Fact: entry.FactSHA256, Recheck: true})
+				assert.Empty(t, changes.Unexplained)
+			})
+		}
+	}
 }
 
 // otherContent opens files whose content begins with another byte.

@@ -176,6 +176,7 @@ type listing struct {
 	seal     seal
 	id       uint64 // the number that the ledger has it under; 0 for none
 	apart    *apart // from what the ledger has, if anything is
+	fresh    []bool // which entries have a digest that was taken for this record; nil if none has
 }
 
 // listings puts together what was taken of each folder, and returns that of the
