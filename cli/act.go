@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/config"
 	"frankledger/core/act"
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
@@ -361,8 +362,12 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if real, err := filepath.EvalSymlinks(home); err == nil {
 		home = real
 	}
+	var keep []string
+	if state, err := config.StateFolder(); err == nil {
+		keep = append(keep, state)
+	}
 	planner := &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Hidden: hidden,
-		Trash: trash(), Keep: []string{p.carrier().Journals.Folder}, EnterLinks: o.through}
+		Trash: trash(), Keep: keep, EnterLinks: o.through}
 	for _, s := range sources {
 		list, is := s.(*live.List)
 		switch {

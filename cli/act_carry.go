@@ -12,9 +12,9 @@ import (
 	"sync/atomic"
 	"time"
 
-	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
+	"frankledger/config"
 	"frankledger/core/act"
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -61,16 +61,26 @@ func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) 
 }
 
 // carrier returns what carries plans out.
-func (p *Program) carrier() *act.Carrier {
-	return &act.Carrier{
-		Journals: act.Journals{Folder: filepath.Join(xdg.StateHome, "frank-ledger", "journal")},
-		Trash:    trash(),
-		Now:      time.Now,
+func (p *Program) carrier() (*act.Carrier, error) {
+	state, err := config.StateFolder()
+	if err != nil {
+		return nil, misuse("the journal: %w", err)
 	}
+	journals := filepath.Join(state, "journal")
+	p.tellIfExposed("the journals", journals)
+	return &act.Carrier{Journals: act.Journals{Folder: journals}, Trash: trash(), Now: time.Now}, nil
 }
 
 func trash() act.Trash {
-	return act.Trash{Home: filepath.Join(xdg.DataHome, "Trash"), User: os.Geteuid()}
+	home, _ := config.TrashFolder() // there may be none
+	return act.Trash{Home: home, User: os.Geteuid()}
+}
+
+// tellIfExposed says it once if others can read what is kept for one person.
+func (p *Program) tellIfExposed(what, path string) {
+	if config.Exposed(path) {
+		p.say("frank: others can read %s, %s; chmod go= makes that private", what, render.Escaped(path))
+	}
 }
 
 // carryOut carries a plan out, after asking.
@@ -84,7 +94,10 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 			return err
 		}
 	}
-	c := p.carrier()
+	c, err := p.carrier()
+	if err != nil {
+		return err
+	}
 	if o.ask != "" && !o.yes {
 		if !isTerminal(os.Stdin) {
 			return errNobody

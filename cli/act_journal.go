@@ -43,7 +43,11 @@ func (p *Program) actJournalCommand() *cobra.Command {
 
 // journal answers with all journals, or with the steps of one.
 func (p *Program) journal(r *reading, args []string) error {
-	journals := p.carrier().Journals
+	c, err := p.carrier()
+	if err != nil {
+		return err
+	}
+	journals := c.Journals
 	summary := &render.Summary{Grouped: true}
 	var rows []*entry.Entry
 	if len(args) == 1 {
@@ -51,7 +55,7 @@ func (p *Program) journal(r *reading, args []string) error {
 		if err != nil {
 			return err
 		}
-		p.carrier().Look(past)
+		c.Look(past)
 		rows, r.view.Columns = past.StepEntries(), act.StepColumns()
 		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, render.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
 	} else {
@@ -66,7 +70,7 @@ func (p *Program) journal(r *reading, args []string) error {
 				p.say("frank: %s", err)
 				continue
 			}
-			p.carrier().Look(past)
+			c.Look(past)
 			list = append(list, past)
 		}
 		rows, r.view.Columns = act.PastEntries(list), act.PastColumns()
@@ -102,7 +106,10 @@ reason, and the status is 3.`,
 			if len(args) > 1 {
 				return misuse("name one number, or none")
 			}
-			c := p.carrier()
+			c, err := p.carrier()
+			if err != nil {
+				return err
+			}
 			host, err := os.Hostname()
 			if err != nil {
 				return err

@@ -72,11 +72,15 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 	if jobs == 0 {
 		jobs = runtime.GOMAXPROCS(0)
 	}
+	carrier, err := p.carrier()
+	if err != nil {
+		return err
+	}
 	var result act.RunResult
-	err := p.answer(r, summary, func(w output.Destination) (err error) {
+	err = p.answer(r, summary, func(w output.Destination) (err error) {
 		escape := isTerminal(p.Out)
 		var writing error
-		result, err = p.carrier().RunAll(ctx, plan, act.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran act.Ran) {
+		result, err = carrier.RunAll(ctx, plan, act.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran act.Ran) {
 			var text []byte
 			if r.format == "json" {
 				text, writing = render.RanJSON(nil, &ran)

@@ -72,12 +72,13 @@ func misuse(format string, args ...any) error {
 type Program struct {
 	Out, Err io.Writer
 
-	paging  atomic.Bool            // a pager may be running, which handles Ctrl-C itself
-	writes  atomic.Pointer[string] // what is being changed just now; nil for nothing
-	ending  sync.Mutex             // locked when the program ends, one way or the other
-	above   atomic.Pointer[mpb.Progress]
-	toClose []io.Closer // when the command is done
-	ledger  *ledger.Ledger
+	paging     atomic.Bool            // a pager may be running, which handles Ctrl-C itself
+	writes     atomic.Pointer[string] // what is being changed just now; nil for nothing
+	ending     sync.Mutex             // locked when the program ends, one way or the other
+	above      atomic.Pointer[mpb.Progress]
+	toClose    []io.Closer // when the command is done
+	ledger     *ledger.Ledger
+	ledgerPath string
 }
 
 // Main runs the program for the process it is in and returns the status to

@@ -64,7 +64,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		spans, err = l.History(ctx, host, full)
 	}
 	if err != nil {
-		return ledgerTrouble(ledgerFile(r.ledger), err)
+		return ledgerTrouble(p.ledgerPath, err)
 	}
 	r.view.Places = []*entry.Place{{Given: path, Full: full}}
 	summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}

@@ -12,9 +12,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/adrg/xdg"
 	"github.com/spf13/cobra"
 
+	"frankledger/config"
 	"frankledger/core/ledger"
 	"frankledger/output"
 	"frankledger/render"
@@ -22,24 +22,51 @@ import (
 
 // ledgerFile is where records are kept: as the option says, or FRANK_LEDGER, or
 // in the XDG folder for data.
-func ledgerFile(option string) string {
+func ledgerFile(option string) (string, error) {
 	if option != "" {
-		return option
+		return option, nil
 	}
 	if file := os.Getenv("FRANK_LEDGER"); file != "" {
-		return file
+		return file, nil
 	}
-	return filepath.Join(xdg.DataHome, "frank-ledger", "ledger.sqlite")
+	data, err := config.DataFolder()
+	if err != nil {
+		return "", misuse("the ledger: %w; --ledger FILE names another place", err)
+	}
+	return filepath.Join(data, "ledger.sqlite"), nil
 }
 
-// openLedger opens the ledger to read from it.
-func openLedger(ctx context.Context, option string) (*ledger.Ledger, error) {
-	path := ledgerFile(option)
+// openLedger opens the ledger to read from it, and returns its path.
+func (p *Program) openLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
+	path, err := ledgerFile(option)
+	if err != nil {
+		return nil, "", err
+	}
 	l, err := ledger.Open(ctx, path)
 	if errors.Is(err, ledger.ErrNone) {
-		return nil, misuse("%w: %s; frank record makes one", err, render.Escaped(path))
+		return nil, path, misuse("%w: %s; frank record makes one", err, render.Escaped(path))
 	}
-	return l, ledgerTrouble(path, err)
+	if err == nil {
+		p.tellIfExposed("the ledger", path)
+	}
+	return l, path, ledgerTrouble(path, err)
+}
+
+// createLedger opens the ledger to write to it, makes it if there is none, and
+// returns its path.
+func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
+	path, err := ledgerFile(option)
+	if err != nil {
+		return nil, "", err
+	}
+	if err := config.Private(filepath.Dir(path)); err != nil {
+		return nil, path, err
+	}
+	l, err := ledger.Create(ctx, path)
+	if err == nil {
+		p.tellIfExposed("the ledger", path)
+	}
+	return l, path, ledgerTrouble(path, err)
 }
 
 // ledgerTrouble names the file in an error about it.
@@ -88,7 +115,10 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			path := ledgerFile(o.ledger)
+			path, err := ledgerFile(o.ledger)
+			if err != nil {
+				return err
+			}
 			var records []ledger.Record
 			l, err := ledger.Open(cmd.Context(), path)
 			if err == nil {
@@ -127,12 +157,10 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 		Args:  args,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ctx := cmd.Context()
-			path := ledgerFile(file)
-			l, err := openLedger(ctx, path)
+			l, path, err := p.openLedger(ctx, file)
 			if err == nil && write {
 				l.Close()
-				l, err = ledger.Create(ctx, path)
-				err = ledgerTrouble(path, err)
+				l, path, err = p.createLedger(ctx, file)
 			}
 			if err != nil {
 				return err
@@ -294,13 +322,9 @@ that has none of these places yet. FILE may be - for the standard input.`,
 				}
 				defer in.Close()
 			}
-			path := ledgerFile(file)
-			if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-				return err
-			}
-			l, err := ledger.Create(cmd.Context(), path)
+			l, path, err := p.createLedger(cmd.Context(), file)
 			if err != nil {
-				return ledgerTrouble(path, err)
+				return err
 			}
 			defer l.Close()
 			var done ledger.Imported

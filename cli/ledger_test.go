@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
 )
 
 // withLedger prepares a run with a ledger of its own.
@@ -159,11 +160,22 @@ func TestBrokenLedgers(t *testing.T) {
 	}
 	assert.NotZero(t, broken)
 	assert.NotZero(t, saved)
-	for content, says := range map[string]string{"not a ledger at all, but long enough to be taken for one by its length, which is more than a hundred bytes in all": "it is no ledger", "": "it is no ledger"} {
+	for content, says := range map[string]string{"not a ledger at all, but long enough to be taken for one by its length, which is more than a hundred bytes in all": "it is no ledger"} {
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
 		r := finish(t, withLedger(t, file, root, "list", "@l"))
 		assert.Equal(t, 4, r.status)
 		assert.Contains(t, r.err, says)
+	}
+	require.NoError(t, os.WriteFile(file, nil, 0o644)) // as it is when the first recorder was killed
+	assert.Contains(t, finish(t, withLedger(t, file, root, "list", "@l")).err, "there is no ledger yet")
+	for _, line := range []string{"list @l", "record --label l", "ledger check", "ledger import lines"} {
+		pipe := filepath.Join(t.TempDir(), "pipe")
+		require.NoError(t, unix.Mkfifo(pipe, 0o644))
+		for _, odd := range []string{pipe, "/dev/zero"} { // refused at once, not waited for
+			r := finish(t, withLedger(t, odd, root, strings.Fields(line)...))
+			assert.Contains(t, []int{2, 4}, r.status, line)
+			assert.NotContains(t, r.err, "half a minute")
+		}
 	}
 	newer := append([]byte(nil), whole...)
 	newer[63]++ // the version, in the header of the file
@@ -417,6 +429,8 @@ func TestLedgerThatMayOnlyBeRead(t *testing.T) {
 	file := filepath.Join(folder, "ledger.sqlite")
 	require.Zero(t, finish(t, withLedger(t, file, root, "record", ".", "--label", "l")).status)
 	require.NoError(t, os.Chmod(filepath.Dir(folder), 0o755))
+	require.Contains(t, finish(t, stranger(withLedger(t, file, root, "list", "@l"))).err, "permission denied", "it is private")
+	require.NoError(t, os.Chmod(file, 0o644))
 	as := func(line string) result {
 		return finish(t, stranger(withLedger(t, file, root, strings.Fields(line)...)))
 	}

@@ -28,7 +28,10 @@ file they are kept in.`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completeSearches,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			path := config.SearchesFile()
+			path, err := config.SearchesFile()
+			if err != nil {
+				return misuse("%w", err)
+			}
 			searches, err := config.Searches(path)
 			if err != nil {
 				return err
@@ -71,7 +74,8 @@ func (p *Program) rerun(cmd *cobra.Command, o *searchOptions, search config.Sear
 			continue
 		}
 		if err := cmd.Flags().Set(name, value); err != nil {
-			return fmt.Errorf("%s, option %s: %w", config.SearchesFile(), option, err)
+			file, _ := config.SearchesFile() // it was read just now
+			return fmt.Errorf("%s, option %s: %w", file, option, err)
 		}
 	}
 	return p.search(cmd, o, slices.Concat(search.Places, []string{whereWord, search.Where}))
@@ -82,7 +86,10 @@ func remember(cmd *cobra.Command, name string, places []string, where string) er
 	if strings.HasPrefix(name, "-") || name == "" {
 		return misuse("--remember: %q is no name", name)
 	}
-	path := config.SearchesFile()
+	path, err := config.SearchesFile()
+	if err != nil {
+		return misuse("--remember: %w", err)
+	}
 	searches, err := config.Searches(path)
 	if err != nil {
 		return err
@@ -139,7 +146,11 @@ func (p *Program) listSearches(path string, searches map[string]config.Search) e
 }
 
 func completeSearches(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-	searches, err := config.Searches(config.SearchesFile())
+	file, err := config.SearchesFile()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	searches, err := config.Searches(file)
 	if err != nil || len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}

@@ -107,14 +107,10 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if record.Host, err = os.Hostname(); err != nil {
 		return err
 	}
-	path := ledgerFile(o.reading.ledger)
-	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return err
-	}
 	ctx := cmd.Context()
-	l, err := ledger.Create(ctx, path)
+	l, path, err := p.createLedger(ctx, o.reading.ledger)
 	if err != nil {
-		return ledgerTrouble(path, err)
+		return err
 	}
 	defer l.Close()
 	progress := &source.Progress{}

@@ -34,14 +34,14 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
 	}
 	if err != nil {
-		return nil, ledgerTrouble(ledgerFile(r.ledger), err)
+		return nil, ledgerTrouble(p.ledgerPath, err)
 	}
 	s, err := l.Source(ctx, found, ref.Way, given, index)
 	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
 		return nil, misuse("%s: %w", render.Escaped(given), err)
 	}
 	if err != nil {
-		return nil, ledgerTrouble(ledgerFile(r.ledger), err)
+		return nil, ledgerTrouble(p.ledgerPath, err)
 	}
 	return s, nil
 }
@@ -49,11 +49,11 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 // ledgerToRead opens the ledger once, until the command is done.
 func (p *Program) ledgerToRead(ctx context.Context, option string) (*ledger.Ledger, error) {
 	if p.ledger == nil {
-		l, err := openLedger(ctx, option)
+		l, path, err := p.openLedger(ctx, option)
 		if err != nil {
 			return nil, err
 		}
-		p.ledger = l
+		p.ledger, p.ledgerPath = l, path
 		p.toClose = append(p.toClose, l)
 	}
 	return p.ledger, nil
@@ -72,7 +72,7 @@ func (p *Program) expandRecords(ctx context.Context, r *reading, places []string
 		}
 		records, err := l.Records(ctx)
 		if err != nil {
-			return nil, ledgerTrouble(ledgerFile(r.ledger), err)
+			return nil, ledgerTrouble(p.ledgerPath, err)
 		}
 		labels := map[string]bool{}
 		for _, r := range records {

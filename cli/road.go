@@ -115,6 +115,9 @@ func (p *Program) readAll(ctx context.Context, r *reading, request *source.Reque
 	request.Progress = &source.Progress{}
 	done := p.progress(r, request.Progress)
 	defer done()
+	if p.ledger != nil {
+		defer p.ledger.Release() // whoever looks at the answer for long keeps nobody from recording
+	}
 	for _, s := range sources {
 		report, err := s.Read(ctx, *request, sink)
 		summary.Report.Add(report)

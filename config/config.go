@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"github.com/BurntSushi/toml"
-	"github.com/adrg/xdg"
 
 	"frankledger/core/entry"
 )
@@ -33,14 +32,24 @@ type Value struct {
 // Keys are the options that can have a default, and whether each takes a list.
 var Keys = map[string]bool{"units": false, "times": false, "order": false, "hidden": false, "colour": false, "skip": true}
 
-// File returns the path of the file: in the XDG folder for configuration.
-func File() string { return filepath.Join(xdg.ConfigHome, "frank-ledger", "config.toml") }
+// File returns the path of the file: in the XDG folder for configuration; empty if
+// there is no such folder.
+func File() string {
+	dir, err := Folder()
+	if err != nil {
+		return ""
+	}
+	return filepath.Join(dir, "config.toml")
+}
 
 // Load reads a file. One that is not there has no defaults in it. The check is
 // called with each key and word and says what is wrong with it. Errors name
 // the file, the line and the key.
 func Load(path string, check func(key, word string) error) (*Config, error) {
 	c := &Config{Path: path, Values: map[string]Value{}}
+	if path == "" {
+		return c, nil
+	}
 	data, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return c, nil

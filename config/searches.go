@@ -5,11 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 
 	"github.com/BurntSushi/toml"
-	"github.com/adrg/xdg"
 
 	"frankledger/output"
 )
@@ -22,7 +20,10 @@ type Search struct {
 }
 
 // SearchesFile returns the path of the file that searches are remembered in.
-func SearchesFile() string { return filepath.Join(xdg.ConfigHome, "frank-ledger", "searches.toml") }
+func SearchesFile() (string, error) {
+	dir, err := Folder()
+	return filepath.Join(dir, "searches.toml"), err
+}
 
 // Searches reads the searches that are remembered, by their names.
 func Searches(path string) (map[string]Search, error) {
@@ -53,10 +54,10 @@ func SaveSearches(path string, searches map[string]Search) error {
 	if err := encoder.Encode(searches); err != nil {
 		return err
 	}
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+	if err := Private(filepath.Dir(path)); err != nil {
 		return err
 	}
-	d, err := output.ToFile(path, true)
+	d, err := output.ToPrivateFile(path)
 	if err != nil {
 		return err
 	}

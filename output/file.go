@@ -19,6 +19,17 @@ type file struct {
 	file    *os.File
 	replace bool
 	unnamed bool
+	private bool
+}
+
+// ToPrivateFile returns a destination that takes the place of a file, if there is
+// one, and that only its owner may read.
+func ToPrivateFile(path string) (Destination, error) {
+	d, err := ToFile(path, true)
+	if f, is := d.(*file); is {
+		f.private = true
+	}
+	return d, err
 }
 
 // ToFile returns a destination that appears at path when it is closed whole,
@@ -87,6 +98,9 @@ func (f *file) Close(whole bool) error {
 // setMode gives the file the permissions that a new one would have had, or
 // those of the file it replaces.
 func (f *file) setMode() error {
+	if f.private {
+		return f.file.Chmod(0o600)
+	}
 	if info, err := os.Stat(f.path); err == nil {
 		return f.file.Chmod(info.Mode().Perm())
 	}

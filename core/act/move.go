@@ -254,8 +254,10 @@ func (r renames) look(u *undoing, s *PastStep) State { return u.lookAtPaths(s) }
 
 // lookAtPaths tells by the two paths of a step what became of it.
 func (u *undoing) lookAtPaths(s *PastStep) State {
-	here, there := u.isAt(string(s.Path), s), u.isAt(string(s.To), s)
+	here, there, err := u.areAt(s)
 	switch {
+	case err != nil:
+		return Begun
 	case s.copied != nil && there && here:
 		return Partly
 	case there:
@@ -267,13 +269,27 @@ func (u *undoing) lookAtPaths(s *PastStep) State {
 }
 
 // isAt tells whether the entry of a step, or the copy that was made of it, has a
-// path.
-func (u *undoing) isAt(full string, s *PastStep) bool {
+// path. That it could not be looked at is an error, and not that it is not there.
+func (u *undoing) isAt(full string, s *PastStep) (bool, error) {
 	if full == "" {
-		return false
+		return false, nil
 	}
 	st, err := u.from.status(full)
-	return err == nil && u.isIt(s, &st)
+	switch {
+	case gone(err) || errors.Is(err, errLink):
+		return false, nil
+	case err != nil:
+		return false, err
+	}
+	return u.isIt(s, &st), nil
+}
+
+// areAt tells at which of the paths of a step its entry is.
+func (u *undoing) areAt(s *PastStep) (here, there bool, err error) {
+	if here, err = u.isAt(string(s.Path), s); err == nil {
+		there, err = u.isAt(string(s.To), s)
+	}
+	return here, there, err
 }
 
 var (
@@ -282,8 +298,10 @@ var (
 
 // back puts an entry back to where it was.
 func (u *undoing) back(s *PastStep) (acted bool, err error) {
-	here, there := u.isAt(string(s.Path), s), u.isAt(string(s.To), s)
+	here, there, err := u.areAt(s)
 	switch {
+	case err != nil:
+		return false, err
 	case here && !there:
 		// It was never done, or is taken back already; a copy may have been begun.
 		return s.State == Done || s.State == Partly, u.discard(s)

@@ -139,8 +139,8 @@ var errSameFile = errors.New("it is another name of the file that was to stay; r
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {
-		if s.State == Begun && u.isAt(string(s.Path), s) {
-			return false, nil
+		if here, err := u.isAt(string(s.Path), s); s.State == Begun && (here || err != nil) {
+			return false, err
 		}
 		return false, errForGood
 	}

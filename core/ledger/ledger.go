@@ -26,9 +26,11 @@ import (
 var (
 	ErrNone     = errors.New("there is no ledger yet")
 	ErrForeign  = errors.New("it is no ledger")
+	ErrNoFile   = errors.New("it is a pipe, a socket or a device, and no ledger")
+	ErrChanged  = errors.New("another program has changed it meanwhile; run this again")
 	ErrNewer    = errors.New("it was written by a newer version of this program")
 	ErrDamaged  = errors.New("it is damaged")
-	ErrBusy     = errors.New("another program is writing to it")
+	ErrBusy     = errors.New("another program has been using it for half a minute")
 	ErrReadOnly = errors.New("it may only be read")
 	ErrFull     = errors.New("there is no room left to write to; nothing was changed")
 )
@@ -53,6 +55,10 @@ func opened(store *file, err error) (*Ledger, error) {
 	}
 	return &Ledger{store}, nil
 }
+
+// Release lets others change the ledger again, which they cannot while it is read.
+// It is called when all is read that is needed.
+func (l *Ledger) Release() { l.store.Release() }
 
 // Close closes the ledger.
 func (l *Ledger) Close() error { return l.store.Close() }

@@ -99,6 +99,7 @@ func (m *memory) RemoveSheets(context.Context, int64) error         { return nil
 func (m *memory) RemoveRecord(context.Context, int64) error         { return nil }
 func (m *memory) Check(context.Context) (lines []string, err error) { return nil, nil }
 func (m *memory) Compact(context.Context) error                     { return nil }
+func (m *memory) Release()                                          {}
 func (m *memory) Close() error                                      { return nil }
 
 // Whatever lines there are, importing ends without a panic, and leaves nothing

@@ -80,6 +80,9 @@ func TestFromVersion1(t *testing.T) {
 	faults, err := l.Check(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
+	require.NoError(t, l.Close())
+	l, err = ledger.Create(ctx, path)
+	require.NoError(t, err)
 	for _, number := range []int64{1, 4} {
 		require.NoError(t, l.Drop(ctx, number))
 		faults, err := l.Check(ctx)

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -9,6 +10,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"sync"
 	"time"
 
 	"modernc.org/sqlite"
@@ -65,7 +67,71 @@ CREATE INDEX sheet_place ON sheet (place, record);
 // file is a store in an SQLite file.
 type file struct {
 	shelf
-	db *sql.DB
+	db     *sql.DB
+	moment *moment // nil where it is written to
+}
+
+// moment reads everything in one transaction, as it was at one moment: what another
+// program removes meanwhile would look like damage. It begins with the first that
+// is read.
+type moment struct {
+	db      *sql.DB
+	mu      sync.Mutex
+	tx      *sql.Tx
+	version int64 // of the data; it tells whether anything was changed between two moments
+	changed bool
+}
+
+func (m *moment) begin(ctx context.Context) (querier, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.tx != nil {
+		return m.tx, nil
+	}
+	// What a context ends is each query.
+	tx, err := m.db.BeginTx(context.WithoutCancel(ctx), nil)
+	if err != nil {
+		return nil, err
+	}
+	var version int64
+	if err := tx.QueryRowContext(ctx, "SELECT data_version FROM pragma_data_version").Scan(&version); err != nil {
+		tx.Rollback()
+		return nil, err
+	}
+	m.changed = m.changed || m.version != 0 && m.version != version
+	m.tx, m.version = tx, version
+	return tx, nil
+}
+
+// QueryContext implements querier.
+func (m *moment) QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error) {
+	q, err := m.begin(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return q.QueryContext(ctx, query, args...)
+}
+
+// QueryRowContext implements querier.
+func (m *moment) QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row {
+	q, err := m.begin(ctx)
+	if err != nil {
+		q = m.db // which says why
+	}
+	return q.QueryRowContext(ctx, query, args...)
+}
+
+// Release implements Store.
+func (f *file) Release() {
+	if f.moment == nil {
+		return
+	}
+	f.moment.mu.Lock()
+	defer f.moment.mu.Unlock()
+	if f.moment.tx != nil {
+		f.moment.tx.Rollback()
+		f.moment.tx = nil
+	}
 }
 
 // patience is how long to wait for another program that writes.
@@ -73,11 +139,8 @@ const patience = 30 * time.Second
 
 // openFile opens a file to read from it.
 func openFile(ctx context.Context, path string) (*file, error) {
-	if _, err := os.Stat(path); err != nil {
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, ErrNone
-		}
-		return nil, err
+	if there, err := isThere(path); err != nil || !there {
+		return nil, cmp.Or(err, ErrNone)
 	}
 	mode := "ro"
 	if _, err := os.Stat(path + "-journal"); err == nil { // a writer was killed: what it began has to be taken back
@@ -85,25 +148,78 @@ func openFile(ctx context.Context, path string) (*file, error) {
 	}
 	f, err := connect(ctx, path, mode)
 	if errors.Is(err, errOlder) {
-		return createFile(ctx, path)
+		if f, err = createFile(ctx, path); err != nil {
+			return nil, err
+		}
+		f.Close()
+		f, err = connect(ctx, path, mode)
 	}
 	return f, err
 }
 
-// createFile opens a file to write to it, and makes it if there is none.
-func createFile(ctx context.Context, path string) (*file, error) { return connect(ctx, path, "rwc") }
+// isThere tells whether there is a file with anything in it. Of something that is no
+// file, nothing would come, or never.
+func isThere(path string) (bool, error) {
+	info, err := os.Stat(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return false, nil
+	case err != nil:
+		return false, err
+	case info.IsDir():
+		return false, ErrForeign
+	case !info.Mode().IsRegular():
+		return false, ErrNoFile
+	}
+	return info.Size() > 0, nil
+}
+
+// createFile opens a file to write to it, and makes it if there is none: for its
+// owner only, whatever the mask of the process is.
+func createFile(ctx context.Context, path string) (*file, error) {
+	if _, err := isThere(path); err != nil {
+		return nil, err
+	}
+	made, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err == nil {
+		err = errors.Join(made.Chmod(0o600), made.Close())
+	}
+	if err != nil && !errors.Is(err, fs.ErrExist) {
+		return nil, err
+	}
+	return connect(ctx, path, "rwc")
+}
 
 func connect(ctx context.Context, path, mode string) (*file, error) {
-	query := url.Values{"mode": {mode}, "_txlock": {"immediate"}, "_pragma": {
+	query := url.Values{"mode": {mode}, "_pragma": {
 		fmt.Sprintf("busy_timeout(%d)", patience.Milliseconds()), "page_size(8192)", "synchronous(full)", "cache_size(-8000)"}}
+	if mode == "rwc" {
+		query.Set("_txlock", "immediate")
+	}
 	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+query.Encode())
 	if err != nil {
 		return nil, err
 	}
 	db.SetMaxOpenConns(1)
-	f := &file{shelf{db}, db}
+	f := &file{shelf{db}, db, nil}
+	if mode != "rwc" {
+		f.moment = &moment{db: db}
+		f.shelf = shelf{f.moment}
+	}
 	if err := f.prepare(ctx, mode == "rwc"); err != nil {
-		db.Close()
+		f.Close()
+		var e *sqlite.Error
+		if errors.As(err, &e) && e.Code()&0xff == sqlite3.SQLITE_CANTOPEN { // the system says why
+			flags := os.O_RDWR
+			if mode == "ro" {
+				flags = os.O_RDONLY
+			}
+			opened, reason := os.OpenFile(path, flags, 0)
+			if reason != nil {
+				return nil, reason
+			}
+			opened.Close()
+		}
 		return nil, err
 	}
 	return f, nil
@@ -115,7 +231,7 @@ var errOlder = errors.New("it was written by an older version of this program")
 // prepare makes sure that the file is a ledger of this version. If it may be
 // written to, an empty file is made one, and an older one brought up to it.
 func (f *file) prepare(ctx context.Context, write bool) error {
-	mark, at, tables, err := about(ctx, f.db)
+	mark, at, tables, err := about(ctx, f.q)
 	switch {
 	case err != nil:
 		return named(err)
@@ -134,6 +250,8 @@ func (f *file) prepare(ctx context.Context, write bool) error {
 			}
 			return nil
 		})
+	case mark == 0 && tables == 0: // the first that wrote was killed
+		return ErrNone
 	case mark != application:
 		return ErrForeign
 	case at > version:
@@ -152,16 +270,20 @@ func about(ctx context.Context, q querier) (mark, at, tables int, err error) {
 }
 
 // Close implements Store.
-func (f *file) Close() error { return f.db.Close() }
+func (f *file) Close() error {
+	f.Release()
+	return f.db.Close()
+}
 
 // Update implements Store.
 func (f *file) Update(ctx context.Context, change func(Update) error) error {
+	f.Release()
 	return f.inTransaction(ctx, func(tx *sql.Tx) error { return change(&update{shelf{tx}, tx}) })
 }
 
 // Check implements Store.
 func (f *file) Check(ctx context.Context) (faults []string, err error) {
-	err = each(ctx, f.db, func(rows *sql.Rows) error {
+	err = each(ctx, f.q, func(rows *sql.Rows) error {
 		var line string
 		err := rows.Scan(&line)
 		if line != "ok" {
@@ -174,6 +296,7 @@ func (f *file) Check(ctx context.Context) (faults []string, err error) {
 
 // Compact implements Store.
 func (f *file) Compact(ctx context.Context) error {
+	f.Release()
 	_, err := f.db.ExecContext(ctx, "VACUUM")
 	return named(err)
 }
@@ -245,12 +368,14 @@ func (s shelf) records(ctx context.Context, where string, args ...any) (records 
 		var path, seal, self []byte
 		var taken int64
 		var terms string
-		if err := rows.Scan(&r.Number, &r.place, &r.Host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &seal, &self, &r.Problems, &r.Stored); err != nil {
+		var host sql.NullString
+		if err := rows.Scan(&r.Number, &r.place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &seal, &self, &r.Problems, &r.Stored); err != nil {
 			return err
 		}
 		r.Place, r.Taken = string(path), time.Unix(0, taken).UTC()
 		copy(r.seal[:], seal)
-		if json.Unmarshal([]byte(terms), &r.Terms) != nil || !r.unpackSelf(self) {
+		r.Host = host.String
+		if !host.Valid || json.Unmarshal([]byte(terms), &r.Terms) != nil || !r.unpackSelf(self) {
 			return fmt.Errorf("%w: record %d", ErrDamaged, r.Number)
 		}
 		records = append(records, r)
@@ -258,7 +383,7 @@ func (s shelf) records(ctx context.Context, where string, args ...any) (records 
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
 		(SELECT count(*) FROM problem WHERE record = r.id),
 		(SELECT coalesce(sum(length(folders) + length(names) + length(facts)), 0) FROM sheet WHERE place = r.place AND record = r.id)
-		FROM record r JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
+		FROM record r LEFT JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
 	return records, err
 }
 
@@ -313,6 +438,9 @@ func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte
 	err = s.q.QueryRowContext(ctx, query, sheet).Scan(&content)
 	if err == sql.ErrNoRows {
 		err = fmt.Errorf("%w: sheet %d is not there", ErrDamaged, sheet)
+		if m, is := s.q.(*moment); is && m.changed {
+			err = ErrChanged
+		}
 	}
 	return content, named(err)
 }

@@ -15,6 +15,9 @@ type Store interface {
 	Update(ctx context.Context, change func(Update) error) error
 	// Check returns what is wrong with the store itself, a line each.
 	Check(ctx context.Context) ([]string, error)
+	// Release ends the moment at which the store is read: until then everything is
+	// read as it was at one moment, and nobody can change it.
+	Release()
 	// Compact gives back room that is free.
 	Compact(ctx context.Context) error
 	Close() error

@@ -50,7 +50,11 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report sour
 		return r, Changes{}, err
 	}
 	for {
-		if err := w.prepare(l.store); err != nil {
+		err := w.prepare(l.store)
+		if errors.Is(err, ErrDamaged) && w.overtaken(l.store) { // what it looked for was dropped
+			continue
+		}
+		if err != nil {
 			return r, Changes{}, err
 		}
 		if err = l.store.Update(ctx, w.write); !errors.Is(err, errOvertaken) {
@@ -62,6 +66,17 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report sour
 // errOvertaken is returned if another program has written a record of the place
 // meanwhile.
 var errOvertaken = errors.New("overtaken")
+
+// overtaken tells whether the records of the place are others than when they were
+// read.
+func (w *writer) overtaken(shelf Shelf) bool {
+	records, err := shelf.Records(w.ctx)
+	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier)
+}
+
+func sameRecords(a, b []Record) bool {
+	return slices.EqualFunc(a, b, func(a, b Record) bool { return a.Number == b.Number })
+}
 
 // writer writes one record.
 type writer struct {
@@ -125,7 +140,7 @@ func (w *writer) write(u Update) error {
 	if err != nil {
 		return err
 	}
-	if !slices.EqualFunc(ofPlace(records, w.record.Host, w.record.Place), w.earlier, func(a, b Record) bool { return a.Number == b.Number }) {
+	if !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier) {
 		return errOvertaken
 	}
 	w.update = u
