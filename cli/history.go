@@ -72,7 +72,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		summary.Lead = "no record has anything of that path"
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
-		r.view.Columns = ledger.SpanColumns(render.ForPeople(r.format))
+		r.view.Columns = ledger.SpanColumns(spans, render.ForPeople(r.format))
 		return render.All(w, render.New(r.format, r.view), rowList(ledger.SpanEntries(spans)), summary)
 	})
 }

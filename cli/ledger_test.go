@@ -302,7 +302,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	assert.Equal(t, "absent", history.Entries[1]["state"])
 	assert.EqualValues(t, 46, history.Entries[0]["size"])
 	frank(0, "record", ".", "--label", "other")
-	assert.Regexp(t, `1 +file .*\n.*2 to 3 +file .* content`, frank(0, "history", "@other/scripts/settings.json"))
+	assert.Regexp(t, `1 +weekly +file .*\n.*2 +weekly +file .* content\n.*3 +other +file`, frank(0, "history", "@other/scripts/settings.json"))
 	assert.Contains(t, frank(0, "history", "nothing"), "no record has anything of that path")
 	assert.Equal(t, "2\n", frank(0, "search", "@*", "--count", "where", "name", "is", "rota.md"))
 	card := frank(0, "inspect", "@weekly:1/notes/rota.md")
@@ -444,4 +444,30 @@ func TestLedgerThatMayOnlyBeRead(t *testing.T) {
 		assert.Regexp(t, `may only be read|permission denied`, r.err, line)
 	}
 	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "1 record\n")
+}
+
+// A label stands for one place of a host, unless it is moved on purpose; a record
+// that differs only in what was read since says that nothing has changed.
+func TestLabelsAndReading(t *testing.T) {
+	a := newActor(t, tree(t, "one/a", "two/b"))
+	a.do(0, "record one --label l")
+	r := a.run(2, "record", "two", "--label", "l")
+	assert.Contains(t, r.err, "this label stands for another place: "+a.root+"/one; choose another, or --move-label")
+	assert.Contains(t, a.do(0, "ledger"), "1 record")
+	later := time.Now().Add(time.Hour)
+	require.NoError(t, os.Chtimes(filepath.Join(a.root, "one/a"), later, time.Time{}))
+	a.do(0, "record one --label l") // its details changed by that
+	require.NoError(t, unix.Mount(a.root, a.root, "", unix.MS_BIND, ""))
+	defer unix.Unmount(a.root, unix.MNT_DETACH)
+	require.NoError(t, unix.Mount("", a.root, "", unix.MS_REMOUNT|unix.MS_BIND|unix.MS_STRICTATIME, ""))
+	before := a.do(0, "list one --as csv --columns accessed")
+	_, err := os.ReadFile(filepath.Join(a.root, "one/a"))
+	require.NoError(t, err)
+	require.NotEqual(t, before, a.do(0, "list one --as csv --columns accessed"))
+	assert.Contains(t, a.do(0, "record one --label l"), "nothing has changed since the record before")
+	assert.Contains(t, a.do(0, "compare @l:1 @l"), "no difference")
+	assert.Contains(t, a.do(0, "history one/a"), "2 states")
+	assert.Contains(t, a.do(0, "record two --label l --move-label"), "written down as @l")
+	assert.Contains(t, a.do(0, "list @l"), "b")
+	assert.Contains(t, a.run(2, "record", "one", "--label", "l").err, "this label stands for another place")
 }

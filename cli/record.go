@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -22,7 +23,7 @@ import (
 type recordOptions struct {
 	reading               readingOptions
 	label, note, checksum string
-	recheck               bool
+	recheck, moveLabel    bool
 }
 
 func (p *Program) recordCommand() *cobra.Command {
@@ -68,8 +69,9 @@ failing disk, or someone who put the times back. The status is then 1.`,
 	f.StringVar(&o.label, "label", "", "the `NAME` to keep records of this place under")
 	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with it")
 	f.StringVar(&o.checksum, "checksum", "", "keep the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
+	f.BoolVar(&o.moveLabel, "move-label", false, "let the label stand for this place from now on, though it stood for another")
 	f.BoolVar(&o.recheck, "recheck", false, "read also files about which nothing has changed")
-	group(cmd, groupWhat, "label", "note", "checksum", "recheck")
+	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "move-label")
 	addLooking(cmd, &o.reading)
 	addShowing(cmd, &o.reading, formats)
 	complete(cmd, "checksum", oneOf(entry.AlgorithmNames()))
@@ -81,6 +83,14 @@ failing disk, or someone who put the times back. The status is then 1.`,
 		example{"compare @cards", "what has changed since"},
 	)
 	return cmd
+}
+
+// labelTaken says which place a label stands for, if that is what is wrong.
+func (p *Program) labelTaken(label, path string, err error) error {
+	if errors.Is(err, ledger.ErrLabelTaken) {
+		return misuse("--label %s: %s; choose another, or --move-label", label, render.Escaped(err.Error()))
+	}
+	return ledgerTrouble(path, err)
 }
 
 // record writes a place down.
@@ -113,8 +123,11 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		return err
 	}
 	defer l.Close()
+	if err := l.CheckLabelOf(ctx, record); err != nil && !o.moveLabel {
+		return p.labelTaken(o.label, path, err)
+	}
 	progress := &source.Progress{}
-	options := ledger.Options{Recheck: o.recheck}
+	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel}
 	if o.checksum != "" || o.recheck {
 		if record.Algorithm = o.checksum; o.checksum == "" {
 			if record.Algorithm, err = l.LastAlgorithm(ctx, record.Host, record.Place); err != nil {
@@ -151,7 +164,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		defer p.writing("recording " + render.Escaped(place.Given))()
 		written, changes, err := l.Write(ctx, record, taking, summary.Report, options)
 		if err != nil {
-			return ledgerTrouble(path, err)
+			return p.labelTaken(o.label, path, err)
 		}
 		done()
 		if options.Pool != nil {

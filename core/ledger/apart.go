@@ -56,7 +56,9 @@ func apartOf(old, now []kept) *apart {
 		default:
 			if !old[0].same(&now[0]) {
 				now[0].pack(&p)
-				a.altered++
+				if !old[0].sameButRead(&now[0]) {
+					a.altered++
+				}
 			}
 			if name := old[0].entry.Name; old[0].entered {
 				if a.entered[name] = true; !now[0].entered && !now[0].unread {

@@ -41,6 +41,7 @@ func TestExportAndImport(t *testing.T) {
 		if i == 3 {
 			o = ledger.Options{Fact: entry.FactMD5, Pool: digest.NewPool(live.Files{}, &source.Progress{})}
 		}
+		o.MoveLabel = true
 		r := recordWith(t, one, "weekly", root, o)
 		want[r.Number] = kernel(t, root)
 	}

@@ -50,6 +50,11 @@ func Columns(forPeople bool) []*entry.Field {
 // SpanEntries returns the spans of a history as entries, for the fields of
 // SpanColumns.
 func SpanEntries(spans []Span) (list []*entry.Entry) {
+	type series struct {
+		place int64
+		label string
+	}
+	last := map[series]*Span{}
 	for i := range spans {
 		e := spans[i].Entry
 		e.Folder, e.Self = &entry.Folder{Place: &entry.Place{Given: spans[i].Path, Full: spans[i].Path}}, true
@@ -58,9 +63,8 @@ func SpanEntries(spans []Span) (list []*entry.Entry) {
 			more = *e.More
 		}
 		row := &spanRow{Span: &spans[i]}
-		if i > 0 && spans[i-1].First.place == spans[i].First.place {
-			row.before = &spans[i-1]
-		}
+		of := series{spans[i].First.place, spans[i].First.Label}
+		row.before, last[of] = last[of], &spans[i]
 		more.Row = row
 		e.More = &more
 		list = append(list, &e)
@@ -111,7 +115,12 @@ func (r *spanRow) differences() (names []string) {
 
 // SpanColumns returns the fields to show a history with, for people or for
 // programs.
-func SpanColumns(forPeople bool) []*entry.Field {
+func SpanColumns(spans []Span, forPeople bool) []*entry.Field {
+	label := entry.TextField("label", "of these records", func(e *entry.Entry) (string, bool) { return spanOf(e).First.Label, true })
+	labels := false
+	for i := range spans {
+		labels = labels || spans[i].First.Label != spans[0].First.Label
+	}
 	first := entry.MomentField("first", "the record that has it so first", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(spanOf(e).First.Taken), true })
 	last := entry.MomentField("last", "the record that has it so last", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(spanOf(e).Last.Taken), true })
 	from := entry.NumberField("first_number", "number of the first of these records", entry.Number, func(e *entry.Entry) (int64, bool) { return spanOf(e).First.Number, true })
@@ -143,9 +152,13 @@ func SpanColumns(forPeople bool) []*entry.Field {
 		return fields
 	}
 	if forPeople {
-		columns := append([]*entry.Field{first, last, numbers, what}, facts("size", "modified", "permissions", "owner")...)
+		columns := []*entry.Field{first, last, numbers}
+		if labels {
+			columns = append(columns, label)
+		}
+		columns = append(append(columns, what), facts("size", "modified", "permissions", "owner")...)
 		return append(columns, differs.LeftBlank())
 	}
-	columns := append([]*entry.Field{first, last, from, to, records, state, differs, entry.FieldNamed("path"), kind}, facts("size", "disk", "modified", "accessed", "changed", "created", "mode", "owner", "group", "inode", "links", "target")...)
+	columns := append([]*entry.Field{first, last, from, to, records, label, state, differs, entry.FieldNamed("path"), kind}, facts("size", "disk", "modified", "accessed", "changed", "created", "mode", "owner", "group", "inode", "links", "target")...)
 	return append(columns, facts(entry.AlgorithmNames()...)...)
 }

@@ -103,5 +103,8 @@ func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
 	if near := entry.Nearest(ref.Label, labels); near != "" {
 		return Record{}, fmt.Errorf("%w: %s; did you mean %s?", ErrLabel, ref.Label, near)
 	}
+	if len(labels) == 0 {
+		return Record{}, fmt.Errorf("%w: %s; there is no record at all", ErrLabel, ref.Label)
+	}
 	return Record{}, fmt.Errorf("%w: %s; there are %s", ErrLabel, ref.Label, strings.Join(labels, ", "))
 }

@@ -3,6 +3,7 @@ package ledger
 import (
 	"bytes"
 	"context"
+	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -31,9 +32,10 @@ var stateWords = [...]string{"absent", "there", "not read"}
 
 func (s State) String() string { return stateWords[s] }
 
-// History returns all that is known of a full path on a host, in order of the
-// records; of the records of several places that the path lies in, those of one
-// place after the other. What no record has at all gives nothing.
+// History returns all that is known of a full path on a host, in order of time.
+// Records of several places that the path lies in, or of several labels, are held
+// only against those of the same place and label: each was taken in its own way.
+// What no record has at all gives nothing.
 func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, err error) {
 	records, err := l.store.Records(ctx)
 	if err != nil {
@@ -42,13 +44,14 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 	for len(records) > 0 {
 		var same, rest []Record
 		for _, r := range records {
-			if r.place == records[0].place {
+			if r.place == records[0].place && r.Label == records[0].Label {
 				same = append(same, r)
 			} else {
 				rest = append(rest, r)
 			}
 		}
 		if way, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
+			slices.SortStableFunc(same, func(a, b Record) int { return a.Taken.Compare(b.Taken) })
 			of, err := l.historyIn(ctx, same, path, way)
 			if err != nil {
 				return nil, err
@@ -57,6 +60,7 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 		}
 		records = rest
 	}
+	slices.SortStableFunc(spans, func(a, b Span) int { return a.First.Taken.Compare(b.First.Taken) })
 	return spans, nil
 }
 

@@ -184,7 +184,7 @@ func (m *importer) write() error {
 	}
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
-	w := &writer{ctx: m.ctx, record: r, problems: m.report.Problems, volumes: m.volumes, ready: true}
+	w := &writer{ctx: m.ctx, record: r, problems: m.report.Problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
 	w.root = place.listing("", "")
 	w.root.each(func(l *listing) error {
 		w.record.Entries += int64(l.count)

@@ -26,7 +26,7 @@ const facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 
 // record writes a place down.
 func record(t *testing.T, l *ledger.Ledger, label, root string) ledger.Record {
-	return recordWith(t, l, label, root, ledger.Options{})
+	return recordWith(t, l, label, root, ledger.Options{MoveLabel: true})
 }
 
 func recordWith(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) ledger.Record {

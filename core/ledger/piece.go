@@ -36,6 +36,14 @@ func (k *kept) same(now *kept) bool {
 		x.Target == y.Target && x.Created == y.Created && slices.Equal(x.Digests, y.Digests)
 }
 
+// sameButRead tells whether nothing is different but when it was read, which is no
+// change.
+func (k *kept) sameButRead(now *kept) bool {
+	read := *k
+	read.entry.Accessed = now.entry.Accessed
+	return read.same(now)
+}
+
 // pack packs it again.
 func (k *kept) pack(p *packer) {
 	if k.gone {

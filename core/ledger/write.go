@@ -3,6 +3,7 @@ package ledger
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -17,6 +18,35 @@ type Options struct {
 	Fact    entry.Facts  // a digest that every file shall have; 0 for none
 	Recheck bool         // read also files about which nothing has changed
 	Pool    *digest.Pool // reads files; not needed without a Fact
+	// MoveLabel lets a label that stands for another place of this host stand for
+	// this one from now on.
+	MoveLabel bool
+}
+
+// ErrLabelTaken is returned for a label that stands for another place.
+var ErrLabelTaken = errors.New("this label stands for another place")
+
+// CheckLabelOf returns an error if the label of a record stands for another place of
+// its host, with that.
+func (l *Ledger) CheckLabelOf(ctx context.Context, r Record) error {
+	records, err := l.store.Records(ctx)
+	if err != nil {
+		return err
+	}
+	return labelTaken(records, r)
+}
+
+// labelTaken looks at what the label stands for now: at its newest record.
+func labelTaken(records []Record, r Record) error {
+	for _, other := range slices.Backward(records) {
+		if other.Host == r.Host && other.Label == r.Label {
+			if other.Place != r.Place {
+				return fmt.Errorf("%w: %s", ErrLabelTaken, other.Place)
+			}
+			return nil
+		}
+	}
+	return nil
 }
 
 // Changes are how many entries are different from the record before.
@@ -145,6 +175,9 @@ func (w *writer) write(u Update) error {
 	}
 	w.update = u
 	r := &w.record
+	if err := labelTaken(records, *r); err != nil && !w.options.MoveLabel {
+		return err
+	}
 	if r.Number, r.place, err = u.AddRecord(w.ctx, *r); err != nil {
 		return err
 	}
