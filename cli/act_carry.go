@@ -190,7 +190,7 @@ func (p *Program) tellResult(r act.Result) {
 	case r.Done+r.Partly > 0:
 		text += ", which nothing takes back"
 	}
-	fmt.Fprintln(p.Out, text)
+	fmt.Fprintln(p.out(), text)
 }
 
 // questions asks the person at the terminal.
@@ -201,7 +201,7 @@ type questions struct {
 
 // answer asks a question and returns the answer, in small letters; "" at the end.
 func (q *questions) answer(format string, args ...any) string {
-	fmt.Fprintf(q.program.Err, format, args...)
+	fmt.Fprintf(q.program.err(), format, args...)
 	line, err := q.in.ReadString('\n')
 	if err != nil {
 		fmt.Fprintln(q.program.Err)

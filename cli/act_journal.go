@@ -141,7 +141,7 @@ reason, and the status is 3.`,
 			if undone.Stays > 0 {
 				text += ", " + render.Grouped(int64(undone.Stays)) + " could not be"
 			}
-			fmt.Fprintln(p.Out, text)
+			fmt.Fprintln(p.out(), text)
 			return p.incomplete(undone.Stays > 0)
 		},
 	}

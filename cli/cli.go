@@ -160,8 +160,8 @@ func (p *Program) writing(what string) (done func()) {
 func (p *Program) Run(ctx context.Context, args []string) int {
 	root := p.Root()
 	root.SetArgs(args)
-	root.SetOut(p.Out)
-	root.SetErr(p.Err)
+	root.SetOut(p.out())
+	root.SetErr(p.err())
 	command, err := root.ExecuteContextC(ctx)
 	for _, c := range p.toClose {
 		c.Close() // opened for reading only
@@ -200,10 +200,24 @@ func helpFor(command *cobra.Command) string {
 // say writes a line to the standard error.
 func (p *Program) say(format string, args ...any) {
 	if bar := p.above.Load(); bar != nil { // above it, so that it does not stand in a line with it
-		fmt.Fprintf(bar, format+"\n", args...)
+		fmt.Fprintf(output.ScreenWriter(bar), format+"\n", args...)
 		return
 	}
-	fmt.Fprintf(p.Err, format+"\n", args...)
+	fmt.Fprintf(p.err(), format+"\n", args...)
+}
+
+// out returns the standard output: if it is a terminal, nothing that goes there acts
+// on it.
+func (p *Program) out() io.Writer { return screened(p.Out) }
+
+// err returns the standard error, likewise.
+func (p *Program) err() io.Writer { return screened(p.Err) }
+
+func screened(w io.Writer) io.Writer {
+	if isTerminal(w) {
+		return output.ScreenWriter(w)
+	}
+	return w
 }
 
 // screen returns the size of the terminal that the output goes to, and whether

@@ -71,11 +71,13 @@ folder stays, to try things on.`,
 // demoFolder makes the folder for the tree.
 func demoFolder(into string) (string, error) {
 	if into == "" {
-		parent, err := os.MkdirTemp("", "frank-demo-")
-		if err != nil {
+		var err error
+		if into, err = os.MkdirTemp("", "tern-point-"); err != nil {
 			return "", err
 		}
-		into = filepath.Join(parent, "tern-point")
+		if err := os.Chmod(into, 0o755); err != nil {
+			return "", err
+		}
 	}
 	if err := os.MkdirAll(into, 0o755); err != nil {
 		return "", fmt.Errorf("--into: %w", err)
@@ -92,9 +94,9 @@ func demoFolder(into string) (string, error) {
 
 // showDemo walks through the tree, each command as a person would type it.
 func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, when time.Time) error {
-	fmt.Fprintf(p.Out, "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", folder)
+	fmt.Fprintf(p.out(), "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", render.Escaped(folder))
 	for _, what := range skipped {
-		fmt.Fprintf(p.Out, "\nnot made: %s\n", what)
+		fmt.Fprintf(p.out(), "\nnot made: %s\n", what)
 	}
 	before, err := os.Getwd()
 	if err != nil {
@@ -105,15 +107,19 @@ func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, 
 	}
 	defer os.Chdir(before)
 	for _, step := range tour {
-		fmt.Fprintf(p.Out, "\n\n%s\n\n  $ frank %s\n\n", step.why, step.line)
+		fmt.Fprintf(p.out(), "\n\n%s\n\n  $ frank %s\n\n", step.why, step.line)
 		args := append(strings.Fields(step.line), "--page", "never", "--as-of", when.Format(time.RFC3339Nano))
 		if status := p.Run(cmd.Context(), args); status != statusComplete && status != statusIncomplete && status != statusDifferent {
 			return &failure{status: status}
 		}
 	}
-	fmt.Fprintf(p.Out, `
-The folder stays for you to try things in:  cd %s
-When done, remove it with:                  chmod -R u+rwx %s && rm -r %s
-`, folder, folder, filepath.Dir(folder))
+	if render.Escaped(folder) != folder { // nothing that can be pasted
+		return nil
+	}
+	quoted := render.ShellQuoted(folder)
+	fmt.Fprintf(p.out(), `
+The folder stays for you to try things in:  cd -- %s
+When done, remove it with:                  chmod -R u+rwx -- %s && rm -r -- %s
+`, quoted, quoted, quoted)
 	return nil
 }

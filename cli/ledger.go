@@ -206,7 +206,7 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 				if err != nil {
 					return ledgerTrouble(path, err)
 				}
-				fmt.Fprintf(p.Out, "dropped %d\n", n)
+				fmt.Fprintf(p.out(), "dropped %d\n", n)
 			}
 			return nil
 		})
@@ -238,7 +238,7 @@ seals that were written with it.`, false, noArgs,
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.Out, "the ledger %s is as it was written: %s\n", render.Escaped(path), render.Count(int64(len(records)), "record", "records"))
+			fmt.Fprintf(p.out(), "the ledger %s is as it was written: %s\n", render.Escaped(path), render.Count(int64(len(records)), "record", "records"))
 			return nil
 		})
 }
@@ -257,7 +257,7 @@ func (p *Program) ledgerCompactCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(p.Out, "%s, and was %s\n", render.Binary.SizeText(after.Size()), render.Binary.SizeText(before.Size()))
+			fmt.Fprintf(p.out(), "%s, and was %s\n", render.Binary.SizeText(after.Size()), render.Binary.SizeText(before.Size()))
 			return nil
 		})
 }
@@ -288,7 +288,7 @@ the same records of them. Of a damaged ledger it saves what can be read.`, false
 				p.say("frank: lost: %s", render.Escaped(what))
 			}
 			if to != "" {
-				fmt.Fprintf(p.Out, "%s, %s\n", render.Count(int64(saved.Records), "record", "records"), render.Count(saved.Lines, "line", "lines"))
+				fmt.Fprintf(p.out(), "%s, %s\n", render.Count(int64(saved.Records), "record", "records"), render.Count(saved.Lines, "line", "lines"))
 			}
 			if len(saved.Lost) > 0 {
 				return &failure{statusIncomplete, errors.New("the ledger is damaged; what could be read is saved")}
@@ -338,9 +338,9 @@ that has none of these places yet. FILE may be - for the standard input.`,
 			case err != nil:
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.Out, "%s imported into %s\n", render.Count(int64(len(done.Records)), "record", "records"), render.Escaped(path))
+			fmt.Fprintf(p.out(), "%s imported into %s\n", render.Count(int64(len(done.Records)), "record", "records"), render.Escaped(path))
 			for _, old := range slices.Sorted(maps.Keys(done.Renumbered)) {
-				fmt.Fprintf(p.Out, "record %d is number %d here\n", old, done.Renumbered[old])
+				fmt.Fprintf(p.out(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}
 			if done.Lost > 0 {
 				return &failure{statusIncomplete, fmt.Errorf("%s had been lost before the export, which the records say", render.Count(int64(done.Lost), "folder", "folders"))}

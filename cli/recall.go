@@ -141,7 +141,7 @@ func (p *Program) listSearches(path string, searches map[string]config.Search) e
 	if len(searches) == 0 {
 		b.WriteString("  no searches are remembered; frank search … --remember NAME keeps one\n")
 	}
-	_, err := p.Out.Write([]byte(b.String()))
+	_, err := p.out().Write([]byte(b.String()))
 	return err
 }
 

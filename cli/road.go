@@ -186,8 +186,11 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 	case r.page == alwaysWord || onScreen:
 		if terminal, ok := p.Out.(*os.File); ok {
 			p.paging.Store(true)
-			return output.Paged(terminal, command, height, r.page == alwaysWord), nil
+			return output.Screen(output.Paged(terminal, command, height, r.page == alwaysWord)), nil
 		}
+	}
+	if isTerminal(p.Out) {
+		return output.Screen(output.Straight(p.Out)), nil
 	}
 	return output.Straight(p.Out), nil
 }

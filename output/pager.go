@@ -2,9 +2,11 @@ package output
 
 import (
 	"bytes"
+	"errors"
 	"io"
 	"os"
 	"os/exec"
+	"time"
 )
 
 // pager passes an answer on to a pager program once it is taller than the
@@ -17,6 +19,9 @@ type pager struct {
 	lines    int
 	program  *exec.Cmd
 	pipe     io.WriteCloser
+	started  time.Time
+	passed   *bytes.Buffer // what went to the program so far, while that is little
+	failed   bool          // no program came up; the terminal is written to
 }
 
 // Paged returns a destination for an answer to a terminal of that height in
@@ -47,20 +52,52 @@ func PagerCommand() string {
 }
 
 func (p *pager) Write(b []byte) (int, error) {
-	if p.pipe != nil {
-		return p.pipe.Write(b)
+	switch {
+	case p.failed:
+		return p.terminal.Write(b)
+	case p.pipe != nil:
+		return p.pass(b)
 	}
 	p.held.Write(b)
 	p.lines += bytes.Count(b, []byte("\n"))
 	if p.lines < p.height {
 		return len(b), nil
 	}
-	if err := p.start(); err != nil {
-		return 0, err
-	}
-	_, err := p.pipe.Write(p.held.Bytes())
+	held := p.held.Bytes()
 	p.held = bytes.Buffer{}
+	if err := p.start(); err != nil {
+		p.failed = true
+		_, err = p.terminal.Write(held)
+		return len(b), err
+	}
+	_, err := p.pass(held)
 	return len(b), err
+}
+
+// mostPassed is how much is kept of what went to a pager, in case that it turns out
+// that none came up.
+const mostPassed = 1 << 20
+
+// pass passes some of an answer on to the pager.
+func (p *pager) pass(b []byte) (int, error) {
+	if p.passed != nil && p.passed.Len()+len(b) <= mostPassed {
+		p.passed.Write(b)
+	} else {
+		p.passed = nil
+	}
+	n, err := p.pipe.Write(b)
+	if err != nil && p.passed != nil && p.end() != nil {
+		return len(b), p.instead()
+	}
+	return n, err
+}
+
+// instead shows on the terminal what the pager did not.
+func (p *pager) instead() error {
+	p.failed = true
+	_, err := p.terminal.Write(p.passed.Bytes())
+	p.passed = nil
+	return err
 }
 
 func (p *pager) start() error {
@@ -74,16 +111,42 @@ func (p *pager) start() error {
 	if err != nil {
 		return err
 	}
-	p.pipe = pipe
+	p.pipe, p.passed = pipe, &bytes.Buffer{}
+	p.started = time.Now()
 	return p.program.Start()
 }
 
-// Close implements Destination. It waits until the person has left the pager.
+// atOnce is how soon a pager that failed has shown nothing.
+const atOnce = time.Second
+
+// end waits until the person has left the pager, however that was: what they did not
+// want to see any more is no failure. It returns an error if none came up.
+func (p *pager) end() error {
+	p.pipe.Close()
+	err := p.program.Wait()
+	var exit *exec.ExitError
+	if errors.As(err, &exit) && (!exit.Exited() || time.Since(p.started) > atOnce) {
+		return nil
+	}
+	return err
+}
+
+// Close implements Destination.
 func (p *pager) Close(bool) error {
-	if p.pipe == nil {
+	switch {
+	case p.failed:
+		return nil
+	case p.pipe == nil:
 		_, err := p.terminal.Write(p.held.Bytes())
 		return err
+	case p.program.ProcessState != nil: // it has ended
+		return nil
 	}
-	p.pipe.Close()
-	return p.program.Wait()
+	if err := p.end(); err != nil {
+		if p.passed == nil {
+			return err
+		}
+		return p.instead()
+	}
+	return nil
 }

@@ -18,7 +18,7 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 		for _, other := range c.Across {
 			count, size := "", ""
 			if g := c.Cells[[2]tally.Key{key, other}]; g != nil {
-				count, size = Grouped(g.Sum.Entries()), v.Units.SizeText(g.Sum.Size)
+				count, size = Grouped(g.Sum.Entries()), v.shortSum(&g.Sum)
 			}
 			counts, sizes = append(counts, count), append(sizes, size)
 		}

@@ -73,10 +73,10 @@ func (v *View) footer(s *Summary) []footerLine {
 		line += ": " + kinds
 	}
 	if s.Bytes && m.Files > 0 {
-		line += " · " + v.Units.SizeText(m.Size) + " in the files"
+		line += " · " + v.sumText(m) + " in the files"
 	}
 	if s.Totals != nil {
-		line += " · " + v.Units.SizeText(s.Totals.Size) + " in all, hidden or not"
+		line += " · " + v.sumText(s.Totals) + " in all, hidden or not"
 	}
 	if s.Lead != "" {
 		line = s.Lead
@@ -118,6 +118,28 @@ func (v *View) footer(s *Summary) []footerLine {
 		lines = append(lines, footerLine{line, plainInk})
 	}
 	return lines
+}
+
+// sumText tells how many bytes of content there are, as far as that is known.
+func (v *View) sumText(s *weigh.Sum) string {
+	switch {
+	case !s.HasSize():
+		return "an unknown number of bytes"
+	case s.Unread > 0 || s.Sized < s.Files:
+		return "at least " + v.Units.SizeText(s.Size)
+	}
+	return v.Units.SizeText(s.Size)
+}
+
+// shortSum tells the same in a few characters.
+func (v *View) shortSum(s *weigh.Sum) string {
+	switch {
+	case !s.HasSize():
+		return absent
+	case s.Sized < s.Files:
+		return "≥ " + v.Units.SizeText(s.Size)
+	}
+	return v.Units.SizeText(s.Size)
 }
 
 // wrapped breaks lines between words where the screen is too narrow for them.

@@ -199,15 +199,18 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 	number("folders", m.Folders)
 	number("links", m.Links)
 	number("others", m.Others)
-	if s.Bytes {
-		number("size", m.Size)
-		number("disk", m.Disk)
-	} else {
-		dst = append(dst, `"size":null,"disk":null,`...)
+	maybe := func(key string, n int64, known bool) {
+		if known {
+			number(key, n)
+			return
+		}
+		dst = append(append(append(dst, '"'), key...), `":null,`...)
 	}
-	if s.Totals != nil {
-		number("total_size", s.Totals.Size)
-		number("total_disk", s.Totals.Disk)
+	maybe("size", m.Size, s.Bytes && m.HasSize())
+	maybe("disk", m.Disk, s.Bytes && m.HasDisk())
+	if t := s.Totals; t != nil {
+		maybe("total_size", t.Size, t.HasSize())
+		maybe("total_disk", t.Disk, t.HasDisk())
 	}
 	if s.Elsewhere != nil {
 		number("elsewhere_names", s.Elsewhere.Files)

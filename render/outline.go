@@ -8,7 +8,6 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/outline"
-	"frankledger/core/weigh"
 )
 
 // outlineLine is a line of an outline before it is laid out.
@@ -92,15 +91,22 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		e := n.Entry
 		l.name, l.ink = Escaped(e.Name), inkOf(e)
 		switch {
-		case n.Folder != nil && n.Read:
-			l.size, l.unit = v.Units.Size(n.Sum.Size)
-			l.note = Count(n.Sum.Files, "file", "files")
+		case n.Folder != nil && !n.Read && n.Sum.Entries() == 0:
+			l.size, l.note = absent, "could not be read"
 		case n.Folder != nil:
-			l.size, l.note = absent, "not all read"
+			if l.size = absent; n.Sum.HasSize() {
+				l.size, l.unit = v.Units.Size(n.Sum.Size)
+			}
+			l.note = Count(n.Sum.Files, "file", "files")
+			if !n.Sum.Whole() {
+				l.note += ", not all known"
+			}
 		case e.Kind == entry.KindFolder:
 			l.size, l.note = absent, "not gone into"
 		case e.HasSize():
 			l.size, l.unit = v.Units.Size(e.Size)
+		case e.Kind == entry.KindFile:
+			l.size = absent
 		case e.Kind == entry.KindLink && e.Known&entry.FactTarget != 0:
 			l.name += " leads to " + Escaped(e.More.Target)
 		default:
@@ -188,15 +194,10 @@ func (v *View) outlineNode(dst []byte, n *outline.Node) []byte {
 		}
 		return append(dst, '}')
 	}
-	for _, sum := range []struct {
-		key string
-		of  func(*weigh.Sum) int64
-	}{
-		{"size", func(s *weigh.Sum) int64 { return s.Size }}, {"disk", func(s *weigh.Sum) int64 { return s.Disk }},
-		{"files", func(s *weigh.Sum) int64 { return s.Files }}, {"folders", func(s *weigh.Sum) int64 { return s.Folders }},
-	} {
-		number(sum.key, sum.of(&n.Sum), n.Read || n.Sum.Entries() > 0)
-	}
+	number("size", n.Sum.Size, n.Sum.HasSize())
+	number("disk", n.Sum.Disk, n.Sum.HasDisk())
+	number("files", n.Sum.Files, n.Sum.HasEntries())
+	number("folders", n.Sum.Folders, n.Sum.HasEntries())
 	dst = append(dst, `,"inside":[`...)
 	for i, below := range n.Below {
 		if i > 0 {
@@ -207,7 +208,7 @@ func (v *View) outlineNode(dst []byte, n *outline.Node) []byte {
 	dst = append(dst, ']')
 	if n.Left > 0 {
 		number("left", int64(n.Left), true)
-		number("left_size", n.Rest.Size, true)
+		number("left_size", n.Rest.Size, n.Rest.HasSize())
 	}
 	return append(dst, '}')
 }

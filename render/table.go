@@ -351,7 +351,11 @@ func (v *View) valueCell(f *entry.Field, e *entry.Entry) (left, right string) {
 	case !ok:
 		return "", absent
 	case f.Type == entry.Bytes:
-		return v.Units.Size(n)
+		left, right = v.Units.Size(n)
+		if e.Marks&entry.MarkAtLeast != 0 && (f.Name == "size" || f.Name == "disk") {
+			left = "≥ " + left
+		}
+		return left, right
 	case f.Type == entry.Mode:
 		return "", entry.Permissions(n).Octal()
 	case f.Type == entry.Share:

@@ -13,6 +13,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"frankledger/core/calendar"
 	"frankledger/core/entry"
 )
 
@@ -372,23 +373,28 @@ var impossible = regexp.MustCompile(`^\d{4}-\d{1,2}(-\d{1,2})?([T ]|$)`)
 // for one that is exact.
 func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) {
 	asOf = asOf.In(zone)
-	midnight := time.Date(asOf.Year(), asOf.Month(), asOf.Day(), 0, 0, 0, 0, zone)
 	switch w.form {
 	case nowForm:
 		return asOf, asOf
 	case todayForm:
-		return midnight, midnight.AddDate(0, 0, 1)
+		return calendar.Day(calendar.Of(asOf, zone), 0, zone)
 	case yesterdayForm:
-		return midnight.AddDate(0, 0, -1), midnight
+		return calendar.Day(calendar.Of(asOf, zone), -1, zone)
 	case agoForm:
 		t := w.span.before(asOf)
 		return t, t
 	case dayForm, monthForm, yearForm:
-		t, err := time.ParseInLocation(w.form, w.at, zone)
+		t, err := time.Parse(w.form, w.at)
 		if err != nil {
 			panic(err) // it was parsed before
 		}
-		return t, map[string]time.Time{dayForm: t.AddDate(0, 0, 1), monthForm: t.AddDate(0, 1, 0), yearForm: t.AddDate(1, 0, 0)}[w.form]
+		switch w.form {
+		case monthForm:
+			return calendar.Month(t.Year(), t.Month(), zone)
+		case yearForm:
+			return calendar.Year(t.Year(), zone)
+		}
+		return calendar.Day(calendar.Date{Year: t.Year(), Month: t.Month(), Day: t.Day()}, 0, zone)
 	}
 	for _, layout := range instantLayouts {
 		if t, err := time.ParseInLocation(layout, w.at, zone); err == nil {
@@ -396,6 +402,11 @@ func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) 
 		}
 	}
 	panic("unreachable: " + w.at)
+}
+
+// exact tells whether a moment is one, and no day, month or year.
+func (w when) exact() bool {
+	return w.form == nowForm || w.form == agoForm || w.form == instantForm
 }
 
 // ParseMoment reads a moment as conditions have it, seen from another: ISO 8601,
@@ -413,9 +424,8 @@ func ParseMoment(text string, asOf time.Time, zone *time.Location) (time.Time, e
 // day returns the calendar day, month or year that a moment lies in.
 func (w when) day(asOf time.Time, zone *time.Location) (from, to time.Time) {
 	from, to = w.resolve(asOf, zone)
-	if from.Equal(to) {
-		from = time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, zone)
-		to = from.AddDate(0, 0, 1)
+	if w.exact() {
+		return calendar.Day(calendar.Of(from, zone), 0, zone)
 	}
 	return from, to
 }

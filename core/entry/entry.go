@@ -44,6 +44,7 @@ const (
 	MarkVoid                         // a folder with nothing in it
 	MarkMislabelled
 	MarkFlaggedHidden // by the system's flag, where it has one
+	MarkAtLeast       // its size is summed, and not all of it is known
 )
 
 // Entry is one name in a folder and what is known about it. Known says which

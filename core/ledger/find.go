@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"frankledger/core/calendar"
 	"frankledger/core/entry"
 )
 
@@ -65,11 +66,11 @@ func ParseReference(text string, zone *time.Location) (ref Reference, err error)
 		ref.Back = back
 		return ref, nil
 	}
-	day, err := time.ParseInLocation(time.DateOnly, which, zone)
+	day, err := time.Parse(time.DateOnly, which)
 	if err != nil {
 		return ref, fmt.Errorf("%w: after %s: there is a number, 1 for the one before the newest, or a day such as 2026-11-01", ErrReference, name)
 	}
-	ref.By = day.AddDate(0, 0, 1)
+	_, ref.By = calendar.Day(calendar.Date{Year: day.Year(), Month: day.Month(), Day: day.Day()}, 0, zone)
 	return ref, nil
 }
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"frankledger/core/calendar"
 	"frankledger/core/entry"
 )
 
@@ -119,7 +120,8 @@ func ofPeriod(name, field, layout string, zone *time.Location) *Dimension {
 	f := entry.FieldNamed(field)
 	return &Dimension{Name: name, Needs: f.Needs, Ordered: true, append: func(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {
 		t, ok := f.Moment(e)
-		return t.Std().In(zone).AppendFormat(dst, layout), ok
+		d := calendar.Of(t.Std(), zone)
+		return time.Date(d.Year, d.Month, d.Day, 0, 0, 0, 0, time.UTC).AppendFormat(dst, layout), ok
 	}}
 }
 

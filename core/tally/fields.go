@@ -9,7 +9,11 @@ import (
 
 // Entry returns a group as an entry, for the fields of Columns.
 func (g *Group) Entry() *entry.Entry {
-	return &entry.Entry{Folder: nowhere, Self: true, More: &entry.More{Row: g}}
+	e := &entry.Entry{Folder: nowhere, Self: true, More: &entry.More{Row: g}}
+	if !g.Sum.Whole() {
+		e.Marks |= entry.MarkAtLeast
+	}
+	return e
 }
 
 var nowhere = &entry.Folder{Place: &entry.Place{}}
@@ -22,10 +26,10 @@ func number(name, meaning string, t entry.Type, get func(*Group) (int64, bool)) 
 
 var (
 	countField  = number("count", "how many entries", entry.Number, func(g *Group) (int64, bool) { return g.Sum.Entries(), true })
-	sizeField   = number("size", "bytes of content", entry.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, true })
-	diskField   = number("disk", "bytes on disk", entry.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, true })
-	shareField  = number("share", "part of all bytes of content", entry.Share, func(g *Group) (int64, bool) { return g.Share, true })
-	barField    = number(" ", "the share, drawn", entry.Bar, func(g *Group) (int64, bool) { return g.Share, true })
+	sizeField   = number("size", "bytes of content", entry.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() })
+	diskField   = number("disk", "bytes on disk", entry.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() })
+	shareField  = number("share", "part of all bytes of content", entry.Share, func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() })
+	barField    = number(" ", "the share, drawn", entry.Bar, func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() })
 	largest     = number("largest", "bytes of the largest file", entry.Bytes, func(g *Group) (int64, bool) { return g.Largest, g.HasFile })
 	oldestField = entry.MomentField("oldest", "when the oldest was last altered", func(e *entry.Entry) (entry.Time, bool) { return group(e).Oldest, group(e).Sum.Dated })
 	newestField = entry.MomentField("newest", "when the newest was last altered", func(e *entry.Entry) (entry.Time, bool) { return group(e).Sum.Newest, group(e).Sum.Dated })

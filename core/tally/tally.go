@@ -107,7 +107,7 @@ func (p *part) add(t *Tally, e *entry.Entry) {
 		g = &Group{}
 		p.groups[string(p.key)] = g
 	}
-	if g.Sum.Entries() == 0 || e.Modified.Compare(g.Oldest) < 0 {
+	if known := e.Known&entry.FactStatus != 0; known && (!g.Sum.Dated || e.Modified.Compare(g.Oldest) < 0) {
 		g.Oldest = e.Modified
 	}
 	if e.HasSize() {
@@ -174,7 +174,7 @@ func (t *Tally) merge() map[string]*Group {
 }
 
 func (g *Group) join(other *Group) {
-	if g.Sum.Entries() == 0 || other.Oldest.Compare(g.Oldest) < 0 {
+	if other.Sum.Dated && (!g.Sum.Dated || other.Oldest.Compare(g.Oldest) < 0) {
 		g.Oldest = other.Oldest
 	}
 	g.Sum.Add(other.Sum)

@@ -69,7 +69,6 @@ type Plan struct {
 func (t *Totals) Rows(root *entry.Folder, plan Plan, largest *Largest) []*Row {
 	whole := t.Of(root)
 	r := &rows{t: t, plan: plan, whole: plan.By.Of(&whole), largest: largest}
-	r.incomplete = t.incomplete(root)
 	r.add(root)
 	return r.list
 }
@@ -79,16 +78,15 @@ type rows struct {
 	plan       Plan
 	whole      int64
 	largest    *Largest
-	incomplete map[*entry.Folder]bool
 	list       []*Row
 }
 
 func (r *rows) add(folder *entry.Folder) {
 	sum := r.t.Of(folder)
 	r.list = append(r.list, &Row{Kind: FolderRow, Folder: folder, Depth: folder.Depth, Sum: sum, Own: r.t.Own(folder),
-		Share: r.share(&sum), Complete: !r.incomplete[folder]})
+		Share: r.share(&sum), Complete: sum.Whole()})
 	for _, file := range r.largest.of(folder) {
-		sum := Sum{Files: 1, Size: file.Size, Disk: file.Disk, Newest: file.Modified, Dated: true}
+		sum := Sum{Files: 1, Size: file.Size, Disk: file.Disk, Newest: file.Modified, Dated: true, Known: 1, Sized: 1}
 		r.list = append(r.list, &Row{Kind: FileRow, Folder: folder, Depth: folder.Depth + 1, Sum: sum, Share: r.share(&sum), Complete: true, File: file})
 	}
 	if folder.Depth < r.plan.Depth {
@@ -106,7 +104,7 @@ func (r *rows) below(folder *entry.Folder) {
 	direct := len(r.t.Below(folder)) > 0 && own.Entries() > 0 // else it says the same as the folder
 	var shown []folderSum
 	var rest Sum
-	left, whole := 0, true
+	left := 0
 	for _, f := range r.t.Below(folder) {
 		shown = append(shown, folderSum{f, r.t.Of(f)})
 	}
@@ -117,7 +115,6 @@ func (r *rows) below(folder *entry.Folder) {
 		if r.plan.First > 0 && i >= r.plan.First || r.plan.By.Of(&w.sum) < r.plan.AtLeast || r.share(&w.sum) < r.plan.AtLeastShare {
 			rest.Add(w.sum)
 			left++
-			whole = whole && !r.incomplete[w.folder]
 			continue
 		}
 		// What lies directly here has its place among the folders.
@@ -131,27 +128,12 @@ func (r *rows) below(folder *entry.Folder) {
 		r.direct(folder, own)
 	}
 	if left > 0 {
-		r.list = append(r.list, &Row{Kind: RestRow, Folder: folder, Depth: folder.Depth + 1, Sum: rest, Share: r.share(&rest), Left: left, Complete: whole})
+		r.list = append(r.list, &Row{Kind: RestRow, Folder: folder, Depth: folder.Depth + 1, Sum: rest, Share: r.share(&rest), Left: left, Complete: rest.Whole()})
 	}
 }
 
 func (r *rows) direct(folder *entry.Folder, own Sum) {
-	r.list = append(r.list, &Row{Kind: DirectRow, Folder: folder, Depth: folder.Depth + 1, Sum: own, Own: own, Share: r.share(&own), Complete: !folder.Unread()})
+	r.list = append(r.list, &Row{Kind: DirectRow, Folder: folder, Depth: folder.Depth + 1, Sum: own, Own: own, Share: r.share(&own), Complete: own.Whole()})
 }
 
 func (r *rows) share(s *Sum) int64 { return ShareOf(r.plan.By.Of(s), r.whole) }
-
-// incomplete finds the folders in which not everything was read.
-func (t *Totals) incomplete(root *entry.Folder) map[*entry.Folder]bool {
-	found := make(map[*entry.Folder]bool)
-	mark := func(folder *entry.Folder) {
-		for at := folder; at != nil && folder.Unread(); at = at.Parent {
-			found[at] = true
-		}
-	}
-	mark(root)
-	for folder := range t.resolved().folders {
-		mark(folder)
-	}
-	return found
-}

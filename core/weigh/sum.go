@@ -23,7 +23,23 @@ type Sum struct {
 	Disk    int64      // bytes allocated on disk, each thing counted once
 	Newest  entry.Time // when the newest of what is no folder was last altered
 	Dated   bool       // there is a Newest
+	Known   int64      // entries about which more is known than their names
+	Sized   int64      // files whose size is known
+	Unread  int64      // folders that could not be read, or not to their end
 }
+
+// HasSize tells whether anything is known of how many bytes of content there are:
+// there is nothing to be known, or something is.
+func (s *Sum) HasSize() bool { return s.Sized > 0 || s.Files == 0 && s.Unread == 0 }
+
+// HasDisk tells likewise of the bytes on disk.
+func (s *Sum) HasDisk() bool { return s.Known > 0 || s.Entries() == 0 && s.Unread == 0 }
+
+// HasEntries tells whether anything is known of how many entries there are.
+func (s *Sum) HasEntries() bool { return s.Entries() > 0 || s.Unread == 0 }
+
+// Whole tells whether all is known: else the sums are the least that it can be.
+func (s *Sum) Whole() bool { return s.Unread == 0 && s.Known == s.Entries() }
 
 // Entries is how many entries there are.
 func (s *Sum) Entries() int64 { return s.Files + s.Folders + s.Links + s.Others }
@@ -34,6 +50,9 @@ func (s *Sum) Add(other Sum) {
 	s.Folders += other.Folders
 	s.Links += other.Links
 	s.Others += other.Others
+	s.Known += other.Known
+	s.Sized += other.Sized
+	s.Unread += other.Unread
 	s.Size = add(s.Size, other.Size)
 	s.Disk = add(s.Disk, other.Disk)
 	if other.Dated {
@@ -98,10 +117,17 @@ func (c *Counter) Visitor() source.Visitor {
 // Take counts an entry. If what it is has several names, its bytes are left to
 // be counted once, and Take returns them with true.
 func (s *Sum) Take(e *entry.Entry) (bytes Sum, several bool) {
+	known := e.Known&entry.FactStatus != 0
+	if known {
+		s.Known++
+	}
 	switch e.Kind {
 	case entry.KindFile:
 		s.Files++
 		bytes.Size = e.Size
+		if known {
+			s.Sized++
+		}
 	case entry.KindFolder:
 		s.Folders++
 	case entry.KindLink:
@@ -109,7 +135,7 @@ func (s *Sum) Take(e *entry.Entry) (bytes Sum, several bool) {
 	default:
 		s.Others++
 	}
-	if e.Known&entry.FactStatus != 0 && e.Kind != entry.KindFolder {
+	if known && e.Kind != entry.KindFolder {
 		s.Date(e.Modified)
 	}
 	bytes.Disk = e.Disk

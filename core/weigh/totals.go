@@ -27,6 +27,7 @@ type Totals struct {
 
 // weighed is what is known of a folder.
 type weighed struct {
+	folder *entry.Folder
 	sum   Sum // what it holds, at any depth
 	own   Sum // what lies directly in it
 	above *weighed
@@ -106,7 +107,7 @@ func (t *Totals) get(folder *entry.Folder) *weighed {
 	if w := t.resolved().folders[folder]; w != nil {
 		return w
 	}
-	return &weighed{}
+	return &weighed{folder: folder}
 }
 
 // Root returns the folder that a place is, with nothing in it if nothing was
@@ -146,7 +147,14 @@ func (t *Totals) Amend(e *entry.Entry) {
 	if e.Kind != entry.KindFolder || folder == nil || folder.Unread() {
 		return
 	}
-	e.Size, e.Summed = t.Of(folder).Size, true
+	sum := t.Of(folder)
+	if !sum.HasSize() {
+		return
+	}
+	e.Size, e.Summed = sum.Size, true
+	if !sum.Whole() {
+		e.Marks |= entry.MarkAtLeast
+	}
 }
 
 // resolved adds up what the visitors counted, once.
@@ -161,7 +169,7 @@ func (t *Totals) resolved() *Totals {
 		if w := t.folders[folder]; w != nil {
 			return w
 		}
-		w := &weighed{}
+		w := &weighed{folder: folder}
 		t.folders[folder] = w
 		for len(byDepth) <= folder.Depth {
 			byDepth = append(byDepth, nil)
@@ -189,6 +197,9 @@ func (t *Totals) resolved() *Totals {
 	t.countOnce(named)
 	for depth := len(byDepth) - 1; depth >= 0; depth-- {
 		for _, w := range byDepth[depth] {
+			if w.folder.Unread() {
+				w.own.Unread++
+			}
 			w.sum.Add(w.own)
 			if w.above != nil {
 				w.above.sum.Add(w.sum)
