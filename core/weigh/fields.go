@@ -37,16 +37,24 @@ var rowWords = [...]string{"folder", "direct", "rest", "file"}
 
 // The fields of rows, for programs.
 var (
-	pathField      = entry.FieldNamed("path")
-	depthField     = entry.NumberField("depth", "how deep it lies below the place", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(row(e).Depth), true })
-	sizeField      = entry.NumberField("size", "bytes of content", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Size, row(e).Sum.HasSize() })
-	diskField      = entry.NumberField("disk", "bytes on disk", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Disk, row(e).Sum.HasDisk() })
-	filesField     = entry.NumberField("files", "names of files", entry.Number, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Files, row(e).Kind != FileRow && row(e).Sum.HasEntries() })
-	foldersField   = entry.NumberField("folders", "folders", entry.Number, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Folders, row(e).Kind != FileRow && row(e).Sum.HasEntries() })
-	shareField     = entry.NumberField("share", "part of the whole place", entry.Share, func(e *entry.Entry) (int64, bool) { return row(e).Share, row(e).Sum.HasSize() })
-	newestField    = entry.MomentField("newest", "when the newest was last altered", func(e *entry.Entry) (entry.Time, bool) { return row(e).Sum.Newest, row(e).Sum.Dated })
-	ownSizeField   = entry.NumberField("own_size", "bytes of content directly in it", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Own.Size, row(e).Kind == FolderRow && row(e).Own.HasSize() })
-	ownFilesField  = entry.NumberField("own_files", "files directly in it", entry.Number, func(e *entry.Entry) (int64, bool) { return row(e).Own.Files, row(e).Kind == FolderRow && row(e).Own.HasEntries() })
+	pathField  = entry.FieldNamed("path")
+	depthField = entry.NumberField("depth", "how deep it lies below the place", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(row(e).Depth), true })
+	sizeField  = entry.NumberField("size", "bytes of content", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Size, row(e).Sum.HasSize() })
+	diskField  = entry.NumberField("disk", "bytes on disk", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Disk, row(e).Sum.HasDisk() })
+	filesField = entry.NumberField("files", "names of files", entry.Number, func(e *entry.Entry) (int64, bool) {
+		return row(e).Sum.Files, row(e).Kind != FileRow && row(e).Sum.HasEntries()
+	})
+	foldersField = entry.NumberField("folders", "folders", entry.Number, func(e *entry.Entry) (int64, bool) {
+		return row(e).Sum.Folders, row(e).Kind != FileRow && row(e).Sum.HasEntries()
+	})
+	shareField   = entry.NumberField("share", "part of the whole place", entry.Share, func(e *entry.Entry) (int64, bool) { return row(e).Share, row(e).Sum.HasSize() })
+	newestField  = entry.MomentField("newest", "when the newest was last altered", func(e *entry.Entry) (entry.Time, bool) { return row(e).Sum.Newest, row(e).Sum.Dated })
+	ownSizeField = entry.NumberField("own_size", "bytes of content directly in it", entry.Bytes, func(e *entry.Entry) (int64, bool) {
+		return row(e).Own.Size, row(e).Kind == FolderRow && row(e).Own.HasSize()
+	})
+	ownFilesField = entry.NumberField("own_files", "files directly in it", entry.Number, func(e *entry.Entry) (int64, bool) {
+		return row(e).Own.Files, row(e).Kind == FolderRow && row(e).Own.HasEntries()
+	})
 	completeField  = entry.FlagField("complete", "everything in it was read", func(e *entry.Entry) (bool, bool) { return row(e).Complete, true })
 	restField      = entry.FlagField("rest", "the sum of what was left out", func(e *entry.Entry) (bool, bool) { return row(e).Kind == RestRow, true })
 	rowField       = entry.TextField("row", "folder, rest or file", func(e *entry.Entry) (string, bool) { return rowWords[row(e).Kind], true })

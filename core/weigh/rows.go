@@ -74,11 +74,11 @@ func (t *Totals) Rows(root *entry.Folder, plan Plan, largest *Largest) []*Row {
 }
 
 type rows struct {
-	t          *Totals
-	plan       Plan
-	whole      int64
-	largest    *Largest
-	list       []*Row
+	t       *Totals
+	plan    Plan
+	whole   int64
+	largest *Largest
+	list    []*Row
 }
 
 func (r *rows) add(folder *entry.Folder) {

@@ -28,10 +28,10 @@ type Totals struct {
 // weighed is what is known of a folder.
 type weighed struct {
 	folder *entry.Folder
-	sum   Sum // what it holds, at any depth
-	own   Sum // what lies directly in it
-	above *weighed
-	below []*entry.Folder
+	sum    Sum // what it holds, at any depth
+	own    Sum // what lies directly in it
+	above  *weighed
+	below  []*entry.Folder
 }
 
 type totalsPart struct {
