@@ -91,6 +91,9 @@ func Main(args []string) int {
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
 	p := &Program{Out: os.Stdout, Err: os.Stderr}
+	if output.IsClosed(os.Stdout) {
+		p.Out = output.Closed
+	}
 	stops := make(chan os.Signal, 4)
 	signal.Notify(stops, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	go p.stopOn(stops, stop)

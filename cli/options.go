@@ -133,7 +133,8 @@ type reading struct {
 	replace bool
 	page    string
 	quiet   bool
-	ledger  string // file, "" for the usual one
+	ledger  string                   // file, "" for the usual one
+	written func(option string) bool // whether an option was written on the command line
 
 	condition *condition.Condition // nil: none
 	program   *condition.Program
@@ -154,7 +155,7 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	}
 	o.skip = append(o.skip, c.Values["skip"].List...)
 
-	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, ledger: o.ledger}
+	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, ledger: o.ledger, written: cmd.Flags().Changed}
 	if err := render.CheckFormat(o.format); err != nil {
 		return nil, misuse("--as: %w", err)
 	}
@@ -384,6 +385,28 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, matchCase
 	return sources, &render.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
 }
 
+// honours returns an error if an option was written that says nothing about a place:
+// it would be ignored.
+func (r *reading) honours(s source.Source) error {
+	if r.written == nil {
+		return nil
+	}
+	var options []string
+	why := ""
+	switch place := s.Place(); {
+	case place.List:
+		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list: what is on it is taken as it is, and not gone into"
+	case place.Record != nil:
+		options, why = []string{"follow", "same-disk"}, "is a record, which has what was found where it was taken, and nothing else"
+	}
+	for _, option := range options {
+		if r.written(option) {
+			return misuse("--%s: %s %s", option, render.Escaped(s.Place().Given), why)
+		}
+	}
+	return nil
+}
+
 // openPlaces opens what was asked about: the current folder if nothing was.
 // Places that are not there are problems if there are others.
 func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (sources []source.Source, problems []source.Problem, err error) {
@@ -407,6 +430,9 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: reason(err), Entries: 1})
 			missing = append(missing, render.Escaped(path.Clean(given))+": "+reason(err).Error())
 			continue
+		}
+		if err := r.honours(s); err != nil {
+			return nil, nil, err
 		}
 		sources = append(sources, s)
 	}

@@ -122,6 +122,14 @@ func TestWeighAgreesWithKernel(t *testing.T) {
 		require.Len(t, rows, len(sums))
 		for path, want := range sums {
 			row := rows[path]
+			if shut && row["complete"] == false && want[2]+want[3] == 0 { // nothing is known of it
+				require.Equal(t, []any{nil, nil, nil, nil}, []any{row["size"], row["disk"], row["files"], row["folders"]}, path)
+				continue
+			}
+			if shut && row["complete"] == false && row["size"] == nil { // nor of what is in the folders in it
+				require.Zero(t, want[2], path)
+				continue
+			}
 			require.Equal(t, []any{float64(want[0]), float64(want[1]), float64(want[2]), float64(want[3])}, []any{row["size"], row["disk"], row["files"], row["folders"]}, path)
 			if want[4] > 0 {
 				require.NotNil(t, row["newest"], path)
@@ -172,7 +180,7 @@ func TestWeighAgreesWithKernel(t *testing.T) {
 	}
 	unread := map[string]bool{}
 	for _, folder := range folders {
-		if rows[folder] != nil && rows[folder]["own_size"] == 0.0 && strings.Contains(r.err, folder+":") {
+		if rows[folder] != nil && rows[folder]["own_size"] == nil && strings.Contains(r.err, folder+":") {
 			for at := folder; len(at) >= len(tree); at = filepath.Dir(at) {
 				unread[at] = true
 			}
@@ -256,7 +264,7 @@ func TestWeighTooMuch(t *testing.T) {
 		r := run(t, root, strings.Fields(words)...)
 		assert.Zero(t, r.status)
 		assert.Contains(t, r.out, "more than can be counted", words)
-		assert.NotContains(t, r.out, "-9", words)
+		assert.NotContains(t, strings.ReplaceAll(r.out, " ", ""), "-9223", words)
 	}
 	rows, _ := weighed(t, root)
 	assert.Equal(t, float64(1<<63-1), rows["."]["size"])

@@ -92,14 +92,14 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		l.name, l.ink = Escaped(e.Name), inkOf(e)
 		switch {
 		case n.Folder != nil && !n.Read && n.Sum.Entries() == 0:
-			l.size, l.note = absent, "could not be read"
+			l.size, l.note = absent, "not all read"
 		case n.Folder != nil:
 			if l.size = absent; n.Sum.HasSize() {
 				l.size, l.unit = v.Units.Size(n.Sum.Size)
 			}
 			l.note = Count(n.Sum.Files, "file", "files")
 			if !n.Sum.Whole() {
-				l.note += ", not all known"
+				l.note += ", not all read"
 			}
 		case e.Kind == entry.KindFolder:
 			l.size, l.note = absent, "not gone into"

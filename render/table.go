@@ -365,7 +365,11 @@ func (v *View) valueCell(f *entry.Field, e *entry.Entry) (left, right string) {
 	case f.Name == "files" || f.Name == "folders" || f.Name == "count" || f.Name == "copies":
 		return Grouped(n), ""
 	case f.Type == entry.Span:
-		return span(max(n, 0))
+		if n < 0 { // in the future
+			left, right = span(-n)
+			return "-" + left, right
+		}
+		return span(n)
 	}
 	return strconv.FormatUint(uint64(n), 10), ""
 }

@@ -103,10 +103,12 @@ func rows(w io.Writer, f Format, entries Entries) error {
 	lanes := make([]chan rowsPiece, cores)
 	free := make(chan []byte, 2*cores)
 	stop := make(chan struct{})
+	var group sync.WaitGroup
+	defer group.Wait()
 	defer close(stop)
 	for lane := range lanes {
 		lanes[lane] = make(chan rowsPiece, 1)
-		go func() {
+		group.Go(func() {
 			for from := lane * chunk; from < count; from += cores * chunk {
 				var dst []byte
 				for i := from; i < min(from+chunk, count); i++ {
@@ -129,7 +131,7 @@ func rows(w io.Writer, f Format, entries Entries) error {
 					}
 				}
 			}
-		}()
+		})
 	}
 	for from := 0; from < count; from += chunk {
 		for last := false; !last; {

@@ -58,8 +58,12 @@ type parser struct {
 
 func (p *parser) parse() (root Node, err error) {
 	defer func() {
-		if mistake, is := recover().(*Error); is {
-			err = mistake
+		switch r := recover().(type) {
+		case nil:
+		case *Error:
+			err = r
+		default:
+			panic(r) // it is not the parser's
 		}
 	}()
 	if len(p.tokens) == 0 {

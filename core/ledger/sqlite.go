@@ -327,7 +327,7 @@ func named(err error) error {
 	if e.Code() == sqlite3.SQLITE_IOERR_WRITE { // also at a limit on the size of files
 		name = ErrFull
 	}
-	if name == nil {
+	if name == nil || errors.Is(err, name) {
 		return err
 	}
 	return fmt.Errorf("%w: %w", name, err)

@@ -149,6 +149,28 @@ func openTrail(from dir, trail []*entry.Folder) (dir, error) {
 	return at, nil
 }
 
+// longestPath is the longest path that every system takes in one call.
+const longestPath = 1024 - 1
+
+// near returns an open folder and a name in it, for a path of any length: the
+// current folder and the path itself, if that is short enough.
+func near(path string) (at int, name string, done func(), err error) {
+	at, done = unix.AT_FDCWD, func() {}
+	for len(path) > longestPath {
+		cut := strings.LastIndexByte(path[:longestPath], '/')
+		if cut <= 0 {
+			break // one name, which the system will say is too long
+		}
+		next, err := openDir(at, path[:cut], true)
+		done()
+		if err != nil {
+			return -1, "", func() {}, err
+		}
+		at, done, path = next.handle(), next.close, strings.TrimLeft(path[cut:], "/")
+	}
+	return at, path, done, nil
+}
+
 // ignoringEINTR repeats a call that a signal interrupted.
 func ignoringEINTR(call func() (int, error)) (int, error) {
 	for {

@@ -31,9 +31,14 @@ func OpenList(file, given string, index int) (*List, error) {
 	var content []byte
 	var err error
 	if file == "-" {
-		content, err = io.ReadAll(os.Stdin)
+		content, err = readList(os.Stdin)
 	} else {
-		content, err = os.ReadFile(file)
+		var opened *os.File
+		if opened, err = os.Open(file); err != nil {
+			return nil, err
+		}
+		defer opened.Close()
+		content, err = readList(opened)
 	}
 	if err != nil {
 		return nil, err
@@ -58,6 +63,21 @@ func OpenList(file, given string, index int) (*List, error) {
 		}
 	}
 	return l, nil
+}
+
+// longestList is how long a list can be, in bytes: that is some five million paths.
+const longestList = 512 << 20
+
+// ErrLongList is returned for a list that is longer.
+var ErrLongList = errors.New("the list is longer than 512 MiB, which is the most that is read")
+
+// readList reads a list, as long as it can be: what is no file may never end.
+func readList(from io.Reader) ([]byte, error) {
+	content, err := io.ReadAll(io.LimitReader(from, longestList+1))
+	if len(content) > longestList {
+		return nil, ErrLongList
+	}
+	return content, err
 }
 
 // Spare is what a list says of a file of which another one stays.

@@ -345,7 +345,12 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 	given := folder.Place.Given
 	w.batch = append(w.batch, entry.Entry{Folder: folder, Name: filepath.Base(folder.Place.Full), Self: true})
 	e := &w.batch[0]
-	if err := w.status.look(unix.AT_FDCWD, given, w.request.Through); err != nil {
+	at, name, done, err := near(given)
+	if err == nil {
+		defer done()
+		err = w.status.look(at, name, w.request.Through)
+	}
+	if err != nil {
 		w.report.Problems = append(w.report.Problems, source.Problem{Path: given, Tried: "look at", Err: err, Entries: 1})
 		w.batch = w.batch[:0]
 		return nil
@@ -354,7 +359,7 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 	if e.Kind == entry.KindFolder {
 		e.Inside = folder
 	}
-	if there, chosen := w.choose(unix.AT_FDCWD, given, e, fromStatus); !there || !chosen {
+	if there, chosen := w.choose(at, name, e, fromStatus); !there || !chosen {
 		w.batch = w.batch[:0]
 	}
 	return w.flush()

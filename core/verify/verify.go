@@ -132,6 +132,9 @@ func Check(ctx context.Context, list *digest.List, folder *entry.Folder, pool *d
 		for at := range checks[i].lines {
 			a.add(checks[i].result(at))
 		}
+		if r := checks[i].result(0); r.Status == Unreadable { // once, whatever number of lines it has
+			a.Report.Problems = append(a.Report.Problems, source.Problem{Path: r.Path(), Tried: "read", Err: r.Err, Entries: 1})
+		}
 	}
 	if o.Others != nil {
 		if err := a.findUnlisted(ctx, checks, progress, o); err != nil {
@@ -187,9 +190,6 @@ func (c *check) result(at int) Result {
 func (a *Answer) add(r Result) {
 	a.Results = append(a.Results, r)
 	a.Counts[r.Status]++
-	if r.Status == Unreadable {
-		a.Report.Problems = append(a.Report.Problems, source.Problem{Path: r.Path(), Tried: "read", Err: r.Err, Entries: 1})
-	}
 }
 
 // findUnlisted looks for files that are not on the list.

@@ -127,7 +127,7 @@ func (r *Row) label() string {
 		way = path.Base(f.Place.Full)
 	}
 	if !r.Complete {
-		way += " (not all known)"
+		way += " (not all read)"
 	}
 	return way
 }

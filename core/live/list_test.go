@@ -1,0 +1,86 @@
+package live_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/source"
+)
+
+// A list gives what is at its paths, however long they are, in any of its forms.
+func TestListForms(t *testing.T) {
+	root := t.TempDir()
+	deep := root
+	at, err := unix.Open(root, unix.O_DIRECTORY, 0)
+	require.NoError(t, err)
+	for len(deep) < 9000 {
+		name := strings.Repeat("deep", 20)
+		require.NoError(t, unix.Mkdirat(at, name, 0o755))
+		next, err := unix.Openat(at, name, unix.O_DIRECTORY, 0)
+		require.NoError(t, err)
+		unix.Close(at)
+		at, deep = next, deep+"/"+name
+	}
+	file, err := unix.Openat(at, "end", unix.O_CREAT|unix.O_WRONLY, 0o644)
+	require.NoError(t, err)
+	unix.Close(file)
+	unix.Close(at)
+	require.NoError(t, os.WriteFile(filepath.Join(root, "a\xffb"), nil, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "{c"), nil, 0o644))
+	read := func(content string) (names []string, problems int) {
+		list := filepath.Join(t.TempDir(), "list")
+		require.NoError(t, os.WriteFile(list, []byte(content), 0o644))
+		l, err := live.OpenList(list, "@@list", 0)
+		require.NoError(t, err)
+		report, err := l.Read(context.Background(), source.Request{Facts: entry.FactStatus}, source.SinkFunc(func() source.Visitor {
+			return func(entries []entry.Entry) error {
+				for _, e := range entries {
+					names = append(names, strings.Clone(e.Name))
+					assert.True(t, e.Known.Has(entry.FactStatus))
+				}
+				return nil
+			}
+		}))
+		require.NoError(t, err)
+		return names, len(report.Problems)
+	}
+	for name, content := range map[string]string{
+		"lines": deep + "/end\n" + root + "/a\xffb\n" + root + "/{c\n" + root + "/none\n",
+		"NUL":   deep + "/end\x00" + root + "/a\xffb\x00" + root + "/{c\x00" + root + "/none\x00",
+		"JSON": `{"path":"x","full_path":"` + deep + `/end"}` + "\n" + `{"path":"` + root + `/a�b","path_base64":"` + "L" + `"}`,
+	} {
+		if name == "JSON" {
+			list := filepath.Join(t.TempDir(), "list")
+			require.NoError(t, os.WriteFile(list, []byte(content), 0o644))
+			_, err := live.OpenList(list, "@@list", 0)
+			assert.ErrorIs(t, err, live.ErrList, "it is said where a line is none")
+			continue
+		}
+		names, problems := read(content)
+		assert.Equal(t, []string{"end", "a\xffb", "{c"}, names, name)
+		assert.Equal(t, 1, problems, name)
+	}
+	names, problems := read(`{"path":"x","full_path":"` + deep + `/end"}` + "\n" + `{"path":"` + root + `/{c","size":null}` + "\n")
+	assert.Equal(t, []string{"end", "{c"}, names)
+	assert.Zero(t, problems)
+	names, _ = read("{c\n" + root + "/{c\n")
+	assert.Equal(t, []string{"{c"}, names, "a path may begin like JSON")
+}
+
+// What never ends is no list.
+func TestListHasABound(t *testing.T) {
+	if testing.Short() {
+		t.Skip("reads half a gigabyte")
+	}
+	_, err := live.OpenList("/dev/zero", "@@/dev/zero", 0)
+	assert.ErrorIs(t, err, live.ErrLongList)
+}
