@@ -349,7 +349,9 @@ func (u *undoing) discard(s *PastStep) error {
 func (u *undoing) rejoin(s *PastStep, copy, original spot) error {
 	c := &copier{surveyor: u.surveyor()}
 	err := c.rejoin(u.ctx, copy, original, u.past.under(s.Number))
-	u.notes = c.lost.String()
+	if u.notes = c.lost.String(); err == nil && u.notes == "" {
+		u.notes = "the move had been broken off; what was in both places is together again where it was"
+	}
 	u.from.close()
 	u.to.close()
 	return err

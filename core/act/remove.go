@@ -72,17 +72,18 @@ func (remove) do(t *task) error {
 
 // discard moves an entry into the trash.
 func (t *task) discard() error {
-	c, err := t.cans.forEntry(string(t.step.Path), t.carrying.from.mount())
+	in := t.carrying.from.mount()
+	c, err := t.cans.forEntry(string(t.step.Path), in)
 	if err != nil {
 		return err
 	}
-	to, info, err := t.cans.reserve(c, string(t.step.Path), t.Now(), func(to, info string) error {
+	to, info, err := t.cans.reserve(c, in, string(t.step.Path), t.Now(), func(to, info string) error {
 		return t.begin(event{To: exact.Text(to), Info: exact.Text(info)})
 	})
 	if err != nil {
 		return err
 	}
-	at, name, err := t.carrying.to.at(to)
+	at, name, err := t.cans.open(c, to, in)
 	if err == nil {
 		err = taken(t.Calls.Rename(t.from.at, t.from.name, at, name))
 	}

@@ -358,7 +358,7 @@ func (r *torture) run() {
 	r.ctx, r.stop = context.WithCancel(context.Background())
 	defer r.stop()
 
-	c.Tell = func(o act.Outcome) { r.told = r.told || o.Notes != "" }
+	c.Tell = func(o act.Outcome) { r.told = r.told || strings.Contains(o.Notes, "could not keep") }
 	var result act.Result
 	c.Calls.Before = r.before(r.sabotage("none", "fail", "fail", "fail", "from then on", "kill", "kill", "stop", "meddle", "hostile"))
 	killed := r.killable(c, func() { result, err = c.CarryOut(r.ctx, plan) })
@@ -392,7 +392,7 @@ func (r *torture) run() {
 	}
 	var stays []string
 	c.Tell = func(o act.Outcome) {
-		r.told = r.told || o.Notes != ""
+		r.told = r.told || strings.Contains(o.Notes, "could not keep")
 		if o.Err != nil {
 			stays = append(stays, fmt.Sprintf("%.60q: %v", strings.TrimPrefix(string(o.Step.Path), r.root), o.Err))
 		}

@@ -27,6 +27,7 @@ type Trash struct {
 // can is a trash can: folders files and info, and what paths in it start from.
 type can struct {
 	path, top string
+	home      bool
 	names     int // how long a name may be
 }
 
@@ -150,7 +151,7 @@ func realPath(full string) (string, error) {
 // mount, a folder and no link, and its own user's alone. If it is not, it is not
 // used; an error is something else, which the next can would not make good.
 func (t *cans) sound(full, top string, at mountOf, home bool) (c can, ok bool, err error) {
-	c = can{path: full, top: top, names: 255}
+	c = can{path: full, top: top, home: home, names: 255}
 	for _, part := range []string{full, path.Join(full, "files"), path.Join(full, "info")} {
 		st, err := t.folders.status(part)
 		if gone(err) {
@@ -167,7 +168,7 @@ func (t *cans) sound(full, top string, at mountOf, home bool) (c can, ok bool, e
 		if err != nil {
 			return c, false, err
 		}
-		if st.Kind != entry.KindFolder || st.Mount != at.mount || st.Device != at.device || int(st.UID) != t.User || !home && st.Permissions&0o077 != 0 {
+		if !t.owns(&st, at, home) {
 			return c, false, nil
 		}
 	}
@@ -177,6 +178,24 @@ func (t *cans) sound(full, top string, at mountOf, home bool) (c can, ok bool, e
 		}
 	}
 	return c, true, nil
+}
+
+// owns tells whether a folder of a trash can is its user's alone, and in the mount.
+func (t *cans) owns(st *sys.Status, at mountOf, home bool) bool {
+	return st.Kind == entry.KindFolder && st.Mount == at.mount && st.Device == at.device && int(st.UID) == t.User && (home || st.Permissions&0o077 == 0)
+}
+
+// open opens the folder of a path in a trash can, and makes sure of it again now that
+// it is open: another one may have taken its place.
+func (t *cans) open(c can, full string, at mountOf) (fd int, name string, err error) {
+	if fd, name, err = t.folders.at(full); err != nil {
+		return fd, name, err
+	}
+	st, err := t.folders.ladder.calls.Status(fd, "")
+	if err == nil && !t.owns(&st, at, c.home) {
+		err = errNoTrash
+	}
+	return fd, name, err
 }
 
 // couldMake tells whether a folder could be made: in the mount, by this user.
@@ -226,7 +245,7 @@ const trashInfo = ".trashinfo"
 
 // reserve takes a free name in the trash can, by writing down what is to go under
 // it and from where. Of each name that it tries, begin is told before.
-func (t *cans) reserve(c can, full string, now time.Time, begin func(file, info string) error) (file, info string, err error) {
+func (t *cans) reserve(c can, in mountOf, full string, now time.Time, begin func(file, info string) error) (file, info string, err error) {
 	from := full
 	if c.top != "" {
 		from = strings.TrimPrefix(full, strings.TrimSuffix(c.top, "/")+"/")
@@ -252,7 +271,7 @@ func (t *cans) reserve(c can, full string, now time.Time, begin func(file, info 
 		if err := begin(file, info); err != nil {
 			return "", "", err
 		}
-		at, last, err := t.folders.at(info)
+		at, last, err := t.open(c, info, in)
 		if err != nil {
 			return "", "", err
 		}

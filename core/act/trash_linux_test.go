@@ -25,6 +25,7 @@ func TestTrashOfOthers(t *testing.T) {
 	for name, c := range map[string]struct {
 		make   func(t *testing.T, disk string) // before the plan
 		during func(t *testing.T, disk string) // right before names are taken in it
+		at     string // the call on info or files before which that is; by default the first that makes a name
 		refuse bool
 	}{
 		"made by another": {make: func(t *testing.T, disk string) {
@@ -54,6 +55,13 @@ func TestTrashOfOthers(t *testing.T) {
 			require.NoError(t, os.Rename(disk+"/.Trash-0/files", disk+"/gone"))
 			require.NoError(t, os.Symlink(elsewhere, disk+"/.Trash-0/files"))
 		}, refuse: true},
+		"the whole swapped for another's": {during: func(t *testing.T, disk string) {
+			require.NoError(t, os.Rename(disk+"/.Trash-0", disk+"/gone"))
+			for _, part := range []string{"", "/files", "/info"} {
+				require.NoError(t, os.Mkdir(disk+"/.Trash-0"+part, 0o777))
+				require.NoError(t, os.Chown(disk+"/.Trash-0"+part, 1001, 1001))
+			}
+		}, at: "OpenFolder", refuse: true},
 		"the whole swapped for a link": {during: func(t *testing.T, disk string) {
 			require.NoError(t, os.Rename(disk+"/.Trash-0", disk+"/gone"))
 			require.NoError(t, os.Symlink(elsewhere, disk+"/.Trash-0"))
@@ -75,7 +83,7 @@ func TestTrashOfOthers(t *testing.T) {
 			if c.during != nil {
 				swapped := false
 				run.Calls = &sys.Calls{Before: func(call sys.Call) error {
-					if call.Name == "CreateFile" && !swapped || call.Name == "Rename" && !swapped {
+					if now := call.Name == "CreateFile" || call.Name == "Rename"; !swapped && (c.at == "" && now || call.Name == c.at && call.On == ".Trash-0") {
 						swapped = true
 						c.during(t, disk)
 					}
