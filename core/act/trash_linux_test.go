@@ -25,7 +25,7 @@ func TestTrashOfOthers(t *testing.T) {
 	for name, c := range map[string]struct {
 		make   func(t *testing.T, disk string) // before the plan
 		during func(t *testing.T, disk string) // right before names are taken in it
-		at     string // the call on info or files before which that is; by default the first that makes a name
+		at     string                          // the call on info or files before which that is; by default the first that makes a name
 		refuse bool
 	}{
 		"made by another": {make: func(t *testing.T, disk string) {

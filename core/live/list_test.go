@@ -56,7 +56,7 @@ func TestListForms(t *testing.T) {
 	for name, content := range map[string]string{
 		"lines": deep + "/end\n" + root + "/a\xffb\n" + root + "/{c\n" + root + "/none\n",
 		"NUL":   deep + "/end\x00" + root + "/a\xffb\x00" + root + "/{c\x00" + root + "/none\x00",
-		"JSON": `{"path":"x","full_path":"` + deep + `/end"}` + "\n" + `{"path":"` + root + `/a�b","path_base64":"` + "L" + `"}`,
+		"JSON":  `{"path":"x","full_path":"` + deep + `/end"}` + "\n" + `{"path":"` + root + `/a�b","path_base64":"` + "L" + `"}`,
 	} {
 		if name == "JSON" {
 			list := filepath.Join(t.TempDir(), "list")

@@ -1,0 +1,136 @@
+package cli_test
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Whatever goes to a terminal, from names or from what was typed, in any format or
+// message, none of it acts there; to a pipe, names are exact.
+func TestNothingActsOnATerminal(t *testing.T) {
+	const evil = "\x1b[2J\u009b\u202e\x07"
+	root := tree(t, evil+"x", "plain")
+	control := regexp.MustCompile("[\x00-\x08\x0b-\x1f\x7f]|[\u0080-\u009f\u202a-\u202e]")
+	clean := func(out string) string { return colour.ReplaceAllString(strings.ReplaceAll(out, "\r\n", "\n"), "") }
+	for _, words := range [][]string{
+		{"list"}, {"list", "--as", "paths"}, {"list", "--as", "paths0"}, {"list", "--as", "csv"}, {"list", "--as", "json"}, {"list", "--as", "markdown"},
+		{"checksum", "--as", "manifest"}, {"checksum", "--as", "csv"}, {"duplicates", "--empty"}, {"outline"}, {"inspect", evil + "x"}, {"weigh", "--largest", "2"},
+		{"act", "hide", evil + "x"}, {"act", "hide", evil + "x", "--as", "json"}, {"act", "carry-out", evil + "x"},
+		{"list", "--" + evil}, {"list", "--as-of", evil}, {"list", "--to", "no/" + evil}, {"list", evil}, {"search", "where", "name", evil}, {"recall", evil}, {evil},
+		{"list", "@" + evil}, {"history", evil}, {"compare", evil, "plain"}, {"help", evil}, {"record", "--label", evil},
+	} {
+		cmd := command(t, root, words...)
+		cmd.Env = append(cmd.Env, "HOME="+t.TempDir())
+		out := clean(onTerminal(t, cmd, 120, 50))
+		assert.NotEmpty(t, out, "%q", words)
+		assert.NotRegexp(t, control, out, "%q", words)
+	}
+	assert.Contains(t, run(t, root, "list", "--as", "paths").out, evil+"x\n")
+	assert.Contains(t, run(t, root, "checksum", "--as", "manifest").out, evil+"x\n")
+}
+
+// A pager that does not come up is no reason not to show the answer, and one that is
+// left early is no failure.
+func TestPagersThatFail(t *testing.T) {
+	var names []string
+	for i := range 300 {
+		names = append(names, fmt.Sprint("file number ", i))
+	}
+	root := tree(t, names...)
+	for pager, last := range map[string]bool{"no-such-pager-here": true, "exit 3": true, "head -3; exit 2": true, "head -3": false, "cat": true, "sh -c 'cat; exit 1'": true} {
+		cmd := command(t, root, "list")
+		cmd.Env = append(cmd.Env, "PAGER="+pager)
+		out := onTerminal(t, cmd, 100, 20)
+		assert.Zero(t, cmd.ProcessState.ExitCode(), "%s: %s", pager, out[max(0, len(out)-300):])
+		assert.Equal(t, last, strings.Contains(out, "file number 299"), pager)
+		assert.Equal(t, last, strings.Contains(out, "300 entries"), pager)
+	}
+}
+
+// An answer that goes nowhere is no success.
+func TestClosedOutput(t *testing.T) {
+	root := tree(t, "a")
+	shell := func(redirection string) (int, string) {
+		cmd := command(t, root, "list")
+		cmd.Args = append([]string{"sh", "-c", `"$@" ` + redirection, "sh", cmd.Path}, cmd.Args[1:]...)
+		cmd.Path, _ = exec.LookPath("sh")
+		r := finish(t, cmd)
+		return r.status, r.err
+	}
+	status, said := shell(">&-")
+	assert.Equal(t, 4, status)
+	assert.Contains(t, said, "the standard output is closed")
+	status, _ = shell(">/dev/null")
+	assert.Zero(t, status)
+	status, _ = shell("--to b >&-")
+	assert.Zero(t, status)
+	assert.FileExists(t, filepath.Join(root, "b"))
+}
+
+// The demo tells to remove what it made and nothing else, in words that a shell
+// takes as they are.
+func TestDemoIsRemovedAsItSays(t *testing.T) {
+	folder := t.TempDir()
+	into := filepath.Join(folder, "it's a $(touch oops) folder", "tern point")
+	require.NoError(t, os.MkdirAll(filepath.Dir(into), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(into), "precious"), nil, 0o644))
+	cmd := command(t, folder, "demo", "--into", into)
+	cmd.Env = append(cmd.Env, "HOME="+folder)
+	r := finish(t, cmd)
+	require.Zero(t, r.status, r.err)
+	_, line, found := strings.Cut(r.out, "When done, remove it with:")
+	require.True(t, found)
+	remove := exec.Command("sh", "-c", line)
+	remove.Dir = folder
+	out, err := remove.CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.NoDirExists(t, into)
+	assert.FileExists(t, filepath.Join(filepath.Dir(into), "precious"))
+	assert.NoFileExists(t, filepath.Join(folder, "oops"))
+}
+
+// A day is the same to conditions and to a tally, also where clocks are changed at
+// midnight.
+func TestDaysAgree(t *testing.T) {
+	root := tree(t, "eve", "first", "noon", "next")
+	zone, err := time.LoadLocation("Africa/Cairo")
+	require.NoError(t, err)
+	for name, at := range map[string]time.Time{
+		"eve": time.Date(2026, 4, 23, 23, 59, 59, 0, zone), "first": time.Date(2026, 4, 24, 1, 0, 0, 0, zone),
+		"noon": time.Date(2026, 4, 24, 12, 0, 0, 0, zone), "next": time.Date(2026, 4, 25, 0, 0, 0, 0, zone),
+	} {
+		require.NoError(t, os.Chtimes(filepath.Join(root, name), at, at))
+	}
+	in := func(line string) string {
+		cmd := command(t, root, strings.Fields(line)...)
+		cmd.Env = append(cmd.Env, "TZ=Africa/Cairo")
+		return finish(t, cmd).out
+	}
+	assert.Equal(t, "./first\n./noon\n", in("search . --as paths where modified on 2026-04-24"))
+	assert.Equal(t, "./first\n./noon\n", in("search . --as paths --as-of 2026-04-25T13:00 where modified on yesterday"))
+	assert.Equal(t, "./eve\n./first\n./noon\n", in("search . --as paths where modified between 2026-04-23 and 2026-04-24"))
+	assert.Contains(t, in("tally . --by day --as csv"), "2026-04-24,2,")
+}
+
+// What a list or a record cannot honour is refused, not ignored; neither is what
+// takes no end waited for.
+func TestOptionsThatCannotBeHonoured(t *testing.T) {
+	a := newActor(t, tree(t, "in/a", ".hidden"))
+	a.do(0, "record . --label l")
+	a.run(0, "search", ".", "--save-list", "../list", "where", "kind", "is", "file")
+	for _, line := range []string{"list @l --follow", "search @l --same-disk where name is a", "list @@../list --depth 2", "search @@../list --hidden omit where name is a", "tally @@../list --by ext --skip in", "act hide @@../list --depth 1"} {
+		r := a.run(2, strings.Fields(line)...)
+		assert.Regexp(t, `--(follow|same-disk|depth|hidden|skip): @+(l|\.\./list) is a (list|record)`, r.err, line)
+	}
+	a.do(0, "list @l --hidden show --depth all --skip in")
+	a.do(0, "list @@../list")
+}
