@@ -445,29 +445,3 @@ func TestLedgerThatMayOnlyBeRead(t *testing.T) {
 	}
 	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "1 record\n")
 }
-
-// A label stands for one place of a host, unless it is moved on purpose; a record
-// that differs only in what was read since says that nothing has changed.
-func TestLabelsAndReading(t *testing.T) {
-	a := newActor(t, tree(t, "one/a", "two/b"))
-	a.do(0, "record one --label l")
-	r := a.run(2, "record", "two", "--label", "l")
-	assert.Contains(t, r.err, "this label stands for another place: "+a.root+"/one; choose another, or --move-label")
-	assert.Contains(t, a.do(0, "ledger"), "1 record")
-	later := time.Now().Add(time.Hour)
-	require.NoError(t, os.Chtimes(filepath.Join(a.root, "one/a"), later, time.Time{}))
-	a.do(0, "record one --label l") // its details changed by that
-	require.NoError(t, unix.Mount(a.root, a.root, "", unix.MS_BIND, ""))
-	defer unix.Unmount(a.root, unix.MNT_DETACH)
-	require.NoError(t, unix.Mount("", a.root, "", unix.MS_REMOUNT|unix.MS_BIND|unix.MS_STRICTATIME, ""))
-	before := a.do(0, "list one --as csv --columns accessed")
-	_, err := os.ReadFile(filepath.Join(a.root, "one/a"))
-	require.NoError(t, err)
-	require.NotEqual(t, before, a.do(0, "list one --as csv --columns accessed"))
-	assert.Contains(t, a.do(0, "record one --label l"), "nothing has changed since the record before")
-	assert.Contains(t, a.do(0, "compare @l:1 @l"), "no difference")
-	assert.Contains(t, a.do(0, "history one/a"), "2 states")
-	assert.Contains(t, a.do(0, "record two --label l --move-label"), "written down as @l")
-	assert.Contains(t, a.do(0, "list @l"), "b")
-	assert.Contains(t, a.run(2, "record", "one", "--label", "l").err, "this label stands for another place")
-}
