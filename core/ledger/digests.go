@@ -13,6 +13,7 @@ func (w *writer) digests(shelf Shelf) error {
 	o := &w.options
 	var todo []*digesting
 	if err := w.root.each(func(l *listing) error {
+		l.full, l.digested = l.packed.full, l.packed.digested // whatever another record before had
 		old := w.before.folder(l.id)
 		same := old != nil && old.own == l.own
 		switch {

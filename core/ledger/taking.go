@@ -176,7 +176,13 @@ type listing struct {
 	seal     seal
 	id       uint64 // the number that the ledger has it under; 0 for none
 	apart    *apart // from what the ledger has, if anything is
-	fresh    []bool // which entries have a digest that was taken for this record; nil if none has
+	// packed are full and digested as the piece has them: these can be those of the
+	// record before, where the piece need not be written.
+	packed struct {
+		full     seal
+		digested entry.Facts
+	}
+	fresh []bool // which entries have a digest that was taken for this record; nil if none has
 }
 
 // listings puts together what was taken of each folder, and returns that of the
@@ -287,6 +293,7 @@ func (l *listing) pack(list []kept) {
 	if any {
 		l.full = l.piece.seal()
 	}
+	l.packed.full, l.packed.digested = l.full, l.digested
 }
 
 // each calls a function for a folder and all below it, from the top.
