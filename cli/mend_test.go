@@ -134,3 +134,28 @@ func TestOptionsThatCannotBeHonoured(t *testing.T) {
 	a.do(0, "list @l --hidden show --depth all --skip in")
 	a.do(0, "list @@../list")
 }
+
+// A file of several names counts once, in records and comparisons as elsewhere.
+func TestNamesOfOneFileCountOnce(t *testing.T) {
+	a := newActor(t, tree(t, "d/", "e/", "z"))
+	require.NoError(t, os.WriteFile(filepath.Join(a.root, "d/a"), make([]byte, 1000), 0o644))
+	require.NoError(t, os.Link(filepath.Join(a.root, "d/a"), filepath.Join(a.root, "e/b")))
+	require.NoError(t, os.Link(filepath.Join(a.root, "d/a"), filepath.Join(a.root, "c")))
+	require.NoError(t, os.WriteFile(filepath.Join(a.root, "z"), make([]byte, 10), 0o644))
+	assert.Contains(t, a.do(0, "weigh ."), "6 entries: 2 folders, 4 files · 1010 B in the files")
+	assert.Contains(t, a.do(0, "record . --label l"), "6 entries · 1010 B in the files")
+	assert.Contains(t, a.do(0, "compare @l"), "6 entries are the same, 1010 B in the files")
+	require.NoError(t, os.WriteFile(filepath.Join(a.root, "e/new"), nil, 0o644))
+	assert.Contains(t, a.do(0, "record . --label l"), "7 entries · 1010 B in the files")
+	assert.Contains(t, a.do(1, "compare @l:1 @l"), "6 entries are the same, 1010 B in the files", "also where not all was read")
+	a.do(0, "ledger check")
+	a.do(0, "ledger export --to ../lines")
+	a.do(0, "ledger import ../lines --ledger ../other")
+	a.do(0, "ledger check --ledger ../other")
+	a.do(0, "ledger export --to ../again --ledger ../other")
+	one, err := os.ReadFile(filepath.Join(a.root, "../lines"))
+	require.NoError(t, err)
+	other, err := os.ReadFile(filepath.Join(a.root, "../again"))
+	require.NoError(t, err)
+	assert.Equal(t, string(one), string(other))
+}

@@ -77,6 +77,21 @@ type Answer struct {
 	ByTime   int   // files taken for altered by their times, as nothing is known of their content before
 	Report   source.Report
 	contents []pair
+	counted  map[node]bool // files of several names that are the same, which count once
+}
+
+type node struct{ device, inode uint64 }
+
+// same counts the bytes of a file that is the same.
+func (answer *Answer) same(e *entry.Entry) {
+	if e.Links > 1 {
+		file := node{e.Device, e.Inode}
+		if answer.counted[file] {
+			return
+		}
+		answer.counted[file] = true
+	}
+	answer.Bytes += e.Size
 }
 
 // Recorded is a source that was recorded, and so can tell without reading where
@@ -103,7 +118,7 @@ type side struct {
 
 // Compare reads two places and tells what is different in the second.
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
-	answer := &Answer{}
+	answer := &Answer{counted: map[node]bool{}}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
 	if before.Place().Record != nil || after.Place().Record != nil {
 		o.Request.Facts |= entry.FactCreated // to know again what has moved
@@ -179,10 +194,23 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 	}
 	request.Skip = alike
 	return func(b *side) {
+		names := map[node]uint32{} // that were read, of files of several
 		for _, e := range b.entries {
 			entries--
-			if e.HasSize() {
-				bytes -= e.Size
+			if !e.HasSize() {
+				continue
+			}
+			if e.Links > 1 {
+				file := node{e.Device, e.Inode}
+				if names[file]++; names[file] < e.Links {
+					continue
+				}
+			}
+			bytes -= e.Size
+		}
+		for _, e := range b.entries { // other names are where nothing was read: it is counted there
+			if file := (node{e.Device, e.Inode}); e.HasSize() && e.Links > 1 && names[file] < e.Links {
+				answer.counted[file] = true
 			}
 		}
 		answer.Same += int(entries)
@@ -303,7 +331,7 @@ func (answer *Answer) judge(p pair, content verdict) {
 	if r.Change == Details && len(r.Differences) == 0 {
 		answer.Same++
 		if x.Kind == entry.KindFile {
-			answer.Bytes += x.Size
+			answer.same(y)
 		}
 		return
 	}

@@ -29,7 +29,7 @@ type Taking struct {
 type takingPart struct {
 	chunks  []chunk
 	entries int64
-	bytes   int64       // of content of files
+	bytes   onceBytes   // of content of files
 	self    entry.Entry // the place itself, if it was given
 }
 
@@ -92,7 +92,7 @@ func (t *Taking) device(e *entry.Entry) uint64 {
 
 // Visitor implements source.Sink.
 func (t *Taking) Visitor() source.Visitor {
-	part := &takingPart{}
+	part := &takingPart{bytes: onceBytes{}}
 	t.mu.Lock()
 	t.parts = append(t.parts, part)
 	t.mu.Unlock()
@@ -128,9 +128,7 @@ func (t *Taking) Visitor() source.Visitor {
 			if e.Inside != nil {
 				c.inside = append(c.inside, e.Inside)
 			}
-			if e.HasSize() {
-				part.bytes += e.Size
-			}
+			part.bytes.add(e)
 		}
 		part.entries += int64(c.count)
 		p.before, p.last = entry.Entry{}, "" // they are only lent
@@ -138,6 +136,39 @@ func (t *Taking) Visitor() source.Visitor {
 		part.chunks = append(part.chunks, c)
 		return nil
 	}
+}
+
+// onceBytes are the bytes of content of files: under the zero key of all that have
+// one name, and of each file that has several, once.
+type onceBytes map[deviceInode]int64
+
+type deviceInode struct{ device, inode uint64 }
+
+func (b onceBytes) add(e *entry.Entry) {
+	switch {
+	case !e.HasSize():
+	case e.Links > 1:
+		b[deviceInode{e.Device, e.Inode}] = e.Size
+	default:
+		b[deviceInode{}] += e.Size
+	}
+}
+
+// join adds what others have counted.
+func (b onceBytes) join(others onceBytes) {
+	for file, bytes := range others {
+		if file == (deviceInode{}) {
+			bytes += b[file]
+		}
+		b[file] = bytes
+	}
+}
+
+func (b onceBytes) sum() (all int64) {
+	for _, bytes := range b {
+		all += bytes
+	}
+	return all
 }
 
 // WithFolders makes a condition choose all folders too, so that what it chooses
@@ -168,7 +199,6 @@ type listing struct {
 	chunks   []chunk     // until it is sorted
 	piece    piece       // its entries, in order of the bytes of their names
 	count    int         // of these
-	bytes    int64       // of content of files among them, where that is known
 	below    []*listing  // in order of names
 	own      seal        // over its own entries, without digests of their content
 	full     seal        // over its own entries with these, if there are any

@@ -68,13 +68,15 @@ type Changes struct {
 // inode and the times modified and changed are the same.
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report, o Options) (Record, Changes, error) {
 	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
+	bytes := onceBytes{}
 	for _, p := range taken.parts {
 		w.record.Entries += p.entries
-		w.record.Bytes += p.bytes
+		bytes.join(p.bytes)
 		if p.self.Kind != 0 {
 			w.record.self = p.self
 		}
 	}
+	w.record.Bytes = bytes.sum()
 	var err error
 	if w.root, err = taken.listings(); err != nil {
 		return r, Changes{}, err
