@@ -202,7 +202,9 @@ type sabotage struct {
 	only string // calls of that name, from then on
 }
 
-var plausible = []unix.Errno{unix.EIO, unix.ENOSPC, unix.EACCES, unix.EPERM, unix.ENOENT, unix.EROFS, unix.EMFILE, unix.EDQUOT, unix.ELOOP, unix.ESTALE, unix.EBUSY, unix.ENAMETOOLONG, unix.ENOTSUP, unix.EEXIST, unix.ENOTDIR, unix.ENOMEM}
+// plausible is what a call may fail with; not that nothing is there, which would be
+// a lie.
+var plausible = []unix.Errno{unix.EIO, unix.ENOSPC, unix.EACCES, unix.EPERM, unix.EROFS, unix.EMFILE, unix.EDQUOT, unix.ELOOP, unix.ESTALE, unix.EBUSY, unix.ENAMETOOLONG, unix.ENOTSUP, unix.EEXIST, unix.ENOTDIR, unix.ENOMEM}
 
 func (r *torture) sabotage(kinds ...string) sabotage {
 	s := sabotage{kind: kinds[r.random.IntN(len(kinds))], at: int(math.Exp(r.random.Float64() * 8)), err: plausible[r.random.IntN(len(plausible))]}
