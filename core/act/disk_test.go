@@ -35,24 +35,17 @@ func otherDisk(t *testing.T) string {
 	return other
 }
 
-// all moves what is chosen, and returns what went wrong.
+// all plans and does an action on what is chosen, and returns what went wrong, or was
+// refused.
 func all(t *testing.T, c *act.Carrier, root string, action act.Action, o act.Options, chosen func(e *entry.Entry) bool) (act.Result, map[string]string) {
-	planner := &act.Planner{Action: action, Host: "h", Options: o}
-	plan, err := planner.Plan(context.Background(), found(t, root, chosen))
-	require.NoError(t, err)
-	wrong := map[string]string{}
+	t.Helper()
+	plan := planOf(t, c, root, action, o, chosen)
+	result, wrong := carry(t, c, plan)
 	for _, s := range plan.Steps {
 		if s.Refused != "" {
 			wrong[filepath.Base(string(s.Path))] = string(s.Refused)
 		}
 	}
-	c.Tell = func(o act.Outcome) {
-		if o.Err != nil {
-			wrong[filepath.Base(string(o.Step.Path))] = o.Err.Error()
-		}
-	}
-	result, err := c.CarryOut(context.Background(), plan)
-	require.NoError(t, err)
 	return result, wrong
 }
 

@@ -25,44 +25,6 @@ func bind(t *testing.T, from, on string) {
 	t.Cleanup(func() { unix.Unmount(on, unix.MNT_DETACH) })
 }
 
-func write(t *testing.T, name, content string) {
-	t.Helper()
-	require.NoError(t, os.MkdirAll(filepath.Dir(name), 0o755))
-	require.NoError(t, os.WriteFile(name, []byte(content), 0o644))
-}
-
-func named(names ...string) func(e *entry.Entry) bool {
-	return func(e *entry.Entry) bool {
-		for _, name := range names {
-			if e.Name == name {
-				return true
-			}
-		}
-		return false
-	}
-}
-
-func planOf(t *testing.T, c *act.Carrier, root string, action act.Action, o act.Options, chosen func(e *entry.Entry) bool) *act.Plan {
-	t.Helper()
-	plan, err := (&act.Planner{Action: action, Host: "h", Options: o, Trash: c.Trash}).Plan(context.Background(), found(t, root, chosen))
-	require.NoError(t, err)
-	return plan
-}
-
-// carry carries a plan out, and returns by base name why steps were not done.
-func carry(t *testing.T, c *act.Carrier, plan *act.Plan) (act.Result, map[string]string) {
-	t.Helper()
-	wrong := map[string]string{}
-	c.Tell = func(o act.Outcome) {
-		if o.Err != nil {
-			wrong[filepath.Base(string(o.Step.Path))] = o.Err.Error()
-		}
-	}
-	result, err := c.CarryOut(context.Background(), plan)
-	require.NoError(t, err)
-	return result, wrong
-}
-
 // What is mounted inside a folder, be it another file system, a folder of the same
 // one, or a file, is neither removed nor copied with it: the plan refuses, and so
 // does the step if it has come since.

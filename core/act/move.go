@@ -105,6 +105,9 @@ func (move) does(p *Plan, s *Step) string {
 	if !in {
 		way = string(s.To) // as edited
 	}
+	if s.Mounted {
+		return "move all in it as " + way + "; the folder stays, as a file system is mounted on it"
+	}
 	return "move as " + way
 }
 
