@@ -42,7 +42,8 @@ only while there is another that it may be the same as.
 The names of one file (hard links) are one file here, and removing one of them
 frees nothing. What is promised to be freed is never more than what the spares
 take on disk: a sparse file frees less than its size, and one that shares its
-blocks with another, nothing.
+blocks with the file that stays, nothing. Where the file system does not tell all,
+"up to" is said.
 
 Nothing is removed. --spares lists all files but one of each set, the one that
 --keep says, else that of the place that was named first. As jsonl, the list tells

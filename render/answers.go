@@ -55,7 +55,7 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 	s.Lead = "no two files have the same content"
 	if len(a.Sets) > 0 {
 		s.Lead = Count(int64(len(a.Sets)), "set", "sets") + " of files with the same content: " + Count(int64(a.Files), "file", "files") + ", " +
-			Count(int64(a.Spares), "spare", "spares") + "; removing these would free " + v.Units.SizeText(a.Reclaimable)
+			Count(int64(a.Spares), "spare", "spares") + "; removing these would free " + upTo(a.UpTo) + v.Units.SizeText(a.Reclaimable)
 	}
 	s.Notes = append(s.Notes, Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 	if a.Elsewhere > 0 {
@@ -68,7 +68,7 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 
 // setLine is what a set of files with the same content is headed with.
 func (v *View) setLine(s *duplicates.Set) string {
-	return v.Units.SizeText(s.Size) + " in each of " + Grouped(int64(s.Files)) + " files, " + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+	return v.Units.SizeText(s.Size) + " in each of " + Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 }
 
 // OnlySummary says how many files are in one place only.
@@ -184,4 +184,12 @@ func apart(before, after entry.Time) string {
 		return "less than a second " + word
 	}
 	return Span(d) + " " + word
+}
+
+// upTo stands before what may be less.
+func upTo(so bool) string {
+	if so {
+		return "up to "
+	}
+	return ""
 }

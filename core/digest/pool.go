@@ -57,9 +57,8 @@ type File interface {
 	// Unchanged returns ErrChanged if the file changed since it was opened, or
 	// is not of that length, where that is not negative.
 	Unchanged(length int64) error
-	// Shared returns how many bytes of it other files share on disk, as far as
-	// the system tells.
-	Shared() int64
+	// Extents returns where the file is on disk, as far as others may share that.
+	Extents() Extents
 	Close()
 }
 
@@ -391,3 +390,14 @@ func (w *Worker) Problem(e *entry.Entry, tried string, err error) {
 	defer w.pool.mu.Unlock()
 	w.pool.problems = append(w.pool.problems, source.Problem{Path: e.Path(), Tried: tried, Err: err, Entries: 1, Vanished: errors.Is(err, fs.ErrNotExist)})
 }
+
+// Extents is where a file is on disk, as far as that tells what removing it frees.
+type Extents struct {
+	Shared []Extent // that other files may have too
+	// Encoded tells that some of it is compressed, or the like: how much of the
+	// disk that takes is not told.
+	Encoded bool
+}
+
+// Extent is a stretch of a disk, in bytes.
+type Extent struct{ At, Length uint64 }

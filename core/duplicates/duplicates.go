@@ -57,6 +57,9 @@ type Set struct {
 	Copies      []Copy // all their names; the file that stays first
 	Spares      int    // files that need not stay
 	Reclaimable int64  // bytes that removing these would free
+	// UpTo tells that it may be less: the spares are compressed by the file system,
+	// or share blocks with one another that others may share too.
+	UpTo bool
 }
 
 // Answer is what was found.
@@ -66,6 +69,7 @@ type Answer struct {
 	Files       int   // in sets
 	Spares      int   // files that need not stay
 	Reclaimable int64 // by all sets
+	UpTo        bool  // it may be less, as of some set
 	Empty       int   // files of no bytes that were left out
 	Elsewhere   int   // spares that free nothing, as they have names outside of what was looked at
 	Problems    []source.Problem
@@ -142,7 +146,7 @@ type file struct {
 	others  []*entry.Entry
 	key     uint64 // of its ends
 	content []byte // while its class is in memory
-	shared  int64
+	extents digest.Extents
 	failed  bool
 }
 
@@ -389,7 +393,7 @@ func (s *search) readAll(w *digest.Worker, f *file) bool {
 		return true
 	}
 	return w.Open(e, "read", func(open digest.File) error {
-		f.shared = open.Shared()
+		f.extents = open.Extents()
 		return w.Take(e, open, s.o.Algorithm.Fact)
 	})
 }
@@ -437,6 +441,7 @@ func (s *search) set(class []*file) *Set {
 	// there is to stay.
 	mixed := slices.ContainsFunc(class, func(f *file) bool { return recordOf(f.first) != recordOf(class[0].first) })
 	stays := false
+	var taken stretches // of the disk, by the file that stays and the spares before
 	for i, f := range class {
 		for _, e := range f.names() {
 			set.Copies = append(set.Copies, Copy{e, i + 1, i == 0})
@@ -446,6 +451,9 @@ func (s *search) set(class []*file) *Set {
 		}
 		if !stays {
 			stays = true
+			for _, e := range f.extents.Shared {
+				taken.add(e)
+			}
 			continue
 		}
 		set.Spares++
@@ -453,7 +461,13 @@ func (s *search) set(class []*file) *Set {
 			s.answer.Elsewhere++
 			continue
 		}
-		set.Reclaimable += max(0, min(f.first.Size, f.first.Disk-f.shared))
+		shared, more := int64(0), int64(0)
+		for _, e := range f.extents.Shared {
+			shared += int64(e.Length)
+			more += int64(taken.add(e))
+		}
+		set.Reclaimable += max(0, min(f.first.Size, f.first.Disk-shared+more))
+		set.UpTo = set.UpTo || more > 0 || f.extents.Encoded
 	}
 	return set
 }
@@ -475,6 +489,7 @@ func (a *Answer) add(s *Set) {
 	a.Files += s.Files
 	a.Spares += s.Spares
 	a.Reclaimable += s.Reclaimable
+	a.UpTo = a.UpTo || s.UpTo
 }
 
 // SpareEntries returns the names of all files that need not stay.

@@ -60,6 +60,7 @@ func setNumber(name, meaning string, t entry.Type, get func(*Set) int64) *entry.
 var (
 	sizeField        = setNumber("size", "bytes of content of each of the files", entry.Bytes, func(s *Set) int64 { return s.Size })
 	reclaimableField = setNumber("reclaimable", "bytes that removing all but one would free", entry.Bytes, func(s *Set) int64 { return s.Reclaimable })
+	upToField        = entry.FlagField("up_to", "it may be less: the file system does not tell all", func(e *entry.Entry) (bool, bool) { return rowOf(e).set.UpTo, true })
 	digestField      = entry.TextField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Digest, true })
 	algorithmField   = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Algorithm.Name, true })
 	staysField       = entry.FlagField("stays", "it is of the file that would stay", func(e *entry.Entry) (bool, bool) { return rowOf(e).copy.Stays, true })
@@ -97,7 +98,7 @@ func DataColumns(marks bool) []*entry.Field {
 		inside = append(inside, staysField)
 	}
 	copies := entry.RowsField("copies", "the files, by all their names", inside, func(e *entry.Entry) []*entry.Entry { return rowOf(e).set.copyEntries() })
-	return []*entry.Field{sizeField, digestField, algorithmField, reclaimableField, copies}
+	return []*entry.Field{sizeField, digestField, algorithmField, reclaimableField, upToField, copies}
 }
 
 // CopyColumns returns the fields to show a name of a file with: below a line on

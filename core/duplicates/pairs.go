@@ -72,7 +72,7 @@ func (s *search) readPair(w *digest.Worker, a, b *file, x, y digest.File) (alike
 			return false, err, nil
 		}
 	}
-	a.shared, b.shared = x.Shared(), y.Shared()
+	a.extents, b.extents = x.Extents(), y.Extents()
 	digests := digester.Sums()
 	w.Set(a.first, digests)
 	w.Set(b.first, digests)

@@ -63,7 +63,7 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 		content := memory[:f.first.Size:f.first.Size]
 		memory = memory[f.first.Size:]
 		f.failed = !w.Open(f.first, "read", func(open digest.File) error {
-			f.shared = open.Shared()
+			f.extents = open.Extents()
 			return w.Fill(open, content)
 		})
 		f.content = content

@@ -4,12 +4,15 @@ import (
 	"unsafe"
 
 	"golang.org/x/sys/unix"
+
+	"frankledger/core/digest"
 )
 
 // Of the call that maps the extents of a file, from linux/fiemap.h.
 const (
 	fsIocFiemap        = 0xc020660b
 	fiemapLast         = 0x1
+	fiemapEncoded      = 0x8
 	fiemapShared       = 0x2000
 	fiemapExtentsAtOne = 64
 )
@@ -32,27 +35,27 @@ type fiemap struct {
 var sharing = map[int64]bool{0x9123683e: true /* btrfs */, 0x58465342: true /* XFS */, 0x7461636f: true, /* OCFS2 */
 	0xca451a4e: true /* bcachefs */, 0x794c7630: true /* overlay */}
 
-// Shared implements digest.File.
-func (c *content) Shared() int64 {
+// Extents implements digest.File.
+func (c *content) Extents() (x digest.Extents) {
 	var system unix.Statfs_t
 	if unix.Fstatfs(c.fd, &system) != nil || !sharing[int64(uint32(system.Type))] {
-		return 0
+		return x
 	}
-	var shared int64
 	var m fiemap
 	for {
 		m.length, m.count, m.mapped = ^uint64(0)-m.start, fiemapExtentsAtOne, 0
 		_, _, errno := unix.Syscall(unix.SYS_IOCTL, uintptr(c.fd), fsIocFiemap, uintptr(unsafe.Pointer(&m)))
 		if errno != 0 || m.mapped == 0 { // a file system that does not tell
-			return shared
+			return x
 		}
 		for _, e := range m.extents[:m.mapped] {
 			if e.flags&fiemapShared != 0 {
-				shared += int64(e.length)
+				x.Shared = append(x.Shared, digest.Extent{At: e.physical, Length: e.length})
 			}
+			x.Encoded = x.Encoded || e.flags&fiemapEncoded != 0
 			m.start = e.logical + e.length
 			if e.flags&fiemapLast != 0 {
-				return shared
+				return x
 			}
 		}
 	}
