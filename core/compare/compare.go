@@ -91,7 +91,9 @@ func (answer *Answer) same(e *entry.Entry) {
 		}
 		answer.counted[file] = true
 	}
-	answer.Bytes += e.Size
+	if e.HasSize() {
+		answer.Bytes += e.Size
+	}
 }
 
 // Recorded is a source that was recorded, and so can tell without reading where
@@ -271,7 +273,7 @@ func (answer *Answer) pair(p pair, content bool) {
 		answer.Unknown++
 		return
 	}
-	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || x.Size != y.Size || x.Size == 0 {
+	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || x.Size != y.Size || x.Size == 0 && x.HasSize() && y.HasSize() {
 		answer.judge(p, sameContent)
 		return
 	}

@@ -82,7 +82,7 @@ func Files(next source.Sink) source.Sink {
 		return func(entries []entry.Entry) error {
 			for len(entries) > 0 {
 				n := 0
-				for n < len(entries) && entries[n].Kind == entry.KindFile && entries[n].Known.Has(entry.FactStatus) {
+				for n < len(entries) && entries[n].Kind == entry.KindFile && entries[n].HasSize() {
 					n++
 				}
 				if n > 0 {

@@ -44,6 +44,7 @@ const (
 	MarkVoid                         // a folder with nothing in it
 	MarkMislabelled
 	MarkFlaggedHidden // by the system's flag, where it has one
+	MarkUnsized       // its content is made as it is read, and how long it is is not known
 	MarkAtLeast       // its size is summed, and not all of it is known
 )
 
@@ -86,7 +87,7 @@ type More struct {
 // content was summed. The size that the system reports for any other thing is
 // its own bookkeeping.
 func (e *Entry) HasSize() bool {
-	return e.Known&FactStatus != 0 && e.Kind == KindFile || e.Summed
+	return e.Known&FactStatus != 0 && e.Kind == KindFile && e.Marks&MarkUnsized == 0 || e.Summed
 }
 
 // Depth is 0 for the place itself and 1 for an entry directly in it.

@@ -244,7 +244,7 @@ func permission(name, meaning string, bit Permissions) Field {
 func emptiness(e *Entry) (bool, bool) {
 	switch e.Kind {
 	case KindFile:
-		return e.Size == 0, e.Known&FactStatus != 0
+		return e.Size == 0, e.HasSize()
 	case KindFolder:
 		return e.Marks&MarkVoid != 0, e.Known&FactInside != 0
 	}

@@ -84,3 +84,33 @@ func TestListHasABound(t *testing.T) {
 	_, err := live.OpenList("/dev/zero", "@@/dev/zero", 0)
 	assert.ErrorIs(t, err, live.ErrLongList)
 }
+
+// The size of a file whose content the system makes as it is read is not known, and
+// so it is not empty.
+func TestMadeWhenRead(t *testing.T) {
+	for _, path := range []string{"/proc/version", "/sys/kernel/mm/transparent_hugepage/enabled"} {
+		if _, err := os.Stat(path); err != nil {
+			continue
+		}
+		for _, place := range []string{path, filepath.Dir(path)} {
+			s, err := live.Open(place, 0)
+			require.NoError(t, err)
+			seen := false
+			_, err = s.Read(context.Background(), source.Request{Facts: entry.FactStatus, Depth: 1}, source.SinkFunc(func() source.Visitor {
+				return func(entries []entry.Entry) error {
+					for i := range entries {
+						if e := &entries[i]; e.Name == filepath.Base(path) {
+							seen = true
+							assert.False(t, e.HasSize())
+							_, known := entry.FieldNamed("empty").Flag(e)
+							assert.False(t, known)
+						}
+					}
+					return nil
+				}
+			}))
+			require.NoError(t, err)
+			assert.True(t, seen)
+		}
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/digest"
+	"frankledger/core/entry"
 )
 
 // Of the call that maps the extents of a file, from linux/fiemap.h.
@@ -59,4 +60,23 @@ func (c *content) Extents() (x digest.Extents) {
 			}
 		}
 	}
+}
+
+// made are the file systems that make what is in a file as it is read, by their
+// numbers in linux/magic.h: proc, sysfs, debugfs, tracefs, securityfs, cgroup,
+// cgroup2, configfs, selinuxfs, fusectl.
+var made = map[int64]bool{0x9fa0: true, 0x62656572: true, 0x64626720: true, 0x74726163: true, 0x73636673: true, 0x27e0eb: true,
+	0x63677270: true, 0x62656570: true, 0xf97cff8c: true, 0x65735543: true}
+
+// madeWhenRead tells whether the file system of an entry in an open folder is one of
+// these.
+func madeWhenRead(at int, e *entry.Entry) bool {
+	var system unix.Statfs_t
+	var err error
+	if at == unix.AT_FDCWD {
+		err = unix.Statfs(e.Folder.Place.Given, &system)
+	} else {
+		err = unix.Fstatfs(at, &system)
+	}
+	return err == nil && made[int64(uint32(system.Type))]
 }

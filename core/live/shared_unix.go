@@ -2,7 +2,14 @@
 
 package live
 
-import "frankledger/core/digest"
+import (
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+)
 
 // Extents implements digest.File. The system does not tell.
 func (c *content) Extents() digest.Extents { return digest.Extents{} }
+
+// madeWhenRead tells whether the content of a file is made as it is read, where that
+// is known.
+func madeWhenRead(int, *entry.Entry) bool { return false }

@@ -36,6 +36,20 @@ type worker struct {
 	more      []entry.More
 	folders   []work // found and not yet pushed
 	hashers   digest.Hashers
+	made      struct { // whether a file system makes what is in its files as they are read
+		device uint64
+		so     bool
+		known  bool
+	}
+}
+
+// isMade tells whether the system makes up the content of a file as it is read, so
+// that the size it tells is none.
+func (w *worker) isMade(at int, e *entry.Entry) bool {
+	if m := &w.made; !m.known || m.device != e.Device {
+		m.device, m.known, m.so = e.Device, true, madeWhenRead(at, e)
+	}
+	return w.made.so
 }
 
 func (r *run) newWorker() *worker {
@@ -265,7 +279,7 @@ func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bo
 	if wanted&fromStatus != 0 {
 		switch err := w.status.lookRecord(at, name); {
 		case err == nil:
-			w.fill(e)
+			w.fill(e, at)
 		case gone(err):
 			w.vanished(e)
 			return false
@@ -279,9 +293,12 @@ func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bo
 	return true
 }
 
-// fill writes the status just asked for into the entry.
-func (w *worker) fill(e *entry.Entry) {
+// fill writes the status just asked for into the entry, which is in an open folder.
+func (w *worker) fill(e *entry.Entry, at int) {
 	w.status.fill(e)
+	if e.Kind == entry.KindFile && w.isMade(at, e) {
+		e.Marks |= entry.MarkUnsized
+	}
 	if w.status.flaggedHidden() {
 		e.Marks |= entry.MarkFlaggedHidden
 	}
@@ -355,7 +372,7 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 		w.batch = w.batch[:0]
 		return nil
 	}
-	w.fill(e)
+	w.fill(e, at)
 	if e.Kind == entry.KindFolder {
 		e.Inside = folder
 	}

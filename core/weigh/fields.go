@@ -126,7 +126,11 @@ func (r *Row) label() string {
 	if way == "" {
 		way = path.Base(f.Place.Full)
 	}
-	if !r.Complete {
+	switch {
+	case r.Complete:
+	case r.Sum.Unread == 0 && r.Sum.Known == r.Sum.Entries():
+		way += " (not all sizes known)"
+	default:
 		way += " (not all read)"
 	}
 	return way

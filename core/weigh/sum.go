@@ -39,7 +39,7 @@ func (s *Sum) HasDisk() bool { return s.Known > 0 || s.Entries() == 0 && s.Unrea
 func (s *Sum) HasEntries() bool { return s.Entries() > 0 || s.Unread == 0 }
 
 // Whole tells whether all is known: else the sums are the least that it can be.
-func (s *Sum) Whole() bool { return s.Unread == 0 && s.Known == s.Entries() }
+func (s *Sum) Whole() bool { return s.Unread == 0 && s.Known == s.Entries() && s.Sized == s.Files }
 
 // Entries is how many entries there are.
 func (s *Sum) Entries() int64 { return s.Files + s.Folders + s.Links + s.Others }
@@ -124,8 +124,8 @@ func (s *Sum) Take(e *entry.Entry) (bytes Sum, several bool) {
 	switch e.Kind {
 	case entry.KindFile:
 		s.Files++
-		bytes.Size = e.Size
-		if known {
+		if e.HasSize() {
+			bytes.Size = e.Size
 			s.Sized++
 		}
 	case entry.KindFolder:
