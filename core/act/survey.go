@@ -221,9 +221,8 @@ type walk struct {
 	names    [][]string // still to come, of each folder
 	at       int        // open folder that the entry is in
 	name     string
-	self     string // name of the first one
-	mounted  bool   // the entry is on another mount than the folder it is in
-	below    int    // how deep the entry lies: 0 for the first one
+	mounted  bool // the entry is on another mount than the folder it is in
+	below    int  // how deep the entry lies: 0 for the first one
 }
 
 // way returns the way from the first one to the entry.
@@ -244,7 +243,7 @@ func (w *walk) way() string {
 // everything in it; and another, if it is given, for each folder after what is in
 // it. The folder at is not closed.
 func (s *surveyor) walk(ctx context.Context, at int, name string, visit func(w *walk, st *sys.Status) error, leave func(w *walk) error) error {
-	w := &walk{surveyor: s, self: name, ladder: ladder{calls: s.calls}}
+	w := &walk{surveyor: s, ladder: ladder{calls: s.calls}}
 	defer w.ladder.close()
 	base, err := s.calls.OpenFolder(at, ".")
 	if err != nil {
