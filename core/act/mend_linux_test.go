@@ -428,3 +428,43 @@ func TestEarlierPlansAndJournals(t *testing.T) {
 	_, wrong = carry(t, c, plan)
 	assert.Equal(t, "it has changed since the plan was made", wrong["top"])
 }
+
+// That something could not be looked at is not taken for its absence: a move that was
+// broken off is not called undone for that.
+func TestErrorsAreNotAbsence(t *testing.T) {
+	other := otherDisk(t)
+	for at := 1; at <= 4; at++ {
+		folder := t.TempDir()
+		root := filepath.Join(folder, "tree")
+		for i := range 4 {
+			write(t, filepath.Join(root, "top", fmt.Sprint("f", i)), fmt.Sprint("content ", i))
+		}
+		before := state(t, root)
+		c := carrier(folder)
+		plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("top"))
+		c.Calls = failing("Unlink", 2, unix.EIO)
+		result, err := c.CarryOut(context.Background(), plan)
+		require.NoError(t, err)
+		require.Equal(t, 1, result.Partly)
+		n := 0
+		c.Calls = &sys.Calls{Before: func(call sys.Call) error {
+			if call.Name == "Status" && call.On == "top" {
+				if n++; n == at {
+					return unix.EIO
+				}
+			}
+			return nil
+		}}
+		undone, err := c.Undo(context.Background(), 1, "h")
+		require.NoError(t, err)
+		c.Calls = nil
+		if undone.Undone == 0 {
+			require.Equal(t, act.Undoing{Stays: 1}, undone, at)
+			undone, err = c.Undo(context.Background(), 1, "h")
+			require.NoError(t, err)
+		}
+		assert.Equal(t, act.Undoing{Undone: 1}, undone, at)
+		assert.Equal(t, before, state(t, root), at)
+		assert.NoDirExists(t, filepath.Join(other, "top"))
+	}
+}
