@@ -187,9 +187,12 @@ func TestAccessNeverWidens(t *testing.T) {
 				assert.Equal(t, before[path], after, "all may do what they could")
 			}
 		}
+		told := false
+		c.Tell = func(o act.Outcome) { told = told || strings.Contains(o.Notes, "could not keep") }
 		undone, err := c.Undo(context.Background(), result.Journal, "h")
 		require.NoError(t, err)
 		assert.Equal(t, act.Undoing{Undone: 2}, undone)
+		assert.True(t, told || ownersKept && (into == kept || len(lists) == 0), "what did not come along does not come back, and that is said")
 		for _, path := range paths {
 			for i, line := range may(t, filepath.Join(root, path)) {
 				compareRights(t, before[path][i], line, fmt.Sprint(seed, " undone ", path, " ", people[i]))

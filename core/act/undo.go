@@ -104,6 +104,9 @@ func (u *undoing) all() (did Undoing, err error) {
 		case trouble != nil:
 			did.Stays++
 		case acted:
+			if u.notes == "" && u.past.Action == Move && s.State == Done {
+				u.notes = s.Why // what was lost on the way there does not come back
+			}
 			did.Undone++
 			u.journal.note(event{Undone: s.Number})
 			if err := u.journal.flush(); err != nil {
