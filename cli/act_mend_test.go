@@ -71,6 +71,14 @@ func TestActSpares(t *testing.T) {
 		assert.FileExists(t, in(name))
 	}
 
+	// Into the trash too.
+	a = fresh()
+	a.do(0, "duplicates a b --spares --as jsonl --to ../third.jsonl")
+	a.do(0, "act remove @@../third.jsonl --to ../trash.json")
+	alter("b/same")
+	assert.Contains(t, a.run(3, "act", "carry-out", "../trash.json", "--yes").err, "b/same: it has changed since the plan was made")
+	assert.FileExists(t, in("b/same"))
+
 	a = fresh()
 	a.do(0, "duplicates a b --spares --as paths0 --to ../spares.list")
 	out = a.do(0, "act remove @@../spares.list")

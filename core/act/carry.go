@@ -72,7 +72,7 @@ type carrying struct {
 	cans    *cans
 	volumes volumes
 	own     ownChanges
-	copies  map[node]string   // where the copies of files of several names are
+	copies  copies            // where the copies of files of several names are
 	moved   map[string]string // where steps have moved things
 	set     event             // of the step that is being done
 	result  Result
@@ -86,7 +86,7 @@ func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	todo := *plan
 	todo.Steps = nil
 	run := &carrying{Carrier: c, ctx: ctx, plan: &todo, verb: verbs[plan.Action], from: newFolders(c.Calls), to: newFolders(c.Calls),
-		volumes: volumes{}, own: ownChanges{}, copies: map[node]string{}, moved: map[string]string{}}
+		volumes: volumes{}, own: ownChanges{}, copies: copies{}, moved: map[string]string{}}
 	run.cans = newCans(c.Trash, &run.to, false)
 	defer run.from.close()
 	defer run.to.close()
@@ -253,8 +253,10 @@ func (c *carrying) isThere(s *Step, at int, name string) (st sys.Status, err err
 		if shown.Modified != entry.Time(s.Modified) || st.Kind == entry.KindFile && st.Size != s.Size {
 			return st, errChanged
 		}
-		// What cannot be taken back is done only to what is the same in all.
-		if !c.plan.undoable() && c.plan.Action != Run && s.Changed != (exact.Time{}) && shown.Changed != entry.Time(s.Changed) {
+		// What cannot be taken back is done only to what is the same in all, and so
+		// is the removal of a spare.
+		exactly := c.plan.Action != Run && !c.plan.undoable() || s.Keeper != nil
+		if exactly && s.Changed != (exact.Time{}) && shown.Changed != entry.Time(s.Changed) {
 			return st, errChanged
 		}
 	}

@@ -56,7 +56,7 @@ func (l lost) String() (text string) {
 }
 
 // copiesIn notes where the copies of files of several names are, for later steps.
-func (c *copier) copiesIn(full string, copies map[node]string) {
+func (c *copier) copiesIn(full string, copies copies) {
 	for n, way := range c.ways {
 		copies[n] = path.Join(append([]string{full}, way...)...)
 	}

@@ -143,7 +143,6 @@ func (js Journals) begin(calls *sys.Calls, p *Plan, began time.Time, folders []f
 	if err := os.MkdirAll(js.Folder, 0o700); err != nil {
 		return nil, err
 	}
-	os.Chmod(js.Folder, 0o700) // whatever an earlier version made of it
 	numbers, err := js.Numbers()
 	if err != nil {
 		return nil, err

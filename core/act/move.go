@@ -180,7 +180,7 @@ func (t *task) across(to spot, full string) error {
 			return err
 		}
 	}
-	c := &copier{surveyor: s, again: t.nameAgain}
+	c := &copier{surveyor: s, again: t.copies.nameAgain(t.Calls)}
 	err := c.across(t.ctx, t.from, to, t.journal.under(t.number), v, t.step.Mounted, func(made *sys.Status) error {
 		volume := t.volumes.of(t.Calls, to.at, to.name, made).ID
 		t.journal.note(event{Copied: t.number, Inode: made.Inode, Device: made.Device, Volume: volume})
@@ -199,16 +199,22 @@ func (t *task) across(to spot, full string) error {
 	return err
 }
 
-// nameAgain gives another name to the copy that an earlier step has made of a file.
-func (t *task) nameAgain(st *sys.Status, at int, name string) bool {
-	full, copied := t.copies[nodeOf(st)]
-	if !copied {
-		return false
+// copies tell where the copies are that earlier steps have made of files of several
+// names.
+type copies map[node]string
+
+// nameAgain returns a function that gives another name to such a copy.
+func (c copies) nameAgain(calls *sys.Calls) func(st *sys.Status, at int, name string) bool {
+	return func(st *sys.Status, at int, name string) bool {
+		full, copied := c[nodeOf(st)]
+		if !copied {
+			return false
+		}
+		other := newFolders(calls)
+		defer other.close()
+		first, firstName, err := other.at(full)
+		return err == nil && calls.NameAgain(first, firstName, at, name) == nil
 	}
-	other := newFolders(t.Calls)
-	defer other.close()
-	first, firstName, err := other.at(full)
-	return err == nil && t.Calls.NameAgain(first, firstName, at, name) == nil
 }
 
 // makeFolders makes the folders on the way that are not there, and returns them.
@@ -362,7 +368,7 @@ func (u *undoing) rejoin(s *PastStep, copy, original spot) error {
 
 // backAcross moves an entry back from another file system.
 func (u *undoing) backAcross(s *PastStep, from, to spot) error {
-	c := &copier{surveyor: u.surveyor(), again: u.nameAgain}
+	c := &copier{surveyor: u.surveyor(), again: u.copies.nameAgain(u.Calls)}
 	v, err := c.survey(u.ctx, from.at, from.name)
 	if err != nil {
 		return err
@@ -377,17 +383,6 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 		c.copiesIn(string(s.Path), u.copies)
 	}
 	return err
-}
-
-func (u *undoing) nameAgain(st *sys.Status, at int, name string) bool {
-	full, copied := u.copies[nodeOf(st)]
-	if !copied {
-		return false
-	}
-	other := newFolders(u.Calls)
-	defer other.close()
-	first, firstName, err := other.at(full)
-	return err == nil && u.Calls.NameAgain(first, firstName, at, name) == nil
 }
 
 // surveyor returns what walks through folders for undo.

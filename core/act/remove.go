@@ -88,7 +88,7 @@ func (t *task) discard() error {
 		err = taken(t.Calls.Rename(t.from.at, t.from.name, at, name))
 	}
 	if err != nil {
-		if at, name, err := t.carrying.to.at(info); err == nil {
+		if at, name, err := t.cans.open(c, info, in); err == nil { // not in a folder that took its place
 			t.Calls.Unlink(at, name)
 		}
 		if errors.Is(err, unix.EXDEV) {

@@ -65,7 +65,9 @@ func (t *cans) forEntry(full string, at mountOf) (can, error) {
 		return known.can, known.err
 	}
 	c, err := t.find(full, at)
-	t.found[at] = foundCan{c, err}
+	if err == nil || errors.Is(err, errNoTrash) { // any other error may be over with the next step
+		t.found[at] = foundCan{c, err}
+	}
 	return c, err
 }
 

@@ -36,12 +36,12 @@ type undoing struct {
 	from, to folders
 	volumes  volumes
 	own      ownChanges
-	copies   map[node]string
+	copies   copies
 	notes    string // what is not as before, of the step that is being undone
 }
 
 func (c *Carrier) undoing(ctx context.Context, past *Past) *undoing {
-	return &undoing{Carrier: c, ctx: ctx, past: past, from: newFolders(c.Calls), to: newFolders(c.Calls), volumes: volumes{}, own: ownChanges{}, copies: map[node]string{}}
+	return &undoing{Carrier: c, ctx: ctx, past: past, from: newFolders(c.Calls), to: newFolders(c.Calls), volumes: volumes{}, own: ownChanges{}, copies: copies{}}
 }
 
 func (u *undoing) close() {
