@@ -3,6 +3,7 @@ package ledger
 import (
 	"context"
 	"fmt"
+	"slices"
 )
 
 // Fault is something in a ledger that is not as it should be.
@@ -26,6 +27,13 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	records, err := l.store.Records(ctx)
 	if err != nil {
 		return nil, err
+	}
+	altered, err := l.store.Altered(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, number := range slices.Sorted(slices.Values(altered)) {
+		faults = append(faults, Fault{number, "", "what is written of it, apart from its entries, is not as it was"})
 	}
 	checked := map[int64]map[sealed]amount{} // by place
 	for _, r := range records {

@@ -37,6 +37,8 @@ func (m *memory) AddVolume(_ context.Context, place int64, id string, device uin
 	return nil
 }
 
+func (m *memory) Altered(context.Context) ([]int64, error) { return nil, nil }
+
 func (m *memory) Records(context.Context) ([]Record, error) { return slices.Clone(m.records), nil }
 
 func (m *memory) Problems(_ context.Context, record int64) ([]source.Problem, error) {

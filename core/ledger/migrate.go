@@ -114,7 +114,7 @@ func (t *tree1) move(r Record) error {
 	if r.seal, err = t.seal(t.root, ""); err != nil {
 		return err
 	}
-	u := &update{shelf{t.tx}, t.tx}
+	u := &update{shelf: shelf{t.tx}, tx: t.tx}
 	if _, r.place, err = u.AddRecord(t.ctx, r); err != nil {
 		return err
 	}
@@ -154,7 +154,7 @@ func (t *tree1) move(r Record) error {
 			return err
 		}
 	}
-	return nil
+	return u.addSum(t.ctx, r.Number)
 }
 
 // seal seals a folder and those in it, which are there now.

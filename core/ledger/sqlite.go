@@ -278,7 +278,14 @@ func (f *file) Close() error {
 // Update implements Store.
 func (f *file) Update(ctx context.Context, change func(Update) error) error {
 	f.Release()
-	return f.inTransaction(ctx, func(tx *sql.Tx) error { return change(&update{shelf{tx}, tx}) })
+	return f.inTransaction(ctx, func(tx *sql.Tx) error {
+		u := &update{shelf: shelf{tx}, tx: tx}
+		err := change(u)
+		for i := 0; i < len(u.added) && err == nil; i++ {
+			err = u.addSum(ctx, u.added[i])
+		}
+		return err
+	})
 }
 
 // Check implements Store.
@@ -414,9 +421,8 @@ func (s shelf) Sheets(ctx context.Context, place, upTo int64) (sheets []Sheet, e
 
 // Volumes implements Shelf. A ledger of an earlier program has no such table.
 func (s shelf) Volumes(ctx context.Context, place int64) (volumes map[string]uint64, err error) {
-	var tables int
-	if err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'volume'").Scan(&tables); err != nil || tables == 0 {
-		return nil, named(err)
+	if there, err := s.hasTable(ctx, "volume"); err != nil || !there {
+		return nil, err
 	}
 	volumes = map[string]uint64{}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
@@ -427,6 +433,13 @@ func (s shelf) Volumes(ctx context.Context, place int64) (volumes map[string]uin
 		return err
 	}, "SELECT id, device FROM volume WHERE place = ?", place)
 	return volumes, err
+}
+
+// hasTable tells whether there is a table: some came after the others.
+func (s shelf) hasTable(ctx context.Context, name string) (bool, error) {
+	var tables int
+	err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", name).Scan(&tables)
+	return tables > 0, named(err)
 }
 
 // Part implements Shelf.
@@ -448,7 +461,8 @@ func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte
 // update changes the database in a transaction.
 type update struct {
 	shelf
-	tx *sql.Tx
+	tx    *sql.Tx
+	added []int64 // records
 }
 
 func (u *update) exec(ctx context.Context, query string, args ...any) (sql.Result, error) {
@@ -474,7 +488,9 @@ func (u *update) AddRecord(ctx context.Context, r Record) (number, place int64, 
 	if err != nil {
 		return 0, 0, err
 	}
-	number, err = result.LastInsertId()
+	if number, err = result.LastInsertId(); err == nil {
+		u.added = append(u.added, number)
+	}
 	return number, place, err
 }
 

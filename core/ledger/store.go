@@ -15,6 +15,9 @@ type Store interface {
 	Update(ctx context.Context, change func(Update) error) error
 	// Check returns what is wrong with the store itself, a line each.
 	Check(ctx context.Context) ([]string, error)
+	// Altered returns the records of which something is not as it was written, apart
+	// from their sheets.
+	Altered(ctx context.Context) ([]int64, error)
 	// Release ends the moment at which the store is read: until then everything is
 	// read as it was at one moment, and nobody can change it.
 	Release()

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -83,8 +84,12 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report sour
 	}
 	for {
 		err := w.prepare(l.store)
-		if errors.Is(err, ErrDamaged) && w.overtaken(l.store) { // what it looked for was dropped
-			continue
+		if errors.Is(err, ErrDamaged) {
+			over, unknown := w.overtaken(l.store)
+			if over { // what it looked for was dropped
+				continue
+			}
+			err = cmp.Or(unknown, err)
 		}
 		if err != nil {
 			return r, Changes{}, err
@@ -101,9 +106,9 @@ var errOvertaken = errors.New("overtaken")
 
 // overtaken tells whether the records of the place are others than when they were
 // read.
-func (w *writer) overtaken(shelf Shelf) bool {
+func (w *writer) overtaken(shelf Shelf) (bool, error) {
 	records, err := shelf.Records(w.ctx)
-	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier)
+	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier), err
 }
 
 func sameRecords(a, b []Record) bool {
