@@ -23,7 +23,9 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/live"
 	"frankledger/output"
+	"frankledger/render"
 )
 
 // The statuses that the program exits with.
@@ -170,7 +172,16 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 		c.Close() // opened for reading only
 	}
 	p.toClose, p.ledger = nil, nil
+	if n := live.Touched(); n > 0 && !isQuiet(command) {
+		p.say("frank: reading has changed when %s last read (accessed): the system leaves that alone only for the owner of a file", render.Count(n, "file was", "files were"))
+	}
 	return p.status(ctx, command, err)
+}
+
+// isQuiet tells whether a command was asked to say no more than its answer.
+func isQuiet(command *cobra.Command) bool {
+	flag := command.Flags().Lookup("quiet")
+	return flag != nil && flag.Value.String() == "true"
 }
 
 // status says what went wrong and returns the status for it.

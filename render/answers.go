@@ -2,7 +2,6 @@ package render
 
 import (
 	"strings"
-	"time"
 
 	"frankledger/core/checksum"
 	"frankledger/core/compare"
@@ -95,8 +94,8 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 			parts = append(parts, Grouped(int64(n))+" "+word)
 		}
 	}
-	s.Numbers = append(s.Numbers, Number{"same", int64(a.Same)}, Number{"same_size", a.Bytes}, Number{"unknown", int64(a.Unknown)}, Number{"bytes_read", read})
-	same := Count(int64(a.Same), "entry is", "entries are") + " the same, " + v.Units.SizeText(a.Bytes) + " in the files"
+	s.Numbers = append(s.Numbers, Number{"same", int64(a.Same)}, Number{"same_size", knownBytes(a.Bytes, a.Unsized)}, Number{"unknown", int64(a.Unknown)}, Number{"bytes_read", read})
+	same := Count(int64(a.Same), "entry is", "entries are") + " the same, " + v.contentText(a.Bytes, a.Unsized) + " in the files"
 	switch {
 	case len(parts) > 0:
 		s.Lead = strings.Join(parts, ", ")
@@ -160,7 +159,7 @@ func (v *View) changeText(r *compare.Result) string {
 	}
 	for _, f := range r.Differences {
 		if f.Type == entry.Moment {
-			parts = append(parts, f.Name+" "+apart(r.A.Modified, r.B.Modified))
+			parts = append(parts, f.Name+" "+v.apart(r.A.Modified, r.B.Modified))
 			continue
 		}
 		parts = append(parts, f.Name+" "+v.text(f, r.A)+" → "+v.text(f, r.B))
@@ -175,15 +174,16 @@ func (v *View) text(f *entry.Field, e *entry.Entry) string {
 }
 
 // apart tells by how much one moment is later or earlier than another.
-func apart(before, after entry.Time) string {
-	d, word := after.Std().Sub(before.Std()), "later"
-	if d < 0 {
-		d, word = -d, "earlier"
+func (v *View) apart(before, after entry.Time) string {
+	word := " later"
+	if after.Compare(before) < 0 {
+		before, after, word = after, before, " earlier"
 	}
-	if d < time.Second {
-		return "less than a second " + word
+	number, unit := v.between(before, after)
+	if number == "0" {
+		return "less than a second" + word
 	}
-	return Span(d) + " " + word
+	return number + " " + unit + word
 }
 
 // upTo stands before what may be less.

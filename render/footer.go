@@ -131,6 +131,27 @@ func (v *View) sumText(s *weigh.Sum) string {
 	return v.Units.SizeText(s.Size)
 }
 
+// contentText tells how many bytes of content there are in files, some of which may be
+// of unknown size.
+func (v *View) contentText(bytes, unsized int64) string {
+	switch {
+	case knownBytes(bytes, unsized) < 0:
+		return "an unknown number of bytes"
+	case unsized > 0:
+		return "at least " + v.Units.SizeText(bytes)
+	}
+	return v.Units.SizeText(bytes)
+}
+
+// knownBytes is how many bytes of content there are in files, -1 if nothing is known of
+// that.
+func knownBytes(bytes, unsized int64) int64 {
+	if unsized > 0 && bytes == 0 {
+		return -1
+	}
+	return bytes
+}
+
 // shortSum tells the same in a few characters.
 func (v *View) shortSum(s *weigh.Sum) string {
 	switch {

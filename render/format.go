@@ -62,7 +62,8 @@ type Summary struct {
 	Stopped bool // ended before all was read
 }
 
-// Number is a number of the summary by the key that it has in JSON.
+// Number is a number of the summary by the key that it has in JSON. One that is not
+// known is less than 0.
 type Number struct {
 	Key   string
 	Value int64

@@ -220,7 +220,7 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 		number("looked_at", r.Tested)
 	}
 	for _, n := range s.Numbers {
-		number(n.Key, n.Value)
+		maybe(n.Key, n.Value, n.Value >= 0)
 	}
 	number("folders_read", r.Folders)
 	number("hidden", r.Hidden)

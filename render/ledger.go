@@ -19,7 +19,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 	}
 	dst = append(dst, '\n')
 	lines := []footerLine{{"written down as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + Count(r.Entries, "entry", "entries") + " · " +
-		v.Units.SizeText(r.Bytes) + " in the files", plainInk}}
+		v.contentText(r.Bytes, r.Unsized) + " in the files", plainInk}}
 	switch {
 	case c.First:
 		lines = append(lines, footerLine{"the first record of this place", plainInk})

@@ -38,13 +38,28 @@ func (v *View) moment(t entry.Time) (number, unit string) {
 	case UTC:
 		return "", t.Std().Format("2006-01-02 15:04Z")
 	}
-	earlier, later := t.Std().In(v.Zone), v.Context.AsOf.In(v.Zone)
-	if earlier.After(later) {
-		number, unit := between(later, earlier)
+	asOf := entry.TimeOf(v.Context.AsOf)
+	if t.Compare(asOf) > 0 {
+		number, unit := v.between(asOf, t)
 		return "in " + number, unit
 	}
-	number, unit = between(earlier, later)
+	number, unit = v.between(t, asOf)
 	return number, unit + " ago"
+}
+
+// What lies further apart than this is told in years of average length: calendars
+// have no answer to what is after the year 292277026596.
+const (
+	longestSpan = 1e12
+	averageYear = 31_556_952
+)
+
+// between returns the time between two moments in one unit.
+func (v *View) between(earlier, later entry.Time) (number, unit string) {
+	if apart := uint64(later.Sec) - uint64(earlier.Sec); apart > longestSpan {
+		return Grouped(int64(apart / averageYear)), "years"
+	}
+	return between(earlier.Std().In(v.Zone), later.Std().In(v.Zone))
 }
 
 // between returns the time between two moments in one unit, whole ones that
@@ -61,7 +76,7 @@ func between(earlier, later time.Time) (number, unit string) {
 	case months >= 2:
 		return strconv.Itoa(months), "months"
 	}
-	return span(later.Unix() - earlier.Unix())
+	return span(int64(later.Sub(earlier) / time.Second)) // some months at most
 }
 
 // spans are the units that lengths of time are shown in, and the length from

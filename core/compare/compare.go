@@ -71,7 +71,8 @@ type Answer struct {
 	Results  []*Result
 	Counts   [len(changeWords)]int
 	Same     int   // entries that do not differ
-	Bytes    int64 // of content in files that are the same
+	Bytes    int64 // of content in files that are the same, as far as their sizes are known
+	Unsized  int64 // files that are the same, and whose size is not known
 	Read     int   // files whose content was read
 	Unknown  int   // entries that could not be compared
 	ByTime   int   // files taken for altered by their times, as nothing is known of their content before
@@ -93,6 +94,8 @@ func (answer *Answer) same(e *entry.Entry) {
 	}
 	if e.HasSize() {
 		answer.Bytes += e.Size
+	} else {
+		answer.Unsized++
 	}
 }
 
@@ -101,9 +104,8 @@ func (answer *Answer) same(e *entry.Entry) {
 type Recorded interface {
 	source.Source
 	// Alike returns a function that tells whether a folder and all that is in it
-	// holds the same in both, and how many entries of how many bytes this one
-	// has in all. The function is nil if nothing can be told.
-	Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, entries, bytes int64, err error)
+	// holds the same in both, and how much this one has in all. The function is nil if nothing can be told.
+	Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, held source.Amount, err error)
 }
 
 // pair is an entry in both places.
@@ -187,7 +189,7 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 	if !is || request.Condition != nil || request.Skip != nil || request.Hidden != source.ShowHidden {
 		return nothing, nil
 	}
-	alike, entries, bytes, err := recorded.Alike(ctx, before)
+	alike, held, err := recorded.Alike(ctx, before)
 	if alike == nil || err != nil {
 		return nothing, err
 	}
@@ -198,8 +200,11 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 	return func(b *side) {
 		names := map[node]uint32{} // that were read, of files of several
 		for _, e := range b.entries {
-			entries--
+			held.Entries--
 			if !e.HasSize() {
+				if e.Kind == entry.KindFile {
+					held.Unsized--
+				}
 				continue
 			}
 			if e.Links > 1 {
@@ -208,15 +213,16 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 					continue
 				}
 			}
-			bytes -= e.Size
+			held.Bytes -= e.Size
 		}
 		for _, e := range b.entries { // other names are where nothing was read: it is counted there
 			if file := (node{e.Device, e.Inode}); e.HasSize() && e.Links > 1 && names[file] < e.Links {
 				answer.counted[file] = true
 			}
 		}
-		answer.Same += int(entries)
-		answer.Bytes += bytes
+		answer.Same += int(held.Entries)
+		answer.Bytes += held.Bytes
+		answer.Unsized += held.Unsized
 		answer.Report.Skipped = 0
 	}, nil
 }
@@ -273,7 +279,7 @@ func (answer *Answer) pair(p pair, content bool) {
 		answer.Unknown++
 		return
 	}
-	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || x.Size != y.Size || x.Size == 0 && x.HasSize() && y.HasSize() {
+	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || otherSize(x, y) || x.Size == 0 && x.HasSize() && y.HasSize() {
 		answer.judge(p, sameContent)
 		return
 	}
@@ -296,6 +302,9 @@ func (answer *Answer) pair(p pair, content bool) {
 		answer.judge(p, otherTime)
 	}
 }
+
+// otherSize tells whether two files are known to be of other sizes.
+func otherSize(x, y *entry.Entry) bool { return x.HasSize() && y.HasSize() && x.Size != y.Size }
 
 // isNow tells whether an entry is there now, and can be read.
 func isNow(e *entry.Entry) bool { return e.Folder.Place.Record == nil }
@@ -320,7 +329,7 @@ func (answer *Answer) judge(p pair, content verdict) {
 	}
 	differs("kind", x.Kind != y.Kind)
 	if x.Kind == y.Kind {
-		differs("size", x.Kind == entry.KindFile && x.Size != y.Size)
+		differs("size", x.Kind == entry.KindFile && otherSize(x, y))
 		differs("target", x.Kind == entry.KindLink && x.More.Target != y.More.Target)
 	}
 	if len(r.Differences) > 0 || content != sameContent {

@@ -12,18 +12,19 @@ import (
 // holds the same in this record and in another, by their seals, and what this
 // one holds in all. The function is nil unless both are whole records, and may be
 // called from several goroutines.
-func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, entries, bytes int64, err error) {
+func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, held source.Amount, err error) {
 	before, is := other.(*Source)
 	if !is || s.alone != nil || before.alone != nil {
-		return nil, 0, 0, nil
+		return nil, held, nil
 	}
+	held = source.Amount{Entries: s.record.Entries, Bytes: s.record.Bytes, Unsized: s.record.Unsized}
 	if s.record.seal == before.record.seal {
 		alike = func(*entry.Folder) bool { return true }
-		return alike, s.record.Entries, s.record.Bytes, nil
+		return alike, held, nil
 	}
 	for _, one := range []*Source{s, before} {
 		if err := one.load(ctx); err != nil {
-			return nil, 0, 0, err
+			return nil, held, err
 		}
 	}
 	here, there := &walker{source: s, entered: map[uint64]map[string]uint64{}}, &walker{source: before, entered: map[uint64]map[string]uint64{}}
@@ -31,7 +32,7 @@ func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*en
 		a, b := here.find(ctx, f), there.find(ctx, f)
 		return a != nil && b != nil && a.seal == b.seal
 	}
-	return alike, s.record.Entries, s.record.Bytes, nil
+	return alike, held, nil
 }
 
 // walker finds folders that are there at a record.

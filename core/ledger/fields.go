@@ -12,7 +12,11 @@ import (
 // Columns.
 func Entries(records []Record) (list []*entry.Entry) {
 	for _, r := range slices.Backward(records) {
-		list = append(list, &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: r.Place, Full: r.Place}}, Self: true, More: &entry.More{Row: &r}})
+		e := &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: r.Place, Full: r.Place}}, Self: true, More: &entry.More{Row: &r}}
+		if r.Unsized > 0 {
+			e.Marks |= entry.MarkAtLeast
+		}
+		list = append(list, e)
 	}
 	return list
 }
@@ -35,14 +39,18 @@ func Columns(forPeople bool) []*entry.Field {
 	host := recordText("host", "the machine", func(r *Record) string { return r.Host })
 	place := recordText("place", "the full path of what was recorded", func(r *Record) string { return r.Place })
 	count := recordNumber("count", "how many entries", entry.Number, func(r *Record) int64 { return r.Entries })
-	size := recordNumber("size", "bytes of content of files", entry.Bytes, func(r *Record) int64 { return r.Bytes })
+	size := entry.NumberField("size", "bytes of content of files", entry.Bytes, func(e *entry.Entry) (int64, bool) {
+		r := recordOf(e)
+		return r.Bytes, r.Bytes > 0 || r.Unsized == 0
+	})
+	unsized := recordNumber("unsized", "files whose size is not known", entry.Number, func(r *Record) int64 { return r.Unsized })
 	problems := recordNumber("problems", "places that could not be read", entry.Number, func(r *Record) int64 { return r.Problems })
 	stored := recordNumber("stored", "bytes that the ledger keeps for it alone", entry.Bytes, func(r *Record) int64 { return r.Stored })
 	algorithm := recordText("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm })
 	terms := recordText("terms", "the options and the condition it was made with", func(r *Record) string { return strings.Join(r.Terms, " ") })
 	note := recordText("note", "what was noted with it", func(r *Record) string { return r.Note })
 	if !forPeople {
-		return []*entry.Field{number, label, taken, host, place, count, size, problems, stored, algorithm, terms, note}
+		return []*entry.Field{number, label, taken, host, place, count, size, problems, stored, algorithm, terms, note, unsized}
 	}
 	return []*entry.Field{label, number, taken, count, size, place, note.LeftBlank(), problems, stored, algorithm.LeftBlank(), host, terms.LeftBlank()}
 }

@@ -185,13 +185,13 @@ func (m *importer) write() error {
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
 	w := &writer{ctx: m.ctx, record: r, problems: m.report.Problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
-	bytes := onceBytes{}
-	w.root = place.listing("", "", bytes)
+	content := newContent()
+	w.root = place.listing("", "", &content)
 	w.root.each(func(l *listing) error {
 		w.record.Entries += int64(l.count)
 		return nil
 	})
-	w.record.Bytes = bytes.sum()
+	content.tell(&w.record)
 	wanted := r.Number
 	if wanted <= 0 || slices.ContainsFunc(m.there, func(t Record) bool { return t.Number == wanted }) ||
 		slices.ContainsFunc(m.done.Records, func(t Record) bool { return t.Number >= wanted }) {
@@ -214,18 +214,18 @@ func (m *importer) write() error {
 	return nil
 }
 
-// listing makes the listing of a folder and all those in it, and counts the bytes of
-// files in them.
-func (p *importedPlace) listing(way, name string, bytes onceBytes) *listing {
+// listing makes the listing of a folder and all those in it, and sums up the content
+// of files in them.
+func (p *importedPlace) listing(way, name string, content *content) *listing {
 	held := p.folders[way]
 	var list []kept
 	l := &listing{folder: &entry.Folder{Name: name}}
 	for _, name := range slices.Sorted(maps.Keys(held)) {
 		k := held[name]
 		list = append(list, k)
-		bytes.add(&k.entry)
+		content.add(&k.entry)
 		if k.entered {
-			l.below = append(l.below, p.listing(wayTo(way, name), name, bytes))
+			l.below = append(l.below, p.listing(wayTo(way, name), name, content))
 		}
 	}
 	l.count = len(list)

@@ -74,7 +74,8 @@ type Record struct {
 	Terms     []string // the options and the condition it was taken with
 	Algorithm string   // of the digests that were asked for; "" for none
 	Entries   int64
-	Bytes     int64 // of content of files
+	Bytes     int64 // of content of files, as far as their sizes are known
+	Unsized   int64 // files whose size is not known
 	Problems  int64 // places that could not be read
 	Stored    int64 // bytes that the store keeps of it alone
 

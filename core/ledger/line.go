@@ -66,6 +66,7 @@ type entryLine struct {
 	Entered bool              `json:"entered,omitempty"`
 	Unread  bool              `json:"unread,omitempty"`
 	Hidden  bool              `json:"hidden_flag,omitempty"`
+	Unsized bool              `json:"unsized,omitempty"`
 	Status  *statusLine       `json:"status,omitempty"`
 	Created *exact.Time       `json:"created,omitempty"`
 	Target  *exact.Text       `json:"target,omitempty"`
@@ -89,7 +90,7 @@ type statusLine struct {
 // lineOf returns the line of an entry.
 func lineOf(way string, k *kept) *entryLine {
 	e := &k.entry
-	l := &entryLine{Way: exact.Text(way), Kind: e.Kind.String(), Entered: k.entered, Unread: k.unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0}
+	l := &entryLine{Way: exact.Text(way), Kind: e.Kind.String(), Entered: k.entered, Unread: k.unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0, Unsized: e.Marks&entry.MarkUnsized != 0}
 	if e.Known.Has(entry.FactStatus) {
 		l.Status = &statusLine{e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID, e.Permissions.Octal(), exact.Time(e.Modified), exact.Time(e.Accessed), exact.Time(e.Changed)}
 	}
@@ -124,6 +125,9 @@ func (l *entryLine) kept(name string) (k kept, err error) {
 	e.Kind = kind
 	if l.Hidden {
 		e.Marks |= entry.MarkFlaggedHidden
+	}
+	if l.Unsized {
+		e.Marks |= entry.MarkUnsized
 	}
 	if s := l.Status; s != nil {
 		mode, err := strconv.ParseUint(s.Mode, 8, 16)

@@ -154,7 +154,7 @@ func (t *tree1) move(r Record) error {
 			return err
 		}
 	}
-	return u.addSum(t.ctx, r.Number)
+	return u.addExtra(t.ctx, added{number: r.Number})
 }
 
 // seal seals a folder and those in it, which are there now.

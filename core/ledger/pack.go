@@ -24,6 +24,7 @@ const (
 	isEntered = 0x10 // a folder that was gone into
 	isUnread  = 0x20 // a folder that could not be read
 	isFlagged = 0x40 // hidden by the system's flag
+	isUnsized = 0x80 // a file whose content is made as it is read
 	gone      = 0xff
 )
 
@@ -94,7 +95,7 @@ func (p *packer) put(e *entry.Entry, entered, unread bool) {
 	for _, bit := range []struct {
 		so  bool
 		bit byte
-	}{{entered, isEntered}, {unread, isUnread}, {e.Marks&entry.MarkFlaggedHidden != 0, isFlagged}} {
+	}{{entered, isEntered}, {unread, isUnread}, {e.Marks&entry.MarkFlaggedHidden != 0, isFlagged}, {e.Marks&entry.MarkUnsized != 0, isUnsized}} {
 		if bit.so {
 			kind |= bit.bit
 		}
@@ -208,6 +209,9 @@ func unpackNames(entries []kept, names []byte) ([]kept, error) {
 			k.entered, k.unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
 			if kind[0]&isFlagged != 0 {
 				k.entry.Marks |= entry.MarkFlaggedHidden
+			}
+			if kind[0]&isUnsized != 0 {
+				k.entry.Marks |= entry.MarkUnsized
 			}
 		}
 		entries = append(entries, k)

@@ -21,6 +21,7 @@ func FuzzPack(f *testing.F) {
 				Links: uint32(number), UID: uint32(number >> 7), GID: uint32(number >> 9), Permissions: entry.Permissions(number & 0o7777),
 				Modified: entry.Time{Sec: seconds, Nsec: uint32(number % 1e9)}, Accessed: entry.Time{Sec: seconds}, Changed: entry.Time{Nsec: 7}}, entered: true},
 			{entry: entry.Entry{Name: b}, gone: true},
+			{entry: entry.Entry{Name: b + "made", Kind: entry.KindFile, Known: entry.FactStatus, Links: 1, Size: 4096, Marks: entry.MarkUnsized}},
 			{entry: entry.Entry{Name: a + b, Kind: entry.KindLink, Known: entry.FactStatus | entry.FactTarget | entry.FactCreated | entry.FactMD5 | entry.FactSHA384, Links: 1,
 				Modified: entry.Time{Sec: 1}, Accessed: entry.Time{Sec: 1}, Marks: entry.MarkFlaggedHidden,
 				More: &entry.More{Target: target, Created: entry.Time{Sec: seconds}, Digests: entry.Digests{

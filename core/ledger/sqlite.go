@@ -282,7 +282,7 @@ func (f *file) Update(ctx context.Context, change func(Update) error) error {
 		u := &update{shelf: shelf{tx}, tx: tx}
 		err := change(u)
 		for i := 0; i < len(u.added) && err == nil; i++ {
-			err = u.addSum(ctx, u.added[i])
+			err = u.addExtra(ctx, u.added[i])
 		}
 		return err
 	})
@@ -370,13 +370,19 @@ func (s shelf) Records(ctx context.Context) ([]Record, error) { return s.records
 
 // records returns the records that a clause chooses.
 func (s shelf) records(ctx context.Context, where string, args ...any) (records []Record, err error) {
+	unsized := "0"
+	if there, err := s.hasTable(ctx, "extra"); err != nil {
+		return nil, err
+	} else if there {
+		unsized = "(SELECT coalesce(sum(unsized), 0) FROM extra WHERE record = r.id)"
+	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
 		var r Record
 		var path, seal, self []byte
 		var taken int64
 		var terms string
 		var host sql.NullString
-		if err := rows.Scan(&r.Number, &r.place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &seal, &self, &r.Problems, &r.Stored); err != nil {
+		if err := rows.Scan(&r.Number, &r.place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &seal, &self, &r.Problems, &r.Stored, &r.Unsized); err != nil {
 			return err
 		}
 		r.Place, r.Taken = string(path), time.Unix(0, taken).UTC()
@@ -389,7 +395,8 @@ func (s shelf) records(ctx context.Context, where string, args ...any) (records 
 		return nil
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
 		(SELECT count(*) FROM problem WHERE record = r.id),
-		(SELECT coalesce(sum(length(folders) + length(names) + length(facts)), 0) FROM sheet WHERE place = r.place AND record = r.id)
+		(SELECT coalesce(sum(length(folders) + length(names) + length(facts)), 0) FROM sheet WHERE place = r.place AND record = r.id),
+		`+unsized+`
 		FROM record r LEFT JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
 	return records, err
 }
@@ -462,8 +469,11 @@ func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte
 type update struct {
 	shelf
 	tx    *sql.Tx
-	added []int64 // records
+	added []added
 }
+
+// added is a record that was added.
+type added struct{ number, unsized int64 }
 
 func (u *update) exec(ctx context.Context, query string, args ...any) (sql.Result, error) {
 	result, err := u.tx.ExecContext(ctx, query, args...)
@@ -489,7 +499,7 @@ func (u *update) AddRecord(ctx context.Context, r Record) (number, place int64, 
 		return 0, 0, err
 	}
 	if number, err = result.LastInsertId(); err == nil {
-		u.added = append(u.added, number)
+		u.added = append(u.added, added{number, r.Unsized})
 	}
 	return number, place, err
 }

@@ -29,7 +29,7 @@ type Taking struct {
 type takingPart struct {
 	chunks  []chunk
 	entries int64
-	bytes   onceBytes   // of content of files
+	content content     // of files
 	self    entry.Entry // the place itself, if it was given
 }
 
@@ -92,7 +92,7 @@ func (t *Taking) device(e *entry.Entry) uint64 {
 
 // Visitor implements source.Sink.
 func (t *Taking) Visitor() source.Visitor {
-	part := &takingPart{bytes: onceBytes{}}
+	part := &takingPart{content: newContent()}
 	t.mu.Lock()
 	t.parts = append(t.parts, part)
 	t.mu.Unlock()
@@ -128,7 +128,7 @@ func (t *Taking) Visitor() source.Visitor {
 			if e.Inside != nil {
 				c.inside = append(c.inside, e.Inside)
 			}
-			part.bytes.add(e)
+			part.content.add(e)
 		}
 		part.entries += int64(c.count)
 		p.before, p.last = entry.Entry{}, "" // they are only lent
@@ -138,37 +138,45 @@ func (t *Taking) Visitor() source.Visitor {
 	}
 }
 
-// onceBytes are the bytes of content of files: under the zero key of all that have
-// one name, and of each file that has several, once.
-type onceBytes map[deviceInode]int64
+// content sums up the bytes of content of files: of each that has several names,
+// once.
+type content struct {
+	bytes   map[deviceInode]int64 // under the zero key, of all that have one name
+	unsized int64                 // files whose size is not known
+}
 
 type deviceInode struct{ device, inode uint64 }
 
-func (b onceBytes) add(e *entry.Entry) {
+func newContent() content { return content{bytes: map[deviceInode]int64{}} }
+
+func (c *content) add(e *entry.Entry) {
 	switch {
-	case !e.HasSize():
-	case e.Links > 1:
-		b[deviceInode{e.Device, e.Inode}] = e.Size
-	default:
-		b[deviceInode{}] += e.Size
+	case e.HasSize() && e.Links > 1:
+		c.bytes[deviceInode{e.Device, e.Inode}] = e.Size
+	case e.HasSize():
+		c.bytes[deviceInode{}] += e.Size
+	case e.Kind == entry.KindFile:
+		c.unsized++
 	}
 }
 
 // join adds what others have counted.
-func (b onceBytes) join(others onceBytes) {
-	for file, bytes := range others {
+func (c *content) join(others content) {
+	for file, bytes := range others.bytes {
 		if file == (deviceInode{}) {
-			bytes += b[file]
+			bytes += c.bytes[file]
 		}
-		b[file] = bytes
+		c.bytes[file] = bytes
 	}
+	c.unsized += others.unsized
 }
 
-func (b onceBytes) sum() (all int64) {
-	for _, bytes := range b {
-		all += bytes
+// tell has the record tell what was counted.
+func (c *content) tell(r *Record) {
+	r.Bytes, r.Unsized = 0, c.unsized
+	for _, bytes := range c.bytes {
+		r.Bytes += bytes
 	}
-	return all
 }
 
 // WithFolders makes a condition choose all folders too, so that what it chooses

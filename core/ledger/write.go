@@ -69,15 +69,15 @@ type Changes struct {
 // inode and the times modified and changed are the same.
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report, o Options) (Record, Changes, error) {
 	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
-	bytes := onceBytes{}
+	content := newContent()
 	for _, p := range taken.parts {
 		w.record.Entries += p.entries
-		bytes.join(p.bytes)
+		content.join(p.content)
 		if p.self.Kind != 0 {
 			w.record.self = p.self
 		}
 	}
-	w.record.Bytes = bytes.sum()
+	content.tell(&w.record)
 	var err error
 	if w.root, err = taken.listings(); err != nil {
 		return r, Changes{}, err

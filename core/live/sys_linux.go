@@ -33,17 +33,18 @@ func openDir(at int, name string, follow bool) (dir, error) {
 
 // openFile opens a file to read from its content, and would not wait for a pipe
 // or a device that takes its place meanwhile. Its access time is left alone
-// where the system allows.
-func openFile(at int, name string, follow bool) (fd int, err error) {
+// where the system allows, which it does for its owner; kept tells whether it did.
+func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY | unix.O_NOATIME
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
 	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
-	if err == unix.EPERM {
-		fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
+	if err != unix.EPERM {
+		return fd, true, err
 	}
-	return fd, err
+	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
+	return fd, false, err
 }
 
 func (d dir) handle() int { return d.fd }

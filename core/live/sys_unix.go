@@ -31,13 +31,15 @@ func openDir(at int, name string, follow bool) (dir, error) {
 }
 
 // openFile opens a file to read from its content, and would not wait for a pipe
-// or a device that takes its place meanwhile.
-func openFile(at int, name string, follow bool) (fd int, err error) {
+// or a device that takes its place meanwhile. These systems have no way to leave its
+// access time alone, so that kept is false.
+func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
-	return ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+	return fd, false, err
 }
 
 func (d dir) handle() int { return int(d.file.Fd()) }

@@ -119,6 +119,13 @@ type Progress struct {
 	ToRead  atomic.Int64 // bytes of content that will have been read in the end, where that is known; else 0
 }
 
+// Amount is how much there is: entries, and the content of files among them.
+type Amount struct {
+	Entries int64
+	Bytes   int64 // as far as the sizes of the files are known
+	Unsized int64 // files whose size is not known
+}
+
 // Report is what a reading left out, and why.
 type Report struct {
 	Folders    int64 // folders read

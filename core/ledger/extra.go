@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"fmt"
@@ -8,20 +9,22 @@ import (
 	"github.com/zeebo/blake3"
 )
 
-// sumTables came after the others; programs that know nothing of them do not mind. A
-// seal covers the entries of a record; its sum covers what else is written of it. The
-// sum goes with its record, whatever program drops that.
-const sumTables = `CREATE TABLE IF NOT EXISTS sum (
-	record INTEGER PRIMARY KEY,
-	sum    BLOB NOT NULL -- over the rows of the record, its place and its problems
+// extraTable has what came after the other tables; programs that know nothing of it do
+// not mind. A seal covers the entries of a record; the sum covers what else is written
+// of it. A row goes with its record, whatever program drops that.
+const extraTable = `CREATE TABLE IF NOT EXISTS extra (
+	record  INTEGER PRIMARY KEY,
+	unsized INTEGER NOT NULL, -- files whose size is not known
+	sum     BLOB NOT NULL     -- over the rows of the record, its place and its problems, and over unsized
 );
-CREATE TRIGGER IF NOT EXISTS sum_goes AFTER DELETE ON record BEGIN
-	DELETE FROM sum WHERE record = old.id;
+CREATE TRIGGER IF NOT EXISTS extra_goes AFTER DELETE ON record BEGIN
+	DELETE FROM extra WHERE record = old.id;
 END`
 
 // sumOf is the digest over what is written of a record, but for its entries.
-func sumOf(ctx context.Context, q querier, record int64) ([]byte, error) {
+func sumOf(ctx context.Context, q querier, record, unsized int64) ([]byte, error) {
 	h := blake3.New()
+	fmt.Fprintln(h, unsized)
 	for _, query := range []string{
 		"SELECT r.id, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self FROM record r LEFT JOIN place p ON p.id = r.place WHERE r.id = ?",
 		"SELECT way, tried, reason, entries, vanished FROM problem WHERE record = ? ORDER BY way, tried, reason, entries, vanished",
@@ -56,40 +59,43 @@ func sumOf(ctx context.Context, q querier, record int64) ([]byte, error) {
 	return h.Sum(nil)[:16], nil
 }
 
-// addSum writes the sum of a record down, when all else is written of it.
-func (u *update) addSum(ctx context.Context, record int64) error {
-	if _, err := u.exec(ctx, sumTables); err != nil {
+// addExtra writes the rest down of a record, when all else is written of it.
+func (u *update) addExtra(ctx context.Context, r added) error {
+	if _, err := u.exec(ctx, extraTable); err != nil {
 		return err
 	}
-	sum, err := sumOf(ctx, u.tx, record)
+	sum, err := sumOf(ctx, u.tx, r.number, r.unsized)
 	if err == nil {
-		_, err = u.exec(ctx, "INSERT INTO sum (record, sum) VALUES (?, ?)", record, sum)
+		_, err = u.exec(ctx, "INSERT INTO extra (record, unsized, sum) VALUES (?, ?, ?)", r.number, r.unsized, sum)
 	}
 	return err
 }
 
 // Altered implements Store. Records of earlier programs have no sum.
 func (f *file) Altered(ctx context.Context) (altered []int64, err error) {
-	if there, err := f.hasTable(ctx, "sum"); err != nil || !there {
+	if there, err := f.hasTable(ctx, "extra"); err != nil || !there {
 		return nil, err
 	}
-	sums := map[int64]string{}
+	type extra struct {
+		record, unsized int64
+		sum             []byte
+	}
+	var extras []extra
 	if err := each(ctx, f.q, func(rows *sql.Rows) error {
-		var record int64
-		var sum []byte
-		err := rows.Scan(&record, &sum)
-		sums[record] = string(sum)
+		var x extra
+		err := rows.Scan(&x.record, &x.unsized, &x.sum)
+		extras = append(extras, x)
 		return err
-	}, "SELECT record, sum FROM sum ORDER BY record"); err != nil {
+	}, "SELECT record, unsized, sum FROM extra ORDER BY record"); err != nil {
 		return nil, err
 	}
-	for record, written := range sums {
-		now, err := sumOf(ctx, f.q, record)
+	for _, x := range extras {
+		now, err := sumOf(ctx, f.q, x.record, x.unsized)
 		if err != nil {
 			return nil, err
 		}
-		if string(now) != written {
-			altered = append(altered, record)
+		if !bytes.Equal(now, x.sum) {
+			altered = append(altered, x.record)
 		}
 	}
 	return altered, nil
