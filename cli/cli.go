@@ -4,6 +4,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -78,6 +79,7 @@ type Program struct {
 	writes     atomic.Pointer[string] // what is being changed just now; nil for nothing
 	ending     sync.Mutex             // locked when the program ends, one way or the other
 	above      atomic.Pointer[mpb.Progress]
+	said       *minding    // what the library of commands writes, which minds no error
 	toClose    []io.Closer // when the command is done
 	ledger     *ledger.Ledger
 	ledgerPath string
@@ -165,9 +167,9 @@ func (p *Program) writing(what string) (done func()) {
 func (p *Program) Run(ctx context.Context, args []string) int {
 	root := p.Root()
 	root.SetArgs(args)
-	root.SetOut(p.out())
 	root.SetErr(p.err())
 	command, err := root.ExecuteContextC(ctx)
+	err = cmp.Or(err, p.said.err)
 	for _, c := range p.toClose {
 		c.Close() // opened for reading only
 	}
@@ -227,6 +229,19 @@ func (p *Program) out() io.Writer { return screened(p.Out) }
 // err returns the standard error, likewise.
 func (p *Program) err() io.Writer { return screened(p.Err) }
 
+// minding keeps the first error of a writer.
+type minding struct {
+	to  io.Writer
+	err error
+}
+
+// Write implements io.Writer.
+func (m *minding) Write(b []byte) (int, error) {
+	n, err := m.to.Write(b)
+	m.err = cmp.Or(m.err, err)
+	return n, err
+}
+
 func screened(w io.Writer) io.Writer {
 	if isTerminal(w) {
 		return output.ScreenWriter(w)
@@ -281,7 +296,9 @@ what it could not read. Looking changes nothing.`,
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
 	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.actCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
-	root.InitDefaultCompletionCmd("")
+	p.said = &minding{to: p.out()}
+	root.SetOut(p.said)
+	root.InitDefaultCompletionCmd("") // which writes there
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {
 			c.Short = "a script that lets your shell complete words with the Tab key"

@@ -59,19 +59,24 @@ func TestPagersThatFail(t *testing.T) {
 // An answer that goes nowhere is no success.
 func TestClosedOutput(t *testing.T) {
 	root := tree(t, "a")
-	shell := func(redirection string) (int, string) {
-		cmd := command(t, root, "list")
+	shell := func(line, redirection string) (int, string) {
+		cmd := command(t, root, strings.Fields(line)...)
 		cmd.Args = append([]string{"sh", "-c", `"$@" ` + redirection, "sh", cmd.Path}, cmd.Args[1:]...)
 		cmd.Path, _ = exec.LookPath("sh")
 		r := finish(t, cmd)
 		return r.status, r.err
 	}
-	status, said := shell(">&-")
-	assert.Equal(t, 4, status)
-	assert.Contains(t, said, "the standard output is closed")
-	status, _ = shell(">/dev/null")
+	for _, line := range []string{"list", "help", "help list", "fields", "version", "config", "completion bash"} {
+		status, said := shell(line, ">&-")
+		assert.Equal(t, 4, status, line)
+		assert.Contains(t, said, "the standard output is closed", line)
+		status, said = shell(line, ">/dev/full")
+		assert.Equal(t, 4, status, line)
+		assert.Contains(t, said, "no space left", line)
+	}
+	status, _ := shell("list", ">/dev/null")
 	assert.Zero(t, status)
-	status, _ = shell("--to b >&-")
+	status, _ = shell("list --to b", ">&-")
 	assert.Zero(t, status)
 	assert.FileExists(t, filepath.Join(root, "b"))
 }

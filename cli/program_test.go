@@ -12,12 +12,20 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"frankledger/cli"
 )
 
 // frank is the built program that the tests drive.
 var frank string
 
-func TestMain(m *testing.M) { os.Exit(build(m)) }
+func TestMain(m *testing.M) {
+	if os.Getenv("FRANK_WRITE_SLOWLY") != "" { // for TestSecondCtrlCEndsAWriter
+		cli.WriteSlowly()
+		return
+	}
+	os.Exit(build(m))
+}
 
 func build(m *testing.M) int {
 	folder, err := os.MkdirTemp("", "frank-test-")
