@@ -56,13 +56,18 @@ func TestPagersThatFail(t *testing.T) {
 	}
 }
 
-// An answer that goes nowhere is no success.
+// An answer that goes nowhere is no success. Where that was asked for it is one, also
+// where a program has the null device opened for more than to write to.
 func TestClosedOutput(t *testing.T) {
 	root := tree(t, "a")
+	var given *os.File
 	shell := func(line, redirection string) (int, string) {
 		cmd := command(t, root, strings.Fields(line)...)
-		cmd.Args = append([]string{"sh", "-c", `"$@" ` + redirection, "sh", cmd.Path}, cmd.Args[1:]...)
+		cmd.Args = append([]string{"sh", "-c", `"$@" ` + redirection + `; exit $?`, "sh", cmd.Path}, cmd.Args[1:]...)
 		cmd.Path, _ = exec.LookPath("sh")
+		if given != nil {
+			cmd.Stdout = given
+		}
 		r := finish(t, cmd)
 		return r.status, r.err
 	}
@@ -79,6 +84,15 @@ func TestClosedOutput(t *testing.T) {
 	status, _ = shell("list --to b", ">&-")
 	assert.Zero(t, status)
 	assert.FileExists(t, filepath.Join(root, "b"))
+	null, err := os.OpenFile(os.DevNull, os.O_RDWR, 0)
+	require.NoError(t, err)
+	defer null.Close()
+	given = null
+	status, said := shell("list", "")
+	assert.Zero(t, status, said)
+	cmd := command(t, root, "list")
+	cmd.Stdout = null
+	assert.Zero(t, finish(t, cmd).status)
 }
 
 // The demo tells to remove what it made and nothing else, in words that a shell
