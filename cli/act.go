@@ -37,7 +37,7 @@ type actOptions struct {
 	limit              time.Duration
 }
 
-var actFormats = []string{"table", "json"}
+var actFormats = []*render.Form{render.Table, render.JSON}
 
 const groupDo = "What to do"
 
@@ -284,7 +284,7 @@ func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read
 	if err := o.check(); err != nil {
 		return err
 	}
-	r, err := p.readingAs(cmd, &o.reading, actFormats, "")
+	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
 		return err
 	}

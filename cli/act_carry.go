@@ -17,6 +17,7 @@ import (
 	"frankledger/config"
 	"frankledger/core/act"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -27,14 +28,14 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {
-			r.format = "json"
+			r.form = render.JSON
 		}
 		if plan.Totals().Steps > 0 {
 			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out does it, --to plan.json keeps it for later")
 		}
 		return p.showPlan(r, plan, summary)
 	}
-	if r.format == "json" {
+	if r.form == render.JSON {
 		return misuse("--as json is for a plan; what was done is in the journal")
 	}
 	shown := *r
@@ -52,11 +53,10 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 // showPlan writes a plan.
 func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) error {
 	return p.answer(r, summary, func(w output.Destination) error {
-		if r.format == "json" {
+		if r.form == render.JSON {
 			return render.PlanJSON(w, plan)
 		}
-		r.view.Columns = plan.Columns()
-		return render.All(w, render.New(r.format, r.view), rowList(plan.Rows()), summary)
+		return render.All(w, render.New(r.form, r.view, plan.Columns()), row.List[*act.Step](plan.Steps), summary)
 	})
 }
 
@@ -240,7 +240,6 @@ func (q *questions) each(plan *act.Plan, s *act.Step) act.Answer {
 
 func (p *Program) carryOutCommand() *cobra.Command {
 	o := &actOptions{carryOut: true}
-	formats := []string{"table"}
 	cmd := &cobra.Command{
 		Use:   "carry-out PLAN",
 		Short: "carries out a plan that was kept",
@@ -254,7 +253,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 			if err := o.check(); err != nil {
 				return err
 			}
-			r, err := p.readingAs(cmd, &o.reading, formats, "")
+			r, err := p.reading(cmd, &o.reading)
 			if err != nil {
 				return err
 			}
@@ -263,7 +262,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 				return misuse("%s: %w", render.Escaped(args[0]), err)
 			}
 			if full, err := filepath.Abs(args[0]); err == nil {
-				r.view.Places = []*entry.Place{{Given: args[0], Full: full}}
+				r.view.Add(&entry.Place{Given: args[0], Full: full})
 			}
 			return p.carryOutOrShow(cmd.Context(), r, o, plan, &render.Summary{})
 		},
@@ -274,7 +273,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 	f.BoolVar(&o.yes, "yes", false, "do not ask")
 	group(cmd, groupDo, "ask", "yes")
 	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
-	addShowing(cmd, &o.reading, formats)
+	addShowing(cmd, &o.reading, []*render.Form{render.Table})
 	examples(cmd,
 		example{"act remove cards where ext is tmp --to plan.json", "keep a plan"},
 		example{"act carry-out plan.json --yes", "and carry it out"})

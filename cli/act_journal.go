@@ -11,15 +11,14 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/act"
-	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
-	"frankledger/output"
 	"frankledger/render"
 )
 
 func (p *Program) actJournalCommand() *cobra.Command {
 	var o readingOptions
-	formats := []string{"table", "csv", "json", "jsonl", "markdown"}
+	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "journal [NUMBER]",
 		Short: "what was done, the newest first; with a number, step by step",
@@ -28,7 +27,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 			if len(args) > 1 {
 				return misuse("name one number, or none")
 			}
-			r, err := p.readingAs(cmd, &o, formats, "")
+			r, err := p.reading(cmd, &o)
 			if err != nil {
 				return err
 			}
@@ -37,7 +36,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 	}
 	cmd.Flags().SortFlags = false
 	o.hidden, o.depth = hiddenWords[0], allWord
-	addShowing(cmd, &o, formats)
+	addShowing(cmd, &o, forms)
 	return cmd
 }
 
@@ -49,36 +48,31 @@ func (p *Program) journal(r *reading, args []string) error {
 	}
 	journals := c.Journals
 	summary := &render.Summary{Grouped: true}
-	var rows []*entry.Entry
 	if len(args) == 1 {
 		past, err := readJournal(journals, args[0])
 		if err != nil {
 			return err
 		}
 		c.Look(past)
-		rows, r.view.Columns = past.StepEntries(), act.StepColumns()
 		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, render.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
-	} else {
-		numbers, err := journals.Numbers()
-		if err != nil {
-			return err
-		}
-		var list []*act.Past
-		for _, n := range numbers {
-			past, err := journals.Read(n)
-			if err != nil {
-				p.say("frank: %s", err)
-				continue
-			}
-			c.Look(past)
-			list = append(list, past)
-		}
-		rows, r.view.Columns = act.PastEntries(list), act.PastColumns()
-		summary.Lead = render.Count(int64(len(list)), "journal", "journals")
+		return write(p, r, summary, act.PastStepColumns(), row.List[*act.PastStep](past.Steps))
 	}
-	return p.answer(r, summary, func(w output.Destination) error {
-		return render.All(w, render.New(r.format, r.view), rowList(rows), summary)
-	})
+	numbers, err := journals.Numbers()
+	if err != nil {
+		return err
+	}
+	var list row.List[*act.Past]
+	for _, n := range slices.Backward(numbers) {
+		past, err := journals.Read(n)
+		if err != nil {
+			p.say("frank: %s", err)
+			continue
+		}
+		c.Look(past)
+		list = append(list, past)
+	}
+	summary.Lead = render.Count(int64(len(list)), "journal", "journals")
+	return write(p, r, summary, act.PastColumns(), list)
 }
 
 func readJournal(journals act.Journals, word string) (*act.Past, error) {

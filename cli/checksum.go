@@ -23,7 +23,7 @@ import (
 )
 
 // checksumFormats are those that digests can have.
-var checksumFormats = []string{"table", render.ManifestFormat, "csv", "json", "jsonl", "markdown"}
+var checksumFormats = []*render.Form{render.Table, render.Manifest, render.CSV, render.JSON, render.Lines, render.Markdown}
 
 func (p *Program) checksumCommand() *cobra.Command {
 	var o readingOptions
@@ -88,28 +88,9 @@ func parseAlgorithms(words string) ([]entry.Algorithm, error) {
 	return list, nil
 }
 
-// readingAs is reading, for a format beside those that all commands have.
-func (p *Program) readingAs(cmd *cobra.Command, o *readingOptions, formats []string, beside string) (*reading, error) {
-	if !slices.Contains(formats, o.format) {
-		if near := entry.Nearest(o.format, formats); near != "" {
-			return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
-		}
-		return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(formats, ", "), o.format)
-	}
-	plain := *o
-	if o.format == beside {
-		plain.format = "paths" // one that has no columns either
-	}
-	r, err := p.reading(cmd, &plain)
-	if err == nil {
-		r.format = o.format
-	}
-	return r, err
-}
-
 // checksum answers with digests.
 func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, args []string) error {
-	r, err := p.readingAs(cmd, o, checksumFormats, render.ManifestFormat)
+	r, err := p.reading(cmd, o)
 	if err != nil {
 		return err
 	}
@@ -121,7 +102,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	if err != nil {
 		return misuse("--algorithm: %w", err)
 	}
-	if r.format == render.ManifestFormat && len(algorithms) > 1 {
+	if r.form == render.Manifest && len(algorithms) > 1 {
 		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
 	}
 	spareMemory()
@@ -142,21 +123,19 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		}
 		done()
 		p.addProblems(summary, pool.Problems())
-		if r.to != "" || r.format == render.ManifestFormat {
+		if r.to != "" || r.form == render.Manifest {
 			a.Listed = list.way
 			if outside := list.outside(files); outside > 0 {
 				p.say("frank: %s out of the folder of the list; frank verify reads these only with --allow-outside",
 					render.Count(int64(outside), "name leads", "names lead"))
 			}
 		}
-		if r.format == render.ManifestFormat {
+		if r.form == render.Manifest {
 			a.Sort()
-		} else {
-			r.view.Columns = a.Columns(render.ForPeople(r.format))
 		}
 		summary.Grouped = true
 		r.view.ChecksumSummary(summary, a, pool.Read())
-		return render.All(w, render.New(r.format, r.view), a, summary)
+		return render.All(w, render.New(r.form, r.view, a.Columns(r.view.Context)), a, summary)
 	})
 }
 

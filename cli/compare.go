@@ -49,7 +49,7 @@ that is said. The status is 0 if nothing differs, and 1 if anything does.`,
 	f.StringVar(&algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "content", "algorithm")
 	addLooking(cmd, &o)
-	addShowing(cmd, &o, render.FormatNames())
+	addShowing(cmd, &o, render.Forms)
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders"},
@@ -111,7 +111,9 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 			return err
 		}
 		sources = append(sources, now)
-		r.view.Places = []*entry.Place{sources[0].Place(), now.Place()}
+		r.view.Places = nil
+		r.view.Add(sources[0].Place())
+		r.view.Add(now.Place())
 	}
 	if len(sources) != 2 {
 		return misuse("name two folders, or two records; %s are more", everyRecord)
@@ -134,10 +136,12 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		summary.Report, summary.Grouped, summary.Content = a.Report, true, content
 		summary.Report.SortProblems()
 		r.view.CompareSummary(summary, a, pool.Read())
-		if r.view.Columns = compare.Columns(strings.HasPrefix(r.format, "json"), r.view.Context); render.ForPeople(r.format) {
-			r.view.Columns = r.view.CompareColumns()
+		columns := append(compare.Columns(r.view.Context), r.view.CompareColumns()...)
+		format := render.New(r.form, r.view, columns)
+		if r.form == render.Table {
+			format = render.NewDifferences(r.view, columns)
 		}
-		return render.All(w, render.New(r.format, r.view), rowList(a.Entries(!render.ForPeople(r.format))), summary)
+		return render.All(w, format, a.Rows(!r.form.ForPeople()), summary)
 	})
 	return different(found, err)
 }

@@ -13,6 +13,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 	"frankledger/output"
@@ -70,7 +71,7 @@ has changed since, or has lost the file that was to stay.`,
 	f.StringVar(&o.reading.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhere, "depth")
 	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, render.FormatNames())
+	addShowing(cmd, &o.reading, render.Forms)
 	complete(cmd, "keep", oneOf(keepWords))
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
@@ -150,7 +151,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 			done()
 			p.addProblems(summary, a.Problems)
 			r.view.OnlySummary(summary, a, o.onlyIn, looked, pool.Read())
-			return render.All(w, render.New(r.format, r.view), rowList(a.Only), summary)
+			return render.All(w, render.New(r.form, r.view, r.columns()), row.List[*entry.Entry](a.Only), summary)
 		}
 		a, err := duplicates.Find(ctx, collector, pool, options)
 		if err != nil {
@@ -159,32 +160,26 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		done()
 		p.addProblems(summary, a.Problems)
 		r.view.DuplicatesSummary(summary, a, looked, pool.Read())
-		rows := duplicateRows(r, o, a) // with columns of their own
-		return render.All(w, render.New(r.format, r.view), rows, summary)
+		return writeDuplicates(w, r, o, a, summary)
 	})
 }
 
-// duplicateRows chooses rows and columns for the format: in JSON a row is a set,
-// else a file of one.
-func duplicateRows(r *reading, o *duplicatesOptions, a *duplicates.Answer) rowList {
-	inJSON := strings.HasPrefix(r.format, "json")
-	switch {
-	case o.spares:
-		if inJSON {
-			// So that a list of them tells later whether they are still that.
-			for _, f := range duplicates.SpareColumns() {
-				if !slices.ContainsFunc(r.view.Columns, func(c *entry.Field) bool { return c.Name == f.Name }) {
-					r.view.Columns = append(slices.Clip(r.view.Columns), f)
-				}
-			}
-		}
-		return rowList(a.SpareEntries())
-	case inJSON:
-		r.view.Columns = duplicates.DataColumns(o.marked)
-		return rowList(a.SetEntries())
+// writeDuplicates writes the sets: where a row may have rows in it one is a set, else a
+// file of one; or the spares.
+func writeDuplicates(w output.Destination, r *reading, o *duplicatesOptions, a *duplicates.Answer, summary *render.Summary) error {
+	c := r.view.Context
+	if o.spares {
+		return render.All(w, render.New(r.form, r.view, duplicates.SpareColumns(c, r.columns())), a.SpareNames(), summary)
 	}
-	r.view.Columns = a.CopyColumns(r.format == render.FormatNames()[0], o.marked)
-	return rowList(a.CopyEntries())
+	if r.form.Reader == row.Nested {
+		return render.All(w, render.New(r.form, r.view, duplicates.SetColumns(c, o.marked)), row.List[*duplicates.Set](a.Sets), summary)
+	}
+	columns := a.NameColumns(c, o.marked)
+	format := render.New(r.form, r.view, columns)
+	if r.form == render.Table {
+		format = render.NewSets(r.view, columns)
+	}
+	return render.All(w, format, a.Names(), summary)
 }
 
 // addProblems joins what could not be read as content to what could not be

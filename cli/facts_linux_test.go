@@ -16,6 +16,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -79,7 +80,7 @@ func tryFacts(t *testing.T, random *rand.Rand) {
 		t.Cleanup(func() { unix.Unmount(f.root, unix.MNT_DETACH) })
 	}
 	f.grow()
-	f.collect(f.root, ".", true, false)
+	f.collect(f.root, ".", true)
 	f.ask("")
 	r := f.run("record . --label l --ledger " + f.home + "/ledger")
 	assert.Contains(t, []int{0, 3}, r.status, r.err)
@@ -138,7 +139,7 @@ func (f *factory) grow() {
 }
 
 // collect notes what is in a folder that may be listed, and may be entered or not.
-func (f *factory) collect(dir, as string, enter, made bool) {
+func (f *factory) collect(dir, as string, enter bool) {
 	list, err := os.ReadDir(dir)
 	require.NoError(f, err)
 	for _, d := range list {
@@ -147,12 +148,11 @@ func (f *factory) collect(dir, as string, enter, made bool) {
 		require.NoError(f, unix.Lstat(path, &one.st))
 		var fs unix.Statfs_t
 		require.NoError(f, unix.Statfs(dir, &fs))
-		made = fs.Type == unix.PROC_SUPER_MAGIC
-		one.made, one.open = made && one.kind() == "file", enter && one.st.Mode&4 != 0
+		one.made, one.open = fs.Type == unix.PROC_SUPER_MAGIC && one.kind() == "file", enter && one.st.Mode&4 != 0
 		f.facts = append(f.facts, one)
 		f.byPath[one.path] = one
 		if one.open && one.kind() == "folder" {
-			f.collect(path, one.path, one.st.Mode&1 != 0, made)
+			f.collect(path, one.path, one.st.Mode&1 != 0)
 		}
 	}
 }
@@ -232,7 +232,7 @@ func (f *factory) ask(record string) {
 	f.askConditions(place)
 	r := f.run("list " + place + " --depth all --columns path,size,modified --units bytes")
 	for _, one := range f.facts {
-		if strings.ContainsAny(one.path, "\n\xff ") {
+		if strings.ContainsAny(one.path, "\n ") || !utf8.ValidString(one.path) {
 			continue
 		}
 		row := ""

@@ -49,8 +49,8 @@ learn. The names are the columns, the order keys, and the keys in CSV and JSON.`
 				"owner and group.\n")
 			b.WriteString("\nFormats, for --as\n\n")
 			rows = nil
-			for _, name := range render.FormatNames() {
-				rows = append(rows, []string{name, render.FormatMeaning(name)})
+			for _, form := range render.Forms {
+				rows = append(rows, []string{form.Name, form.Meaning})
 			}
 			b.WriteString(render.Columns(rows))
 			b.WriteString("\nUnits, for --units (IEC 80000-13)\n\n")

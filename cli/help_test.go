@@ -72,7 +72,7 @@ func TestExamplesRun(t *testing.T) {
 
 func TestFieldsAreAllThere(t *testing.T) {
 	out := run(t, "/", "fields").out
-	for _, name := range append(entry.FieldNames(), render.FormatNames()...) {
+	for _, name := range append(entry.FieldNames(), render.Names(render.Forms)...) {
 		assert.Regexp(t, `(?m)^  `+name+` `, out)
 	}
 }

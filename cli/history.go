@@ -10,13 +10,12 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
-	"frankledger/output"
 	"frankledger/render"
 )
 
 func (p *Program) historyCommand() *cobra.Command {
 	var o readingOptions
-	formats := []string{"table", "csv", "json", "jsonl", "markdown"}
+	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "history PATH",
 		Short: "every state of one path that the ledger knows of",
@@ -28,7 +27,7 @@ no other state. PATH may be in a record, as @cards/notes: that tells the place.`
 			if len(args) != 1 {
 				return misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath())
 			}
-			r, err := p.readingAs(cmd, &o, formats, "")
+			r, err := p.reading(cmd, &o)
 			if err != nil {
 				return err
 			}
@@ -40,7 +39,7 @@ no other state. PATH may be in a record, as @cards/notes: that tells the place.`
 	o.hidden, o.depth = hiddenWords[0], allWord
 	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in")
 	group(cmd, groupWhere, "ledger")
-	addShowing(cmd, &o, formats)
+	addShowing(cmd, &o, forms)
 	examples(cmd,
 		example{"history notes/rota.md", "what became of it?"},
 		example{"history @weekly/notes/rota.md --as json", "though the place is not there any more, for a script"},
@@ -66,15 +65,12 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
-	r.view.Places = []*entry.Place{{Given: path, Full: full}}
+	r.view.Add(&entry.Place{Given: path, Full: full})
 	summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
 	if len(spans) == 0 {
 		summary.Lead = "no record has anything of that path"
 	}
-	return p.answer(r, summary, func(w output.Destination) error {
-		r.view.Columns = ledger.SpanColumns(spans, render.ForPeople(r.format))
-		return render.All(w, render.New(r.format, r.view), rowList(ledger.SpanEntries(spans)), summary)
-	})
+	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
 }
 
 // whose returns the host and the full path that a history is asked of.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"slices"
 	"sync"
 
 	"github.com/spf13/cobra"
@@ -31,7 +32,7 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 			if places, _, _ := splitWhere(args); len(places) == 0 {
 				return misuse("say what to look at: %s PATH", cmd.CommandPath())
 			}
-			if o.format != render.FormatNames()[0] && o.format != "json" {
+			if !slices.Contains(render.Names(o.forms), o.format) {
 				return misuse("--as: a card can be a table or json, not %s", o.format)
 			}
 			return p.inspect(cmd, &o, extra, args)
@@ -44,7 +45,7 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 	group(cmd, groupWhat, "siblings", "preview")
 	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
 	group(cmd, groupWhere, "ledger")
-	addShowing(cmd, &o, []string{render.FormatNames()[0], "json"})
+	addShowing(cmd, &o, []*render.Form{render.Table, render.JSON})
 	examples(cmd,
 		example{"inspect 'read me first.txt' --preview 5", "a file, and how it starts"},
 		example{"inspect recordings", "a folder, with all it holds"},
@@ -85,8 +86,8 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 		return err
 	}
 	var out []byte
-	if r.format == "json" {
-		out = r.view.CardsJSON(nil, cards, &summary.Report)
+	if r.form == render.JSON {
+		out = r.view.CardsJSON(nil, cards, r.fields, &summary.Report)
 	} else {
 		out = r.view.Cards(nil, cards)
 	}

@@ -16,7 +16,6 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/ledger"
-	"frankledger/output"
 	"frankledger/render"
 )
 
@@ -105,13 +104,13 @@ the records.`,
 
 func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	var o readingOptions
-	formats := []string{"table", "csv", "json", "jsonl", "markdown"}
+	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "entries",
 		Short: "all records, the newest first",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := p.readingAs(cmd, &o, formats, "")
+			r, err := p.reading(cmd, &o)
 			if err != nil {
 				return err
 			}
@@ -132,17 +131,14 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
-			return p.answer(r, summary, func(w output.Destination) error {
-				r.view.Columns = ledger.Columns(render.ForPeople(r.format))
-				return render.All(w, render.New(r.format, r.view), rowList(ledger.Entries(records)), summary)
-			})
+			return write(p, r, summary, ledger.Columns(), ledger.NewestFirst(records))
 		},
 	}
 	cmd.Flags().SortFlags = false
 	o.hidden, o.depth = hiddenWords[0], allWord
 	cmd.Flags().StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in")
 	group(cmd, groupWhere, "ledger")
-	addShowing(cmd, &o, formats)
+	addShowing(cmd, &o, forms)
 	return cmd
 }
 

@@ -18,6 +18,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/render"
 )
@@ -27,6 +28,7 @@ import (
 type readingOptions struct {
 	columns, order, depth, hidden string
 	format, to                    string
+	forms                         []*render.Form // that it can be
 	units, times, asOf            string
 	colour, page                  string
 	skip                          []string
@@ -71,7 +73,7 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f.StringVar(&o.depth, "depth", depth, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhere, "depth")
 	addLooking(cmd, o)
-	addShowing(cmd, o, render.FormatNames())
+	addShowing(cmd, o, render.Forms)
 	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
 	complete(cmd, "order", listOf(orderWords()))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
@@ -92,9 +94,10 @@ func addLooking(cmd *cobra.Command, o *readingOptions) {
 
 // addShowing gives a command the shared options on how and where to show its
 // answer.
-func addShowing(cmd *cobra.Command, o *readingOptions, formats []string) {
+func addShowing(cmd *cobra.Command, o *readingOptions, forms []*render.Form) {
 	f := cmd.Flags()
-	f.StringVar(&o.format, "as", formats[0], "the `FORMAT`: "+strings.Join(formats, ", "))
+	o.forms = forms
+	f.StringVar(&o.format, "as", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
 	f.StringVar(&o.units, "units", "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
 	f.StringVar(&o.times, "times", "", "the `STYLE` of times: relative, local or utc")
 	f.StringVar(&o.asOf, "as-of", "", "the moment `WHEN` ages are counted from: 2026-11-23T14:00, yesterday, '3 days ago'")
@@ -107,7 +110,7 @@ func addShowing(cmd *cobra.Command, o *readingOptions, formats []string) {
 	f.StringVar(&o.page, "page", autoWord, "`WHEN` to go through $PAGER: auto (taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 
-	complete(cmd, "as", oneOf(formats))
+	complete(cmd, "as", oneOf(render.Names(forms)))
 	complete(cmd, "units", oneOf(render.UnitWords()))
 	complete(cmd, "times", oneOf(render.TimeWords()))
 	complete(cmd, "colour", oneOf(whenWords))
@@ -127,7 +130,8 @@ type reading struct {
 	request source.Request
 	order   arrange.Order
 	first   int
-	format  string
+	form    *render.Form
+	fields  []*entry.Field // of entries, to be shown
 	view    *render.View
 	to      string
 	replace bool
@@ -155,11 +159,11 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	}
 	o.skip = append(o.skip, c.Values["skip"].List...)
 
-	r := &reading{first: o.first, format: o.format, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, ledger: o.ledger, written: cmd.Flags().Changed}
-	if err := render.CheckFormat(o.format); err != nil {
-		return nil, misuse("--as: %w", err)
+	r := &reading{first: o.first, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, ledger: o.ledger, written: cmd.Flags().Changed}
+	if r.form, err = chosenForm(cmd, o); err != nil {
+		return nil, err
 	}
-	if err := contradictions(cmd, o); err != nil {
+	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
 	}
 	if err := r.readRequest(cmd, o); err != nil {
@@ -175,8 +179,29 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	return r, nil
 }
 
+// chosenForm returns the format that was asked for, if the command can have it.
+func chosenForm(cmd *cobra.Command, o *readingOptions) (*render.Form, error) {
+	if form := render.FormNamed(o.format); form != nil && slices.Contains(o.forms, form) {
+		return form, nil
+	}
+	if len(o.forms) == len(render.Forms) {
+		_, err := render.LookupForm(o.format)
+		return nil, misuse("--as: %w", err)
+	}
+	names := render.Names(o.forms)
+	if near := entry.Nearest(o.format, names); near != "" {
+		return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
+	}
+	return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(names, ", "), o.format)
+}
+
+// columns are the fields of entries to be shown, as columns.
+func (r *reading) columns() []row.Column[*entry.Entry] {
+	return entry.Columns(r.view.Context, r.fields...)
+}
+
 // contradictions finds options that do not go together.
-func contradictions(cmd *cobra.Command, o *readingOptions) error {
+func contradictions(cmd *cobra.Command, o *readingOptions, form *render.Form) error {
 	changed := cmd.Flags().Changed
 	switch {
 	case changed("first") && o.first < 1:
@@ -187,10 +212,10 @@ func contradictions(cmd *cobra.Command, o *readingOptions) error {
 		return misuse("--to and --page always contradict each other: it goes to the file or to the screen")
 	case !slices.Contains(whenWords, o.page):
 		return misuse("--page can be auto, always or never, not %q", o.page)
-	case changed("columns") && render.DefaultColumns(o.format) == nil:
+	case changed("columns") && form.Paths:
 		return misuse("--as %s has no columns; leave --columns out or choose another format", o.format)
 	}
-	if !render.ForPeople(o.format) {
+	if !form.ForPeople() {
 		for _, name := range []string{"units", "times"} {
 			if changed(name) {
 				return misuse("--%s is for tables: %s always has sizes in bytes and times in UTC", name, o.format)
@@ -290,10 +315,10 @@ func checkPattern(pattern string) error {
 func (p *Program) readView(r *reading, o *readingOptions) (err error) {
 	v := &render.View{Zone: time.Local, Plain: o.quiet}
 	r.view = v
-	if v.Columns, err = parseColumns(o.columns, o.format); err != nil {
+	if r.fields, err = parseColumns(o.columns, r.form); err != nil {
 		return misuse("--columns: %w", err)
 	}
-	for _, f := range v.Columns {
+	for _, f := range r.fields {
 		r.request.Facts |= f.Needs
 	}
 	if o.units != "" {
@@ -337,10 +362,14 @@ func (p *Program) readView(r *reading, o *readingOptions) (err error) {
 	return nil
 }
 
-func parseColumns(words, format string) ([]*entry.Field, error) {
+func parseColumns(words string, form *render.Form) ([]*entry.Field, error) {
 	switch words {
 	case "":
-		return render.DefaultColumns(format), nil
+		var fields []*entry.Field
+		for _, name := range form.Fields {
+			fields = append(fields, entry.FieldNamed(name))
+		}
+		return fields, nil
 	case allWord: // but what takes reading all of each file
 		var all []*entry.Field
 		for i := range entry.Fields {
@@ -380,7 +409,7 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, matchCase
 		if place := s.Place(); foldersOnly && (place.Leaf || place.List) {
 			return nil, nil, misuse("%s is no folder; frank inspect tells about a file", render.Escaped(place.Given))
 		}
-		r.view.Places = append(r.view.Places, s.Place())
+		r.view.Add(s.Place())
 	}
 	return sources, &render.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
 }

@@ -14,7 +14,7 @@ import (
 )
 
 // outlineFormats are those that an outline can have.
-var outlineFormats = []string{"table", "json", "markdown"}
+var outlineFormats = []*render.Form{render.Table, render.JSON, render.Markdown}
 
 func (p *Program) outlineCommand() *cobra.Command {
 	var o readingOptions
@@ -29,7 +29,7 @@ up, and the folders that lead to it.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if !slices.Contains(outlineFormats, o.format) {
+			if !slices.Contains(render.Names(outlineFormats), o.format) {
 				return misuse("--as: an outline can be table, json or markdown, not %s", o.format)
 			}
 			return p.outline(cmd, &o, foldersOnly, args)
@@ -100,10 +100,10 @@ func (p *Program) writeOutline(w output.Destination, r *reading, builder *outlin
 	summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = counter.Sum(), true, true, &elsewhere
 	summary.Report.Hidden = builder.Hidden()
 	var out []byte
-	switch r.format {
-	case "json":
+	switch r.form {
+	case render.JSON:
 		out = r.view.OutlineJSON(nil, nodes, summary)
-	case "markdown":
+	case render.Markdown:
 		out = r.view.OutlineMarkdown(nil, nodes, summary)
 	default:
 		out = r.view.Outline(nil, nodes, summary)

@@ -28,7 +28,6 @@ type recordOptions struct {
 
 func (p *Program) recordCommand() *cobra.Command {
 	var o recordOptions
-	formats := []string{"table"}
 	cmd := &cobra.Command{
 		Use:   "record [PLACE] --label NAME [where CONDITION…]",
 		Short: "writes a place down in the ledger, dated",
@@ -73,7 +72,7 @@ failing disk, or someone who put the times back. The status is then 1.`,
 	f.BoolVar(&o.recheck, "recheck", false, "read also files about which nothing has changed")
 	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "move-label")
 	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, formats)
+	addShowing(cmd, &o.reading, []*render.Form{render.Table})
 	complete(cmd, "checksum", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"record . --label weekly", "everything below the current folder"},

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/live"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 	"frankledger/output"
@@ -48,7 +49,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		return err
 	}
 	for _, s := range sources {
-		r.view.Places = append(r.view.Places, s.Place())
+		r.view.Add(s.Place())
 	}
 	destination, err := p.destination(r)
 	if err != nil {
@@ -65,9 +66,13 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 
 // listTo reads the sources and writes their entries, and fills in the summary.
 func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, sources []source.Source, totals bool, summary *render.Summary) error {
-	format := render.New(r.format, r.view)
+	columns := r.columns()
+	if r.form == render.Kept {
+		columns = []row.Column[*entry.Entry]{entry.FullPath}
+	}
+	format := render.New(r.form, r.view, columns)
 	request := r.request
-	if render.ForPeople(r.format) && (request.Facts != 0 || request.Condition != nil) {
+	if r.form.ForPeople() && (request.Facts != 0 || request.Condition != nil) {
 		request.Facts |= entry.FactStatus // for the footer
 	}
 	var sink source.Sink
@@ -143,6 +148,13 @@ func (p *Program) answer(r *reading, summary *render.Summary, write func(output.
 	return p.conclude(r, summary)
 }
 
+// write writes rows that are all there.
+func write[R any](p *Program, r *reading, summary *render.Summary, columns []row.Column[R], rows row.Source[R]) error {
+	return p.answer(r, summary, func(w output.Destination) error {
+		return render.All(w, render.New(r.form, r.view, columns), rows, summary)
+	})
+}
+
 // finish closes what an answer was written to, whole or not, and returns the first
 // error. A file is not left half made for a signal.
 func (p *Program) finish(r *reading, destination output.Destination, err error, whole bool) error {
@@ -199,10 +211,10 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 // without a footer, to a person, what was left out.
 func (p *Program) conclude(r *reading, s *render.Summary) error {
 	lines := r.view.FunnelLines(s)
-	if !r.quiet && isTerminal(p.Err) && r.format != render.CountFormat {
+	if !r.quiet && isTerminal(p.Err) && r.form != render.Counted {
 		lines = r.view.Footer(s)
 	}
-	if !render.ForPeople(r.format) {
+	if !r.form.ForPeople() {
 		for _, line := range lines {
 			p.say("%s", line)
 		}

@@ -76,9 +76,9 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if _, words, _ := splitWhere(args); len(words) == 0 {
 		return misuse("say what to look for: %s where name has dawn", cmd.CommandPath())
 	}
-	format := ""
+	var form *render.Form
 	if o.saveList != "" {
-		format = render.ListFormat
+		form = render.Kept
 		for _, name := range []string{"as", "to", "count"} {
 			if cmd.Flags().Changed(name) {
 				return misuse("--save-list and --%s contradict each other: the list is of paths, and goes to its file", name)
@@ -87,7 +87,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		o.reading.to = o.saveList
 	}
 	if o.count {
-		format = render.CountFormat
+		form = render.Counted
 		for _, name := range []string{"as", "columns", "order", "first"} {
 			if cmd.Flags().Changed(name) {
 				return misuse("--count and --%s contradict each other: it is only a number", name)
@@ -95,15 +95,15 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		}
 		o.reading.order = "none"
 	}
-	if o.reading.columns == "" && o.reading.format == render.FormatNames()[0] {
+	if o.reading.columns == "" && o.reading.format == render.Table.Name {
 		o.reading.columns = "name"
 	}
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
-	if format != "" {
-		r.format = format
+	if form != nil {
+		r.form = form
 	}
 	r.funnel = o.funnel
 	places, err := p.where(r, args, o.reading.matchCase)

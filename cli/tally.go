@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
@@ -18,7 +19,7 @@ func (p *Program) tallyCommand() *cobra.Command {
 	var o readingOptions
 	var by string
 	var cross bool
-	formats := slices.DeleteFunc(render.FormatNames(), func(name string) bool { return render.DefaultColumns(name) == nil })
+	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "tally [PLACE…] --by FIELD[,FIELD] [where CONDITION…]",
 		Short: "counts and bytes in groups: by kind, extension, owner, age, …",
@@ -33,14 +34,14 @@ against the other.`,
 			switch {
 			case by == "":
 				return misuse("say what to group by: --by ext, or %s", strings.Join(tally.Words()[:12], ", "))
-			case !slices.Contains(formats, o.format):
-				if err := render.CheckFormat(o.format); err != nil {
+			case !slices.Contains(render.Names(forms), o.format):
+				if _, err := render.LookupForm(o.format); err != nil {
 					return misuse("--as: %w", err)
 				}
-				return misuse("--as: groups have no paths; choose from %s", strings.Join(formats, ", "))
+				return misuse("--as: groups have no paths; choose from %s", strings.Join(render.Names(forms), ", "))
 			case cross && strings.Count(by, ",") != 1:
 				return misuse("--cross needs two fields: --by ext,age")
-			case cross && (o.format != formats[0] || cmd.Flags().Changed("first")):
+			case cross && (o.format != render.Table.Name || cmd.Flags().Changed("first")):
 				return misuse("--cross is a table of everything: it goes with neither --as nor --first")
 			}
 			return p.tally(cmd, &o, by, cross, args)
@@ -56,7 +57,7 @@ against the other.`,
 	group(cmd, groupWhat, "by", "cross", "first")
 	group(cmd, groupWhere, "depth")
 	addLooking(cmd, &o)
-	addShowing(cmd, &o, formats)
+	addShowing(cmd, &o, forms)
 	complete(cmd, "by", listOf(tally.Words()))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
@@ -91,14 +92,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 				_, err := w.Write(r.view.Cross(nil, t.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
 				return err
 			}
-			var list rowList
-			for _, g := range t.Groups(r.first) {
-				list = append(list, g.Entry())
-			}
-			if r.view.Columns = t.Columns(); !render.ForPeople(r.format) {
-				r.view.Columns = t.DataColumns(strings.HasPrefix(r.format, "json"), r.first > 0)
-			}
-			return render.All(w, render.New(r.format, r.view), list, summary)
+			return render.All(w, render.New(r.form, r.view, t.Columns(r.first > 0)), row.List[*tally.Group](t.Groups(r.first)), summary)
 		})
 	})
 }

@@ -57,7 +57,7 @@ func TestTableOnTerminal(t *testing.T) {
 // No name can move the cursor, set the title or break a line of the screen.
 func TestNamesCannotActOnTerminal(t *testing.T) {
 	root := tree(t, "\x1b]0;title\x07", "two\nlines", "\u009b2J", "\xff", "turn\u202eround")
-	for _, format := range render.FormatNames() {
+	for _, format := range render.Names(render.Forms) {
 		out := onTerminal(t, command(t, root, "list", "--colour", "never", "--as", format), 100, 50)
 		for _, r := range strings.NewReplacer("\n", "", "\r", "").Replace(out) {
 			separator := r == 0 && format == "paths0"

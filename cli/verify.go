@@ -59,7 +59,7 @@ status is 0 if all is as the list says, and 1 if anything is not.`,
 	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
 	f.BoolVar(&o.allowOutside, "allow-outside", false, "read names too that lead out of the folder, by ../ or from the root")
 	group(cmd, groupWhere, "in", "allow-outside")
-	addShowing(cmd, &o.reading, render.FormatNames())
+	addShowing(cmd, &o.reading, render.Forms)
 	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
 	complete(cmd, "show", oneOf(showWords))
 	examples(cmd,
@@ -96,7 +96,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 	if err != nil {
 		return err
 	}
-	r.view.Places = []*entry.Place{root.Place()}
+	r.view.Add(root.Place())
 	if recorded != nil {
 		r.view.Places = []*entry.Place{recorded.Place(), root.Place()}
 	}
@@ -197,9 +197,8 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
 		summary.Numbers = append(summary.Numbers, render.Number{Key: "bytes_read", Value: pool.Read()})
-		r.view.Columns = verify.Columns()
-		format := render.New(r.format, r.view)
-		if r.format == render.FormatNames()[0] {
+		format := render.New(r.form, r.view, verify.Columns())
+		if r.form == render.Table {
 			format = render.NewVerified(r.view)
 		}
 		return render.All(w, format, a.Rows(showAll), summary)
@@ -264,11 +263,11 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if len(args) != 1 {
 		return misuse("--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
 	}
-	r, err := p.readingAs(cmd, o, checksumFormats[:], render.ManifestFormat)
+	r, err := p.reading(cmd, o)
 	if err != nil {
 		return err
 	}
-	if r.format == render.ManifestFormat {
+	if r.form == render.Manifest {
 		return misuse("--expect and --as manifest contradict each other: it is about one file")
 	}
 	place, err := live.Open(args[0], 0)
@@ -280,7 +279,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	}
 	folder := &entry.Place{Given: filepath.Dir(args[0]), Full: filepath.Dir(place.Place().Full)}
 	line := digest.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
-	if r.format != checksumFormats[0] {
+	if r.form != render.Table {
 		return p.verifyList(cmd.Context(), r, args[0], &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, nil, true)
 	}
 	progress := &source.Progress{}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -12,6 +13,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 	"frankledger/output"
@@ -59,7 +61,7 @@ file, for whoever wants to check the sum.`,
 	f.StringVar(&o.explain, "explain", "", "what was added up for this `FOLDER`, with the running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "explain")
 	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, render.FormatNames())
+	addShowing(cmd, &o.reading, render.Forms)
 	complete(cmd, "by", oneOf(measures))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
@@ -86,7 +88,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err != nil {
 		return err
 	}
-	plan := weigh.Plan{By: weigh.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Direct: render.ForPeople(r.format)}
+	plan := weigh.Plan{By: weigh.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Direct: r.form.ForPeople()}
 	if o.explain != "" {
 		for _, name := range []string{"depth", "first", "at-least", "largest"} {
 			if cmd.Flags().Changed(name) {
@@ -162,49 +164,33 @@ func (p *Program) weighTo(ctx context.Context, w output.Destination, r *reading,
 	elsewhere := totals.Elsewhere()
 	summary.Elsewhere, summary.Stopped = &elsewhere, stopped != nil
 	summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
-	var list rowList
+	var err error
 	if within != nil {
 		if within.Found() == nil {
 			return misuse("--explain: nothing was added up in %s: it is empty, or not among what was weighed", render.Escaped(explain))
 		}
 		summary.Matched = totals.Of(within.Found())
-		list = explained(totals, addends, plan.By)
-		r.view.Columns = weigh.AddendColumns(plan.By, plan.Direct)
+		list := row.List[*weigh.Addend](totals.Explain(entriesOf(addends), plan.By))
+		err = render.All(w, render.New(r.form, r.view, weigh.AddendColumns(plan.By, r.view.Context)), list, summary)
 	} else {
+		var list row.List[*weigh.Row]
 		for _, s := range sources {
-			for _, row := range totals.Rows(totals.Root(s.Place()), plan, largest) {
-				if row.Kind == weigh.FolderRow || !pathsOnly(r.format) {
-					list = append(list, row.Entry())
+			for _, one := range totals.Rows(totals.Root(s.Place()), plan, largest) {
+				if one.Kind == weigh.FolderRow || !r.form.Paths {
+					list = append(list, one)
 				}
 			}
 		}
-		r.view.Columns = plan.Columns(plan.Direct)
+		err = render.All(w, render.New(r.form, r.view, plan.Columns()), list, summary)
 	}
-	if err := render.All(w, render.New(r.format, r.view), list, summary); err != nil {
-		return err
-	}
-	return stopped
+	return cmp.Or(err, stopped)
 }
 
-// pathsOnly tells whether a format has nothing but the path of each row.
-func pathsOnly(format string) bool { return render.DefaultColumns(format) == nil }
-
-// explained are the things that were added up, as rows.
-func explained(totals *weigh.Totals, addends *arrange.Collector, by weigh.Measure) rowList {
-	arranged := addends.Arrange()
-	var entries []*entry.Entry
+// entriesOf are the entries that were collected, in order.
+func entriesOf(c *arrange.Collector) (entries []*entry.Entry) {
+	arranged := c.Arrange()
 	for i := range arranged.Len() {
 		entries = append(entries, arranged.At(i))
 	}
-	kept, sums := totals.Explain(entries, by)
-	for i, e := range kept {
-		e.More = &entry.More{Row: sums[i]}
-	}
-	return kept
+	return entries
 }
-
-// rowList are rows in their order.
-type rowList []*entry.Entry
-
-func (l rowList) Len() int              { return len(l) }
-func (l rowList) At(i int) *entry.Entry { return l[i] }

@@ -7,6 +7,7 @@ import (
 	"frankledger/core/compare"
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
 // What commands say of what they found, for the footer and for the summary in
@@ -126,17 +127,37 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	}
 }
 
-// nameField is the name in the registry.
-var nameField = entry.FieldNamed("name")
+// CompareColumns returns what differences are shown with to people.
+func (v *View) CompareColumns() []row.Column[*compare.Result] {
+	return row.Only([]row.Column[*compare.Result]{
+		row.TextColumn("name", "its way from the place", func(r *compare.Result) (string, bool) { return r.Way, true }).Shrinking().
+			Looking(func(r *compare.Result) row.Look { return r.Entry().Look() }),
+		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }),
+		row.TextColumn("what", "what differs", func(r *compare.Result) (string, bool) { return v.changeText(r), true }),
+	}, row.People)
+}
 
-// CompareColumns returns the fields to show to people what differs.
-func (v *View) CompareColumns() []*entry.Field {
-	result := func(e *entry.Entry) *compare.Result { return rowOf(e).(*compare.Result) }
-	return []*entry.Field{
-		entry.TextField("name", "its way from the place", func(e *entry.Entry) (string, bool) { return result(e).Way, true }),
-		entry.TextField("change", "how it differs", func(e *entry.Entry) (string, bool) { return result(e).Change.String(), true }),
-		entry.TextField("what", "what differs", func(e *entry.Entry) (string, bool) { return v.changeText(result(e)), true }),
-	}
+// NewDifferences returns a table of differences, with each kind of change apart.
+func NewDifferences(v *View, columns []row.Column[*compare.Result]) Format[*compare.Result] {
+	return newTable(v, row.Choose(columns, row.Screen), func(dst []byte, r *compare.Result) []byte {
+		if r.Parted() {
+			dst = append(dst, '\n')
+		}
+		return dst
+	})
+}
+
+// NewSets returns a table of files with the same content, each set below a line on it.
+func NewSets(v *View, columns []row.Column[*duplicates.Name]) Format[*duplicates.Name] {
+	return newTable(v, row.Choose(columns, row.Screen), func(dst []byte, n *duplicates.Name) []byte {
+		if n.At > 0 {
+			return dst
+		}
+		if !n.Top {
+			dst = append(dst, '\n')
+		}
+		return append(v.Palette.put(fill(dst, indent), v.setLine(n.Set), plainInk), '\n')
+	})
 }
 
 // changeText tells what differs.
@@ -169,7 +190,8 @@ func (v *View) changeText(r *compare.Result) string {
 
 // text is the value of a field as people read it, in one piece.
 func (v *View) text(f *entry.Field, e *entry.Entry) string {
-	left, right := v.valueCell(f, e)
+	column := row.Choose(entry.Columns(v.Context, f), row.Screen)[0]
+	left, right := cell(v, &column, e)
 	return strings.TrimSpace(left + " " + right)
 }
 

@@ -11,13 +11,14 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/verify"
 	"frankledger/render"
 )
 
 // rendered writes entries in a format as on a terminal of that width, and checks
 // that no line is wider.
-func rendered(t *testing.T, v *render.View, f func(*render.View) render.Format, l render.Entries, width int, s *render.Summary) string {
+func rendered[R any](t *testing.T, v *render.View, f func(*render.View) render.Format[R], l row.Source[R], width int, s *render.Summary) string {
 	v.Width, v.Escape = width, true
 	var b bytes.Buffer
 	require.NoError(t, render.All(&b, f(v), l, s))
@@ -31,11 +32,12 @@ func rendered(t *testing.T, v *render.View, f func(*render.View) render.Format, 
 // below, on as many lines as it takes.
 func TestDigestsOnTerminal(t *testing.T) {
 	digits := strings.Repeat("0123456789abcdef", 8)
-	table := func(v *render.View) render.Format { return render.New("table", v) }
+	digest := row.DigitsColumn("digest", "", func(*entry.Entry) (string, bool) { return digits, true })
+	table := func(v *render.View) render.Format[*entry.Entry] {
+		return render.New(render.Table, v, append(columns("name", "size"), digest))
+	}
 	for width, lines := range map[int]int{200: 1, 90: 3, 60: 5, 25: 9} {
-		v := view("name", "size")
-		v.Columns = append(v.Columns, entry.HexField("digest", "", func(*entry.Entry) (string, bool) { return digits, true }))
-		out := rendered(t, v, table, files("dawn.wav"), width, &render.Summary{})
+		out := rendered(t, view(), table, files("dawn.wav"), width, &render.Summary{})
 		at := strings.Index(out, "  dawn.wav")
 		require.Positive(t, at, out)
 		row, _, _ := strings.Cut(out[at:], "\n\n")
@@ -44,9 +46,7 @@ func TestDigestsOnTerminal(t *testing.T) {
 		assert.Equal(t, digits, strings.NewReplacer(" ", "", "\n", "").Replace(row[strings.Index(row, "01234567 "):]))
 		assert.NotContains(t, out, "no room")
 	}
-	v := view("name")
-	v.Columns = append(v.Columns, entry.HexField("digest", "", func(*entry.Entry) (string, bool) { return digits, true }))
-	assert.Contains(t, write(t, "table", v, files("a")), digits, "elsewhere in one piece")
+	assert.Contains(t, write(t, "table", view(), append(columns("name"), digest), files("a")), digits, "elsewhere in one piece")
 }
 
 // The first difference of two digests is marked, wherever lines break.
@@ -56,7 +56,7 @@ func TestVerifiedMarksTheFirstDifference(t *testing.T) {
 	for _, at := range []int{0, 7, 8, 35, 63, 64, 127} {
 		sum := bytes.Repeat([]byte{0xaa}, 64)
 		sum[at/2] ^= []byte{0x10, 0x01}[at%2]
-		r := verify.Rows{{Status: verify.Different,
+		r := row.List[*verify.Result]{{Status: verify.Different,
 			Line:  &digest.Line{Name: "x", Value: digest.Value{Hex: expected, Algorithms: entry.Algorithms[1:2]}},
 			Entry: &entry.Entry{Folder: folder, Name: "x", More: &entry.More{Digests: entry.Digests{{Fact: entry.FactSHA512, Sum: string(sum)}}}}}}
 		for _, width := range []int{200, 100, 60} {
@@ -79,8 +79,8 @@ func TestVerifiedMarksTheFirstDifference(t *testing.T) {
 func TestFootersFit(t *testing.T) {
 	s := &render.Summary{Lead: "6 sets of files with the same content: 13 files, 7 spares", Notes: []string{"one more, which is not short at all either"}}
 	for _, width := range []int{20, 40, 80} {
-		table := func(v *render.View) render.Format { return render.New("table", v) }
-		v := view("name")
+		table := func(v *render.View) render.Format[*entry.Entry] { return render.New(render.Table, v, columns("name")) }
+		v := view()
 		v.Places[0].Full = "/p"
 		out := rendered(t, v, table, files("a"), width, s)
 		assert.Equal(t, strings.Fields(s.Lead+" "+s.Notes[0]), strings.Fields(out)[2:], fmt.Sprint(width))

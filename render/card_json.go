@@ -7,19 +7,20 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/inspect"
+	"frankledger/core/row"
 	"frankledger/core/source"
 )
 
-// CardsJSON appends cards as one JSON document: entries, each with its fields
+// CardsJSON appends cards as one JSON document: entries, each with fields
 // and what the card has beside, and problems.
-func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, report *source.Report) []byte {
-	row := newJSONRow(v)
+func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Field, report *source.Report) []byte {
+	object := newJSONRow(v, row.Choose(entry.Columns(v.Context, fields...), row.Nested))
 	dst = append(dst, "{\"entries\":["...)
 	for i, c := range cards {
 		if i > 0 {
 			dst = append(dst, ',')
 		}
-		dst = row.object(append(dst, '\n'), c.Entry)
+		dst = object.object(append(dst, '\n'), c.Entry)
 		dst = dst[:len(dst)-1] // the closing brace
 		dst = appendKey(dst, "full_path", c.Entry.Folder.Place.Full)
 		dst = appendKey(dst, "attributes", append([]string{}, c.Attributes...))

@@ -5,41 +5,45 @@ import (
 	"strconv"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
 // csv writes comma-separated values after RFC 4180: a header of field names,
 // lines that end with CR LF, values with a comma, quote, CR or LF in double
 // quotes. Text is the exact bytes; an absent value is empty.
-type csv struct{ view *View }
+type csv[R any] struct {
+	view    *View
+	columns []row.Column[R]
+}
 
-func (c csv) Begin(dst []byte) []byte {
-	for i, f := range c.view.Columns {
+func (c csv[R]) Begin(dst []byte) []byte {
+	for i := range c.columns {
 		if i > 0 {
 			dst = append(dst, ',')
 		}
-		dst = append(dst, f.Name...)
+		dst = append(dst, c.columns[i].Name...)
 	}
 	return append(dst, "\r\n"...)
 }
 
-func (c csv) Row(dst []byte, e *entry.Entry) []byte {
-	for i, f := range c.view.Columns {
+func (c csv[R]) Row(dst []byte, r R) []byte {
+	for i := range c.columns {
 		if i > 0 {
 			dst = append(dst, ',')
 		}
 		start := len(dst)
-		dst, _ = c.view.appendValue(dst, f, e)
-		if f.Type == entry.Text {
+		dst, _ = appendValue(dst, &c.columns[i], r)
+		if c.columns[i].Type == row.Text {
 			dst = c.quote(dst, start)
 		}
 	}
 	return append(dst, "\r\n"...)
 }
 
-func (c csv) End(dst []byte, _ *Summary) []byte { return dst }
+func (c csv[R]) End(dst []byte, _ *Summary) []byte { return dst }
 
 // quote puts what was appended since start in quotes, if it must be.
-func (c csv) quote(dst []byte, start int) []byte {
+func (c csv[R]) quote(dst []byte, start int) []byte {
 	value := dst[start:]
 	if c.view.Escape {
 		value = []byte(Escaped(string(value)))
@@ -56,32 +60,32 @@ func (c csv) quote(dst []byte, start int) []byte {
 
 // appendValue appends a value as data: text in its exact bytes, sizes in bytes,
 // times after RFC 3339 in UTC, and nothing for a value that is absent.
-func (v *View) appendValue(dst []byte, f *entry.Field, e *entry.Entry) ([]byte, bool) {
-	switch f.Type {
-	case entry.Text, entry.JSON, entry.Hex:
-		return f.AppendText(dst, e, v.Context)
-	case entry.Moment:
-		t, ok := f.Moment(e)
+func appendValue[R any](dst []byte, c *row.Column[R], r R) ([]byte, bool) {
+	switch c.Type {
+	case row.Text, row.JSON, row.Digits:
+		return c.AppendText(dst, r)
+	case row.Time:
+		t, ok := c.Moment(r)
 		if !ok {
 			return dst, false
 		}
 		return t.AppendRFC3339(dst), true
-	case entry.Flag:
-		is, ok := f.Flag(e)
+	case row.Flag:
+		is, ok := c.Flag(r)
 		if !ok {
 			return dst, false
 		}
 		return strconv.AppendBool(dst, is), true
 	}
-	n, ok := f.Number(e, v.Context)
+	n, ok := c.Number(r)
 	switch {
 	case !ok:
 		return dst, false
-	case f.Type == entry.Share:
+	case c.Type == row.Share:
 		return appendShare(dst, n), true
-	case f.Type == entry.Mode:
+	case c.Type == row.Mode:
 		return entry.Permissions(n).AppendOctal(dst), true
-	case f.Type == entry.Number:
+	case c.Type == row.Number || c.Type == row.Count:
 		return strconv.AppendUint(dst, uint64(n), 10), true
 	}
 	return strconv.AppendInt(dst, n, 10), true

@@ -7,31 +7,31 @@ import (
 
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 )
 
-// Format is a way to write entries. Its methods append to dst and return it.
-// Row may be called from several goroutines, once Begin has returned.
-type Format interface {
+// Format is a way to write rows. Its methods append to dst and return it. Row may be
+// called from several goroutines, once Begin has returned.
+type Format[R any] interface {
 	Begin(dst []byte) []byte
-	Row(dst []byte, e *entry.Entry) []byte
+	Row(dst []byte, r R) []byte
 	End(dst []byte, s *Summary) []byte
 }
 
-// Measurer is a format that wants to see entries before it begins, to lay its
-// columns out. Several cores may measure, each with a fresh measurer that is
-// joined to the format in the end.
-type Measurer interface {
-	Measure(e *entry.Entry)
-	Fresh() Measurer
-	Join(fresh Measurer)
+// Measurer is a format that wants to see rows before it begins, to lay its columns
+// out. Several cores may measure, each with a fresh measurer that is joined to the
+// format in the end.
+type Measurer[R any] interface {
+	Measure(r R)
+	Fresh() Measurer[R]
+	Join(fresh Measurer[R])
 }
 
-// View is how entries are to be shown.
+// View is how an answer is to be shown.
 type View struct {
 	Places  []*entry.Place
-	Columns []*entry.Field
 	Context *entry.Context
 	Units   Units
 	Times   Times
@@ -40,6 +40,12 @@ type View struct {
 	Width   int  // columns of the terminal; 0 for no limit
 	Escape  bool // the output is a terminal: no byte of a name may act on it
 	Plain   bool // no heading and no footer
+}
+
+// Add adds a place that the answer is of.
+func (v *View) Add(place *entry.Place) {
+	v.Places = append(v.Places, place)
+	v.Context.Paths = len(v.Places) > 1 || place.List
 }
 
 // Summary is what there is to say after the entries.
@@ -72,88 +78,100 @@ type Number struct {
 // Complete tells whether everything asked for was read.
 func (s *Summary) Complete() bool { return !s.Stopped && len(s.Report.Problems) == 0 }
 
-// formats are made by name; the first is the default.
-var formats = []struct {
-	name, meaning string
-	fields        []string // default columns; nil: the format has none
-	make          func(*View) Format
-}{
-	{"table", "a table for people", []string{"name", "kind", "size", "modified", "permissions", "owner"}, func(v *View) Format { return newTable(v) }},
-	{"paths", "one path a line", nil, func(v *View) Format { return paths{v, '\n'} }},
-	{"paths0", "paths with a NUL after each, safe for any name", nil, func(v *View) Format { return paths{v, 0} }},
-	{"csv", "comma-separated values (RFC 4180)", dataFields, func(v *View) Format { return csv{v} }},
-	{"json", "one JSON document, with summary and problems", dataFields, func(v *View) Format { return newJSONDocument(v) }},
-	{"jsonl", "one JSON object a line for each entry", dataFields, func(v *View) Format { return jsonLines{newJSONRow(v)} }},
-	{"markdown", "a Markdown table", []string{"name", "kind", "size", "modified", "permissions", "owner"}, func(v *View) Format { return markdown{v} }},
+// Form is what there is to know of a format.
+type Form struct {
+	Name    string
+	Meaning string // one line
+	Reader  row.Readers
+	Fields  []string // of entries, shown unless told otherwise
+	Paths   bool     // it has the path of each row, and no columns
 }
 
-var dataFields = []string{"path", "name", "kind", "size", "modified", "permissions", "owner"}
+// The formats that can be asked for, the default first.
+var (
+	Table    = &Form{"table", "a table for people", row.Screen, peopleFields, false}
+	Paths    = &Form{"paths", "one path a line", row.Flat, []string{"path"}, true}
+	Paths0   = &Form{"paths0", "paths with a NUL after each, safe for any name", row.Flat, []string{"path"}, true}
+	CSV      = &Form{"csv", "comma-separated values (RFC 4180)", row.Flat, dataFields, false}
+	JSON     = &Form{"json", "one JSON document, with summary and problems", row.Nested, dataFields, false}
+	Lines    = &Form{"jsonl", "one JSON object a line for each entry", row.Nested, dataFields, false}
+	Markdown = &Form{"markdown", "a Markdown table", row.Page, peopleFields, false}
 
-// FormatNames lists the names of the formats, the default first.
-func FormatNames() []string {
-	names := make([]string, len(formats))
-	for i := range formats {
-		names[i] = formats[i].name
+	Forms = []*Form{Table, Paths, Paths0, CSV, JSON, Lines, Markdown}
+)
+
+// Formats that are made by options of their own, or by some commands.
+var (
+	Counted  = &Form{Name: "count", Reader: row.Flat}                          // the number of entries alone
+	Kept     = &Form{Name: "list", Reader: row.Flat}                           // full paths, to be read again as a place
+	Manifest = &Form{Name: "manifest", Reader: row.Flat, Fields: peopleFields} // lines of digests and paths (RFC 8493)
+)
+
+var (
+	peopleFields = []string{"name", "kind", "size", "modified", "permissions", "owner"}
+	dataFields   = []string{"path", "name", "kind", "size", "modified", "permissions", "owner"}
+)
+
+// ForPeople tells whether sizes and times are shown the way people read them, with a
+// heading and a footer.
+func (f *Form) ForPeople() bool { return f.Reader&row.People != 0 }
+
+// WithColumns returns the formats for rows that have no path.
+func WithColumns() []*Form { return []*Form{Table, CSV, JSON, Lines, Markdown} }
+
+// Names lists the names of formats.
+func Names(forms []*Form) (names []string) {
+	for _, f := range forms {
+		names = append(names, f.Name)
 	}
 	return names
 }
 
-// FormatMeaning returns a line on a format.
-func FormatMeaning(name string) string { return formats[formatIndex(name)].meaning }
-
-// CheckFormat returns an error unless there is a format of that name.
-func CheckFormat(name string) error {
-	if formatIndex(name) >= 0 {
-		return nil
-	}
-	hint := "the formats are " + strings.Join(FormatNames(), ", ")
-	if near := entry.Nearest(name, FormatNames()); near != "" {
-		hint = "did you mean " + near + "?"
-	}
-	return fmt.Errorf("no such format: %q; %s", name, hint)
-}
-
-// DefaultColumns returns the columns that a format shows unless told
-// otherwise; none if it has no columns at all.
-func DefaultColumns(name string) []*entry.Field {
-	var columns []*entry.Field
-	for _, field := range formats[formatIndex(name)].fields {
-		columns = append(columns, entry.FieldNamed(field))
-	}
-	return columns
-}
-
-// ForPeople tells whether a format shows sizes and times the way people read
-// them, with a heading and a footer.
-func ForPeople(name string) bool { return name == "table" || name == "markdown" }
-
-// Formats that are no choice of --as, but made by options of their own.
-const (
-	CountFormat = "count" // the number of entries alone
-	ListFormat  = "list"  // full paths, to be read again as a place
-	// ManifestFormat is lines of digests and paths (RFC 8493), for rows that
-	// have these.
-	ManifestFormat = "manifest"
-)
-
-// New returns the format of that name, which must exist, for a view.
-func New(name string, v *View) Format {
-	switch name {
-	case CountFormat:
-		return count{}
-	case ListFormat:
-		return &list{end: '\n'}
-	case ManifestFormat:
-		return manifest{}
-	}
-	return formats[formatIndex(name)].make(v)
-}
-
-func formatIndex(name string) int {
-	for i := range formats {
-		if formats[i].name == name {
-			return i
+// FormNamed returns the format of that name that can be asked for, or nil.
+func FormNamed(name string) *Form {
+	for _, f := range append([]*Form{Manifest}, Forms...) {
+		if f.Name == name {
+			return f
 		}
 	}
-	return -1
+	return nil
+}
+
+// LookupForm returns the format of that name among those of Forms.
+func LookupForm(name string) (*Form, error) {
+	if f := FormNamed(name); f != nil && f != Manifest {
+		return f, nil
+	}
+	hint := "the formats are " + strings.Join(Names(Forms), ", ")
+	if near := entry.Nearest(name, Names(Forms)); near != "" {
+		hint = "did you mean " + near + "?"
+	}
+	return nil, fmt.Errorf("no such format: %q; %s", name, hint)
+}
+
+// New returns a format for rows: of their columns, those that are for its readers.
+func New[R any](f *Form, v *View, columns []row.Column[R]) Format[R] {
+	all := columns
+	columns = row.Choose(columns, f.Reader)
+	switch f {
+	case Paths:
+		return paths[R]{v, row.Named(all, "path"), '\n'}
+	case Paths0:
+		return paths[R]{v, row.Named(all, "path"), 0}
+	case CSV:
+		return csv[R]{v, columns}
+	case JSON:
+		return newJSONDocument(v, columns)
+	case Lines:
+		return jsonLines[R]{newJSONRow(v, columns)}
+	case Markdown:
+		return markdown[R]{v, columns}
+	case Counted:
+		return count[R]{}
+	case Kept:
+		return &list[R]{path: row.Named(all, "full_path"), end: '\n'}
+	case Manifest:
+		return manifest[R]{row.Named(all, "digest"), row.Named(all, "path")}
+	}
+	return newTable(v, columns, nil)
 }

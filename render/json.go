@@ -7,73 +7,67 @@ import (
 	"unicode/utf8"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 )
 
-// jsonRow writes entries as JSON objects (RFC 8259) with the field names as
-// keys. An absent value is null. Where text is no UTF-8, its exact bytes stand
-// beside it under the key with _base64 after it.
-type jsonRow struct {
-	view *View
-	keys []string // `"name":` and so on
-	// inside are the rows within a column, by the column.
-	inside map[*entry.Field]jsonRow
+// jsonRow writes rows as JSON objects (RFC 8259) with the names of columns as keys.
+// An absent value is null. Where text is no UTF-8, its exact bytes stand beside it
+// under the key with _base64 after it.
+type jsonRow[R any] struct {
+	view    *View
+	columns []row.Column[R]
+	keys    []string // `"name":` and so on
 }
 
-func newJSONRow(v *View) jsonRow {
-	row := jsonRow{view: v}
-	for _, f := range v.Columns {
-		row.keys = append(row.keys, `"`+f.Name+`":`)
-		if f.Type == entry.Rows {
-			if row.inside == nil {
-				row.inside = make(map[*entry.Field]jsonRow)
-			}
-			inside := *v
-			inside.Columns = f.Inside
-			row.inside[f] = newJSONRow(&inside)
-		}
+func newJSONRow[R any](v *View, columns []row.Column[R]) jsonRow[R] {
+	j := jsonRow[R]{view: v, columns: columns}
+	for i := range columns {
+		j.keys = append(j.keys, `"`+columns[i].Name+`":`)
 	}
-	return row
+	return j
 }
 
-func (j jsonRow) object(dst []byte, e *entry.Entry) []byte {
+func (j jsonRow[R]) object(dst []byte, r R) []byte {
 	dst = append(dst, '{')
-	for i, f := range j.view.Columns {
+	for i := range j.columns {
 		if i > 0 {
 			dst = append(dst, ',')
 		}
 		dst = append(dst, j.keys[i]...)
-		dst = j.value(dst, f, e)
+		dst = appendJSONValue(dst, j.view, &j.columns[i], r)
 	}
 	return append(dst, '}')
 }
 
-func (j jsonRow) value(dst []byte, f *entry.Field, e *entry.Entry) []byte {
-	if f.Type == entry.Rows {
+func appendJSONValue[R any](dst []byte, v *View, c *row.Column[R], r R) []byte {
+	if c.Type == row.Rows {
+		rows, columns := c.Rows(r)
+		inside := newJSONRow(v, columns)
 		dst = append(dst, '[')
-		for i, row := range f.Rows(e) {
+		for i, one := range rows {
 			if i > 0 {
 				dst = append(dst, ',')
 			}
-			dst = j.inside[f].object(dst, row)
+			dst = inside.object(dst, one)
 		}
 		return append(dst, ']')
 	}
 	start := len(dst)
-	quoted := f.Type == entry.Text || f.Type == entry.Hex || f.Type == entry.Moment || f.Type == entry.Mode
+	quoted := c.Type == row.Text || c.Type == row.Digits || c.Type == row.Time || c.Type == row.Mode
 	if quoted {
 		dst = append(dst, '"')
 	}
-	dst, ok := j.view.appendValue(dst, f, e)
+	dst, ok := appendValue(dst, c, r)
 	switch {
 	case !ok:
 		return append(dst[:start], "null"...)
-	case f.Type == entry.Text && !plainJSON(dst[start+1:]):
+	case c.Type == row.Text && !plainJSON(dst[start+1:]):
 		text := string(dst[start+1:])
 		dst = appendJSONText(dst[:start], text)
 		if !utf8.ValidString(text) {
 			dst = append(dst, `,"`...)
-			dst = append(dst, f.Name...)
+			dst = append(dst, c.Name...)
 			dst = append(dst, `_base64":"`...)
 			dst = base64.StdEncoding.AppendEncode(dst, []byte(text))
 			dst = append(dst, '"')
@@ -127,27 +121,38 @@ func appendJSONText(dst []byte, text string) []byte {
 }
 
 // jsonLines writes one object a line.
-type jsonLines struct{ jsonRow }
+type jsonLines[R any] struct{ jsonRow[R] }
 
-func (j jsonLines) Begin(dst []byte) []byte { return dst }
+func (j jsonLines[R]) Begin(dst []byte) []byte { return dst }
 
-func (j jsonLines) Row(dst []byte, e *entry.Entry) []byte {
-	return append(j.object(dst, e), '\n')
+func (j jsonLines[R]) Row(dst []byte, r R) []byte {
+	return append(j.object(dst, r), '\n')
 }
 
-func (j jsonLines) End(dst []byte, _ *Summary) []byte { return dst }
+func (j jsonLines[R]) End(dst []byte, _ *Summary) []byte { return dst }
 
 // jsonDocument writes one document: place, entries, summary and problems.
-type jsonDocument struct{ jsonRow }
+type jsonDocument[R any] struct{ jsonRow[R] }
 
-func newJSONDocument(v *View) *jsonDocument { return &jsonDocument{newJSONRow(v)} }
+func newJSONDocument[R any](v *View, columns []row.Column[R]) *jsonDocument[R] {
+	return &jsonDocument[R]{newJSONRow(v, columns)}
+}
 
 // Separator implements separated.
-func (j *jsonDocument) Separator() string { return ",\n" }
+func (j *jsonDocument[R]) Separator() string { return ",\n" }
 
-func (j *jsonDocument) Begin(dst []byte) []byte {
+func (j *jsonDocument[R]) Begin(dst []byte) []byte { return j.view.beginJSON(dst) }
+
+// Row implements Format.
+func (j *jsonDocument[R]) Row(dst []byte, r R) []byte { return j.object(dst, r) }
+
+// End implements Format.
+func (j *jsonDocument[R]) End(dst []byte, s *Summary) []byte { return j.view.endJSON(dst, s) }
+
+// beginJSON appends what comes before the entries of a document.
+func (v *View) beginJSON(dst []byte) []byte {
 	dst = append(dst, `{"place":`...)
-	places := j.view.Places
+	places := v.Places
 	if len(places) == 1 {
 		dst = appendJSONText(dst, places[0].Full)
 	} else {
@@ -183,9 +188,8 @@ func appendRecord(dst []byte, r *entry.Record) []byte {
 	return append(r.Taken.AppendRFC3339(dst), `"}`...)
 }
 
-func (j *jsonDocument) Row(dst []byte, e *entry.Entry) []byte { return j.object(dst, e) }
-
-func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
+// endJSON appends what comes after them.
+func (v *View) endJSON(dst []byte, s *Summary) []byte {
 	dst = append(dst, "\n],\n\"summary\":{"...)
 	m, r := &s.Matched, &s.Report
 	unread, vanished := s.counts()
@@ -237,7 +241,7 @@ func (j *jsonDocument) End(dst []byte, s *Summary) []byte {
 		dst = append(dst, map[bool]string{true: "}],", false: "},"}[i == len(s.Funnel)-1]...)
 	}
 	dst = append(dst, `"as_of":"`...)
-	dst = entry.TimeOf(j.view.Context.AsOf).AppendRFC3339(dst)
+	dst = entry.TimeOf(v.Context.AsOf).AppendRFC3339(dst)
 	dst = append(dst, `","complete":`...)
 	dst = strconv.AppendBool(dst, s.Complete())
 	dst = append(dst, "},\n\"problems\":["...)

@@ -3,14 +3,17 @@ package render
 import (
 	"strings"
 
-	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
 // markdown writes a table as GitHub Flavored Markdown has it, with the heading
 // before and the footer after it.
-type markdown struct{ view *View }
+type markdown[R any] struct {
+	view    *View
+	columns []row.Column[R]
+}
 
-func (m markdown) Begin(dst []byte) []byte {
+func (m markdown[R]) Begin(dst []byte) []byte {
 	v := m.view
 	if !v.Plain {
 		for _, line := range v.heading() {
@@ -18,10 +21,10 @@ func (m markdown) Begin(dst []byte) []byte {
 		}
 	}
 	rule := ""
-	for _, f := range v.Columns {
-		dst = append(dst, "| "+f.Name+" "...)
-		switch f.Type {
-		case entry.Number, entry.Bytes, entry.Span:
+	for i := range m.columns {
+		dst = append(dst, "| "+m.columns[i].Name+" "...)
+		switch m.columns[i].Type {
+		case row.Number, row.Count, row.Bytes, row.Span:
 			rule += "| ---: "
 		default:
 			rule += "| --- "
@@ -31,15 +34,15 @@ func (m markdown) Begin(dst []byte) []byte {
 	return append(dst, rule+"|\n"...)
 }
 
-func (m markdown) Row(dst []byte, e *entry.Entry) []byte {
-	for _, f := range m.view.Columns {
-		left, right := m.view.cell(f, e)
+func (m markdown[R]) Row(dst []byte, r R) []byte {
+	for i := range m.columns {
+		left, right := cell(m.view, &m.columns[i], r)
 		dst = append(dst, "| "+literal(strings.TrimSpace(left+" "+right))+" "...)
 	}
 	return append(dst, "|\n"...)
 }
 
-func (m markdown) End(dst []byte, s *Summary) []byte {
+func (m markdown[R]) End(dst []byte, s *Summary) []byte {
 	if m.view.Plain {
 		return dst
 	}

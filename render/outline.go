@@ -89,7 +89,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		l.name = v.placeLine(n.Folder.Place)
 	} else {
 		e := n.Entry
-		l.name, l.ink = Escaped(e.Name), inkOf(e)
+		l.name, l.ink = Escaped(e.Name), inkOf(e.Look())
 		switch {
 		case n.Folder != nil && !n.Read && n.Sum.Entries() == 0:
 			l.size, l.note = absent, "not all read"
@@ -153,15 +153,14 @@ func (v *View) OutlineMarkdown(dst []byte, nodes []*outline.Node, s *Summary) []
 // OutlineJSON appends outlines as one JSON document: in entries the places, in
 // inside of each what is in it, and so on.
 func (v *View) OutlineJSON(dst []byte, nodes []*outline.Node, s *Summary) []byte {
-	document := newJSONDocument(v)
-	dst = document.Begin(dst)
+	dst = v.beginJSON(dst)
 	for i, n := range nodes {
 		if i > 0 {
 			dst = append(dst, ",\n"...)
 		}
 		dst = v.outlineNode(dst, n)
 	}
-	return document.End(dst, s)
+	return v.endJSON(dst, s)
 }
 
 func (v *View) outlineNode(dst []byte, n *outline.Node) []byte {

@@ -1,6 +1,6 @@
 package render
 
-import "frankledger/core/entry"
+import "frankledger/core/row"
 
 // Palette gives words a colour as a second sign of what they say; nothing is
 // told by colour alone. The zero Palette has none. The colours, of the
@@ -36,20 +36,7 @@ func (p Palette) put(dst []byte, text string, ink ink) []byte {
 	return append(dst, "\x1b[0m"...)
 }
 
-// inkOf returns the ink for the name of an entry.
-func inkOf(e *entry.Entry) ink {
-	switch e.Kind {
-	case entry.KindUnknown:
-		return plainInk
-	case entry.KindFolder:
-		return folderInk
-	case entry.KindLink:
-		return linkInk
-	case entry.KindFile:
-		if e.Known&entry.FactStatus != 0 && e.Permissions&0o111 != 0 {
-			return runInk
-		}
-		return plainInk
-	}
-	return oddInk
-}
+// inks are those of what a name stands for.
+var inks = [...]ink{row.Plain: plainInk, row.Folder: folderInk, row.Link: linkInk, row.Program: runInk, row.Special: oddInk}
+
+func inkOf(look row.Look) ink { return inks[look] }

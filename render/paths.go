@@ -1,86 +1,84 @@
 package render
 
 import (
+	"bytes"
 	"strconv"
-	"strings"
 
 	"frankledger/core/digest"
-	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// paths writes the path of each entry, its exact bytes, with an end after it.
-// Straight onto a terminal the bytes are escaped, since there they would act.
-type paths struct {
+// paths writes the path of each row, its exact bytes, with an end after it. Straight
+// onto a terminal the bytes are escaped, since there they would act.
+type paths[R any] struct {
 	view *View
+	path *row.Column[R]
 	end  byte
 }
 
-func (p paths) Begin(dst []byte) []byte { return dst }
+func (p paths[R]) Begin(dst []byte) []byte { return dst }
 
-func (p paths) Row(dst []byte, e *entry.Entry) []byte {
+func (p paths[R]) Row(dst []byte, r R) []byte {
+	start := len(dst)
+	dst, _ = p.path.AppendText(dst, r)
 	if p.view.Escape {
-		dst = append(dst, Escaped(e.Path())...)
-	} else {
-		dst = e.AppendPath(dst)
+		dst = append(dst[:start], Escaped(string(dst[start:]))...)
 	}
 	return append(dst, p.end)
 }
 
-func (p paths) End(dst []byte, _ *Summary) []byte { return dst }
+func (p paths[R]) End(dst []byte, _ *Summary) []byte { return dst }
 
 // count writes only how many entries there are.
-type count struct{}
+type count[R any] struct{}
 
-func (count) Begin(dst []byte) []byte { return dst }
+func (count[R]) Begin(dst []byte) []byte { return dst }
 
-func (count) Row(dst []byte, _ *entry.Entry) []byte { return dst }
+func (count[R]) Row(dst []byte, _ R) []byte { return dst }
 
-func (count) End(dst []byte, s *Summary) []byte {
+func (count[R]) End(dst []byte, s *Summary) []byte {
 	return append(strconv.AppendInt(dst, s.Matched.Entries(), 10), '\n')
 }
 
-// list writes the full path of each entry, its exact bytes, a line each; if one
-// of them has a line break in it, with NUL after each instead.
-type list struct{ end byte }
+// list writes the full path of each row, its exact bytes, a line each; if one of them
+// has a line break in it, with NUL after each instead.
+type list[R any] struct {
+	path *row.Column[R]
+	end  byte
+	room []byte
+}
 
-func (l *list) Measure(e *entry.Entry) {
-	if strings.Contains(e.Name, "\n") || strings.Contains(e.Folder.FullPath(), "\n") {
+func (l *list[R]) Measure(r R) {
+	if l.room, _ = l.path.AppendText(l.room[:0], r); bytes.IndexByte(l.room, '\n') >= 0 {
 		l.end = 0
 	}
 }
 
-func (l *list) Fresh() Measurer { return &list{end: '\n'} }
+func (l *list[R]) Fresh() Measurer[R] { return &list[R]{path: l.path, end: '\n'} }
 
-func (l *list) Join(fresh Measurer) { l.end = min(l.end, fresh.(*list).end) }
+func (l *list[R]) Join(fresh Measurer[R]) { l.end = min(l.end, fresh.(*list[R]).end) }
 
-func (l *list) Begin(dst []byte) []byte { return dst }
+func (l *list[R]) Begin(dst []byte) []byte { return dst }
 
-func (l *list) Row(dst []byte, e *entry.Entry) []byte {
-	dst = append(dst, e.Folder.FullPath()...)
-	if !e.Self {
-		if dst[len(dst)-1] != '/' {
-			dst = append(dst, '/')
-		}
-		dst = append(dst, e.Name...)
-	}
+func (l *list[R]) Row(dst []byte, r R) []byte {
+	dst, _ = l.path.AppendText(dst, r)
 	return append(dst, l.end)
 }
 
-func (l *list) End(dst []byte, _ *Summary) []byte { return dst }
+func (l *list[R]) End(dst []byte, _ *Summary) []byte { return dst }
 
-// manifest writes lines of digest, space, path (RFC 8493).
-type manifest struct{}
+// manifest writes lines of digest, space, path (RFC 8493), for rows that have a digest.
+type manifest[R any] struct{ digest, path *row.Column[R] }
 
-func (manifest) Begin(dst []byte) []byte { return dst }
+func (m manifest[R]) Begin(dst []byte) []byte { return dst }
 
-func (manifest) Row(dst []byte, e *entry.Entry) []byte {
-	sum, path, ok := e.More.Row.(interface {
-		ManifestLine() (digest, path string, ok bool)
-	}).ManifestLine()
+func (m manifest[R]) Row(dst []byte, r R) []byte {
+	sum, ok := m.digest.AppendText(nil, r)
 	if !ok {
 		return dst
 	}
-	return digest.AppendManifestLine(dst, sum, path)
+	path, _ := m.path.AppendText(nil, r)
+	return digest.AppendManifestLine(dst, string(sum), string(path))
 }
 
-func (manifest) End(dst []byte, _ *Summary) []byte { return dst }
+func (m manifest[R]) End(dst []byte, _ *Summary) []byte { return dst }

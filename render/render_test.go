@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/render"
 )
 
@@ -52,7 +53,7 @@ func TestSpans(t *testing.T) {
 
 // Months and years are those of the calendar.
 func TestRelativeTimes(t *testing.T) {
-	v := view("modified")
+	v := view()
 	v.Zone = time.UTC
 	for _, c := range []struct{ modified, asOf, want string }{
 		{"2026-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "0 seconds ago"},
@@ -72,7 +73,7 @@ func TestRelativeTimes(t *testing.T) {
 		require.NoError(t, err)
 		l := files("n")
 		l[0].Modified = entry.TimeOf(modified)
-		assert.Contains(t, write(t, "table", v, l), c.want)
+		assert.Contains(t, write(t, "table", v, columns("modified"), l), c.want)
 	}
 }
 
@@ -123,16 +124,17 @@ func TestShortenKeepsTheExtension(t *testing.T) {
 	assert.Empty(t, render.Shorten("name", 0))
 }
 
-func view(columns ...string) *render.View {
-	v := &render.View{
+func view() *render.View {
+	return &render.View{
 		Places:  []*entry.Place{{Given: "p", Full: "/full/p"}},
 		Context: &entry.Context{AsOf: time.Unix(1e9, 0), Accounts: accounts{}},
 		Zone:    time.UTC,
 	}
-	for _, name := range columns {
-		v.Columns = append(v.Columns, entry.FieldNamed(name))
-	}
-	return v
+}
+
+// columns are fields of entries as columns.
+func columns(names ...string) []row.Column[*entry.Entry] {
+	return entry.ColumnsNamed(view().Context, names...)
 }
 
 type accounts struct{}
@@ -155,9 +157,9 @@ func files(names ...string) list {
 	return l
 }
 
-func write(t *testing.T, format string, v *render.View, l render.Entries) string {
+func write(t *testing.T, format string, v *render.View, columns []row.Column[*entry.Entry], l row.Source[*entry.Entry]) string {
 	var b bytes.Buffer
-	require.NoError(t, render.All(&b, render.New(format, v), l, &render.Summary{}))
+	require.NoError(t, render.All(&b, render.New(render.FormNamed(format), v, columns), l, &render.Summary{}))
 	return b.String()
 }
 
@@ -170,9 +172,9 @@ func FuzzNamesComeBack(f *testing.F) {
 			return
 		}
 		l := files(a, b)
-		v := view("path", "name", "size", "owner")
+		v, shown := view(), columns("path", "name", "size", "owner")
 
-		reader := stdcsv.NewReader(strings.NewReader(strings.ReplaceAll(write(t, "csv", v, l), "\r\n", "\n")))
+		reader := stdcsv.NewReader(strings.NewReader(strings.ReplaceAll(write(t, "csv", v, shown, l), "\r\n", "\n")))
 		rows, err := reader.ReadAll()
 		require.NoError(t, err)
 		for i, name := range []string{a, b} {
@@ -180,7 +182,7 @@ func FuzzNamesComeBack(f *testing.F) {
 			require.Equal(t, []string{"p/" + name, name}, rows[i+1][:2])
 		}
 
-		decoder := stdjson.NewDecoder(strings.NewReader(write(t, "jsonl", v, l)))
+		decoder := stdjson.NewDecoder(strings.NewReader(write(t, "jsonl", v, shown, l)))
 		for _, name := range []string{a, b} {
 			var row map[string]any
 			require.NoError(t, decoder.Decode(&row))
@@ -193,7 +195,7 @@ func FuzzNamesComeBack(f *testing.F) {
 			require.NoError(t, err)
 			require.Equal(t, "p/"+name, string(exact))
 		}
-		require.Equal(t, "p/"+a+"\x00p/"+b+"\x00", write(t, "paths0", v, l))
+		require.Equal(t, "p/"+a+"\x00p/"+b+"\x00", write(t, "paths0", v, shown, l))
 	})
 }
 
@@ -207,7 +209,7 @@ func TestJSONOfEveryByte(t *testing.T) {
 			names = append(names, string(name))
 		}
 	}
-	decoder := stdjson.NewDecoder(strings.NewReader(write(t, "jsonl", view("name"), files(names...))))
+	decoder := stdjson.NewDecoder(strings.NewReader(write(t, "jsonl", view(), columns("name"), files(names...))))
 	for _, name := range names {
 		var row struct {
 			Name string
@@ -229,7 +231,7 @@ func TestJSONDocument(t *testing.T) {
 		Problems []any
 	}
 	for _, l := range []list{nil, files("one"), files(strings.Split(strings.Repeat("n,", 3000), ",")...)} {
-		require.NoError(t, stdjson.Unmarshal([]byte(write(t, "json", view("name", "size", "modified", "mode", "target", "hidden"), l)), &document))
+		require.NoError(t, stdjson.Unmarshal([]byte(write(t, "json", view(), columns("name", "size", "modified", "mode", "target", "hidden"), l)), &document))
 		assert.Equal(t, "/full/p", document.Place)
 		assert.Len(t, document.Entries, len(l))
 		assert.Equal(t, float64(len(l)), document.Summary["shown"])
@@ -249,16 +251,16 @@ func TestTable(t *testing.T) {
   干潟.wav      2.0 KiB  60 days ago     rw- r-- ---  mara
 
 0 entries
-`, write(t, "table", view("name", "size", "modified", "permissions", "owner"), l))
+`, write(t, "table", view(), columns("name", "size", "modified", "permissions", "owner"), l))
 }
 
 // However narrow the screen, no row is wider, and what is left out is said.
 func TestTableFits(t *testing.T) {
 	l := files("a rather long name of a recording.wav", "干潟の鳥の声を聞く.wav", "b")
 	for width := 5; width < 120; width++ {
-		v := view("name", "kind", "size", "modified", "permissions", "owner")
+		v, shown := view(), columns("name", "kind", "size", "modified", "permissions", "owner")
 		v.Width = width
-		out := write(t, "table", v, l)
+		out := write(t, "table", v, shown, l)
 		rows, _, _ := strings.Cut(strings.TrimPrefix(out, "/full/p\n\n"), "\n\n")
 		for _, row := range strings.Split(rows, "\n") {
 			require.LessOrEqual(t, render.Width(row), max(width, 7), out)
@@ -268,16 +270,16 @@ func TestTableFits(t *testing.T) {
 }
 
 func TestMarkdownIsLiteral(t *testing.T) {
-	out := write(t, "markdown", view("name"), files("a|b*c_d`e<f>[g]\n"))
+	out := write(t, "markdown", view(), columns("name"), files("a|b*c_d`e<f>[g]\n"))
 	assert.Contains(t, out, `| a\|b\*c\_d`+"\\`"+`e\<f\>\[g\]\\n |`)
 }
 
 // Rows streamed by several visitors are whole, and all there.
 func TestStream(t *testing.T) {
-	for _, format := range render.FormatNames() {
-		v := view("name", "size")
+	for _, format := range render.Forms {
+		v := view()
 		var b bytes.Buffer
-		s := render.NewStream(&b, render.New(format, v), 0)
+		s := render.NewStream(&b, render.New(format, v, columns("path", "size")), 0)
 		one, two := s.Visitor(), s.Visitor()
 		for range 2000 {
 			require.NoError(t, one(files("left")))
@@ -286,9 +288,9 @@ func TestStream(t *testing.T) {
 		summary := &render.Summary{}
 		require.NoError(t, s.End(summary))
 		assert.EqualValues(t, 4000, summary.Shown)
-		assert.Equal(t, 2000, strings.Count(b.String(), "left"), format)
-		assert.Equal(t, 2000, strings.Count(b.String(), "right"), format)
-		if format == "json" {
+		assert.Equal(t, 2000, strings.Count(b.String(), "left"), format.Name)
+		assert.Equal(t, 2000, strings.Count(b.String(), "right"), format.Name)
+		if format == render.JSON {
 			assert.True(t, stdjson.Valid(b.Bytes()))
 		}
 	}
@@ -296,16 +298,16 @@ func TestStream(t *testing.T) {
 
 func TestStreamFirst(t *testing.T) {
 	var b bytes.Buffer
-	s := render.NewStream(&b, render.New("paths", view()), 2)
+	s := render.NewStream(&b, render.New(render.Paths, view(), columns("path")), 2)
 	require.NoError(t, s.Visitor()(files("a", "b", "c")))
 	require.NoError(t, s.End(&render.Summary{}))
 	assert.Equal(t, "p/a\np/b\n", b.String())
 }
 
 func TestWriteErrorsComeBack(t *testing.T) {
-	for _, format := range render.FormatNames() {
+	for _, format := range render.Forms {
 		l := files(strings.Split(strings.Repeat("n,", 9000), ",")...)
-		assert.ErrorIs(t, render.All(failing{}, render.New(format, view("name")), l, &render.Summary{}), io.ErrShortWrite, format)
+		assert.ErrorIs(t, render.All(failing{}, render.New(format, view(), columns("path", "name")), l, &render.Summary{}), io.ErrShortWrite, format.Name)
 	}
 }
 

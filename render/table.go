@@ -2,25 +2,26 @@ package render
 
 import (
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
-	"frankledger/core/duplicates"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// table shows entries to people: a heading with the full path, columns parted
-// by white space, a footer.
-type table struct {
+// table shows rows to people: a heading with the full path, columns parted by white
+// space, a footer.
+type table[R any] struct {
 	view    *View
-	columns []*entry.Field // those of the view that there is room for
+	all     []row.Column[R]
+	shown   int                          // how many of these there is room for
+	before  func(dst []byte, r R) []byte // what stands above a row; nil for nothing
 	widths  []widths
-	name    int          // the column that is shortened to fit, or -1
-	nameMax int          // its width at most
-	bar     int          // how wide the whole is drawn
-	rows    int          // measured
-	below   *entry.Field // digits that there is no room for beside the rest
+	name    int            // the column that is shortened to fit, or -1
+	nameMax int            // its width at most
+	bar     int            // how wide the whole is drawn
+	rows    int            // measured
+	below   *row.Column[R] // digits that there is no room for beside the rest
 }
 
 // widths are what the cells of a column take. A cell has two parts: the first
@@ -45,34 +46,37 @@ const (
 	narrowest = 20
 )
 
-func newTable(v *View) *table {
-	t := &table{view: v, columns: v.Columns, widths: make([]widths, len(v.Columns)), name: -1, bar: widestBar}
-	for i, f := range v.Columns {
-		t.widths[i].heading = Width(f.Name)
-		if t.name < 0 && f.Type == entry.Text && slices.Contains([]string{"name", "path", "folder", "stem", "target"}, f.Name) {
+func newTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r R) []byte) *table[R] {
+	t := &table[R]{view: v, all: columns, shown: len(columns), before: before, widths: make([]widths, len(columns)), name: -1, bar: widestBar}
+	for i := range columns {
+		t.widths[i].heading = Width(columns[i].Name)
+		if t.name < 0 && columns[i].Shrinks() {
 			t.name = i
 		}
 	}
 	return t
 }
 
+// columns are those that there is room for.
+func (t *table[R]) columns() []row.Column[R] { return t.all[:t.shown] }
+
 // fit makes the columns fit the terminal: by drawing shorter bars, then
 // shorter names, and where that is not enough by leaving out the last columns.
-func (t *table) fit() {
+func (t *table[R]) fit() {
 	limit := t.view.Width
 	if t.name >= 0 {
 		t.nameMax = t.widths[t.name].all()
 	}
 	for limit > 0 {
 		all := indent - gap
-		for i := range t.columns {
+		for i := range t.columns() {
 			all += t.widths[i].all() + gap
 		}
 		if all <= limit {
 			return
 		}
-		for i, f := range t.columns {
-			if f.Type == entry.Bar && t.bar == widestBar {
+		for i := range t.columns() {
+			if t.all[i].Type == row.Bar && t.bar == widestBar {
 				t.bar = max(shortestBar, widestBar-(all-limit))
 				before := t.widths[i].all()
 				t.widths[i].right = min(t.widths[i].right, t.bar)
@@ -82,50 +86,50 @@ func (t *table) fit() {
 		if all <= limit {
 			return
 		}
-		if last := len(t.columns) - 1; t.below == nil && t.columns[last].Type == entry.Hex {
-			t.below, t.columns = t.columns[last], t.columns[:last]
+		if last := t.shown - 1; t.below == nil && t.all[last].Type == row.Digits {
+			t.below, t.shown = &t.all[last], last
 			continue
 		}
 		if t.name >= 0 {
 			shorter := max(t.nameMax-(all-limit), min(narrowest, t.nameMax), t.widths[t.name].heading)
 			all -= t.nameMax - shorter
-			if all <= limit || len(t.columns) == t.name+1 {
+			if all <= limit || t.shown == t.name+1 {
 				t.nameMax = max(shorter-max(0, all-limit), 1)
 				t.widths[t.name].right = min(t.widths[t.name].right, t.nameMax)
 				return
 			}
 		}
-		if len(t.columns) == 1 {
+		if t.shown == 1 {
 			return
 		}
-		t.columns = t.columns[:len(t.columns)-1]
+		t.shown--
 	}
 }
 
 // Measure implements Measurer.
-func (t *table) Measure(e *entry.Entry) {
+func (t *table[R]) Measure(r R) {
 	t.rows++
-	for i, f := range t.view.Columns {
-		left, right := t.view.cell(f, e)
+	for i := range t.all {
+		left, right := cell(t.view, &t.all[i], r)
 		t.widths[i].left = max(t.widths[i].left, Width(left))
 		t.widths[i].right = max(t.widths[i].right, Width(right))
 	}
 }
 
 // Fresh implements Measurer.
-func (t *table) Fresh() Measurer { return newTable(t.view) }
+func (t *table[R]) Fresh() Measurer[R] { return newTable(t.view, t.all, t.before) }
 
 // Join implements Measurer.
-func (t *table) Join(fresh Measurer) {
-	t.rows += fresh.(*table).rows
-	for i, w := range fresh.(*table).widths {
+func (t *table[R]) Join(fresh Measurer[R]) {
+	t.rows += fresh.(*table[R]).rows
+	for i, w := range fresh.(*table[R]).widths {
 		t.widths[i].left = max(t.widths[i].left, w.left)
 		t.widths[i].right = max(t.widths[i].right, w.right)
 	}
 }
 
 // Begin implements Format.
-func (t *table) Begin(dst []byte) []byte {
+func (t *table[R]) Begin(dst []byte) []byte {
 	v := t.view
 	t.fit()
 	if v.Plain {
@@ -136,13 +140,13 @@ func (t *table) Begin(dst []byte) []byte {
 		dst = append(dst, '\n')
 	}
 	dst = append(dst, '\n')
-	if len(t.columns) == 1 && t.below == nil || t.rows == 0 { // it speaks for itself, or there is nothing to head
+	if t.shown == 1 && t.below == nil || t.rows == 0 { // it speaks for itself, or there is nothing to head
 		return dst
 	}
 	var line []byte
 	line = fill(line, indent)
-	for i, f := range t.columns {
-		w := t.widths[i]
+	for i := range t.columns() {
+		f, w := &t.all[i], t.widths[i]
 		if w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading {
 			// Over two parts, the heading stands flush right with the first
 			// if it fits there.
@@ -162,24 +166,21 @@ func (t *table) Begin(dst []byte) []byte {
 }
 
 // Row implements Format.
-func (t *table) Row(dst []byte, e *entry.Entry) []byte {
+func (t *table[R]) Row(dst []byte, r R) []byte {
 	v := t.view
-	if p, ok := rowOf(e).(parted); ok && p.Parted() {
-		dst = append(dst, '\n')
-	}
-	if s, ok := rowOf(e).(ofSet); ok && s.Heads() != nil {
-		dst = v.Palette.put(fill(dst, indent), v.setLine(s.Heads()), plainInk)
-		dst = append(dst, '\n')
+	if t.before != nil {
+		dst = t.before(dst, r)
 	}
 	dst = fill(dst, indent)
 	pending := 0
-	for i, f := range t.columns {
-		left, right := v.cell(f, e)
+	for i := range t.columns() {
+		f := &t.all[i]
+		left, right := cell(v, f, r)
 		switch {
 		case i == t.name:
 			right = Shorten(right, t.nameMax)
-		case f.Type == entry.Bar:
-			n, _ := f.Number(e, v.Context)
+		case f.Type == row.Bar:
+			n, _ := f.Number(r)
 			right = bar(n, t.bar)
 		}
 		w := t.widths[i]
@@ -206,13 +207,13 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 		dst = fill(dst, pending+lead)
 		ink := plainInk
 		if i == t.name {
-			ink = inkOf(e)
+			ink = inkOf(f.Look(r))
 		} else if left == absent || right == absent {
 			ink = quietInk
 		}
 		dst = v.Palette.put(dst, left, ink)
 		dst = fill(dst, between)
-		if left != "" && left != absent && f.Type == entry.Bytes {
+		if left != "" && left != absent && f.Type == row.Bytes {
 			ink = quietInk
 		}
 		dst = v.Palette.put(dst, right, ink)
@@ -220,7 +221,7 @@ func (t *table) Row(dst []byte, e *entry.Entry) []byte {
 	}
 	dst = append(dst, '\n')
 	if t.below != nil {
-		_, digits := v.cell(t.below, e)
+		_, digits := cell(v, t.below, r)
 		for _, line := range wrapGroups(digits, v.Width-2*indent) {
 			dst = v.Palette.put(fill(dst, 2*indent), line, quietInk)
 			dst = append(dst, '\n')
@@ -259,7 +260,7 @@ func wrapGroups(text string, width int) (lines []string) {
 }
 
 // End implements Format.
-func (t *table) End(dst []byte, s *Summary) []byte {
+func (t *table[R]) End(dst []byte, s *Summary) []byte {
 	if t.view.Plain {
 		return dst
 	}
@@ -268,9 +269,9 @@ func (t *table) End(dst []byte, s *Summary) []byte {
 	}
 	lines := t.view.footer(s)
 	var names []string
-	for _, f := range t.view.Columns[len(t.columns):] {
-		if f != t.below {
-			names = append(names, f.Name)
+	for i := t.shown; i < len(t.all); i++ {
+		if &t.all[i] != t.below {
+			names = append(names, t.all[i].Name)
 		}
 	}
 	if len(names) > 0 {
@@ -283,62 +284,39 @@ func (t *table) End(dst []byte, s *Summary) []byte {
 	return dst
 }
 
-// parted is a row that begins a new group: a table leaves a line free before it.
-type parted interface{ Parted() bool }
-
-// ofSet is a row of a set of files with the same content. The first row of each
-// heads it.
-type ofSet interface{ Heads() *duplicates.Set }
-
-func rowOf(e *entry.Entry) any {
-	if e.More == nil {
-		return nil
-	}
-	return e.More.Row
-}
-
-// cell returns the two parts of what a column shows of an entry.
-func (v *View) cell(f *entry.Field, e *entry.Entry) (left, right string) {
-	left, right = v.valueCell(f, e)
-	if f.Blank && left == "" && right == absent {
+// cell returns the two parts of what a column shows of a row.
+func cell[R any](v *View, c *row.Column[R], r R) (left, right string) {
+	left, right = valueCell(v, c, r)
+	if c.Blank() && left == "" && right == absent {
 		right = ""
 	}
 	return left, right
 }
 
-func (v *View) valueCell(f *entry.Field, e *entry.Entry) (left, right string) {
-	switch f.Type {
-	case entry.Hex:
-		text, ok := f.AppendText(nil, e, v.Context)
+func valueCell[R any](v *View, c *row.Column[R], r R) (left, right string) {
+	switch c.Type {
+	case row.Digits:
+		text, ok := c.Text(r)
 		switch {
 		case !ok:
 			return "", absent
 		case v.Escape:
-			return "", groups(string(text))
+			return "", groups(text)
 		}
-		return "", string(text)
-	case entry.Text:
-		if f.Name == "permissions" && e.Known&entry.FactStatus != 0 {
-			return "", e.Permissions.Triads()
-		}
-		if f == nameField && (len(v.Places) > 1 || len(v.Places) == 1 && v.Places[0].List) {
-			return "", Escaped(e.Path())
-		}
-		if f == nameField {
-			return "", Escaped(e.Way())
-		}
-		text, ok := f.AppendText(nil, e, v.Context)
+		return "", text
+	case row.Text:
+		text, ok := c.Text(r)
 		if !ok {
 			return "", absent
 		}
-		return "", Escaped(string(text))
-	case entry.Moment:
-		if t, ok := f.Moment(e); ok {
+		return "", Escaped(text)
+	case row.Time:
+		if t, ok := c.Moment(r); ok {
 			return v.moment(t)
 		}
 		return "", absent
-	case entry.Flag:
-		switch is, ok := f.Flag(e); {
+	case row.Flag:
+		switch is, ok := c.Flag(r); {
 		case !ok:
 			return "", absent
 		case is:
@@ -346,25 +324,26 @@ func (v *View) valueCell(f *entry.Field, e *entry.Entry) (left, right string) {
 		}
 		return "", "no"
 	}
-	n, ok := f.Number(e, v.Context)
-	switch {
-	case !ok:
+	n, ok := c.Number(r)
+	if !ok {
 		return "", absent
-	case f.Type == entry.Bytes:
+	}
+	switch c.Type {
+	case row.Bytes:
 		left, right = v.Units.Size(n)
-		if e.Marks&entry.MarkAtLeast != 0 && (f.Name == "size" || f.Name == "disk") {
+		if c.IsAtLeast(r) {
 			left = "≥ " + left
 		}
 		return left, right
-	case f.Type == entry.Mode:
+	case row.Mode:
 		return "", entry.Permissions(n).Octal()
-	case f.Type == entry.Share:
+	case row.Share:
 		return fmt.Sprintf("%.1f", float64(n)/1e4), "%"
-	case f.Type == entry.Bar:
+	case row.Bar:
 		return "", bar(n, widestBar)
-	case f.Name == "files" || f.Name == "folders" || f.Name == "count" || f.Name == "copies":
+	case row.Count:
 		return Grouped(n), ""
-	case f.Type == entry.Span:
+	case row.Span:
 		if n < 0 { // in the future
 			left, right = span(-n)
 			return "-" + left, right

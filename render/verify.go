@@ -4,7 +4,6 @@ import (
 	"strings"
 
 	"frankledger/core/digest"
-	"frankledger/core/entry"
 	"frankledger/core/verify"
 )
 
@@ -16,7 +15,7 @@ const verifyStatusWidth = len("unreadable")
 type verified struct{ *View }
 
 // NewVerified returns the format for results.
-func NewVerified(v *View) Format { return verified{v} }
+func NewVerified(v *View) Format[*verify.Result] { return verified{v} }
 
 // Begin implements Format.
 func (v verified) Begin(dst []byte) []byte {
@@ -30,8 +29,7 @@ func (v verified) Begin(dst []byte) []byte {
 }
 
 // Row implements Format.
-func (v verified) Row(dst []byte, e *entry.Entry) []byte {
-	r := rowOf(e).(*verify.Result)
+func (v verified) Row(dst []byte, r *verify.Result) []byte {
 	status, ink := r.Status.String(), alarmInk
 	if r.Status == verify.Same {
 		ink = plainInk

@@ -6,13 +6,14 @@ import (
 	"sync"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 )
 
 // separated is a format that puts something between entries.
 type separated interface{ Separator() string }
 
-func separator(f Format) string {
+func separator[R any](f Format[R]) string {
 	if s, ok := f.(separated); ok {
 		return s.Separator()
 	}
@@ -22,42 +23,35 @@ func separator(f Format) string {
 // flushAt is how much is gathered before it is written.
 const flushAt = 64 << 10
 
-// Entries are entries in the order they are to be written in. At may be called
-// from several goroutines.
-type Entries interface {
-	Len() int
-	At(i int) *entry.Entry
-}
-
-// All writes entries that are all there, formatting them on all cores. The
-// summary's number of entries shown is set.
-func All(w io.Writer, f Format, entries Entries, s *Summary) error {
-	count := entries.Len()
-	if m, ok := f.(Measurer); ok {
-		measure(m, entries)
+// All writes rows that are all there, formatting them on all cores. The summary's number
+// of rows shown is set.
+func All[R any](w io.Writer, f Format[R], list row.Source[R], s *Summary) error {
+	count := list.Len()
+	if m, ok := f.(Measurer[R]); ok {
+		measure(m, list)
 	}
 	s.Shown = int64(count)
 	if _, err := w.Write(f.Begin(nil)); err != nil {
 		return err
 	}
-	if err := rows(w, f, entries); err != nil {
+	if err := rows(w, f, list); err != nil {
 		return err
 	}
 	_, err := w.Write(f.End(nil, s))
 	return err
 }
 
-// measure shows a measurer all the entries, on all cores.
-func measure(m Measurer, entries Entries) {
-	count := entries.Len()
+// measure shows a measurer all the rows, on all cores.
+func measure[R any](m Measurer[R], list row.Source[R]) {
+	count := list.Len()
 	cores := min(runtime.GOMAXPROCS(0), 1+count/chunk)
-	fresh := make([]Measurer, cores)
+	fresh := make([]Measurer[R], cores)
 	var group sync.WaitGroup
 	for core := range cores {
 		fresh[core] = m.Fresh()
 		group.Go(func() {
 			for i := core * count / cores; i < (core+1)*count/cores; i++ {
-				fresh[core].Measure(entries.At(i))
+				fresh[core].Measure(list.At(i))
 			}
 		})
 	}
@@ -67,7 +61,7 @@ func measure(m Measurer, entries Entries) {
 	}
 }
 
-// chunk is how many entries are formatted at a time on one core.
+// chunk is how many rows are formatted at a time on one core.
 const chunk = 512
 
 // rowsPiece is some rows of a chunk, and whether they are its last.
@@ -76,16 +70,16 @@ type rowsPiece struct {
 	last bool
 }
 
-// rows writes the entries in rounds: in each, every core formats a chunk, and
+// rows writes the rows in rounds: in each, every core formats a chunk, and
 // then these are written one after another while the next are being formatted.
 // A chunk of long rows comes in several pieces.
-func rows(w io.Writer, f Format, entries Entries) error {
-	between, count := separator(f), entries.Len()
+func rows[R any](w io.Writer, f Format[R], list row.Source[R]) error {
+	between, count := separator(f), list.Len()
 	row := func(dst []byte, i int) []byte {
 		if i > 0 {
 			dst = append(dst, between...)
 		}
-		return f.Row(dst, entries.At(i))
+		return f.Row(dst, list.At(i))
 	}
 	if count <= chunk {
 		var dst []byte
@@ -152,7 +146,7 @@ func rows(w io.Writer, f Format, entries Entries) error {
 // Stream is a sink that writes entries as they are found.
 type Stream struct {
 	w       io.Writer
-	format  Format
+	format  Format[*entry.Entry]
 	between string
 	first   int64 // how many to write at most; 0 for all
 
@@ -171,7 +165,7 @@ type streamWriter struct {
 
 // NewStream returns a stream of entries, or of the first so many that are
 // found.
-func NewStream(w io.Writer, f Format, first int) *Stream {
+func NewStream(w io.Writer, f Format[*entry.Entry], first int) *Stream {
 	return &Stream{w: w, format: f, between: separator(f), first: int64(first)}
 }
 
@@ -181,7 +175,7 @@ func (s *Stream) Visitor() source.Visitor {
 	s.mu.Lock()
 	s.writers = append(s.writers, own)
 	s.mu.Unlock()
-	_, measures := s.format.(Measurer)
+	_, measures := s.format.(Measurer[*entry.Entry])
 	if measures || s.first > 0 {
 		return s.visitInTurn
 	}
@@ -224,7 +218,7 @@ func (s *Stream) begin() error {
 		return nil
 	}
 	s.begun = true
-	if m, ok := s.format.(Measurer); ok {
+	if m, ok := s.format.(Measurer[*entry.Entry]); ok {
 		for i := range s.held {
 			m.Measure(&s.held[i])
 		}
@@ -241,7 +235,7 @@ const enoughToMeasure = 1000
 func (s *Stream) visitInTurn(entries []entry.Entry) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if _, measures := s.format.(Measurer); measures && !s.begun {
+	if _, measures := s.format.(Measurer[*entry.Entry]); measures && !s.begun {
 		for _, e := range entries {
 			e.Name = string([]byte(e.Name))
 			e.More = e.More.Clone()

@@ -2,75 +2,74 @@ package act
 
 import (
 	"fmt"
-	"path"
-	"slices"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// Rows returns the steps as entries, for Columns.
-func (p *Plan) Rows() (list []*entry.Entry) {
-	for _, s := range p.Steps {
-		e := entry.Entry{}
-		if s.Entry != nil {
-			e = *s.Entry
-		} else {
-			kind, _ := entry.KindNamed(s.Kind)
-			e = entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: string(s.Path), Full: string(s.Path)}}, Self: true, Name: path.Base(string(s.Path)),
-				Kind: kind, Known: entry.FactStatus, Size: s.Size, Modified: entry.Time(s.Modified)}
-		}
-		e.More = &entry.More{Row: s}
-		if s.Holds != nil {
-			e.Size, e.Summed = s.Holds.Size, true
-		}
-		list = append(list, &e)
+// Columns returns what steps are shown with, to people.
+func (p *Plan) Columns() []row.Column[*Step] {
+	return []row.Column[*Step]{
+		row.TextColumn("name", "of the entry", func(s *Step) (string, bool) {
+			if s.Entry != nil {
+				return s.Entry.Path(), true
+			}
+			return string(s.Path), true
+		}).Shrinking().Looking((*Step).look),
+		row.TextColumn("does", "what the step does, or why it is refused", func(s *Step) (string, bool) {
+			switch {
+			case s.Refused != "":
+				return "refused: " + string(s.Refused), true
+			case s.Notes != "":
+				return p.Does(s) + "; " + string(s.Notes), true
+			}
+			return p.Does(s), true
+		}),
+		row.TextColumn("kind", "what it is", func(s *Step) (string, bool) { return s.Kind, true }),
+		row.NumberColumn("size", "bytes of content, with all that is in it", row.Bytes, (*Step).size),
+		row.TimeColumn("modified", "when its content was last altered", func(s *Step) (row.Moment, bool) {
+			if s.Entry != nil {
+				return s.Entry.Modified, s.Entry.Known.Has(entry.FactStatus)
+			}
+			return row.Moment(s.Modified), true
+		}),
 	}
-	return list
 }
 
-func stepIn(e *entry.Entry) *Step { return e.More.Row.(*Step) }
+func (s *Step) size() (bytes int64, known bool) {
+	switch {
+	case s.Holds != nil:
+		return s.Holds.Size, true
+	case s.Entry != nil:
+		return s.Entry.Size, s.Entry.HasSize()
+	}
+	return s.Size, s.Kind == entry.KindFile.String()
+}
 
-// Columns returns the fields to show steps with, to people.
-func (p *Plan) Columns() []*entry.Field {
-	does := entry.TextField("does", "what the step does, or why it is refused", func(e *entry.Entry) (string, bool) {
-		if s := stepIn(e); s.Refused != "" {
-			return "refused: " + string(s.Refused), true
-		}
-		s := stepIn(e)
-		if s.Notes != "" {
-			return p.Does(s) + "; " + string(s.Notes), true
-		}
-		return p.Does(s), true
-	})
-	name := entry.TextField("name", "of the entry", func(e *entry.Entry) (string, bool) { return e.Path(), true })
-	return []*entry.Field{name, does, entry.FieldNamed("kind"), entry.FieldNamed("size"), entry.FieldNamed("modified")}
+func (s *Step) look() row.Look {
+	if s.Entry != nil {
+		return s.Entry.Look()
+	}
+	kind, _ := entry.KindNamed(s.Kind)
+	return (&entry.Entry{Kind: kind}).Look()
 }
 
 // Does tells what a step does.
 func (p *Plan) Does(s *Step) string { return verbs[p.Action].does(p, s) }
 
-// PastEntries returns journals as entries, the newest first, for PastColumns.
-func PastEntries(list []*Past) (entries []*entry.Entry) {
-	for _, p := range slices.Backward(list) {
-		entries = append(entries, &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: "/", Full: "/"}}, Self: true, More: &entry.More{Row: p}})
+// PastColumns returns what journals are shown with.
+func PastColumns() []row.Column[*Past] {
+	count := func(name, meaning string, state State) row.Column[*Past] {
+		return row.NumberColumn(name, meaning, row.Number, func(p *Past) (int64, bool) { return int64(p.Count(state)), true })
 	}
-	return entries
-}
-
-// PastColumns returns the fields to show journals with.
-func PastColumns() []*entry.Field {
-	of := func(e *entry.Entry) *Past { return e.More.Row.(*Past) }
-	count := func(name, meaning string, state State) *entry.Field {
-		return entry.NumberField(name, meaning, entry.Number, func(e *entry.Entry) (int64, bool) { return int64(of(e).Count(state)), true })
-	}
-	return []*entry.Field{
-		entry.TextField("action", "what was done", func(e *entry.Entry) (string, bool) { return string(of(e).Action), true }),
-		entry.NumberField("number", "of the journal", entry.Number, func(e *entry.Entry) (int64, bool) { return of(e).Number, true }),
-		entry.MomentField("began", "when", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(of(e).Began), true }),
-		entry.NumberField("steps", "how many there were", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(len(of(e).Steps)), true }),
+	return []row.Column[*Past]{
+		row.TextColumn("action", "what was done", func(p *Past) (string, bool) { return string(p.Action), true }),
+		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }),
+		row.TimeColumn("began", "when", func(p *Past) (row.Moment, bool) { return row.MomentOf(p.Began), true }),
+		row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(len(p.Steps)), true }),
 		count("done", "how many are done", Done), count("failed", "how many could not be", Failed), count("undone", "how many were taken back", Undone),
 		count("partly", "how many were done, but not to their end", Partly),
-		entry.TextField("state", "how it ended", func(e *entry.Entry) (string, bool) { return of(e).Word(), true }),
+		row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true }),
 	}
 }
 
@@ -103,30 +102,20 @@ var stateWords = [...]string{"not begun", "begun", "done", "failed", "undone", "
 
 func (s State) String() string { return stateWords[s] }
 
-// StepEntries returns the steps of a journal as entries, for StepColumns.
-func (p *Past) StepEntries() (entries []*entry.Entry) {
-	for _, s := range p.Steps {
-		kind, _ := entry.KindNamed(s.Kind)
-		entries = append(entries, &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: string(s.Path), Full: string(s.Path)}}, Self: true, Name: path.Base(string(s.Path)),
-			Kind: kind, More: &entry.More{Row: s}})
-	}
-	return entries
-}
-
-// StepColumns returns the fields to show the steps of a journal with.
-func StepColumns() []*entry.Field {
-	of := func(e *entry.Entry) *PastStep { return e.More.Row.(*PastStep) }
-	to := entry.TextField("to", "where it went", func(e *entry.Entry) (string, bool) { return string(of(e).To), of(e).To != "" })
-	why := entry.TextField("why", "it could not be done, or not as it was meant", func(e *entry.Entry) (string, bool) {
-		s := of(e)
-		if s.Of > 0 {
-			return fmt.Sprintf("%d of %d entries were removed; %s", s.Gone, s.Of, s.Why), true
-		}
-		return s.Why, s.Why != ""
-	})
-	return []*entry.Field{
-		entry.FieldNamed("path"),
-		entry.TextField("state", "what became of it", func(e *entry.Entry) (string, bool) { return of(e).Word(), true }),
-		to.LeftBlank(), why.LeftBlank(),
+// PastStepColumns returns what the steps of a journal are shown with.
+func PastStepColumns() []row.Column[*PastStep] {
+	return []row.Column[*PastStep]{
+		row.TextColumn("path", "what it was done to", func(s *PastStep) (string, bool) { return string(s.Path), true }).Shrinking().Looking(func(s *PastStep) row.Look {
+			kind, _ := entry.KindNamed(s.Kind)
+			return (&entry.Entry{Kind: kind}).Look()
+		}),
+		row.TextColumn("state", "what became of it", func(s *PastStep) (string, bool) { return s.Word(), true }),
+		row.TextColumn("to", "where it went", func(s *PastStep) (string, bool) { return string(s.To), s.To != "" }).LeftBlank(),
+		row.TextColumn("why", "it could not be done, or not as it was meant", func(s *PastStep) (string, bool) {
+			if s.Of > 0 {
+				return fmt.Sprintf("%d of %d entries were removed; %s", s.Gone, s.Of, s.Why), true
+			}
+			return s.Why, s.Why != ""
+		}).LeftBlank(),
 	}
 }

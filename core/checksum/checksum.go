@@ -10,6 +10,7 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
 // Row is a digest of a file.
@@ -110,26 +111,18 @@ func (a *Answer) Sort() {
 // Len returns how many rows there are.
 func (a *Answer) Len() int { return len(a.files) * len(a.algorithms) }
 
-// At returns a row as an entry, for the fields of Columns. It may be called from
-// several goroutines.
-func (a *Answer) At(i int) *entry.Entry {
+// At returns a row. It may be called from several goroutines.
+func (a *Answer) At(i int) *Row {
 	at, by := i/len(a.algorithms), i%len(a.algorithms)
-	made := &struct { // one allocation
-		entry entry.Entry
-		more  entry.More
-		row   Row
-	}{entry: *a.files[at]}
-	e, row := &made.entry, &made.row
-	*row = Row{Entry: a.files[at], Algorithm: a.algorithms[by], first: by == 0, Digest: hex.EncodeToString([]byte(a.sum(e, a.algorithms[by])))}
+	e := a.files[at]
+	row := &Row{Entry: e, Algorithm: a.algorithms[by], first: by == 0, Digest: hex.EncodeToString([]byte(a.sum(e, a.algorithms[by])))}
 	if a.alike != nil {
 		row.Alike = int(a.alike[at])
 	}
 	if a.Listed != nil {
-		row.Listed = a.Listed(a.files[at])
+		row.Listed = a.Listed(e)
 	}
-	made.more.Row = row
-	e.More = &made.more
-	return e
+	return row
 }
 
 // Mark is a short word for a number from 1: a, b, … z, aa, ab, ….
@@ -141,41 +134,29 @@ func Mark(n int) string {
 	return mark
 }
 
-// ManifestLine returns what a line of a list has of the row; ok is false if it
-// has no digest.
-func (r *Row) ManifestLine() (digest, path string, ok bool) {
-	return r.Digest, r.Listed, r.Digest != ""
-}
-
-func rowOf(e *entry.Entry) *Row { return e.More.Row.(*Row) }
-
-var (
-	markField = entry.TextField("same", "files with the same mark have the same content", func(e *entry.Entry) (string, bool) {
-		return Mark(rowOf(e).Alike), rowOf(e).Alike > 0 && rowOf(e).first
-	}).LeftBlank()
-	algorithmField = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).Algorithm.Name, true })
-	digestField    = entry.HexField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).Digest, rowOf(e).Digest != "" })
-	listedField    = entry.TextField("path", "the path from the folder of the list", func(e *entry.Entry) (string, bool) { return rowOf(e).Listed, true })
-)
-
-// Columns returns the fields to show rows with, for people or for programs. In
-// a list to be kept, paths start from its folder.
-func (a *Answer) Columns(forPeople bool) []*entry.Field {
-	size := entry.FieldNamed("size")
-	if !forPeople {
-		path := entry.FieldNamed("path")
-		if a.Listed != nil {
-			path = listedField
-		}
-		return []*entry.Field{path, size, algorithmField, digestField, entry.FieldNamed("modified")}
+// Columns returns what rows are shown with. In a list to be kept, paths start from its
+// folder.
+func (a *Answer) Columns(c *entry.Context) []row.Column[*Row] {
+	const programs, people = row.Programs, row.People
+	in := func(r *Row) *entry.Entry { return r.Entry }
+	facts := func(to row.Readers, name string) row.Column[*Row] {
+		return row.Through(row.Choose(entry.ColumnsNamed(c, name), to)[0], in).For(to)
 	}
-	columns := []*entry.Field{entry.FieldNamed("name")}
+	path := facts(programs, "path")
+	if a.Listed != nil {
+		path = row.TextColumn("path", "the path from the folder of the list", func(r *Row) (string, bool) { return r.Listed, true }).For(programs)
+	}
+	columns := []row.Column[*Row]{path, facts(people, "name")}
 	if len(a.Groups) > 0 {
-		columns = append(columns, markField)
+		columns = append(columns, row.TextColumn("same", "files with the same mark have the same content", func(r *Row) (string, bool) {
+			return Mark(r.Alike), r.Alike > 0 && r.first
+		}).LeftBlank().For(people))
 	}
-	columns = append(columns, size)
-	if len(a.algorithms) > 1 {
-		columns = append(columns, algorithmField)
+	algorithm := row.TextColumn("algorithm", "of the digest", func(r *Row) (string, bool) { return r.Algorithm.Name, true })
+	if len(a.algorithms) < 2 {
+		algorithm = algorithm.For(programs)
 	}
-	return append(columns, digestField)
+	return append(columns, facts(row.Everyone, "size"), algorithm,
+		row.DigitsColumn("digest", "of the content, in hexadecimal", func(r *Row) (string, bool) { return r.Digest, r.Digest != "" }),
+		facts(programs, "modified"))
 }

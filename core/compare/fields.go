@@ -5,36 +5,32 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// Entries returns the results as entries, for Columns: all, or all but what only
-// came along with its folder.
-func (answer *Answer) Entries(all bool) (list []*entry.Entry) {
+// Rows returns the results: all, or all but what only came along with its folder.
+func (answer *Answer) Rows(all bool) (list row.List[*Result]) {
 	for _, r := range answer.Results {
-		if r.Carried && !all {
-			continue
+		if all || !r.Carried {
+			list = append(list, r)
 		}
-		e := *r.Entry()
-		e.More = &entry.More{Row: r}
-		list = append(list, &e)
 	}
 	return list
 }
 
-// Parted tells whether the row begins another kind of change.
+// Parted tells whether the result begins another kind of change.
 func (r *Result) Parted() bool { return r.opens && !r.top }
 
-func resultOf(e *entry.Entry) *Result { return e.More.Row.(*Result) }
-
-// difference is a row within a result.
+// difference is a fact that differs, with its values as text; of content there are
+// none.
 type difference struct {
-	field  *entry.Field
-	result *Result
+	fact          string
+	before, after func() (string, bool)
 }
 
-// value of a fact before or after, as text.
-func (d difference) value(e *entry.Entry, c *entry.Context) (string, bool) {
-	switch f := d.field; f.Type {
+// valueText is the value of a fact of an entry, as text.
+func valueText(f *entry.Field, e *entry.Entry, c *entry.Context) (string, bool) {
+	switch f.Type {
 	case entry.Moment:
 		t, ok := f.Moment(e)
 		return string(t.AppendRFC3339(nil)), ok
@@ -49,62 +45,52 @@ func (d difference) value(e *entry.Entry, c *entry.Context) (string, bool) {
 	}
 }
 
-// Columns returns the fields to show results with, for programs: in JSON with
-// the facts that differ as rows of their own.
-func Columns(inJSON bool, c *entry.Context) []*entry.Field {
-	columns := []*entry.Field{
-		entry.TextField("change", "added, removed, altered, moved or details", func(e *entry.Entry) (string, bool) { return resultOf(e).Change.String(), true }),
-		entry.FieldNamed("path"),
-		entry.TextField("from", "the path it was moved from", func(e *entry.Entry) (string, bool) {
-			r := resultOf(e)
+// Columns returns what results are shown with to programs: to those that take values
+// within values, with the values before and after.
+func Columns(c *entry.Context) []row.Column[*Result] {
+	facts := func(names ...string) []row.Column[*Result] {
+		return row.AllThrough(entry.ColumnsNamed(c, names...), (*Result).Entry)
+	}
+	columns := append([]row.Column[*Result]{row.TextColumn("change", "added, removed, altered, moved or details", func(r *Result) (string, bool) { return r.Change.String(), true })},
+		facts("path")...)
+	columns = append(columns,
+		row.TextColumn("from", "the path it was moved from", func(r *Result) (string, bool) {
 			if r.Change != Moved {
 				return "", false
 			}
 			return r.A.Path(), true
 		}),
-		entry.TextField("way", "its way from the place", func(e *entry.Entry) (string, bool) { return resultOf(e).Way, true }),
-		entry.FieldNamed("kind"), entry.FieldNamed("size"),
-	}
-	if !inJSON {
-		return append(columns, entry.TextField("differs", "the facts that differ", func(e *entry.Entry) (string, bool) {
-			words := resultOf(e).Words()
+		row.TextColumn("way", "its way from the place", func(r *Result) (string, bool) { return r.Way, true }))
+	columns = append(append(columns, facts("kind", "size")...),
+		row.TextColumn("differs", "the facts that differ", func(r *Result) (string, bool) {
+			words := r.Words()
 			return strings.Join(words, " "), len(words) > 0
-		}))
-	}
-	inside := []*entry.Field{
-		entry.TextField("fact", "what differs", func(e *entry.Entry) (string, bool) { return e.Name, true }),
-		valueField("before", c, func(r *Result) *entry.Entry { return r.A }),
-		valueField("after", c, func(r *Result) *entry.Entry { return r.B }),
-	}
-	return append(columns, entry.RowsField("differs", "the facts that differ", inside, func(e *entry.Entry) (rows []*entry.Entry) {
-		r := resultOf(e)
-		if r.Content {
-			rows = append(rows, &entry.Entry{Name: "content", More: &entry.More{}})
-		}
-		for _, f := range r.Differences {
-			rows = append(rows, &entry.Entry{Name: f.Name, More: &entry.More{Row: difference{f, r}}})
-		}
-		return rows
-	}))
+		}).For(row.Flat),
+		row.RowsColumn("differs", "the facts that differ", []row.Column[difference]{
+			row.TextColumn("fact", "what differs", func(d difference) (string, bool) { return d.fact, true }),
+			row.TextColumn("before", "its value before", func(d difference) (string, bool) { return d.before() }),
+			row.TextColumn("after", "its value after", func(d difference) (string, bool) { return d.after() }),
+		}, func(r *Result) []difference { return r.differences(c) }))
+	return row.Only(columns, row.Programs)
 }
 
-func valueField(name string, c *entry.Context, of func(*Result) *entry.Entry) *entry.Field {
-	return entry.TextField(name, "its value "+name, func(e *entry.Entry) (string, bool) {
-		d, ok := e.More.Row.(difference)
-		if !ok {
-			return "", false // content is too much to show
-		}
-		return d.value(of(d.result), c)
-	})
+// differences are the facts that differ.
+func (r *Result) differences(c *entry.Context) (list []difference) {
+	none := func() (string, bool) { return "", false } // content is too much to show
+	if r.Content {
+		list = append(list, difference{"content", none, none})
+	}
+	for _, f := range r.Differences {
+		list = append(list, difference{f.Name,
+			func() (string, bool) { return valueText(f, r.A, c) }, func() (string, bool) { return valueText(f, r.B, c) }})
+	}
+	return list
 }
 
 // Words names what differs.
 func (r *Result) Words() (words []string) {
-	if r.Content {
-		words = append(words, "content")
-	}
-	for _, f := range r.Differences {
-		words = append(words, f.Name)
+	for _, d := range r.differences(nil) {
+		words = append(words, d.fact)
 	}
 	return words
 }

@@ -491,24 +491,3 @@ func (a *Answer) add(s *Set) {
 	a.Reclaimable += s.Reclaimable
 	a.UpTo = a.UpTo || s.UpTo
 }
-
-// SpareEntries returns the names of all files that need not stay.
-func (a *Answer) SpareEntries() (spares []*entry.Entry) {
-	for _, set := range a.Sets {
-		keeper := slices.IndexFunc(set.Copies, func(c Copy) bool { return c.Stays })
-		for i, c := range set.Copies {
-			if c.Stays {
-				continue
-			}
-			e := *c.Entry
-			more := entry.More{}
-			if e.More != nil {
-				more = *e.More
-			}
-			more.Row = &row{set: set, copy: &set.Copies[i], at: i, keeper: set.Copies[keeper].Entry}
-			e.More = &more
-			spares = append(spares, &e)
-		}
-	}
-	return spares
-}

@@ -1,126 +1,124 @@
 package duplicates
 
-import "frankledger/core/entry"
+import (
+	"slices"
 
-// A row is a set, or for people one name of a file in it.
-type row struct {
-	set    *Set
-	copy   *Copy
-	at     int          // of the copy in the set
-	top    bool         // of all
-	keeper *entry.Entry // of a spare, what stays
-}
-
-// Parted tells whether the row begins another set.
-func (r *row) Parted() bool { return r.at == 0 && !r.top }
-
-// Heads returns the set if the row is the first of it.
-func (r *row) Heads() *Set {
-	if r.at == 0 {
-		return r.set
-	}
-	return nil
-}
-
-func rowOf(e *entry.Entry) *row { return e.More.Row.(*row) }
-
-// SetEntries returns the sets as entries, for DataColumns.
-func (a *Answer) SetEntries() (list []*entry.Entry) {
-	for _, set := range a.Sets {
-		list = append(list, &entry.Entry{Folder: set.Copies[0].Entry.Folder, Name: set.Copies[0].Entry.Name, More: &entry.More{Row: &row{set: set}}})
-	}
-	return list
-}
-
-// CopyEntries returns the names of all files of the sets as entries, for
-// CopyColumns.
-func (a *Answer) CopyEntries() (list []*entry.Entry) {
-	for _, set := range a.Sets {
-		for _, e := range set.copyEntries() {
-			rowOf(e).top = len(list) == 0
-			list = append(list, e)
-		}
-	}
-	return list
-}
-
-func (s *Set) copyEntries() (list []*entry.Entry) {
-	for i := range s.Copies {
-		e := *s.Copies[i].Entry
-		e.More = &entry.More{Row: &row{set: s, copy: &s.Copies[i], at: i}}
-		list = append(list, &e)
-	}
-	return list
-}
-
-func setNumber(name, meaning string, t entry.Type, get func(*Set) int64) *entry.Field {
-	return entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(rowOf(e).set), true })
-}
-
-var (
-	sizeField        = setNumber("size", "bytes of content of each of the files", entry.Bytes, func(s *Set) int64 { return s.Size })
-	reclaimableField = setNumber("reclaimable", "bytes that removing all but one would free", entry.Bytes, func(s *Set) int64 { return s.Reclaimable })
-	upToField        = entry.FlagField("up_to", "it may be less: the file system does not tell all", func(e *entry.Entry) (bool, bool) { return rowOf(e).set.UpTo, true })
-	digestField      = entry.TextField("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Digest, true })
-	algorithmField   = entry.TextField("algorithm", "of the digest", func(e *entry.Entry) (string, bool) { return rowOf(e).set.Algorithm.Name, true })
-	staysField       = entry.FlagField("stays", "it is of the file that would stay", func(e *entry.Entry) (bool, bool) { return rowOf(e).copy.Stays, true })
-	whichField       = entry.TextField("which", "whether the file would stay", func(e *entry.Entry) (string, bool) {
-		if rowOf(e).copy.Stays {
-			return "stays", true
-		}
-		return "spare", true
-	})
-	againField = entry.TextField("", "whether it is another name of the file above", func(e *entry.Entry) (string, bool) {
-		r := rowOf(e)
-		return "another name of the same file", r.at > 0 && r.set.Copies[r.at-1].File == r.copy.File
-	}).LeftBlank()
+	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// SpareColumns returns the fields by which a list of spares tells later what each
-// of them was when the list was made, and which file stays instead.
-func SpareColumns() []*entry.Field {
-	keeper := func(e *entry.Entry) *entry.Entry { return rowOf(e).keeper }
-	return []*entry.Field{
-		entry.FieldNamed("size"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified"), entry.FieldNamed("changed"),
-		entry.TextField("full_path", "from the root", func(e *entry.Entry) (string, bool) { return e.FullPath(), true }),
-		entry.TextField("keeper", "the full path of the file that stays", func(e *entry.Entry) (string, bool) { return keeper(e).FullPath(), true }),
-		entry.NumberField("keeper_inode", "its inode", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(keeper(e).Inode), true }),
-		entry.MomentField("keeper_modified", "when it was last modified", func(e *entry.Entry) (entry.Time, bool) { return keeper(e).Modified, true }),
-		entry.MomentField("keeper_changed", "when its details were last changed", func(e *entry.Entry) (entry.Time, bool) { return keeper(e).Changed, true }),
-	}
+// Name is a row for people: one name of a file in a set.
+type Name struct {
+	*Copy
+	Set *Set
+	At  int  // of the name in the set
+	Top bool // of all
 }
 
-// DataColumns returns the fields to show sets with in JSON. With marks, each
-// copy says whether its file would stay.
-func DataColumns(marks bool) []*entry.Field {
-	inside := []*entry.Field{entry.FieldNamed("path"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified")}
-	if marks {
-		inside = append(inside, staysField)
-	}
-	copies := entry.RowsField("copies", "the files, by all their names", inside, func(e *entry.Entry) []*entry.Entry { return rowOf(e).set.copyEntries() })
-	return []*entry.Field{sizeField, digestField, algorithmField, reclaimableField, upToField, copies}
-}
-
-// CopyColumns returns the fields to show a name of a file with: below a line on
-// its set, or without such a line. With marks, it says whether the file would
-// stay.
-func (a *Answer) CopyColumns(headed, marks bool) []*entry.Field {
-	if !headed {
-		columns := []*entry.Field{entry.FieldNamed("path"), entry.FieldNamed("inode"), entry.FieldNamed("device"), entry.FieldNamed("modified"),
-			entry.FieldNamed("size"), digestField, algorithmField}
-		if marks {
-			columns = append(columns, staysField)
-		}
-		return columns
-	}
-	columns := []*entry.Field{entry.FieldNamed("name"), entry.FieldNamed("modified")}
-	if marks {
-		columns = append(columns, whichField)
-	}
+// Names returns the names of all files of the sets.
+func (a *Answer) Names() (names row.List[*Name]) {
 	for _, set := range a.Sets {
-		if len(set.Copies) > set.Files {
-			return append(columns, againField)
+		for i := range set.Copies {
+			names = append(names, &Name{&set.Copies[i], set, i, len(names) == 0})
 		}
+	}
+	return names
+}
+
+// Spare is a name of a file that need not stay, and the file that stays.
+type Spare struct{ Entry, Keeper *entry.Entry }
+
+// SpareNames returns the names of all files that need not stay.
+func (a *Answer) SpareNames() (spares row.List[*Spare]) {
+	for _, set := range a.Sets {
+		keeper := slices.IndexFunc(set.Copies, func(c Copy) bool { return c.Stays })
+		for _, c := range set.Copies {
+			if !c.Stays {
+				spares = append(spares, &Spare{c.Entry, set.Copies[keeper].Entry})
+			}
+		}
+	}
+	return spares
+}
+
+// SpareColumns returns what spares are shown with: columns of entries, and in JSON
+// what a list of them needs to tell later what each was when it was made, and which
+// file stays instead.
+func SpareColumns(c *entry.Context, columns []row.Column[*entry.Entry]) []row.Column[*Spare] {
+	spare := func(s *Spare) *entry.Entry { return s.Entry }
+	keeper := func(s *Spare) *entry.Entry { return s.Keeper }
+	facts := entry.ColumnsNamed(c, "inode", "modified", "changed")
+	more := append(entry.ColumnsNamed(c, "size", "inode", "device", "modified", "changed"), entry.FullPath)
+	all := row.AllThrough(columns, spare)
+	for _, column := range more {
+		if row.Named(columns, column.Name) == nil {
+			all = append(all, row.Through(column.For(row.Nested), spare))
+		}
+	}
+	return append(all,
+		row.Through(entry.FullPath, keeper).Called("keeper").For(row.Nested), row.Through(facts[0], keeper).Called("keeper_inode").For(row.Nested),
+		row.Through(facts[1], keeper).Called("keeper_modified").For(row.Nested), row.Through(facts[2], keeper).Called("keeper_changed").For(row.Nested))
+}
+
+// SetColumns returns what sets are shown with, to programs that take values within
+// values. With marks, each copy says whether its file would stay.
+func SetColumns(c *entry.Context, marks bool) []row.Column[*Set] {
+	number := func(name, meaning string, get func(s *Set) int64) row.Column[*Set] {
+		return row.NumberColumn(name, meaning, row.Bytes, func(s *Set) (int64, bool) { return get(s), true })
+	}
+	inside := row.AllThrough(entry.ColumnsNamed(c, "path", "inode", "device", "modified"), copied)
+	if marks {
+		inside = append(inside, stays)
+	}
+	return []row.Column[*Set]{
+		number("size", "bytes of content of each of the files", func(s *Set) int64 { return s.Size }),
+		digestOf, algorithmOf,
+		number("reclaimable", "bytes that removing all but one would free", func(s *Set) int64 { return s.Reclaimable }),
+		row.FlagColumn("up_to", "it may be less: the file system does not tell all", func(s *Set) (bool, bool) { return s.UpTo, true }),
+		row.RowsColumn("copies", "the files, by all their names", inside, func(s *Set) (copies []*Copy) {
+			for i := range s.Copies {
+				copies = append(copies, &s.Copies[i])
+			}
+			return copies
+		}),
+	}
+}
+
+// NameColumns returns what names are shown with: at a screen below a line on their set,
+// or without such a line. With marks, it says whether the file would stay.
+func (a *Answer) NameColumns(c *entry.Context, marks bool) []row.Column[*Name] {
+	const headed, alone = row.Screen, row.Page | row.Flat
+	in := func(n *Name) *entry.Entry { return n.Entry }
+	set := func(n *Name) *Set { return n.Set }
+	var columns []row.Column[*Name]
+	add := func(to row.Readers, from []row.Column[*entry.Entry]) {
+		for _, column := range from {
+			columns = append(columns, row.Through(column.For(to), in))
+		}
+	}
+	add(headed, row.Choose(entry.ColumnsNamed(c, "name", "modified"), row.Screen))
+	add(alone, entry.ColumnsNamed(c, "path", "inode", "device", "modified", "size"))
+	columns = append(columns, row.Through(digestOf, set).For(alone), row.Through(algorithmOf, set).For(alone))
+	if marks {
+		columns = append(columns, row.Through(stays, func(n *Name) *Copy { return n.Copy }).For(alone), row.TextColumn("which", "whether the file would stay", func(n *Name) (string, bool) {
+			if n.Stays {
+				return "stays", true
+			}
+			return "spare", true
+		}).For(headed))
+	}
+	if slices.ContainsFunc(a.Sets, func(set *Set) bool { return len(set.Copies) > set.Files }) {
+		columns = append(columns, row.TextColumn("", "whether it is another name of the file above", func(n *Name) (string, bool) {
+			return "another name of the same file", n.At > 0 && n.Set.Copies[n.At-1].File == n.File
+		}).LeftBlank().For(headed))
 	}
 	return columns
 }
+
+func copied(c *Copy) *entry.Entry { return c.Entry }
+
+var (
+	stays       = row.FlagColumn("stays", "it is of the file that would stay", func(c *Copy) (bool, bool) { return c.Stays, true })
+	digestOf    = row.TextColumn("digest", "of the content, in hexadecimal", func(s *Set) (string, bool) { return s.Digest, true })
+	algorithmOf = row.TextColumn("algorithm", "of the digest", func(s *Set) (string, bool) { return s.Algorithm.Name, true })
+)

@@ -79,7 +79,6 @@ type More struct {
 	Target  string // what a link says, exact bytes
 	Created Time   // when it was made
 	Digests Digests
-	Row     any    // of an answer that says more of it than its fields
 	Type    string // media type, after the IANA registry
 }
 

@@ -6,29 +6,23 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
+	"frankledger/core/row"
 )
 
 // Type is what kind of value a field has.
-type Type uint8
+type Type = row.Type
 
+// The types of fields.
 const (
-	Text   Type = iota
-	Number      // a count or an id
-	Bytes       // a number of bytes
-	Moment      // a point in time
-	Span        // a length of time, in whole seconds
-	Mode        // permission bits
-	Flag        // so or not so
-	Share       // a part of a whole, in millionths of it
-	Bar         // a share to be drawn, for people only
-	JSON        // a value written in JSON, for programs only
-	Rows        // rows of their own, for JSON only
-	Hex         // text of hexadecimal digits, shown to people in groups
+	Text   = row.Text
+	Number = row.Number
+	Bytes  = row.Bytes
+	Moment = row.Time
+	Span   = row.Span
+	Mode   = row.Mode
+	Flag   = row.Flag
 )
-
-var typeWords = [...]string{"text", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON", "rows", "digits"}
-
-func (t Type) String() string { return typeWords[t] }
 
 // Accounts tells the names behind the numbers of owners and groups.
 type Accounts interface {
@@ -42,6 +36,7 @@ type Accounts interface {
 type Context struct {
 	AsOf     time.Time // the moment that ages are counted from
 	Accounts Accounts
+	Paths    bool // people are shown names with their places, as there are several of these
 }
 
 // Field is one thing that can be known about an entry. Which of its functions
@@ -52,22 +47,14 @@ type Field struct {
 	Meaning    string // one line
 	Type       Type
 	Needs      Facts
-	Descending bool     // its natural order is the greatest (newest, heaviest, true) first
-	Blank      bool     // no value is shown to people as nothing at all, not as a dash
-	Inside     []*Field // of type Rows: the fields of these
+	Descending bool // its natural order is the greatest (newest, heaviest, true) first
+	Long       bool // it is shortened where there is little room
 
 	text   func(dst []byte, e *Entry, c *Context) ([]byte, bool)
 	number func(e *Entry, c *Context) (int64, bool)
 	moment func(e *Entry) (Time, bool)
 	flag   func(e *Entry) (bool, bool)
-	rows   func(e *Entry) []*Entry
-}
-
-// LeftBlank makes it a field whose absence is shown to people as nothing at all,
-// and returns it.
-func (f *Field) LeftBlank() *Field {
-	f.Blank = true
-	return f
+	shown  func(e *Entry, c *Context) (string, bool) // to people, if otherwise than to programs
 }
 
 // AppendText appends the value of a field of type Text. If there is none it
@@ -86,36 +73,38 @@ func (f *Field) Moment(e *Entry) (Time, bool) { return f.moment(e) }
 // Flag returns the value of a field of type Flag.
 func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 
-// Rows returns the rows of a field of that type.
-func (f *Field) Rows(e *Entry) []*Entry { return f.rows(e) }
-
 // Fields is the registry: every field, in the order the reference shows them.
 // It is not to be altered.
 var Fields = []Field{
 	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
+	}).long().shownAs(func(e *Entry, c *Context) (string, bool) {
+		if c.Paths {
+			return e.Path(), true
+		}
+		return e.Way(), true
 	}),
 	text("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		stem, _ := SplitName(e.Name)
 		return append(dst, stem...), true
-	}),
+	}).long(),
 	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
 	}),
 	text("path", "the place as it was given, joined with the way to the entry", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return e.AppendPath(dst), true
-	}),
+	}).long(),
 	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		path, ok := e.FolderPath()
 		return append(dst, path...), ok
-	}),
+	}).long(),
 	text("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactTarget == 0 || e.Kind != KindLink {
 			return dst, false
 		}
 		return append(dst, e.More.Target...), true
-	}),
+	}).long(),
 	text("type", "the media type of a file, told from its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactContent == 0 {
 			return dst, false
@@ -145,6 +134,11 @@ var Fields = []Field{
 			return dst, false
 		}
 		return e.Permissions.AppendNine(dst), true
+	}).shownAs(func(e *Entry, _ *Context) (string, bool) {
+		if e.Known&FactStatus == 0 {
+			return "", false
+		}
+		return e.Permissions.Triads(), true
 	}),
 	moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }),
 	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }),
@@ -210,6 +204,18 @@ func number(name string, t Type, descending bool, meaning string, get func(*Entr
 		number: func(e *Entry, _ *Context) (int64, bool) { return get(e), e.Known&FactStatus != 0 }}
 }
 
+// long makes it a field that is shortened where there is little room.
+func (f Field) long() Field {
+	f.Long = true
+	return f
+}
+
+// shownAs makes it a field that people are shown otherwise than programs.
+func (f Field) shownAs(shown func(*Entry, *Context) (string, bool)) Field {
+	f.shown = shown
+	return f
+}
+
 // onlyIf gives the field a value only where the condition holds.
 func (f Field) onlyIf(holds func(*Entry) bool) Field {
 	get := f.number
@@ -257,54 +263,6 @@ func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string,
 	}
 	name, _ := lookup(id)
 	return append(dst, name...), true
-}
-
-// A command whose rows say more than the registry has fields of its own, which
-// take their values from an entry's More.Row. These make such fields.
-
-// TextField makes a field of type Text.
-func TextField(name, meaning string, get func(*Entry) (string, bool)) *Field {
-	f := text(name, meaning, 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
-		value, ok := get(e)
-		return append(dst, value...), ok
-	})
-	return &f
-}
-
-// JSONField makes a field of type JSON.
-func JSONField(name, meaning string, get func(*Entry) string) *Field {
-	f := TextField(name, meaning, func(e *Entry) (string, bool) { return get(e), true })
-	f.Type = JSON
-	return f
-}
-
-// HexField makes a field of type Hex.
-func HexField(name, meaning string, get func(*Entry) (string, bool)) *Field {
-	f := TextField(name, meaning, get)
-	f.Type = Hex
-	return f
-}
-
-// RowsField makes a field of type Rows, with fields of their own.
-func RowsField(name, meaning string, inside []*Field, get func(*Entry) []*Entry) *Field {
-	return &Field{Name: name, Meaning: meaning, Type: Rows, Inside: inside, rows: get}
-}
-
-// NumberField makes a field of one of the types that are numbers.
-func NumberField(name, meaning string, t Type, get func(*Entry) (int64, bool)) *Field {
-	return &Field{Name: name, Meaning: meaning, Type: t, Descending: true,
-		number: func(e *Entry, _ *Context) (int64, bool) { return get(e) }}
-}
-
-// MomentField makes a field of type Moment.
-func MomentField(name, meaning string, get func(*Entry) (Time, bool)) *Field {
-	return &Field{Name: name, Meaning: meaning, Type: Moment, Descending: true, moment: get}
-}
-
-// FlagField makes a field of type Flag.
-func FlagField(name, meaning string, get func(*Entry) (bool, bool)) *Field {
-	f := flag(name, meaning, 0, get)
-	return &f
 }
 
 // FieldNamed returns the field of that name, in any letter case, or nil.

@@ -6,91 +6,70 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// Entries returns records as entries, the newest first, for the fields of
-// Columns.
-func Entries(records []Record) (list []*entry.Entry) {
-	for _, r := range slices.Backward(records) {
-		e := &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: r.Place, Full: r.Place}}, Self: true, More: &entry.More{Row: &r}}
-		if r.Unsized > 0 {
-			e.Marks |= entry.MarkAtLeast
-		}
-		list = append(list, e)
+// Columns returns what records are shown with.
+func Columns() []row.Column[*Record] {
+	const programs, people = row.Programs, row.People
+	text := func(name, meaning string, get func(*Record) string) row.Column[*Record] {
+		return row.TextColumn(name, meaning, func(r *Record) (string, bool) { return get(r), get(r) != "" })
+	}
+	number := func(name, meaning string, t row.Type, get func(*Record) int64) row.Column[*Record] {
+		return row.NumberColumn(name, meaning, t, func(r *Record) (int64, bool) { return get(r), true })
+	}
+	label := text("label", "the label it was made under", func(r *Record) string { return r.Label })
+	host := text("host", "the machine", func(r *Record) string { return r.Host })
+	place := text("place", "the full path of what was recorded", func(r *Record) string { return r.Place })
+	note := text("note", "what was noted with it", func(r *Record) string { return r.Note }).LeftBlank()
+	return []row.Column[*Record]{
+		label.For(people),
+		number("number", "of the record", row.Number, func(r *Record) int64 { return r.Number }),
+		label.For(programs),
+		row.TimeColumn("taken", "when", func(r *Record) (row.Moment, bool) { return row.MomentOf(r.Taken), true }),
+		host.For(programs), place.For(programs),
+		number("count", "how many entries", row.Count, func(r *Record) int64 { return r.Entries }),
+		row.NumberColumn("size", "bytes of content of files", row.Bytes, func(r *Record) (int64, bool) {
+			return r.Bytes, r.Bytes > 0 || r.Unsized == 0
+		}).AtLeast(func(r *Record) bool { return r.Unsized > 0 }),
+		place.For(people), note.For(people),
+		number("problems", "places that could not be read", row.Number, func(r *Record) int64 { return r.Problems }),
+		number("stored", "bytes that the ledger keeps for it alone", row.Bytes, func(r *Record) int64 { return r.Stored }),
+		text("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm }).LeftBlank(),
+		host.For(people),
+		text("terms", "the options and the condition it was made with", func(r *Record) string { return strings.Join(r.Terms, " ") }).LeftBlank(),
+		note.For(programs),
+		number("unsized", "files whose size is not known", row.Number, func(r *Record) int64 { return r.Unsized }).For(programs),
+	}
+}
+
+// NewestFirst returns records as rows, the newest first.
+func NewestFirst(records []Record) (list row.List[*Record]) {
+	for i := range slices.Backward(records) {
+		list = append(list, &records[i])
 	}
 	return list
 }
 
-func recordOf(e *entry.Entry) *Record { return e.More.Row.(*Record) }
-
-func recordText(name, meaning string, get func(*Record) string) *entry.Field {
-	return entry.TextField(name, meaning, func(e *entry.Entry) (string, bool) { return get(recordOf(e)), get(recordOf(e)) != "" })
-}
-
-func recordNumber(name, meaning string, t entry.Type, get func(*Record) int64) *entry.Field {
-	return entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(recordOf(e)), true })
-}
-
-// Columns returns the fields to show records with, for people or for programs.
-func Columns(forPeople bool) []*entry.Field {
-	number := recordNumber("number", "of the record", entry.Number, func(r *Record) int64 { return r.Number })
-	label := recordText("label", "the label it was made under", func(r *Record) string { return r.Label })
-	taken := entry.MomentField("taken", "when", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(recordOf(e).Taken), true })
-	host := recordText("host", "the machine", func(r *Record) string { return r.Host })
-	place := recordText("place", "the full path of what was recorded", func(r *Record) string { return r.Place })
-	count := recordNumber("count", "how many entries", entry.Number, func(r *Record) int64 { return r.Entries })
-	size := entry.NumberField("size", "bytes of content of files", entry.Bytes, func(e *entry.Entry) (int64, bool) {
-		r := recordOf(e)
-		return r.Bytes, r.Bytes > 0 || r.Unsized == 0
-	})
-	unsized := recordNumber("unsized", "files whose size is not known", entry.Number, func(r *Record) int64 { return r.Unsized })
-	problems := recordNumber("problems", "places that could not be read", entry.Number, func(r *Record) int64 { return r.Problems })
-	stored := recordNumber("stored", "bytes that the ledger keeps for it alone", entry.Bytes, func(r *Record) int64 { return r.Stored })
-	algorithm := recordText("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm })
-	terms := recordText("terms", "the options and the condition it was made with", func(r *Record) string { return strings.Join(r.Terms, " ") })
-	note := recordText("note", "what was noted with it", func(r *Record) string { return r.Note })
-	if !forPeople {
-		return []*entry.Field{number, label, taken, host, place, count, size, problems, stored, algorithm, terms, note, unsized}
-	}
-	return []*entry.Field{label, number, taken, count, size, place, note.LeftBlank(), problems, stored, algorithm.LeftBlank(), host, terms.LeftBlank()}
-}
-
-// SpanEntries returns the spans of a history as entries, for the fields of
-// SpanColumns.
-func SpanEntries(spans []Span) (list []*entry.Entry) {
+// Rows returns the spans of a history as rows, each with the one before it.
+func Rows(spans []Span) (list row.List[*Span]) {
 	type series struct {
 		place int64
 		label string
 	}
 	last := map[series]*Span{}
 	for i := range spans {
-		e := spans[i].Entry
-		e.Folder, e.Self = &entry.Folder{Place: &entry.Place{Given: spans[i].Path, Full: spans[i].Path}}, true
-		more := entry.More{}
-		if e.More != nil {
-			more = *e.More
-		}
-		row := &spanRow{Span: &spans[i]}
-		of := series{spans[i].First.place, spans[i].First.Label}
-		row.before, last[of] = last[of], &spans[i]
-		more.Row = row
-		e.More = &more
-		list = append(list, &e)
+		s := &spans[i]
+		of := series{s.First.place, s.First.Label}
+		s.before, last[of] = last[of], s
+		list = append(list, s)
 	}
 	return list
 }
 
-// spanRow is a span and the one before it.
-type spanRow struct {
-	*Span
-	before *Span
-}
-
-func spanOf(e *entry.Entry) *spanRow { return e.More.Row.(*spanRow) }
-
-// Differences names the facts that differ from the state before; the time that
+// differences names the facts that differ from the state before; the time that
 // details were altered only if nothing else tells.
-func (r *spanRow) differences() (names []string) {
+func (r *Span) differences() (names []string) {
 	if r.before == nil || r.before.State != There || r.State != There {
 		return nil
 	}
@@ -121,52 +100,53 @@ func (r *spanRow) differences() (names []string) {
 	return names
 }
 
-// SpanColumns returns the fields to show a history with, for people or for
-// programs.
-func SpanColumns(spans []Span, forPeople bool) []*entry.Field {
-	label := entry.TextField("label", "of these records", func(e *entry.Entry) (string, bool) { return spanOf(e).First.Label, true })
-	labels := false
-	for i := range spans {
-		labels = labels || spans[i].First.Label != spans[0].First.Label
+// SpanColumns returns what a history is shown with.
+func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
+	const programs, people = row.Programs, row.People
+	text := func(name, meaning string, get func(*Span) (string, bool)) row.Column[*Span] {
+		return row.TextColumn(name, meaning, get)
 	}
-	first := entry.MomentField("first", "the record that has it so first", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(spanOf(e).First.Taken), true })
-	last := entry.MomentField("last", "the record that has it so last", func(e *entry.Entry) (entry.Time, bool) { return entry.TimeOf(spanOf(e).Last.Taken), true })
-	from := entry.NumberField("first_number", "number of the first of these records", entry.Number, func(e *entry.Entry) (int64, bool) { return spanOf(e).First.Number, true })
-	to := entry.NumberField("last_number", "number of the last of these records", entry.Number, func(e *entry.Entry) (int64, bool) { return spanOf(e).Last.Number, true })
-	records := entry.NumberField("records", "how many these are", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(spanOf(e).Records), true })
-	numbers := entry.TextField("records", "the numbers of these records", func(e *entry.Entry) (string, bool) {
-		first, last := spanOf(e).First.Number, spanOf(e).Last.Number
-		if first == last {
-			return strconv.FormatInt(first, 10), true
-		}
-		return strconv.FormatInt(first, 10) + " to " + strconv.FormatInt(last, 10), true
-	})
-	kind := entry.TextField("kind", "what it was", func(e *entry.Entry) (string, bool) { return e.Kind.String(), spanOf(e).State == There })
-	what := entry.TextField("what", "what it was, or that it was not there", func(e *entry.Entry) (string, bool) {
-		if s := spanOf(e); s.State != There {
-			return s.State.String(), true
-		}
-		return e.Kind.String(), true
-	})
-	state := entry.TextField("state", "there, absent, or not read", func(e *entry.Entry) (string, bool) { return spanOf(e).State.String(), true })
-	differs := entry.TextField("differs", "what is different from the state before", func(e *entry.Entry) (string, bool) {
-		names := spanOf(e).differences()
+	number := func(name, meaning string, get func(*Span) int64) row.Column[*Span] {
+		return row.NumberColumn(name, meaning, row.Number, func(s *Span) (int64, bool) { return get(s), true })
+	}
+	facts := func(to row.Readers, names ...string) []row.Column[*Span] {
+		return row.AllThrough(row.Only(entry.ColumnsNamed(c, names...), to), func(s *Span) *entry.Entry { return &s.Entry })
+	}
+	label := text("label", "of these records", func(s *Span) (string, bool) { return s.First.Label, true })
+	differs := text("differs", "what is different from the state before", func(s *Span) (string, bool) {
+		names := s.differences()
 		return strings.Join(names, ", "), len(names) > 0
-	})
-	facts := func(names ...string) (fields []*entry.Field) {
-		for _, name := range names {
-			fields = append(fields, entry.FieldNamed(name))
-		}
-		return fields
+	}).LeftBlank()
+	columns := []row.Column[*Span]{
+		row.TimeColumn("first", "the record that has it so first", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.First.Taken), true }),
+		row.TimeColumn("last", "the record that has it so last", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.Last.Taken), true }),
+		number("first_number", "number of the first of these records", func(s *Span) int64 { return s.First.Number }).For(programs),
+		number("last_number", "number of the last of these records", func(s *Span) int64 { return s.Last.Number }).For(programs),
+		number("records", "how many these are", func(s *Span) int64 { return int64(s.Records) }).For(programs),
+		text("records", "the numbers of these records", func(s *Span) (string, bool) {
+			if s.First.Number == s.Last.Number {
+				return strconv.FormatInt(s.First.Number, 10), true
+			}
+			return strconv.FormatInt(s.First.Number, 10) + " to " + strconv.FormatInt(s.Last.Number, 10), true
+		}).For(people),
+		label.For(programs),
 	}
-	if forPeople {
-		columns := []*entry.Field{first, last, numbers}
-		if labels {
-			columns = append(columns, label)
-		}
-		columns = append(append(columns, what), facts("size", "modified", "permissions", "owner")...)
-		return append(columns, differs.LeftBlank())
+	if slices.ContainsFunc(spans, func(s Span) bool { return s.First.Label != spans[0].First.Label }) {
+		columns = append(columns, label.For(people))
 	}
-	columns := append([]*entry.Field{first, last, from, to, records, label, state, differs, entry.FieldNamed("path"), kind}, facts("size", "disk", "modified", "accessed", "changed", "created", "mode", "owner", "group", "inode", "links", "target")...)
-	return append(columns, facts(entry.AlgorithmNames()...)...)
+	columns = append(columns,
+		text("what", "what it was, or that it was not there", func(s *Span) (string, bool) {
+			if s.State != There {
+				return s.State.String(), true
+			}
+			return s.Entry.Kind.String(), true
+		}).For(people),
+		text("state", "there, absent, or not read", func(s *Span) (string, bool) { return s.State.String(), true }).For(programs),
+		differs.For(programs),
+		text("path", "the full path", func(s *Span) (string, bool) { return s.Path, true }).For(programs),
+		text("kind", "what it was", func(s *Span) (string, bool) { return s.Entry.Kind.String(), s.State == There }).For(programs))
+	columns = append(columns, facts(people, "size", "modified", "permissions", "owner")...)
+	columns = append(columns, differs.For(people))
+	columns = append(columns, facts(programs, "size", "disk", "modified", "accessed", "changed", "created", "mode", "owner", "group", "inode", "links", "target")...)
+	return append(columns, facts(programs, entry.AlgorithmNames()...)...)
 }

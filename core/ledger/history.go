@@ -17,6 +17,7 @@ type Span struct {
 	Path        string      // in full
 	Entry       entry.Entry // if it was there
 	packed      []byte
+	before      *Span // of the same place and label
 }
 
 // State is what a record has of a path.

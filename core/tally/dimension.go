@@ -19,6 +19,7 @@ type Dimension struct {
 	Ordered bool       // groups have an order of their own, which is not by weight
 	append  func(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool)
 	bands   []string // in their order; nil where the values are not bands
+	long    bool     // values are shortened where there is little room
 }
 
 // ErrDimension is returned for words that nothing can be grouped by.
@@ -91,7 +92,7 @@ func dimension(word string, zone *time.Location) *Dimension {
 }
 
 func ofField(f *entry.Field) *Dimension {
-	d := &Dimension{Name: f.Name, Needs: f.Needs, Type: f.Type}
+	d := &Dimension{Name: f.Name, Needs: f.Needs, Type: f.Type, long: f.Long}
 	switch f.Type {
 	case entry.Flag:
 		d.append = func(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {

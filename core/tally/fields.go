@@ -5,72 +5,52 @@ import (
 	"fmt"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
 
-// Entry returns a group as an entry, for the fields of Columns.
-func (g *Group) Entry() *entry.Entry {
-	e := &entry.Entry{Folder: nowhere, Self: true, More: &entry.More{Row: g}}
-	if !g.Sum.Whole() {
-		e.Marks |= entry.MarkAtLeast
+// Columns returns what groups are shown with: in JSON with one key, an object where
+// there are several dimensions, else with a column for each of these. With rests, it is
+// told which are.
+func (t *Tally) Columns(rests bool) []row.Column[*Group] {
+	const programs, people = row.Programs, row.People
+	number := func(name, meaning string, t row.Type, get func(g *Group) (int64, bool)) row.Column[*Group] {
+		return row.NumberColumn(name, meaning, t, get)
 	}
-	return e
-}
-
-var nowhere = &entry.Folder{Place: &entry.Place{}}
-
-func group(e *entry.Entry) *Group { return e.More.Row.(*Group) }
-
-func number(name, meaning string, t entry.Type, get func(*Group) (int64, bool)) *entry.Field {
-	return entry.NumberField(name, meaning, t, func(e *entry.Entry) (int64, bool) { return get(group(e)) })
-}
-
-var (
-	countField  = number("count", "how many entries", entry.Number, func(g *Group) (int64, bool) { return g.Sum.Entries(), true })
-	sizeField   = number("size", "bytes of content", entry.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() })
-	diskField   = number("disk", "bytes on disk", entry.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() })
-	shareField  = number("share", "part of all bytes of content", entry.Share, func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() })
-	barField    = number(" ", "the share, drawn", entry.Bar, func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() })
-	largest     = number("largest", "bytes of the largest file", entry.Bytes, func(g *Group) (int64, bool) { return g.Largest, g.HasFile })
-	oldestField = entry.MomentField("oldest", "when the oldest was last altered", func(e *entry.Entry) (entry.Time, bool) { return group(e).Oldest, group(e).Sum.Dated })
-	newestField = entry.MomentField("newest", "when the newest was last altered", func(e *entry.Entry) (entry.Time, bool) { return group(e).Sum.Newest, group(e).Sum.Dated })
-	restField   = entry.FlagField("rest", "the sum of what was left out", func(e *entry.Entry) (bool, bool) { return group(e).Rest, true })
-)
-
-// Columns returns the fields to show groups with for people.
-func (t *Tally) Columns() []*entry.Field {
-	return append(t.keyFields(), countField, sizeField, shareField, barField, largest, oldestField, newestField)
-}
-
-// DataColumns returns the fields to show groups with for programs: in JSON with
-// one key, an object where there are several dimensions, else with a field for
-// each of these. With rests, it is told which are.
-func (t *Tally) DataColumns(inJSON, rests bool) []*entry.Field {
-	columns := t.keyFields()
-	switch {
-	case inJSON:
-		columns = []*entry.Field{entry.JSONField("key", "what the entries agree in", func(e *entry.Entry) string { return t.keyJSON(group(e)) })}
-	case len(columns) == 1:
-		columns[0].Name = "key"
-	}
-	columns = append(columns, countField, sizeField, diskField, shareField, oldestField, newestField, largest)
-	if rests {
-		columns = append(columns, restField)
-	}
-	return columns
-}
-
-func (t *Tally) keyFields() []*entry.Field {
-	var fields []*entry.Field
+	partly := func(g *Group) bool { return !g.Sum.Whole() }
+	share := func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() }
+	largest := number("largest", "bytes of the largest file", row.Bytes, func(g *Group) (int64, bool) { return g.Largest, g.HasFile })
+	columns := []row.Column[*Group]{row.JSONColumn("key", "what the entries agree in", t.keyJSON)}
 	for i, d := range t.dimensions {
-		fields = append(fields, entry.TextField(d.Name, "", func(e *entry.Entry) (string, bool) {
-			g := group(e)
+		key := row.TextColumn(d.Name, "what the entries agree in", func(g *Group) (string, bool) {
 			if g.Rest && i == 0 {
 				return fmt.Sprintf("%d more", g.Left), true
 			}
 			return g.Keys[i].Text, !g.Rest && !g.Keys[i].Absent
-		}))
+		})
+		if d.long {
+			key = key.Shrinking()
+		}
+		flat := key
+		if len(t.dimensions) == 1 {
+			flat = key.Called("key")
+		}
+		columns = append(columns, key.For(people), flat.For(row.Flat))
 	}
-	return fields
+	columns = append(columns,
+		number("count", "how many entries", row.Count, func(g *Group) (int64, bool) { return g.Sum.Entries(), true }),
+		number("size", "bytes of content", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() }).AtLeast(partly),
+		number("disk", "bytes on disk", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() }).For(programs),
+		number("share", "part of all bytes of content", row.Share, share),
+		number(" ", "the share, drawn", row.Bar, share).For(people),
+		largest.For(people),
+		row.TimeColumn("oldest", "when the oldest was last altered", func(g *Group) (row.Moment, bool) { return g.Oldest, g.Sum.Dated }),
+		row.TimeColumn("newest", "when the newest was last altered", func(g *Group) (row.Moment, bool) { return g.Sum.Newest, g.Sum.Dated }),
+		largest.For(programs),
+	)
+	if rests {
+		columns = append(columns, row.FlagColumn("rest", "the sum of what was left out", func(g *Group) (bool, bool) { return g.Rest, true }).For(programs))
+	}
+	return columns
 }
 
 // keyJSON writes the key: a value, or an object of several.

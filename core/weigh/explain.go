@@ -65,6 +65,7 @@ func (w *Within) holds(folder *entry.Folder) bool {
 
 // Addend is one thing that was added up.
 type Addend struct {
+	Entry     *entry.Entry
 	Adds      int64 // 0 if it was counted with another name
 	Total     int64 // with all before it
 	Elsewhere bool
@@ -72,15 +73,13 @@ type Addend struct {
 
 // Explain lists what was added up of some entries, in their order, and the
 // running total. Things that add nothing by their kind are left out.
-func (t *Totals) Explain(entries []*entry.Entry, by Measure) ([]*entry.Entry, []Addend) {
-	var kept []*entry.Entry
-	var addends []Addend
+func (t *Totals) Explain(entries []*entry.Entry, by Measure) (addends []*Addend) {
 	total := int64(0)
 	for _, e := range entries {
 		if by != ByDisk && e.Kind != entry.KindFile {
 			continue
 		}
-		a := Addend{Adds: 1}
+		a := &Addend{Entry: e, Adds: 1}
 		if by != ByFiles {
 			a.Adds = e.Disk
 			if by == BySize {
@@ -92,7 +91,7 @@ func (t *Totals) Explain(entries []*entry.Entry, by Measure) ([]*entry.Entry, []
 		}
 		total = add(total, a.Adds)
 		a.Total = total
-		kept, addends = append(kept, e), append(addends, a)
+		addends = append(addends, a)
 	}
-	return kept, addends
+	return addends
 }

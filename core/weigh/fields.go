@@ -5,100 +5,87 @@ import (
 	"path"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 )
-
-// Entry returns a row as an entry, for the fields below: its path is that of
-// the folder.
-func (r *Row) Entry() *entry.Entry {
-	e := &entry.Entry{Kind: entry.KindFolder, More: &entry.More{Row: r}}
-	if !r.Complete {
-		e.Marks |= entry.MarkAtLeast
-	}
-	switch f := r.Folder; {
-	case r.Kind == FileRow:
-		file := *r.File
-		file.More = e.More
-		return &file
-	case f.Parent == nil:
-		e.Folder, e.Name, e.Self = f, path.Base(f.Place.Full), true
-	default:
-		e.Folder, e.Name = f.Parent, f.Name
-	}
-	if r.Kind != FolderRow {
-		e.Kind = entry.KindUnknown // it stands for several things
-	}
-	return e
-}
-
-func row(e *entry.Entry) *Row { return e.More.Row.(*Row) }
 
 // rowWords are the kinds of rows as `row` has them.
 var rowWords = [...]string{"folder", "direct", "rest", "file"}
 
-// The fields of rows, for programs.
-var (
-	pathField  = entry.FieldNamed("path")
-	depthField = entry.NumberField("depth", "how deep it lies below the place", entry.Number, func(e *entry.Entry) (int64, bool) { return int64(row(e).Depth), true })
-	sizeField  = entry.NumberField("size", "bytes of content", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Size, row(e).Sum.HasSize() })
-	diskField  = entry.NumberField("disk", "bytes on disk", entry.Bytes, func(e *entry.Entry) (int64, bool) { return row(e).Sum.Disk, row(e).Sum.HasDisk() })
-	filesField = entry.NumberField("files", "names of files", entry.Number, func(e *entry.Entry) (int64, bool) {
-		return row(e).Sum.Files, row(e).Kind != FileRow && row(e).Sum.HasEntries()
-	})
-	foldersField = entry.NumberField("folders", "folders", entry.Number, func(e *entry.Entry) (int64, bool) {
-		return row(e).Sum.Folders, row(e).Kind != FileRow && row(e).Sum.HasEntries()
-	})
-	shareField   = entry.NumberField("share", "part of the whole place", entry.Share, func(e *entry.Entry) (int64, bool) { return row(e).Share, row(e).Sum.HasSize() })
-	newestField  = entry.MomentField("newest", "when the newest was last altered", func(e *entry.Entry) (entry.Time, bool) { return row(e).Sum.Newest, row(e).Sum.Dated })
-	ownSizeField = entry.NumberField("own_size", "bytes of content directly in it", entry.Bytes, func(e *entry.Entry) (int64, bool) {
-		return row(e).Own.Size, row(e).Kind == FolderRow && row(e).Own.HasSize()
-	})
-	ownFilesField = entry.NumberField("own_files", "files directly in it", entry.Number, func(e *entry.Entry) (int64, bool) {
-		return row(e).Own.Files, row(e).Kind == FolderRow && row(e).Own.HasEntries()
-	})
-	completeField  = entry.FlagField("complete", "everything in it was read", func(e *entry.Entry) (bool, bool) { return row(e).Complete, true })
-	restField      = entry.FlagField("rest", "the sum of what was left out", func(e *entry.Entry) (bool, bool) { return row(e).Kind == RestRow, true })
-	rowField       = entry.TextField("row", "folder, rest or file", func(e *entry.Entry) (string, bool) { return rowWords[row(e).Kind], true })
-	labelField     = entry.TextField("folder", "the folder", func(e *entry.Entry) (string, bool) { return row(e).label(), true })
-	barField       = entry.NumberField(" ", "the share, drawn", entry.Bar, func(e *entry.Entry) (int64, bool) { return row(e).Share, row(e).Sum.HasSize() })
-	addsField      = entry.NumberField("adds", "what it adds", entry.Bytes, func(e *entry.Entry) (int64, bool) { return addend(e).Adds, true })
-	addsCountField = entry.NumberField("adds", "what it adds", entry.Number, func(e *entry.Entry) (int64, bool) { return addend(e).Adds, true })
-	totalField     = entry.NumberField("total", "with all before it", entry.Bytes, func(e *entry.Entry) (int64, bool) { return addend(e).Total, true })
-	totalCount     = entry.NumberField("total", "with all before it", entry.Number, func(e *entry.Entry) (int64, bool) { return addend(e).Total, true })
-	elsewhereField = entry.FlagField("elsewhere", "counted with another name of the same file", func(e *entry.Entry) (bool, bool) { return addend(e).Elsewhere, true })
-)
-
-func addend(e *entry.Entry) Addend { return e.More.Row.(Addend) }
-
-// Columns returns the fields to show rows with: for people or for programs.
-func (p *Plan) Columns(forPeople bool) []*entry.Field {
-	if forPeople {
-		columns := []*entry.Field{labelField, sizeField}
-		if p.By == ByDisk {
-			columns = append(columns, diskField)
-		}
-		return append(columns, shareField, barField, filesField, foldersField, newestField)
+// Columns returns what rows are shown with.
+func (p *Plan) Columns() []row.Column[*Row] {
+	const programs, people = row.Programs, row.People
+	number := func(name, meaning string, t row.Type, get func(r *Row) (int64, bool)) row.Column[*Row] {
+		return row.NumberColumn(name, meaning, t, get).AtLeast(func(r *Row) bool { return r.Kind != FileRow && !r.Complete })
 	}
-	columns := []*entry.Field{pathField, depthField, sizeField, diskField, filesField, foldersField, shareField, newestField, ownSizeField, ownFilesField, completeField}
+	files := number("files", "names of files", row.Count, func(r *Row) (int64, bool) { return r.Sum.Files, r.Kind != FileRow && r.Sum.HasEntries() })
+	folders := number("folders", "folders", row.Count, func(r *Row) (int64, bool) { return r.Sum.Folders, r.Kind != FileRow && r.Sum.HasEntries() })
+	disk := number("disk", "bytes on disk", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Disk, r.Sum.HasDisk() })
+	if p.By != ByDisk {
+		disk = disk.For(programs)
+	}
+	share := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
+	columns := []row.Column[*Row]{
+		row.TextColumn("folder", "the folder", func(r *Row) (string, bool) { return r.label(), true }).Shrinking().Looking((*Row).look).For(people),
+		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) { return r.appendPath(dst), true }).For(programs),
+		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(r *Row) (int64, bool) { return int64(r.Depth), true }).For(programs),
+		number("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }),
+		disk,
+		row.NumberColumn("share", "part of the whole place", row.Share, share).For(people),
+		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
+		files, folders,
+		row.NumberColumn("share", "part of the whole place", row.Share, share).For(programs),
+		row.TimeColumn("newest", "when the newest was last altered", func(r *Row) (row.Moment, bool) { return r.Sum.Newest, r.Sum.Dated }),
+		row.NumberColumn("own_size", "bytes of content directly in it", row.Bytes, func(r *Row) (int64, bool) {
+			return r.Own.Size, r.Kind == FolderRow && r.Own.HasSize()
+		}).For(programs),
+		row.NumberColumn("own_files", "files directly in it", row.Count, func(r *Row) (int64, bool) {
+			return r.Own.Files, r.Kind == FolderRow && r.Own.HasEntries()
+		}).For(programs),
+		row.FlagColumn("complete", "everything in it was read", func(r *Row) (bool, bool) { return r.Complete, true }).For(programs),
+	}
 	if p.First > 0 || p.AtLeast > 0 || p.AtLeastShare > 0 {
-		columns = append(columns, restField)
+		columns = append(columns, row.FlagColumn("rest", "the sum of what was left out", func(r *Row) (bool, bool) { return r.Kind == RestRow, true }).For(programs))
 	}
 	if p.Largest > 0 {
-		columns = append(columns, rowField)
+		columns = append(columns, row.TextColumn("row", "folder, rest or file", func(r *Row) (string, bool) { return rowWords[r.Kind], true }).For(programs))
 	}
 	return columns
 }
 
-// AddendColumns returns the fields to show what was added up with. The entries
-// have their Addend as More.Row.
-func AddendColumns(by Measure, forPeople bool) []*entry.Field {
-	name := pathField
-	if forPeople {
-		name = entry.FieldNamed("name")
+func (r *Row) appendPath(dst []byte) []byte {
+	if r.Kind == FileRow {
+		return r.File.AppendPath(dst)
 	}
+	return r.Folder.AppendPath(dst)
+}
+
+func (r *Row) look() row.Look {
+	switch r.Kind {
+	case FileRow:
+		return r.File.Look()
+	case FolderRow:
+		return row.Folder
+	}
+	return row.Plain // it stands for several things
+}
+
+// AddendColumns returns what addends are shown with.
+func AddendColumns(by Measure, c *entry.Context) []row.Column[*Addend] {
+	in := func(a *Addend) *entry.Entry { return a.Entry }
+	path, name := entry.ColumnsNamed(c, "path")[0].For(row.Programs), row.Choose(entry.ColumnsNamed(c, "name"), row.Screen)[0].For(row.People)
+	t := row.Bytes
 	if by == ByFiles {
-		return []*entry.Field{name, addsCountField, totalCount}
+		t = row.Number
 	}
-	return []*entry.Field{name, addsField, totalField, elsewhereField}
+	columns := []row.Column[*Addend]{
+		row.Through(path, in), row.Through(name, in),
+		row.NumberColumn("adds", "what it adds", t, func(a *Addend) (int64, bool) { return a.Adds, true }),
+		row.NumberColumn("total", "with all before it", t, func(a *Addend) (int64, bool) { return a.Total, true }),
+	}
+	if by != ByFiles {
+		columns = append(columns, row.FlagColumn("elsewhere", "counted with another name of the same file", func(a *Addend) (bool, bool) { return a.Elsewhere, true }))
+	}
+	return columns
 }
 
 // label names a row for people.

@@ -1,4 +1,4 @@
-package entry
+package row
 
 import (
 	"cmp"
@@ -6,22 +6,22 @@ import (
 	"time"
 )
 
-// Time is a moment as file systems keep it: seconds since the start of 1970 in
+// Moment is a moment as file systems keep it: seconds since the start of 1970 in
 // UTC, and nanoseconds within the second. Unlike a count of nanoseconds in 64
 // bits it holds every moment a file system can.
-type Time struct {
+type Moment struct {
 	Sec  int64
 	Nsec uint32
 }
 
-// TimeOf converts from the standard library's time.
-func TimeOf(t time.Time) Time { return Time{t.Unix(), uint32(t.Nanosecond())} }
+// MomentOf converts from the standard library's time.
+func MomentOf(t time.Time) Moment { return Moment{t.Unix(), uint32(t.Nanosecond())} }
 
 // Std converts to the standard library's time, in UTC.
-func (t Time) Std() time.Time { return time.Unix(t.Sec, int64(t.Nsec)).UTC() }
+func (t Moment) Std() time.Time { return time.Unix(t.Sec, int64(t.Nsec)).UTC() }
 
 // Compare orders moments, the earlier first.
-func (t Time) Compare(u Time) int {
+func (t Moment) Compare(u Moment) int {
 	if c := cmp.Compare(t.Sec, u.Sec); c != 0 {
 		return c
 	}
@@ -39,7 +39,7 @@ const (
 // AppendRFC3339 appends the moment in UTC after RFC 3339 with nine digits of
 // fraction, such as 2026-11-23T06:25:21.000000000Z. A year above 9999 or below
 // 0 is written in full with its sign, the expanded form of ISO 8601.
-func (t Time) AppendRFC3339(dst []byte) []byte {
+func (t Moment) AppendRFC3339(dst []byte) []byte {
 	days := t.Sec / secondsPerDay
 	rest := t.Sec % secondsPerDay
 	if rest < 0 {

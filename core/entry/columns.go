@@ -1,0 +1,88 @@
+package entry
+
+import "frankledger/core/row"
+
+// Time is a moment as file systems keep it.
+type Time = row.Moment
+
+// TimeOf converts from the standard library's time.
+var TimeOf = row.MomentOf
+
+// Columns returns the columns that show fields of entries.
+func Columns(c *Context, fields ...*Field) (columns []row.Column[*Entry]) {
+	for _, f := range fields {
+		column := f.column(c)
+		if f.shown == nil {
+			columns = append(columns, column)
+			continue
+		}
+		shown := row.TextColumn(f.Name, f.Meaning, func(e *Entry) (string, bool) { return f.shown(e, c) })
+		columns = append(columns, column.Shown(f.dressed(shown))...)
+	}
+	return columns
+}
+
+// ColumnsNamed returns the columns that show the fields of these names, which must
+// exist.
+func ColumnsNamed(c *Context, names ...string) (columns []row.Column[*Entry]) {
+	for _, name := range names {
+		columns = append(columns, Columns(c, FieldNamed(name))...)
+	}
+	return columns
+}
+
+// column returns the field as a column.
+func (f *Field) column(c *Context) (column row.Column[*Entry]) {
+	switch f.Type {
+	case Text:
+		column = row.AppendColumn(f.Name, f.Meaning, func(dst []byte, e *Entry) ([]byte, bool) { return f.text(dst, e, c) })
+	case Moment:
+		column = row.TimeColumn(f.Name, f.Meaning, f.moment)
+	case Flag:
+		column = row.FlagColumn(f.Name, f.Meaning, f.flag)
+	default:
+		column = row.NumberColumn(f.Name, f.Meaning, f.Type, func(e *Entry) (int64, bool) { return f.number(e, c) })
+	}
+	if f.Type == Bytes {
+		column = column.AtLeast(func(e *Entry) bool { return e.Marks&MarkAtLeast != 0 })
+	}
+	return f.dressed(column)
+}
+
+// dressed adds to a column how the field is shown.
+func (f *Field) dressed(column row.Column[*Entry]) row.Column[*Entry] {
+	if f.Long {
+		column = column.Shrinking().Looking((*Entry).Look)
+	}
+	return column
+}
+
+// Look is what the entry is shown as.
+func (e *Entry) Look() row.Look {
+	switch e.Kind {
+	case KindUnknown:
+		return row.Plain
+	case KindFolder:
+		return row.Folder
+	case KindLink:
+		return row.Link
+	case KindFile:
+		if e.Known&FactStatus != 0 && e.Permissions&0o111 != 0 {
+			return row.Program
+		}
+		return row.Plain
+	}
+	return row.Special
+}
+
+// FullPath is the path from the root of the system.
+var FullPath = row.AppendColumn("full_path", "from the root", func(dst []byte, e *Entry) ([]byte, bool) {
+	dst = append(dst, e.Folder.FullPath()...)
+	if e.Self {
+		return dst, true
+	}
+	if dst[len(dst)-1] != '/' {
+		dst = append(dst, '/')
+	}
+	return append(dst, e.Name...), true
+})

@@ -1,0 +1,306 @@
+// Package row says what an answer is made of: rows of any type, and columns that tell
+// what there is to know of each.
+//
+// A command has a small struct for what it answers (a folder's total, a group, a
+// difference, …) and a list of columns over it. A format knows columns and their
+// values, and never a command.
+package row
+
+// Type is what kind of value a column has.
+type Type uint8
+
+const (
+	Text   Type = iota
+	Number      // a number that stands for something, such as an id
+	Count       // a number of things
+	Bytes       // a number of bytes
+	Time        // a point in time
+	Span        // a length of time, in whole seconds
+	Mode        // permission bits
+	Flag        // so or not so
+	Share       // a part of a whole, in millionths of it
+	Bar         // a share to be drawn
+	JSON        // a value that is written in JSON already
+	Rows        // rows of their own
+	Digits      // text of hexadecimal digits, shown to people in groups
+)
+
+var typeWords = [...]string{"text", "number", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON", "rows", "digits"}
+
+func (t Type) String() string { return typeWords[t] }
+
+// Readers are those for whom something is written.
+type Readers uint8
+
+const (
+	Screen Readers = 1 << iota // people at a screen, where rows may stand under headings
+	Page                       // people, in a table that stands by itself
+	Flat                       // programs that take one value a column
+	Nested                     // programs that take values within values
+
+	People   = Screen | Page
+	Programs = Flat | Nested
+	Everyone = People | Programs
+)
+
+// Look is what a name stands for, where that is shown by more than words.
+type Look uint8
+
+const (
+	Plain Look = iota
+	Folder
+	Link
+	Program // a file that may be run
+	Special // a pipe, a socket, a device
+)
+
+// Column is one thing that can be known of rows of type R. Which of its functions
+// applies depends on its type: AppendText for Text, JSON and Digits, Flag for Flag,
+// Moment for Time, Rows for Rows, Number for the others. Each says whether the row has
+// a value at all.
+type Column[R any] struct {
+	Name    string
+	Meaning string // one line
+	Type    Type
+
+	readers Readers
+	blank   bool
+	shrinks bool
+	inside  []Column[any]
+
+	text   func(dst []byte, r R) ([]byte, bool)
+	whole  func(r R) (string, bool) // the same text, where it is there in one piece
+	number func(r R) (int64, bool)
+	moment func(r R) (Moment, bool)
+	flag   func(r R) (bool, bool)
+	rows   func(r R) []any
+	look   func(r R) Look
+	least  func(r R) bool
+}
+
+// AppendColumn makes a column of type Text from a function that appends it. If there is
+// no value it returns dst and false.
+func AppendColumn[R any](name, meaning string, get func(dst []byte, r R) ([]byte, bool)) Column[R] {
+	return Column[R]{Name: name, Meaning: meaning, readers: Everyone, text: get}
+}
+
+// TextColumn makes a column of type Text.
+func TextColumn[R any](name, meaning string, get func(r R) (string, bool)) Column[R] {
+	c := AppendColumn(name, meaning, func(dst []byte, r R) ([]byte, bool) {
+		value, ok := get(r)
+		return append(dst, value...), ok
+	})
+	c.whole = get
+	return c
+}
+
+// DigitsColumn makes a column of type Digits.
+func DigitsColumn[R any](name, meaning string, get func(r R) (string, bool)) Column[R] {
+	c := TextColumn(name, meaning, get)
+	c.Type = Digits
+	return c
+}
+
+// JSONColumn makes a column of type JSON, for programs that can take it.
+func JSONColumn[R any](name, meaning string, get func(r R) string) Column[R] {
+	c := TextColumn(name, meaning, func(r R) (string, bool) { return get(r), true })
+	c.Type, c.readers = JSON, Nested
+	return c
+}
+
+// NumberColumn makes a column of one of the types that are numbers.
+func NumberColumn[R any](name, meaning string, t Type, get func(r R) (int64, bool)) Column[R] {
+	return Column[R]{Name: name, Meaning: meaning, Type: t, readers: Everyone, number: get}
+}
+
+// TimeColumn makes a column of type Time.
+func TimeColumn[R any](name, meaning string, get func(r R) (Moment, bool)) Column[R] {
+	return Column[R]{Name: name, Meaning: meaning, Type: Time, readers: Everyone, moment: get}
+}
+
+// FlagColumn makes a column of type Flag.
+func FlagColumn[R any](name, meaning string, get func(r R) (bool, bool)) Column[R] {
+	return Column[R]{Name: name, Meaning: meaning, Type: Flag, readers: Everyone, flag: get}
+}
+
+// RowsColumn makes a column of type Rows, with columns of their own, for programs that
+// can take it.
+func RowsColumn[R, S any](name, meaning string, inside []Column[S], get func(r R) []S) Column[R] {
+	c := Column[R]{Name: name, Meaning: meaning, Type: Rows, readers: Nested, rows: func(r R) (rows []any) {
+		for _, s := range get(r) {
+			rows = append(rows, s)
+		}
+		return rows
+	}}
+	for _, column := range Choose(inside, Nested) {
+		c.inside = append(c.inside, Through(column, func(s any) S { return s.(S) }))
+	}
+	return c
+}
+
+// Through makes a column of what rows have in them.
+func Through[R, S any](c Column[S], get func(r R) S) Column[R] {
+	through := Column[R]{Name: c.Name, Meaning: c.Meaning, Type: c.Type, readers: c.readers, blank: c.blank, shrinks: c.shrinks, inside: c.inside}
+	if c.text != nil {
+		through.text = func(dst []byte, r R) ([]byte, bool) { return c.text(dst, get(r)) }
+	}
+	if c.whole != nil {
+		through.whole = func(r R) (string, bool) { return c.whole(get(r)) }
+	}
+	if c.number != nil {
+		through.number = func(r R) (int64, bool) { return c.number(get(r)) }
+	}
+	if c.moment != nil {
+		through.moment = func(r R) (Moment, bool) { return c.moment(get(r)) }
+	}
+	if c.flag != nil {
+		through.flag = func(r R) (bool, bool) { return c.flag(get(r)) }
+	}
+	if c.rows != nil {
+		through.rows = func(r R) []any { return c.rows(get(r)) }
+	}
+	if c.look != nil {
+		through.look = func(r R) Look { return c.look(get(r)) }
+	}
+	if c.least != nil {
+		through.least = func(r R) bool { return c.least(get(r)) }
+	}
+	return through
+}
+
+// AllThrough makes columns of what rows have in them.
+func AllThrough[R, S any](columns []Column[S], get func(r R) S) (through []Column[R]) {
+	for _, c := range columns {
+		through = append(through, Through(c, get))
+	}
+	return through
+}
+
+// For returns the column for these readers alone.
+func (c Column[R]) For(readers Readers) Column[R] {
+	c.readers = readers
+	return c
+}
+
+// Called returns the column under another name.
+func (c Column[R]) Called(name string) Column[R] {
+	c.Name = name
+	return c
+}
+
+// LeftBlank returns the column with nothing at all shown to people where there is no
+// value, and not a mark for that.
+func (c Column[R]) LeftBlank() Column[R] {
+	c.blank = true
+	return c
+}
+
+// Shrinking returns the column as one that is shortened where there is little room: its
+// ends tell more than its middle.
+func (c Column[R]) Shrinking() Column[R] {
+	c.shrinks = true
+	return c
+}
+
+// Looking returns the column with what its rows stand for.
+func (c Column[R]) Looking(look func(r R) Look) Column[R] {
+	c.look = look
+	return c
+}
+
+// AtLeast returns the column with when its number is only the least that it can be.
+func (c Column[R]) AtLeast(least func(r R) bool) Column[R] {
+	c.least = least
+	return c
+}
+
+// Shown makes two columns of one: people are shown the second.
+func (c Column[R]) Shown(toPeople Column[R]) []Column[R] {
+	return []Column[R]{c.For(c.readers & Programs), toPeople.For(c.readers & People)}
+}
+
+// AppendText appends the value of a column of type Text, JSON or Digits.
+func (c *Column[R]) AppendText(dst []byte, r R) ([]byte, bool) { return c.text(dst, r) }
+
+// Text returns the same.
+func (c *Column[R]) Text(r R) (string, bool) {
+	if c.whole != nil {
+		return c.whole(r)
+	}
+	text, ok := c.text(nil, r)
+	return string(text), ok
+}
+
+// Number returns the value of a column whose type is a number. Those of Number are to
+// be read as unsigned.
+func (c *Column[R]) Number(r R) (int64, bool) { return c.number(r) }
+
+// Moment returns the value of a column of type Time.
+func (c *Column[R]) Moment(r R) (Moment, bool) { return c.moment(r) }
+
+// Flag returns the value of a column of type Flag.
+func (c *Column[R]) Flag(r R) (bool, bool) { return c.flag(r) }
+
+// Rows returns the rows of a column of that type, and their columns.
+func (c *Column[R]) Rows(r R) (rows []any, columns []Column[any]) { return c.rows(r), c.inside }
+
+// IsAtLeast tells whether the number is only the least that it can be.
+func (c *Column[R]) IsAtLeast(r R) bool { return c.least != nil && c.least(r) }
+
+// Look returns what the value stands for.
+func (c *Column[R]) Look(r R) Look {
+	if c.look == nil {
+		return Plain
+	}
+	return c.look(r)
+}
+
+// Blank tells whether nothing at all is shown to people where there is no value.
+func (c *Column[R]) Blank() bool { return c.blank }
+
+// Shrinks tells whether the column is shortened where there is little room.
+func (c *Column[R]) Shrinks() bool { return c.shrinks }
+
+// Choose returns the columns that are for a kind of reader.
+func Choose[R any](columns []Column[R], reader Readers) (chosen []Column[R]) {
+	for _, c := range columns {
+		if c.readers&reader != 0 {
+			chosen = append(chosen, c)
+		}
+	}
+	return chosen
+}
+
+// Only returns the columns for some of their readers alone.
+func Only[R any](columns []Column[R], readers Readers) (only []Column[R]) {
+	for _, c := range columns {
+		only = append(only, c.For(c.readers&readers))
+	}
+	return only
+}
+
+// Named returns the column of that name that programs are given, or nil.
+func Named[R any](columns []Column[R], name string) *Column[R] {
+	for i := range columns {
+		if columns[i].Name == name && columns[i].readers&Programs != 0 {
+			return &columns[i]
+		}
+	}
+	return nil
+}
+
+// Source are rows in the order they are to be written in. At may be called from several
+// goroutines.
+type Source[R any] interface {
+	Len() int
+	At(i int) R
+}
+
+// List are rows that are all there.
+type List[R any] []R
+
+// Len implements Source.
+func (l List[R]) Len() int { return len(l) }
+
+// At implements Source.
+func (l List[R]) At(i int) R { return l[i] }
