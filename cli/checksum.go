@@ -1,21 +1,16 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/arrange"
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -106,26 +101,20 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
 	}
 	spareMemory()
-	ctx := cmd.Context()
 	return p.answer(r, summary, func(w output.Destination) error {
 		list := p.ownList(r)
-		files, err := p.files(ctx, r, sources, algorithms, summary, list)
+		var pool *digest.Pool
+		a, err := ask(p, r, func(request source.Request) (*checksum.Answer, error) {
+			pool = digest.NewPool(live.Files{}, request.Progress)
+			return checksum.Run(cmd.Context(), p.set(sources), pool, checksum.Options{Request: request, Algorithms: algorithms, Own: list})
+		})
+		summary.Report.Add(a.Report)
+		summary.Report.SortProblems()
 		if err != nil {
 			return err
 		}
-		progress := &source.Progress{}
-		done := p.progress(r, progress)
-		defer done()
-		pool := digest.NewPool(live.Files{}, progress)
-		a, err := checksum.Take(ctx, files, pool, algorithms)
-		if err != nil {
-			return err
-		}
-		done()
-		p.addProblems(summary, pool.Problems())
 		if r.to != "" || r.form == render.Manifest {
-			a.Listed = list.way
-			if outside := list.outside(files); outside > 0 {
+			if outside := a.ListFrom(list); outside > 0 {
 				p.say("frank: %s out of the folder of the list; frank verify reads these only with --allow-outside",
 					render.Count(int64(outside), "name leads", "names lead"))
 			}
@@ -139,103 +128,8 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	})
 }
 
-// files reads sources and returns the files there, in order of their paths,
-// but for the list that is being written, and for recorded ones without digests.
-// What is no file and was named itself is a problem.
-func (p *Program) files(ctx context.Context, r *reading, sources []source.Source, algorithms []entry.Algorithm, summary *render.Summary, list *ownList) ([]*entry.Entry, error) {
-	collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
-	var wanted entry.Facts
-	var names []string
-	for _, a := range algorithms {
-		wanted |= a.Fact
-		names = append(names, a.Name)
-	}
-	digested := ledger.NewDigested(collector, wanted)
-	request := r.request
-	request.Facts, request.Through = entry.FactStatus, true
-	if err := p.readAll(ctx, r, &request, sources, digested, summary); err != nil {
-		return nil, err
-	}
-	p.addProblems(summary, digested.Problems(strings.Join(names, " and ")))
-	arranged := collector.Arrange()
-	var files []*entry.Entry
-	for i := range arranged.Len() {
-		switch e := arranged.At(i); {
-		case e.Kind == entry.KindFile && !list.is(e):
-			files = append(files, e)
-		case e.Self && e.Kind != entry.KindFile && e.Kind != entry.KindFolder:
-			summary.Report.Problems = append(summary.Report.Problems,
-				source.Problem{Path: e.Path(), Tried: "read", Err: digest.NoFile{Kind: e.Kind}, Entries: 1})
-		}
-	}
-	return files, nil
-}
-
-// ownList is the list of digests that is being written.
-type ownList struct {
-	folder string // full path, with links followed
-	full   string // of the file, "" if it goes elsewhere
-	info   os.FileInfo
-}
-
-// ownList finds out where the list goes.
-func (p *Program) ownList(r *reading) *ownList {
-	l := &ownList{}
-	if r.to != "" {
-		l.full, _ = filepath.Abs(r.to) // fails only where there is no current folder
-	} else if file, ok := p.Out.(*os.File); ok {
-		if info, err := file.Stat(); err == nil && info.Mode().IsRegular() {
-			l.info = info
-		}
-	}
-	folder, _ := filepath.Abs(filepath.Dir(r.to))
-	l.folder = resolved(folder)
-	return l
-}
-
-func resolved(folder string) string {
-	if real, err := filepath.EvalSymlinks(folder); err == nil {
-		return real
-	}
-	return folder
-}
-
-// is tells whether an entry is the list itself.
-func (l *ownList) is(e *entry.Entry) bool {
-	if l.info != nil {
-		st, ok := l.info.Sys().(*syscall.Stat_t)
-		return ok && uint64(st.Dev) == e.Device && uint64(st.Ino) == e.Inode
-	}
-	return l.full != "" && e.FullPath() == l.full
-}
-
-// way returns the path of a file from the folder of the list.
-func (l *ownList) way(e *entry.Entry) string {
-	place := e.Folder.Place
-	if place.Record != nil { // wherever it was: the list is of what is below
-		return e.Way()
-	}
-	full := place.Full
-	switch {
-	case e.Self:
-		full = filepath.Join(resolved(filepath.Dir(full)), filepath.Base(full))
-	case place.Real != "":
-		full = filepath.Join(place.Real, e.Way())
-	default:
-		full = filepath.Join(full, e.Way())
-	}
-	if way, err := filepath.Rel(l.folder, full); err == nil {
-		return way
-	}
-	return full
-}
-
-// outside returns how many of the files lie outside of the folder of the list.
-func (l *ownList) outside(files []*entry.Entry) (outside int) {
-	for _, e := range files {
-		if (digest.Line{Name: l.way(e)}).Leads() {
-			outside++
-		}
-	}
-	return outside
+// ownList is the list that the digests go to.
+func (p *Program) ownList(r *reading) *checksum.OwnList {
+	file, _ := p.Out.(*os.File) // nil for what is no file
+	return checksum.NewOwnList(r.to, file)
 }

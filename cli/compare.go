@@ -121,17 +121,14 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	spareMemory()
 	found := false
 	err = p.answer(r, summary, func(w output.Destination) error {
-		progress := &source.Progress{}
-		done := p.progress(r, progress)
-		defer done()
-		pool := digest.NewPool(live.Files{}, progress)
-		request := r.request
-		request.Progress = progress
-		a, err := compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Content: content, Fact: by.Fact})
+		var pool *digest.Pool
+		a, err := ask(p, r, func(request source.Request) (*compare.Answer, error) {
+			pool = digest.NewPool(live.Files{}, request.Progress)
+			return compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Content: content, Fact: by.Fact})
+		})
 		if err != nil {
 			return err
 		}
-		done()
 		found = len(a.Results) > 0
 		summary.Report, summary.Grouped, summary.Content = a.Report, true, content
 		summary.Report.SortProblems()

@@ -7,15 +7,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/arrange"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/row"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -118,48 +115,31 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if len(sources) < 2 && (o.across || o.onlyIn != "") {
 		return misuse("--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
 	}
-	only := -1
+	var only *entry.Place
 	if o.onlyIn != "" {
-		if only = placeNamed(sources, o.onlyIn); only < 0 {
+		if only = placeNamed(sources, o.onlyIn); only == nil {
 			return misuse("--only-in: %s is not among the places", render.Escaped(o.onlyIn))
 		}
 	}
-	options := duplicates.Options{Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm}
+	options := duplicates.Options{Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
 	spareMemory()
-	ctx := cmd.Context()
 	return p.answer(r, summary, func(w output.Destination) error {
-		collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
-		counter := weigh.NewCounter(collector)
-		digested := ledger.NewDigested(counter, algorithm.Fact)
-		request := r.request
-		request.Facts, request.Through = entry.FactStatus, true
-		if err := p.readAll(ctx, r, &request, sources, duplicates.Files(digested), summary); err != nil {
-			return err
-		}
-		p.addProblems(summary, digested.Problems(algorithm.Name))
-		progress := &source.Progress{}
-		done := p.progress(r, progress)
-		defer done()
-		pool := digest.NewPool(live.Files{}, progress)
-		looked := counter.Sum().Files
-		summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
-		if only >= 0 {
-			a, err := duplicates.OnlyIn(ctx, collector, pool, only, options)
-			if err != nil {
-				return err
-			}
-			done()
-			p.addProblems(summary, a.Problems)
-			r.view.OnlySummary(summary, a, o.onlyIn, looked, pool.Read())
-			return render.All(w, render.New(r.form, r.view, r.columns()), row.List[*entry.Entry](a.Only), summary)
-		}
-		a, err := duplicates.Find(ctx, collector, pool, options)
+		var pool *digest.Pool
+		a, err := ask(p, r, func(request source.Request) (*duplicates.Answer, error) {
+			pool = digest.NewPool(live.Files{}, request.Progress)
+			return duplicates.Run(cmd.Context(), p.set(sources), request, pool, options)
+		})
+		summary.Report.Add(a.Report)
+		summary.Report.SortProblems()
 		if err != nil {
 			return err
 		}
-		done()
-		p.addProblems(summary, a.Problems)
-		r.view.DuplicatesSummary(summary, a, looked, pool.Read())
+		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
+		if only != nil {
+			r.view.OnlySummary(summary, a, o.onlyIn, a.Matched.Files, pool.Read())
+			return render.All(w, render.New(r.form, r.view, r.columns()), row.List[*entry.Entry](a.Only), summary)
+		}
+		r.view.DuplicatesSummary(summary, a, a.Matched.Files, pool.Read())
 		return writeDuplicates(w, r, o, a, summary)
 	})
 }
@@ -189,13 +169,13 @@ func (p *Program) addProblems(summary *render.Summary, problems []source.Problem
 	summary.Report.SortProblems()
 }
 
-// placeNamed returns the index of a place as it was given, or by its full path.
-func placeNamed(sources []source.Source, name string) int {
+// placeNamed returns a place as it was given, or by its full path; nil if there is none.
+func placeNamed(sources []source.Source, name string) *entry.Place {
 	full, err := filepath.Abs(name)
 	for _, s := range sources {
 		if s.Place().Given == name || err == nil && s.Place().Full == full {
-			return s.Place().Index
+			return s.Place()
 		}
 	}
-	return -1
+	return nil
 }

@@ -10,6 +10,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/live"
 	"frankledger/render"
 )
 
@@ -58,7 +59,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		return err
 	}
 	spans, err := l.History(ctx, host, full)
-	if real := filepath.Join(resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && real != full {
+	if real := filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && real != full {
 		full = real // the way there goes by a link
 		spans, err = l.History(ctx, host, full)
 	}

@@ -1,16 +1,13 @@
 package cli
 
 import (
-	"context"
 	"slices"
-	"sync"
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/entry"
 	"frankledger/core/inspect"
 	"frankledger/core/live"
-	"frankledger/core/source"
+	"frankledger/output"
 	"frankledger/render"
 )
 
@@ -77,58 +74,18 @@ func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.O
 			return misuse("--siblings: %w", err)
 		}
 	}
-	cards, err := gatherCards(cmd.Context(), r, sources, extra, &summary.Report)
-	if err != nil {
-		return err
-	}
-	destination, err := p.destination(r)
-	if err != nil {
-		return err
-	}
-	var out []byte
-	if r.form == render.JSON {
-		out = r.view.CardsJSON(nil, cards, r.fields, &summary.Report)
-	} else {
-		out = r.view.Cards(nil, cards)
-	}
-	_, err = destination.Write(out)
-	if err = p.finish(r, destination, err, err == nil); err != nil {
-		return err
-	}
 	r.quiet = true // the cards are all there is to say
-	return p.conclude(r, summary)
-}
-
-func gatherCards(ctx context.Context, r *reading, sources []source.Source, extra inspect.Options, report *source.Report) ([]*inspect.Card, error) {
-	request := r.request
-	request.Facts, request.Depth = inspect.Facts, 0
-	var cards []*inspect.Card
-	for _, s := range sources {
-		var mu sync.Mutex
-		var entries []*entry.Entry
-		read, err := s.Read(ctx, request, source.SinkFunc(func() source.Visitor {
-			return func(found []entry.Entry) error {
-				mu.Lock()
-				defer mu.Unlock()
-				for _, e := range found {
-					e.More = e.More.Clone()
-					entries = append(entries, &e)
-				}
-				return nil
-			}
-		}))
-		report.Add(read)
+	return p.answer(r, summary, func(w output.Destination) error {
+		cards, report, err := inspect.Run(cmd.Context(), p.set(sources), r.request, extra)
+		summary.Report.Add(report)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		for _, e := range entries {
-			card, read, err := inspect.Look(ctx, s, e, extra)
-			report.Add(read)
-			if err != nil {
-				return nil, err
-			}
-			cards = append(cards, card)
+		text := r.view.Cards(nil, cards)
+		if r.form == render.JSON {
+			text = r.view.CardsJSON(nil, cards, r.fields, &summary.Report)
 		}
-	}
-	return cards, nil
+		_, err = w.Write(text)
+		return err
+	})
 }

@@ -1,14 +1,13 @@
 package cli
 
 import (
+	"cmp"
 	"slices"
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/entry"
 	"frankledger/core/outline"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -69,45 +68,24 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if err != nil {
 		return err
 	}
-	builder := outline.NewBuilder(outline.Plan{Order: r.order, Context: r.view.Context, Depth: r.request.Depth, Hidden: r.request.Hidden,
-		FoldersOnly: foldersOnly, First: r.first})
-	request := r.request
-	request.Facts = r.order.Needs() | entry.FactStatus
-	if !foldersOnly {
-		request.Facts |= entry.FactTarget
-	}
-	request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
-	counter := weigh.NewCounter(builder)
+	plan := outline.Plan{Order: r.order, Context: r.view.Context, FoldersOnly: foldersOnly, First: r.first}
 	return p.answer(r, summary, func(w output.Destination) error {
-		stopped := p.readAll(cmd.Context(), r, &request, sources, counter, summary)
-		if stopped != nil && cmd.Context().Err() == nil {
+		a, stopped := ask(p, r, func(request source.Request) (*outline.Answer, error) {
+			return outline.Run(cmd.Context(), p.set(sources), request, plan)
+		})
+		if a == nil {
 			return stopped
 		}
-		summary.Stopped = stopped != nil
-		if err := p.writeOutline(w, r, builder, counter, summary); err != nil {
-			return err
+		summary.Report.Add(a.Report)
+		summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere, summary.Stopped = a.Matched, true, true, &a.Elsewhere, a.Stopped
+		write := r.view.Outline
+		switch r.form {
+		case render.JSON:
+			write = r.view.OutlineJSON
+		case render.Markdown:
+			write = r.view.OutlineMarkdown
 		}
-		return stopped
+		_, err := w.Write(write(nil, a.Nodes, summary))
+		return cmp.Or(err, stopped)
 	})
-}
-
-func (p *Program) writeOutline(w output.Destination, r *reading, builder *outline.Builder, counter *weigh.Counter, summary *render.Summary) error {
-	nodes, err := builder.Outline(r.view.Places)
-	if err != nil {
-		return err
-	}
-	elsewhere := builder.Totals().Elsewhere()
-	summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = counter.Sum(), true, true, &elsewhere
-	summary.Report.Hidden = builder.Hidden()
-	var out []byte
-	switch r.form {
-	case render.JSON:
-		out = r.view.OutlineJSON(nil, nodes, summary)
-	case render.Markdown:
-		out = r.view.OutlineMarkdown(nil, nodes, summary)
-	default:
-		out = r.view.Outline(nil, nodes, summary)
-	}
-	_, err = w.Write(out)
-	return err
 }

@@ -7,12 +7,11 @@ import (
 	"runtime/debug"
 	"strings"
 
-	"frankledger/core/arrange"
 	"frankledger/core/entry"
+	"frankledger/core/listing"
 	"frankledger/core/live"
 	"frankledger/core/row"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -41,8 +40,8 @@ func reason(err error) error {
 	return err
 }
 
-// list answers with the entries of places. It is the road from places to
-// output. With totals, a folder has the size of what it holds.
+// list answers with the entries of places. With totals, a folder has the size of what
+// it holds.
 func (p *Program) list(ctx context.Context, r *reading, places []string, totals bool) error {
 	sources, problems, err := p.openPlaces(ctx, r, places)
 	if err != nil {
@@ -51,86 +50,68 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	for _, s := range sources {
 		r.view.Add(s.Place())
 	}
-	destination, err := p.destination(r)
-	if err != nil {
-		return err
-	}
-	summary := &render.Summary{Report: source.Report{Problems: problems}}
-	err = p.listTo(ctx, destination, r, sources, totals, summary)
-	err = p.finish(r, destination, err, err == nil)
-	if err != nil {
-		return err
-	}
-	return p.conclude(r, summary)
-}
-
-// listTo reads the sources and writes their entries, and fills in the summary.
-func (p *Program) listTo(ctx context.Context, w output.Destination, r *reading, sources []source.Source, totals bool, summary *render.Summary) error {
 	columns := r.columns()
 	if r.form == render.Kept {
 		columns = []row.Column[*entry.Entry]{entry.FullPath}
 	}
-	format := render.New(r.form, r.view, columns)
-	request := r.request
-	if r.form.ForPeople() && (request.Facts != 0 || request.Condition != nil) {
-		request.Facts |= entry.FactStatus // for the footer
-	}
-	var sink source.Sink
-	var finish func() error
-	var collector *arrange.Collector
-	if r.order.AsIs {
-		stream := render.NewStream(w, format, r.first)
-		sink, finish = stream, func() error { return stream.End(summary) }
-	} else {
-		collector = arrange.NewCollector(r.order, r.view.Context, r.first)
-		sink, finish = collector, func() error { return render.All(w, format, collector.Arrange(), summary) }
-	}
-	counter := weigh.NewCounter(sink)
-	sink = counter
-	var visible *arrange.Visible
-	var sum *weigh.Totals
-	if totals {
-		request.Facts |= entry.FactStatus
-		visible = arrange.NewVisible(counter, request.Depth, request.Hidden)
-		sum = weigh.NewTotals(visible)
-		collector.Amend(sum.Amend)
-		sink = sum
-		request.Self = request.Depth == 0
-		request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
-	}
+	summary := &render.Summary{Report: source.Report{Problems: problems}}
+	return p.answer(r, summary, func(w output.Destination) error {
+		format := render.New(r.form, r.view, columns)
+		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}
+		var stream *render.Stream
+		if r.order.AsIs {
+			stream = render.NewStream(w, format, r.first)
+			options.Stream = stream
+		}
+		a, err := ask(p, r, func(request source.Request) (*listing.Answer, error) {
+			if r.form.ForPeople() && (request.Facts != 0 || request.Condition != nil) {
+				request.Facts |= entry.FactStatus // for the footer
+			}
+			summary.Bytes = totals || request.Facts.Has(entry.FactStatus)
+			options.Request = request
+			return listing.Run(ctx, p.set(sources), options)
+		})
+		summary.Report.Add(a.Report)
+		if err != nil {
+			return err
+		}
+		summary.Matched, summary.Totals = a.Matched, a.Totals
+		if r.program != nil {
+			summary.Chosen, summary.Funnel = true, r.program.Left()
+		}
+		if stream != nil {
+			return stream.End(summary)
+		}
+		return render.All(w, format, a.Entries, summary)
+	})
+}
 
-	if err := p.readAll(ctx, r, &request, sources, sink, summary); err != nil {
-		return err
+// set is the sources of a command. Whoever looks at the answer for long keeps nobody
+// from recording.
+func (p *Program) set(sources []source.Source) *source.Set {
+	set := &source.Set{Sources: sources}
+	if p.ledger != nil {
+		set.Done = p.ledger.Release
 	}
-	if totals {
-		summary.Report.Hidden += visible.Hidden()
-		all := sum.All()
-		summary.Totals = &all
-	}
-	summary.Matched = counter.Sum()
-	if r.program != nil {
-		summary.Chosen, summary.Funnel = true, r.program.Left()
-	}
-	summary.Bytes = request.Facts.Has(entry.FactStatus)
-	return finish()
+	return set
+}
+
+// ask asks the core, and shows how far that has come.
+func ask[A any](p *Program, r *reading, do func(request source.Request) (A, error)) (A, error) {
+	request := r.request
+	request.Progress = &source.Progress{}
+	defer p.progress(r, request.Progress)()
+	return do(request)
 }
 
 // readAll reads the sources one after another, and shows how far it has come.
 func (p *Program) readAll(ctx context.Context, r *reading, request *source.Request, sources []source.Source, sink source.Sink, summary *render.Summary) error {
-	request.Progress = &source.Progress{}
-	done := p.progress(r, request.Progress)
-	defer done()
-	if p.ledger != nil {
-		defer p.ledger.Release() // whoever looks at the answer for long keeps nobody from recording
-	}
-	for _, s := range sources {
-		report, err := s.Read(ctx, *request, sink)
-		summary.Report.Add(report)
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+	report, err := ask(p, r, func(asked source.Request) (source.Report, error) {
+		request.Progress = asked.Progress
+		return p.set(sources).Read(ctx, *request, sink)
+	})
+	summary.Report.Add(report)
+	return err
 }
 
 // answer has an answer written to where it goes, and says what was left out. If

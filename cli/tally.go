@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"context"
+	"cmp"
 	"slices"
 	"strings"
 
@@ -10,7 +10,6 @@ import (
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/tally"
-	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -85,31 +84,20 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	if err != nil {
 		return err
 	}
-	t := tally.New(dimensions, r.view.Context)
 	return p.answer(r, summary, func(w output.Destination) error {
-		return p.tallyTo(cmd.Context(), r, sources, t, summary, func() error {
-			if cross {
-				_, err := w.Write(r.view.Cross(nil, t.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
-				return err
-			}
-			return render.All(w, render.New(r.form, r.view, t.Columns(r.first > 0)), row.List[*tally.Group](t.Groups(r.first)), summary)
+		a, stopped := ask(p, r, func(request source.Request) (*tally.Answer, error) {
+			return tally.Run(cmd.Context(), p.set(sources), tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context})
 		})
+		if a == nil {
+			return stopped
+		}
+		summary.Report.Add(a.Report)
+		summary.Stopped = a.Stopped
+		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
+		if cross {
+			_, err := w.Write(r.view.Cross(nil, a.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
+			return cmp.Or(err, stopped)
+		}
+		return cmp.Or(render.All(w, render.New(r.form, r.view, a.Columns(r.first > 0)), row.List[*tally.Group](a.Groups(r.first)), summary), stopped)
 	})
-}
-
-// tallyTo reads and groups, and writes what there is, also if stopped.
-func (p *Program) tallyTo(ctx context.Context, r *reading, sources []source.Source, t *tally.Tally, summary *render.Summary, write func() error) error {
-	request := r.request
-	request.Facts = t.Needs()
-	counter := weigh.NewCounter(t)
-	stopped := p.readAll(ctx, r, &request, sources, counter, summary)
-	if stopped != nil && ctx.Err() == nil {
-		return stopped
-	}
-	summary.Stopped = stopped != nil
-	summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
-	if err := write(); err != nil {
-		return err
-	}
-	return stopped
 }

@@ -184,14 +184,14 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 	var a *verify.Answer
 	summary := &render.Summary{Grouped: true}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {
-		progress := &source.Progress{}
-		done := p.progress(r, progress)
-		defer done()
-		pool := digest.NewPool(live.Files{Follow: true}, progress)
-		if a, err = verify.Check(ctx, list, &entry.Folder{Place: place}, pool, progress, o); err != nil {
+		var pool *digest.Pool
+		a, err = ask(p, r, func(request source.Request) (*verify.Answer, error) {
+			pool = digest.NewPool(live.Files{Follow: true}, request.Progress)
+			return verify.Check(ctx, list, &entry.Folder{Place: place}, pool, request.Progress, o)
+		})
+		if err != nil {
 			return err
 		}
-		done()
 		summary.Report = a.Report
 		p.addProblems(summary, problems)
 		addListProblems(summary, listPath, list, a)
@@ -282,15 +282,13 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if r.form != render.Table {
 		return p.verifyList(cmd.Context(), r, args[0], &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, nil, true)
 	}
-	progress := &source.Progress{}
-	done := p.progress(r, progress)
-	defer done()
-	a, err := verify.Check(cmd.Context(), &digest.List{Lines: []digest.Line{line}}, &entry.Folder{Place: folder},
-		digest.NewPool(live.Files{Follow: true}, progress), progress, verify.Options{})
+	a, err := ask(p, r, func(request source.Request) (*verify.Answer, error) {
+		return verify.Check(cmd.Context(), &digest.List{Lines: []digest.Line{line}}, &entry.Folder{Place: folder},
+			digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, verify.Options{})
+	})
 	if err != nil {
 		return err
 	}
-	done()
 	summary := &render.Summary{Report: a.Report}
 	err = p.answer(r, summary, func(w output.Destination) error {
 		if a.Counts[verify.Unreadable] > 0 {

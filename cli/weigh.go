@@ -2,7 +2,7 @@ package cli
 
 import (
 	"cmp"
-	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -10,9 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/arrange"
 	"frankledger/core/condition"
-	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
@@ -107,7 +105,26 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		return err
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
-		return p.weighTo(cmd.Context(), w, r, sources, plan, o.explain, summary)
+		a, stopped := ask(p, r, func(request source.Request) (*weigh.Answer, error) {
+			return weigh.Run(cmd.Context(), p.set(sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
+		})
+		if errors.Is(stopped, weigh.ErrNothing) {
+			return misuse("--explain: %w in %s: it is empty, or not among what was weighed", stopped, render.Escaped(o.explain))
+		}
+		if a == nil {
+			return stopped
+		}
+		summary.Report.Add(a.Report)
+		summary.Elsewhere, summary.Stopped = &a.Elsewhere, a.Stopped
+		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
+		if o.explain != "" {
+			return cmp.Or(render.All(w, render.New(r.form, r.view, weigh.AddendColumns(plan.By, r.view.Context)), row.List[*weigh.Addend](a.Addends), summary), stopped)
+		}
+		rows := row.List[*weigh.Row](a.Rows)
+		if r.form.Paths {
+			rows = slices.DeleteFunc(rows, func(one *weigh.Row) bool { return one.Kind != weigh.FolderRow })
+		}
+		return cmp.Or(render.All(w, render.New(r.form, r.view, plan.Columns()), rows, summary), stopped)
 	})
 }
 
@@ -133,64 +150,4 @@ func readAtLeast(text string, plan *weigh.Plan) (err error) {
 	}
 	plan.AtLeast, err = condition.ParseBytes(text)
 	return err
-}
-
-// weighTo reads, sums up and writes. Stopped in between, it writes what was
-// summed up so far, marked as incomplete.
-func (p *Program) weighTo(ctx context.Context, w output.Destination, r *reading, sources []source.Source, plan weigh.Plan, explain string, summary *render.Summary) error {
-	request := r.request
-	request.Facts, request.Depth = entry.FactStatus, source.AllDepths
-	counter := weigh.NewCounter(source.Nowhere)
-	var sink source.Sink = counter
-	var largest *weigh.Largest
-	if plan.Largest > 0 {
-		largest = weigh.NewLargest(sink, plan.Largest, plan.Depth, plan.By, r.view.Context)
-		sink = largest
-	}
-	addends := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
-	var within *weigh.Within
-	if explain != "" {
-		var err error
-		if within, err = weigh.NewWithin(explain, addends, sink); err != nil {
-			return err
-		}
-		sink = within
-	}
-	totals := weigh.NewTotals(sink)
-	stopped := p.readAll(ctx, r, &request, sources, totals, summary)
-	if stopped != nil && ctx.Err() == nil {
-		return stopped
-	}
-	elsewhere := totals.Elsewhere()
-	summary.Elsewhere, summary.Stopped = &elsewhere, stopped != nil
-	summary.Matched, summary.Bytes, summary.Grouped = counter.Sum(), true, true
-	var err error
-	if within != nil {
-		if within.Found() == nil {
-			return misuse("--explain: nothing was added up in %s: it is empty, or not among what was weighed", render.Escaped(explain))
-		}
-		summary.Matched = totals.Of(within.Found())
-		list := row.List[*weigh.Addend](totals.Explain(entriesOf(addends), plan.By))
-		err = render.All(w, render.New(r.form, r.view, weigh.AddendColumns(plan.By, r.view.Context)), list, summary)
-	} else {
-		var list row.List[*weigh.Row]
-		for _, s := range sources {
-			for _, one := range totals.Rows(totals.Root(s.Place()), plan, largest) {
-				if one.Kind == weigh.FolderRow || !r.form.Paths {
-					list = append(list, one)
-				}
-			}
-		}
-		err = render.All(w, render.New(r.form, r.view, plan.Columns()), list, summary)
-	}
-	return cmp.Or(err, stopped)
-}
-
-// entriesOf are the entries that were collected, in order.
-func entriesOf(c *arrange.Collector) (entries []*entry.Entry) {
-	arranged := c.Arrange()
-	for i := range arranged.Len() {
-		entries = append(entries, arranged.At(i))
-	}
-	return entries
 }

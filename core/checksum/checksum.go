@@ -11,6 +11,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/row"
+	"frankledger/core/source"
 )
 
 // Row is a digest of a file.
@@ -29,6 +30,7 @@ type Answer struct {
 	Files  int   // with digests
 	Groups []int // how many files have the same content, by group
 	Alone  int   // files that stand alone
+	Report source.Report
 	// Listed returns the path that a list has for a file; nil if there is no
 	// list.
 	Listed func(*entry.Entry) string

@@ -20,6 +20,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/weigh"
 )
 
 // Keep says which file of a set would stay.
@@ -38,7 +39,8 @@ type Options struct {
 	Empty     bool // files of no bytes too
 	Across    bool // only sets with files of more than one place
 	Keep      Keep
-	Confirm   bool // compare what has the same digest, byte by byte
+	Confirm   bool         // compare what has the same digest, byte by byte
+	OnlyIn    *entry.Place // find what is in this place and in no other; nil: what is the same
 }
 
 // Copy is one name of one of the files of a set.
@@ -66,13 +68,15 @@ type Set struct {
 type Answer struct {
 	Sets        []*Set // those that free most first
 	Only        []*entry.Entry
-	Files       int   // in sets
-	Spares      int   // files that need not stay
-	Reclaimable int64 // by all sets
-	UpTo        bool  // it may be less, as of some set
-	Empty       int   // files of no bytes that were left out
-	Elsewhere   int   // spares that free nothing, as they have names outside of what was looked at
-	Problems    []source.Problem
+	Files       int              // in sets
+	Spares      int              // files that need not stay
+	Reclaimable int64            // by all sets
+	UpTo        bool             // it may be less, as of some set
+	Empty       int              // files of no bytes that were left out
+	Elsewhere   int              // spares that free nothing, as they have names outside of what was looked at
+	Problems    []source.Problem // with content
+	Matched     weigh.Sum        // files that were looked at
+	Report      source.Report    // with all problems
 }
 
 // Files is a sink that passes on files only.
@@ -116,11 +120,11 @@ func Find(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, 
 	return &s.answer, nil
 }
 
-// OnlyIn finds the files of one place, by its index, whose content is nowhere
-// in the others. Files that could not be read elsewhere are taken for
-// different.
-func OnlyIn(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, place int, o Options) (*Answer, error) {
+// OnlyIn finds the files of one place whose content is nowhere in the others. Files
+// that could not be read elsewhere are taken for different.
+func OnlyIn(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, o Options) (*Answer, error) {
 	o.Empty = true
+	place := o.OnlyIn.Index
 	s := &search{ctx: ctx, pool: pool, o: o, enough: func(class []*file) bool {
 		return slices.ContainsFunc(class, func(f *file) bool { return f.onlyIn(place) }) &&
 			slices.ContainsFunc(class, func(f *file) bool { return !f.onlyIn(place) })

@@ -2,6 +2,7 @@ package live
 
 import (
 	"io"
+	"path/filepath"
 	"strings"
 	"sync/atomic"
 
@@ -98,6 +99,14 @@ func (c *content) Close() {
 // or a device, not following a link, and leaving its access time alone where the
 // system allows.
 func OpenQuietly(path string) (digest.File, error) { return openContent(unix.AT_FDCWD, path, false) }
+
+// Resolved is the path of a folder with links followed, or as it is if they lead nowhere.
+func Resolved(folder string) string {
+	if real, err := filepath.EvalSymlinks(folder); err == nil {
+		return real
+	}
+	return folder
+}
 
 // Files opens the files of entries on the running system.
 type Files struct{ Follow bool } // open also what a link leads to

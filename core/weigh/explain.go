@@ -6,6 +6,7 @@ import (
 	"sync/atomic"
 
 	"frankledger/core/entry"
+	"frankledger/core/row"
 	"frankledger/core/source"
 )
 
@@ -73,9 +74,10 @@ type Addend struct {
 
 // Explain lists what was added up of some entries, in their order, and the
 // running total. Things that add nothing by their kind are left out.
-func (t *Totals) Explain(entries []*entry.Entry, by Measure) (addends []*Addend) {
+func (t *Totals) Explain(entries row.Source[*entry.Entry], by Measure) (addends []*Addend) {
 	total := int64(0)
-	for _, e := range entries {
+	for i := range entries.Len() {
+		e := entries.At(i)
 		if by != ByDisk && e.Kind != entry.KindFile {
 			continue
 		}

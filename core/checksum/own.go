@@ -1,0 +1,76 @@
+package checksum
+
+import (
+	"os"
+	"path/filepath"
+	"syscall"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/live"
+)
+
+// OwnList is the list of digests that is being written.
+type OwnList struct {
+	folder string // full path, with links followed
+	full   string // of the file, "" if it goes elsewhere
+	info   os.FileInfo
+}
+
+// NewOwnList returns the list that goes to a path or, if that is "", to an open file,
+// which may be nil.
+func NewOwnList(path string, open *os.File) *OwnList {
+	l := &OwnList{}
+	if path != "" {
+		l.full, _ = filepath.Abs(path) // fails only where there is no current folder
+	} else if open != nil {
+		if info, err := open.Stat(); err == nil && info.Mode().IsRegular() {
+			l.info = info
+		}
+	}
+	folder, _ := filepath.Abs(filepath.Dir(path))
+	l.folder = live.Resolved(folder)
+	return l
+}
+
+// is tells whether an entry is the list itself.
+func (l *OwnList) is(e *entry.Entry) bool {
+	if l.info != nil {
+		st, ok := l.info.Sys().(*syscall.Stat_t)
+		return ok && uint64(st.Dev) == e.Device && uint64(st.Ino) == e.Inode
+	}
+	return l.full != "" && e.FullPath() == l.full
+}
+
+// way returns the path of a file from the folder of the list.
+func (l *OwnList) way(e *entry.Entry) string {
+	place := e.Folder.Place
+	if place.Record != nil { // wherever it was: the list is of what is below
+		return e.Way()
+	}
+	full := place.Full
+	switch {
+	case e.Self:
+		full = filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full))
+	case place.Real != "":
+		full = filepath.Join(place.Real, e.Way())
+	default:
+		full = filepath.Join(full, e.Way())
+	}
+	if way, err := filepath.Rel(l.folder, full); err == nil {
+		return way
+	}
+	return full
+}
+
+// ListFrom has the rows tell the paths of files from the folder of the list, and returns
+// how many lead out of it.
+func (a *Answer) ListFrom(l *OwnList) (outside int) {
+	a.Listed = l.way
+	for _, e := range a.files {
+		if (digest.Line{Name: l.way(e)}).Leads() {
+			outside++
+		}
+	}
+	return outside
+}

@@ -1,0 +1,68 @@
+// Package listing lists entries: in an order, or as they are found.
+package listing
+
+import (
+	"context"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Options say what to list.
+type Options struct {
+	Request source.Request
+	Order   arrange.Order
+	First   int // how many at most; 0 for all
+	Context *entry.Context
+	// Totals gives folders the size of all that they hold, listed or not.
+	Totals bool
+	// Stream takes the entries as they are found, instead of the order.
+	Stream source.Sink
+}
+
+// Answer is what there is.
+type Answer struct {
+	Entries *arrange.Arranged // in order; nil if they went to the stream
+	Matched weigh.Sum         // of what is listed, or would be but for First
+	Totals  *weigh.Sum        // of all below the places, if it was asked for
+	Report  source.Report
+}
+
+// Run lists the entries of places. On an error, the answer has the report so far.
+func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
+	answer, request := &Answer{}, o.Request
+	collector := arrange.NewCollector(o.Order, o.Context, o.First)
+	var sink source.Sink = collector
+	if o.Stream != nil {
+		sink = o.Stream
+	}
+	counter := weigh.NewCounter(sink)
+	sink = counter
+	var visible *arrange.Visible
+	var totals *weigh.Totals
+	if o.Totals {
+		visible = arrange.NewVisible(counter, request.Depth, request.Hidden)
+		totals = weigh.NewTotals(visible)
+		collector.Amend(totals.Amend)
+		sink = totals
+		request.Facts |= entry.FactStatus
+		request.Self = request.Depth == 0
+		request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
+	}
+	var err error
+	if answer.Report, err = from.Read(ctx, request, sink); err != nil {
+		return answer, err
+	}
+	if o.Totals {
+		answer.Report.Hidden += visible.Hidden()
+		all := totals.All()
+		answer.Totals = &all
+	}
+	answer.Matched = counter.Sum()
+	if o.Stream == nil {
+		answer.Entries = collector.Arrange()
+	}
+	return answer, nil
+}

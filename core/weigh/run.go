@@ -1,0 +1,73 @@
+package weigh
+
+import (
+	"context"
+	"errors"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Options say what to weigh.
+type Options struct {
+	Request source.Request
+	Plan    Plan
+	Explain string // a folder to tell what was added up for; "" for none
+	Context *entry.Context
+}
+
+// Answer is how heavy folders are, or what was added up for one.
+type Answer struct {
+	Rows      []*Row
+	Addends   []*Addend // with Explain
+	Matched   Sum       // of all that was weighed, or that the folder to explain holds
+	Elsewhere Sum       // names that were counted with another name of the same file
+	Report    source.Report
+	Stopped   bool // before all was read: the answer is of what was
+}
+
+// ErrNothing is returned for a folder to explain in which nothing was added up.
+var ErrNothing = errors.New("nothing was added up")
+
+// Run weighs places. If it is stopped in between, it answers with what was summed up so
+// far, beside the context's error.
+func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
+	request := o.Request
+	request.Facts, request.Depth = entry.FactStatus, source.AllDepths
+	counter := NewCounter(source.Nowhere)
+	var sink source.Sink = counter
+	var largest *Largest
+	if o.Plan.Largest > 0 {
+		largest = NewLargest(sink, o.Plan.Largest, o.Plan.Depth, o.Plan.By, o.Context)
+		sink = largest
+	}
+	addends := arrange.NewCollector(arrange.Order{}, o.Context, 0)
+	var within *Within
+	if o.Explain != "" {
+		var err error
+		if within, err = NewWithin(o.Explain, addends, sink); err != nil {
+			return nil, err
+		}
+		sink = within
+	}
+	totals := NewTotals(sink)
+	answer := &Answer{}
+	var stopped error
+	if answer.Report, stopped = from.Read(ctx, request, totals); stopped != nil && ctx.Err() == nil {
+		return nil, stopped
+	}
+	answer.Elsewhere, answer.Matched, answer.Stopped = totals.Elsewhere(), counter.Sum(), stopped != nil
+	if within != nil {
+		if within.Found() == nil {
+			return nil, ErrNothing
+		}
+		answer.Matched = totals.Of(within.Found())
+		answer.Addends = totals.Explain(addends.Arrange(), o.Plan.By)
+		return answer, stopped
+	}
+	for _, s := range from.Sources {
+		answer.Rows = append(answer.Rows, totals.Rows(totals.Root(s.Place()), o.Plan, largest)...)
+	}
+	return answer, stopped
+}
