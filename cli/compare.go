@@ -62,22 +62,12 @@ that is said. The status is 0 if nothing differs, and 1 if anything does.`,
 }
 
 // asRecorded has what is there now chosen as it was chosen for the record.
-func (p *Program) asRecorded(cmd *cobra.Command, r *reading, o *readingOptions, recorded source.Source, chosen bool) (*reading, error) {
+func (p *Program) asRecorded(r *reading, o *readingOptions, recorded source.Source, chosen bool) (*reading, error) {
 	terms := recorded.(*ledger.Source).Record().Terms
-	if len(terms) == 0 || chosen {
+	if terms.String() == "" || chosen {
 		return r, nil
 	}
-	with := *o
-	condition := applyTerms(&with, terms)
-	again, err := p.reading(cmd, &with)
-	if err != nil {
-		return nil, err
-	}
-	if _, err := p.where(again, condition, with.matchCase); err != nil {
-		return nil, err
-	}
-	again.request.Condition = ledger.WithFolders(again.request.Condition)
-	return again, nil
+	return p.onTerms(r, o, terms)
 }
 
 // compare answers with what differs.
@@ -103,7 +93,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return misuse("%s: %s", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Reason())
 	}
 	if len(sources) == 1 {
-		if r, err = p.asRecorded(cmd, r, o, sources[0], has); err != nil {
+		if r, err = p.asRecorded(r, o, sources[0], has); err != nil {
 			return err
 		}
 		now, err := thereNow(sources[0].(*ledger.Source), 1)

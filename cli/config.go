@@ -9,6 +9,7 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/arrange"
+	"frankledger/core/source"
 	"frankledger/render"
 )
 
@@ -31,13 +32,15 @@ func checkDefault(key, word string) (err error) {
 	case "order":
 		_, err = arrange.ParseOrder(word)
 	case "hidden":
-		_, err = parseHidden(word)
+		if _, err = source.ParseHidden(word); err != nil {
+			err = fmt.Errorf("hidden %w", err)
+		}
 	case "colour":
 		if word != autoWord && word != alwaysWord && word != neverWord {
 			err = fmt.Errorf("colour can be auto, always or never, not %q", word)
 		}
 	case "skip":
-		err = checkPattern(word)
+		err = source.CheckPattern(word)
 	}
 	return err
 }

@@ -11,7 +11,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
 	"frankledger/core/account"
@@ -47,7 +46,7 @@ const (
 )
 
 var (
-	hiddenWords = []string{"show", "omit", "only"}
+	hiddenWords = source.HiddenWords
 	whenWords   = []string{autoWord, alwaysWord, neverWord}
 )
 
@@ -238,76 +237,14 @@ func (r *reading) readRequest(cmd *cobra.Command, o *readingOptions) error {
 		}
 		r.request.Depth = n
 	}
-	hidden, err := parseHidden(o.hidden)
+	hidden, err := source.ParseHidden(o.hidden)
 	if err != nil {
-		return misuse("%w", err)
+		return misuse("--hidden %w", err)
 	}
 	r.request.Hidden = hidden
 	r.request.Follow, r.request.SameDisk = o.follow, o.sameDisk
-	if r.request.Skip, err = skipper(o.skip, o.matchCase); err != nil {
-		return misuse("%w", err)
-	}
-	return nil
-}
-
-func parseHidden(word string) (source.Hidden, error) {
-	switch word {
-	case "show":
-		return source.ShowHidden, nil
-	case "omit":
-		return source.OmitHidden, nil
-	case "only":
-		return source.OnlyHidden, nil
-	}
-	return 0, fmt.Errorf("--hidden can be show, omit or only, not %q", word)
-}
-
-// skipper returns a function that tells which folders not to go into: those
-// whose name matches a pattern, or whose way from the place does if the
-// pattern has a slash.
-func skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error) {
-	fold := strings.ToLower
-	if matchCase {
-		fold = func(s string) string { return s }
-	}
-	var names, ways []string
-	for _, pattern := range patterns {
-		if err := checkPattern(pattern); err != nil {
-			return nil, err
-		}
-		pattern = fold(strings.TrimSuffix(pattern, "/"))
-		if strings.Contains(pattern, "/") {
-			ways = append(ways, strings.TrimPrefix(pattern, "./"))
-		} else {
-			names = append(names, pattern)
-		}
-	}
-	if len(patterns) == 0 {
-		return nil, nil
-	}
-	return func(folder *entry.Folder) bool {
-		name := fold(folder.Name)
-		for _, pattern := range names {
-			if doublestar.MatchUnvalidated(pattern, name) {
-				return true
-			}
-		}
-		if len(ways) == 0 {
-			return false
-		}
-		way := fold(folder.Way())
-		for _, pattern := range ways {
-			if doublestar.MatchUnvalidated(pattern, way) {
-				return true
-			}
-		}
-		return false
-	}, nil
-}
-
-func checkPattern(pattern string) error {
-	if pattern == "" || !doublestar.ValidatePattern(pattern) {
-		return fmt.Errorf("--skip: %q is no pattern: a name, with * ? and [a-z] for what may differ", pattern)
+	if r.request.Skip, err = source.Skipper(o.skip, o.matchCase); err != nil {
+		return misuse("--skip: %w", err)
 	}
 	return nil
 }

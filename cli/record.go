@@ -109,7 +109,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		return misuse("name one folder; each place has records of its own")
 	}
 	place := sources[0].Place()
-	record := ledger.Record{Label: o.label, Place: place.Full, Note: o.note, Terms: terms(&o.reading, args)}
+	record := ledger.Record{Label: o.label, Place: place.Full, Note: o.note, Terms: r.terms(&o.reading, args)}
 	if place.Real != "" {
 		record.Place = place.Real
 	}

@@ -129,49 +129,29 @@ func algorithmFor(words string, chosen bool, sources []source.Source) string {
 	return words
 }
 
-// terms are the options and the condition that choose what is recorded, as words
-// to keep with the record.
-func terms(o *readingOptions, args []string) (words []string) {
-	if o.hidden != hiddenWords[0] {
-		words = append(words, "--hidden", o.hidden)
-	}
-	for _, pattern := range o.skip {
-		words = append(words, "--skip", pattern)
-	}
-	if o.sameDisk {
-		words = append(words, "--same-disk")
-	}
-	if o.matchCase {
-		words = append(words, "--match-case")
-	}
-	if _, condition, has := splitWhere(args); has {
-		words = append(append(words, whereWord), condition...)
-	}
-	return words
+// terms are what chooses the entries of a record.
+func (r *reading) terms(o *readingOptions, args []string) ledger.Terms {
+	_, condition, _ := splitWhere(args)
+	return ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: o.matchCase, Where: condition}
 }
 
-// applyTerms takes the terms of a record for options and condition, and returns
-// the condition, with its first word.
-func applyTerms(o *readingOptions, words []string) (condition []string) {
-	for i := 0; i < len(words); i++ {
-		value := ""
-		if i+1 < len(words) {
-			value = words[i+1]
-		}
-		switch words[i] {
-		case "--hidden":
-			o.hidden = value
-			i++
-		case "--skip":
-			o.skip = append(o.skip, value)
-			i++
-		case "--same-disk":
-			o.sameDisk = true
-		case "--match-case":
-			o.matchCase = true
-		case whereWord:
-			return words[i:]
-		}
+// onTerms is a reading with what is there now chosen on the terms of a record.
+func (p *Program) onTerms(r *reading, o *readingOptions, t ledger.Terms) (*reading, error) {
+	again := *r
+	var err error
+	matchCase := o.matchCase || t.MatchCase
+	again.request.SameDisk = again.request.SameDisk || t.SameDisk
+	if !r.written("hidden") {
+		again.request.Hidden = t.Hidden
 	}
-	return nil
+	if again.request.Skip, err = source.Skipper(append(slices.Clip(o.skip), t.Skip...), matchCase); err != nil {
+		return nil, err
+	}
+	if len(t.Where) > 0 {
+		if _, err := p.where(&again, append([]string{whereWord}, t.Where...), matchCase); err != nil {
+			return nil, err
+		}
+		again.request.Condition = ledger.WithFolders(again.request.Condition)
+	}
+	return &again, nil
 }

@@ -3,14 +3,10 @@ package cli
 import (
 	"cmp"
 	"errors"
-	"fmt"
 	"slices"
-	"strconv"
-	"strings"
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/condition"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
@@ -97,7 +93,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			r.view.Units = render.AllBytes // to be added up by hand
 		}
 	}
-	if err := readAtLeast(o.atLeast, &plan); err != nil {
+	if err := plan.SetAtLeast(o.atLeast); err != nil {
 		return misuse("--at-least: %w", err)
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, true)
@@ -126,28 +122,4 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view, plan.Columns()), rows, summary), stopped)
 	})
-}
-
-// readAtLeast reads a size or a percentage.
-func readAtLeast(text string, plan *weigh.Plan) (err error) {
-	if text == "" {
-		return nil
-	}
-	if percent, is := strings.CutSuffix(text, "%"); is {
-		n, err := strconv.ParseFloat(percent, 64)
-		if err != nil || !(n >= 0 && n <= 100) || strings.Trim(percent, "0123456789.") != "" {
-			return fmt.Errorf("a percentage from 0%% to 100%% is wanted, not %s", text)
-		}
-		plan.AtLeastShare = int64(n*10_000 + 0.5)
-		return nil
-	}
-	if plan.By == weigh.ByFiles {
-		plan.AtLeast, err = strconv.ParseInt(text, 10, 64)
-		if err != nil || plan.AtLeast < 0 {
-			return fmt.Errorf("by files it takes a number of files or a percentage, not %s", text)
-		}
-		return nil
-	}
-	plan.AtLeast, err = condition.ParseBytes(text)
-	return err
 }

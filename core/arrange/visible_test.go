@@ -42,7 +42,7 @@ func TestVisibleIsWhatARequestWouldGive(t *testing.T) {
 			want, report := read(source.Request{Depth: depth, Hidden: hidden}, func(s source.Sink) source.Sink { return s })
 			var v *arrange.Visible
 			got, _ := read(source.Request{Depth: source.AllDepths}, func(s source.Sink) source.Sink {
-				v = arrange.NewVisible(s, depth, hidden)
+				v = arrange.NewVisible(s, source.Request{Depth: depth, Hidden: hidden})
 				return v
 			})
 			assert.Equal(t, want, got, "%d %d", depth, hidden)

@@ -234,6 +234,9 @@ func (answer *Answer) add(r *Result) {
 
 // read reads one place.
 func (answer *Answer) read(ctx context.Context, s source.Source, request source.Request) (*side, error) {
+	if s.Place().Record != nil { // it was chosen so when it was recorded
+		request.Follow, request.SameDisk = false, false
+	}
 	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
 	report, err := s.Read(ctx, request, collected)
 	answer.Report.Add(report)

@@ -37,7 +37,7 @@ func Columns() []row.Column[*Record] {
 		number("stored", "bytes that the ledger keeps for it alone", row.Bytes, func(r *Record) int64 { return r.Stored }),
 		text("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm }).LeftBlank(),
 		host.For(people),
-		text("terms", "the options and the condition it was made with", func(r *Record) string { return strings.Join(r.Terms, " ") }).LeftBlank(),
+		text("terms", "the options and the condition it was made with", func(r *Record) string { return r.Terms.String() }).LeftBlank(),
 		note.For(programs),
 		number("unsized", "files whose size is not known", row.Number, func(r *Record) int64 { return r.Unsized }).For(programs),
 	}

@@ -71,8 +71,8 @@ type Record struct {
 	Place     string // full path, exact bytes
 	Taken     time.Time
 	Note      string
-	Terms     []string // the options and the condition it was taken with
-	Algorithm string   // of the digests that were asked for; "" for none
+	Terms     Terms
+	Algorithm string // of the digests that were asked for; "" for none
 	Entries   int64
 	Bytes     int64 // of content of files, as far as their sizes are known
 	Unsized   int64 // files whose size is not known

@@ -40,7 +40,7 @@ func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o led
 	taken := ledger.NewTaking(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	require.NoError(t, err)
-	r, changes, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: []string{"--skip", "x"}}, taken, report, o)
+	r, changes, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
 	require.NoError(t, err)
 	return r, changes
 }

@@ -175,7 +175,7 @@ func (l *entryLine) kept(name string) (k kept, err error) {
 func (r *Record) line() *recordLine {
 	l := &recordLine{Number: r.Number, Label: exact.Text(r.Label), Host: exact.Text(r.Host), Place: exact.Text(r.Place), Taken: exact.Time(entry.TimeOf(r.Taken)), Note: exact.Text(r.Note),
 		Algorithm: r.Algorithm, Entries: r.Entries, Bytes: r.Bytes, Seal: hex.EncodeToString(r.seal[:])}
-	for _, term := range r.Terms {
+	for _, term := range r.Terms.Words() {
 		l.Terms = append(l.Terms, exact.Text(term))
 	}
 	if r.self.Kind != 0 {
@@ -188,9 +188,11 @@ func (r *Record) line() *recordLine {
 func (l *recordLine) record() (r Record, err error) {
 	r = Record{Number: l.Number, Label: string(l.Label), Host: string(l.Host), Place: string(l.Place), Taken: time.Unix(l.Taken.Sec, int64(l.Taken.Nsec)).UTC(),
 		Note: string(l.Note), Algorithm: l.Algorithm}
+	var terms []string
 	for _, term := range l.Terms {
-		r.Terms = append(r.Terms, string(term))
+		terms = append(terms, string(term))
 	}
+	r.Terms = ParseTerms(terms)
 	if err := CheckLabel(r.Label); err != nil {
 		return r, err
 	}

@@ -80,6 +80,9 @@ func (s *Source) Place() *entry.Place { return &s.place }
 // file can be read now, is not known of its entries.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
+	if err := request.CheckKept(); err != nil {
+		return r.report, err
+	}
 	if err := r.problems(); err != nil {
 		return r.report, err
 	}
@@ -275,15 +278,15 @@ func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id uint64)
 	}
 	e := &k.entry
 	e.Folder = folder
-	hidden := e.Hidden()
-	if hidden && r.request.Hidden == source.OmitHidden {
+	treatment := r.request.Hidden.Treat(e.Hidden())
+	if treatment == source.Left {
 		r.report.Hidden++
 		return source.No
 	}
-	if e.Kind == entry.KindFolder && folder.Depth+1 < r.request.Depth {
+	if e.Kind == entry.KindFolder && r.request.Enters(folder) {
 		inside := entry.NewFolder(folder, e.Name)
 		switch {
-		case r.request.Skip != nil && r.request.Skip(inside):
+		case r.request.Skips(inside):
 			r.report.Skipped++
 		case k.unread:
 			inside.MarkUnread()
@@ -294,7 +297,7 @@ func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id uint64)
 		}
 	}
 	switch {
-	case !hidden && r.request.Hidden == source.OnlyHidden:
+	case treatment == source.Passed:
 		return source.No
 	case r.test == nil:
 		return source.Yes

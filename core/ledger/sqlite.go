@@ -388,9 +388,11 @@ func (s shelf) records(ctx context.Context, where string, args ...any) (records 
 		r.Place, r.Taken = string(path), time.Unix(0, taken).UTC()
 		copy(r.seal[:], seal)
 		r.Host = host.String
-		if !host.Valid || json.Unmarshal([]byte(terms), &r.Terms) != nil || !r.unpackSelf(self) {
+		var words []string
+		if !host.Valid || json.Unmarshal([]byte(terms), &words) != nil || !r.unpackSelf(self) {
 			return fmt.Errorf("%w: record %d", ErrDamaged, r.Number)
 		}
+		r.Terms = ParseTerms(words)
 		records = append(records, r)
 		return nil
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
@@ -488,7 +490,7 @@ func (u *update) AddRecord(ctx context.Context, r Record) (number, place int64, 
 	if err := u.tx.QueryRowContext(ctx, "SELECT id FROM place WHERE host = ? AND path = ?", r.Host, []byte(r.Place)).Scan(&place); err != nil {
 		return 0, 0, named(err)
 	}
-	terms, err := json.Marshal(append([]string{}, r.Terms...))
+	terms, err := json.Marshal(append([]string{}, r.Terms.Words()...))
 	if err != nil {
 		return 0, 0, err
 	}

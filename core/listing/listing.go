@@ -43,7 +43,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	var visible *arrange.Visible
 	var totals *weigh.Totals
 	if o.Totals {
-		visible = arrange.NewVisible(counter, request.Depth, request.Hidden)
+		visible = arrange.NewVisible(counter, request)
 		totals = weigh.NewTotals(visible)
 		collector.Amend(totals.Amend)
 		sink = totals

@@ -171,6 +171,9 @@ func (l *List) Place() *entry.Place { return &l.place }
 // Read implements source.Source. The things on the list are given, and not gone
 // into.
 func (l *List) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
+	if err := request.CheckKept(); err != nil {
+		return source.Report{}, err
+	}
 	run := &run{ctx: ctx, request: request, sink: sink}
 	w := run.newWorker()
 	for _, path := range l.paths {

@@ -183,7 +183,7 @@ func (w *worker) pushFolders() {
 func (w *worker) lookAt(o *opened, records []byte) error {
 	request := &w.request
 	at := o.dir.handle()
-	descend := o.folder.Depth+1 < request.Depth
+	descend := request.Enters(o.folder)
 	for len(records) > 0 {
 		var name string
 		var kind entry.Kind
@@ -191,12 +191,12 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 		if name == "." || name == ".." {
 			continue
 		}
-		hidden := entry.HiddenName(name)
-		if hidden && request.Hidden == source.OmitHidden {
+		treatment := request.Hidden.Treat(entry.HiddenName(name))
+		if treatment == source.Left {
 			w.report.Hidden++
 			continue
 		}
-		shown := hidden || request.Hidden != source.OnlyHidden
+		shown := treatment == source.Given
 		if !shown && !entry.HiddenFlag && kind != entry.KindFolder && kind != entry.KindUnknown && !(request.Follow && kind == entry.KindLink) {
 			continue
 		}
@@ -209,13 +209,13 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 		if kind == entry.KindUnknown || request.SameDisk && kind == entry.KindFolder || flagCounts {
 			there, asked = w.ask(at, name, e, fromStatus), fromStatus
 		}
-		if flagCounts && e.Hidden() {
-			if request.Hidden == source.OmitHidden {
+		if flagCounts {
+			if treatment = request.Hidden.Treat(e.Hidden()); treatment == source.Left {
 				w.report.Hidden++
 				w.batch = w.batch[:len(w.batch)-1]
 				continue
 			}
-			shown = true
+			shown = treatment == source.Given
 		}
 		if there && shown {
 			there, shown = w.choose(at, name, e, asked)
@@ -333,7 +333,7 @@ func (w *worker) flush() error {
 // found notes a folder to go into, unless it is not to be gone into.
 func (w *worker) found(o *opened, e *entry.Entry) *entry.Folder {
 	folder := entry.NewFolder(o.folder, strings.Clone(e.Name))
-	if w.request.Skip != nil && w.request.Skip(folder) {
+	if w.request.Skips(folder) {
 		w.report.Skipped++
 		return nil
 	}
@@ -349,7 +349,7 @@ func (w *worker) found(o *opened, e *entry.Entry) *entry.Folder {
 // foundLink notes a link to follow later.
 func (w *worker) foundLink(o *opened, e *entry.Entry) {
 	folder := entry.NewFolder(o.folder, strings.Clone(e.Name))
-	if w.request.Skip != nil && w.request.Skip(folder) {
+	if w.request.Skips(folder) {
 		return
 	}
 	w.mu.Lock()

@@ -41,7 +41,7 @@ type Builder struct {
 // depth, whatever is to be shown.
 func NewBuilder(plan Plan) *Builder {
 	b := &Builder{plan: plan, collector: arrange.NewCollector(plan.Order, plan.Context, 0)}
-	b.visible = arrange.NewVisible(source.SinkFunc(b.keep), plan.Depth, plan.Hidden)
+	b.visible = arrange.NewVisible(source.SinkFunc(b.keep), source.Request{Depth: plan.Depth, Hidden: plan.Hidden})
 	b.totals = weigh.NewTotals(b.visible)
 	b.collector.Amend(b.totals.Amend)
 	return b

@@ -2,9 +2,12 @@ package weigh
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 )
 
@@ -137,3 +140,28 @@ func (r *rows) direct(folder *entry.Folder, own Sum) {
 }
 
 func (r *rows) share(s *Sum) int64 { return ShareOf(r.plan.By.Of(s), r.whole) }
+
+// SetAtLeast reads the least that a folder weighs to be shown: a size or a percentage or,
+// by files, a number of these.
+func (plan *Plan) SetAtLeast(text string) (err error) {
+	if text == "" {
+		return nil
+	}
+	if percent, is := strings.CutSuffix(text, "%"); is {
+		n, err := strconv.ParseFloat(percent, 64)
+		if err != nil || !(n >= 0 && n <= 100) || strings.Trim(percent, "0123456789.") != "" {
+			return fmt.Errorf("a percentage from 0%% to 100%% is wanted, not %s", text)
+		}
+		plan.AtLeastShare = int64(n*10_000 + 0.5)
+		return nil
+	}
+	if plan.By == ByFiles {
+		plan.AtLeast, err = strconv.ParseInt(text, 10, 64)
+		if err != nil || plan.AtLeast < 0 {
+			return fmt.Errorf("by files it takes a number of files or a percentage, not %s", text)
+		}
+		return nil
+	}
+	plan.AtLeast, err = condition.ParseBytes(text)
+	return err
+}

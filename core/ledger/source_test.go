@@ -1,0 +1,47 @@
+package ledger_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source/sourcetest"
+)
+
+// Folders, records and lists mean the same by a request.
+func TestSourcesConform(t *testing.T) {
+	root := sourcetest.Tree(t)
+	folder, err := live.Open(root, 0)
+	require.NoError(t, err)
+	t.Run("folder", func(t *testing.T) { sourcetest.Test(t, folder, sourcetest.Is{Root: root}) })
+
+	l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	r := record(t, l, "l", root)
+	s, err := l.Source(t.Context(), r, "", "@l", 0)
+	require.NoError(t, err)
+	t.Run("record", func(t *testing.T) { sourcetest.Test(t, s, sourcetest.Is{Root: root, Kept: true}) })
+	require.NoError(t, os.Chmod(filepath.Join(root, "a/b/e"), 0o600))
+	r = record(t, l, "l", root) // of two pieces
+	s, err = l.Source(t.Context(), r, "a", "@l/a", 0)
+	require.NoError(t, err)
+	t.Run("folder in a record", func(t *testing.T) { sourcetest.Test(t, s, sourcetest.Is{Root: filepath.Join(root, "a"), Kept: true}) })
+
+	entries, err := os.ReadDir(root)
+	require.NoError(t, err)
+	var paths []string
+	for _, e := range entries {
+		paths = append(paths, filepath.Join(root, e.Name()))
+	}
+	file := filepath.Join(t.TempDir(), "list")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Join(paths, "\n")), 0o644))
+	list, err := live.OpenList(file, "@@list", 0)
+	require.NoError(t, err)
+	t.Run("list", func(t *testing.T) { sourcetest.Test(t, list, sourcetest.Is{Root: root, Kept: true, Flat: true}) })
+}

@@ -1,0 +1,68 @@
+package ledger
+
+import (
+	"strings"
+
+	"frankledger/core/source"
+)
+
+// Terms are what chose the entries of a record, beside the place. What is there now is
+// held against it on the same terms.
+type Terms struct {
+	Hidden    source.Hidden
+	Skip      []string // patterns of folders
+	SameDisk  bool
+	MatchCase bool     // in patterns and in the condition
+	Where     []string // the words of the condition; nil for none
+}
+
+// whereWord stands before a condition.
+const whereWord = "where"
+
+// Words are the terms as they are kept, and as a person would write them.
+func (t *Terms) Words() (words []string) {
+	if t.Hidden != source.ShowHidden {
+		words = append(words, "--hidden", source.HiddenWords[t.Hidden])
+	}
+	for _, pattern := range t.Skip {
+		words = append(words, "--skip", pattern)
+	}
+	if t.SameDisk {
+		words = append(words, "--same-disk")
+	}
+	if t.MatchCase {
+		words = append(words, "--match-case")
+	}
+	if len(t.Where) > 0 {
+		words = append(append(words, whereWord), t.Where...)
+	}
+	return words
+}
+
+// ParseTerms reads terms from words. What it does not know is passed over.
+func ParseTerms(words []string) (t Terms) {
+	for i := 0; i < len(words); i++ {
+		value := ""
+		if i+1 < len(words) {
+			value = words[i+1]
+		}
+		switch words[i] {
+		case "--hidden":
+			t.Hidden, _ = source.ParseHidden(value)
+			i++
+		case "--skip":
+			t.Skip = append(t.Skip, value)
+			i++
+		case "--same-disk":
+			t.SameDisk = true
+		case "--match-case":
+			t.MatchCase = true
+		case whereWord:
+			t.Where = words[i+1:]
+			return t
+		}
+	}
+	return t
+}
+
+func (t *Terms) String() string { return strings.Join(t.Words(), " ") }

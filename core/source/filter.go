@@ -1,0 +1,58 @@
+package source
+
+import (
+	"errors"
+
+	"frankledger/core/entry"
+)
+
+// What a request means is written here, once; every source goes by it.
+
+// Treatment is what becomes of an entry.
+type Treatment uint8
+
+const (
+	Given  Treatment = iota // if the condition chooses it
+	Passed                  // not given, but a folder is gone into
+	Left                    // out, and not gone into
+)
+
+// Treat tells what becomes of an entry that is hidden or not.
+func (h Hidden) Treat(hidden bool) Treatment {
+	switch {
+	case hidden && h == OmitHidden:
+		return Left
+	case !hidden && h == OnlyHidden:
+		return Passed
+	}
+	return Given
+}
+
+// Enters tells whether folders that lie in a folder are gone into.
+func (r *Request) Enters(in *entry.Folder) bool { return in.Depth+1 < r.Depth }
+
+// Skips tells whether a folder is not gone into by what Skip says.
+func (r *Request) Skips(folder *entry.Folder) bool { return r.Skip != nil && r.Skip(folder) }
+
+// Covers tells whether the request gives an entry, had all above it been gone into: by
+// its depth and by whether it, or a folder above it, is hidden.
+func (r *Request) Covers(e *entry.Entry) Treatment {
+	switch {
+	case e.Depth() > r.Depth, r.Hidden == OmitHidden && e.Folder.Hidden:
+		return Left
+	}
+	return r.Hidden.Treat(e.Hidden())
+}
+
+// ErrNoSystem is returned by sources that are no folders of a running system, for what
+// only these can tell: where links lead, and where other file systems begin.
+var ErrNoSystem = errors.New("it has what was found, and can neither follow links nor tell file systems apart")
+
+// CheckKept returns an error for a request that only a running system's folders can
+// honour.
+func (r *Request) CheckKept() error {
+	if r.Follow || r.SameDisk {
+		return ErrNoSystem
+	}
+	return nil
+}

@@ -1,0 +1,223 @@
+// Package sourcetest holds sources to what a request means.
+package sourcetest
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Is says what a source is, as far as that decides what can be asked of it.
+type Is struct {
+	// Root is the folder that the source is of, or was when it was recorded.
+	Root string
+	// Kept tells that it has what was found at that time, and nothing else: it refuses
+	// to follow links and to tell file systems apart.
+	Kept bool
+	// Flat tells that it gives the entries directly in the folder and nothing below
+	// them, whatever depth, hidden and skip say: a list.
+	Flat bool
+}
+
+// node is an entry as the standard library finds it.
+type node struct {
+	way    string
+	depth  int
+	hidden bool // it, or something above it
+	own    bool // it
+	dir    bool
+	size   int64
+}
+
+// Test asks a source all kinds of requests, and holds the answers against what a plain
+// walk says they are.
+func Test(t *testing.T, s source.Source, is Is) {
+	t.Helper()
+	for _, depth := range []int{0, 1, 2, 3, source.AllDepths} {
+		for hidden := source.ShowHidden; hidden <= source.OnlyHidden; hidden++ {
+			for _, self := range []bool{false, true} {
+				for name, skip := range map[string]func(*entry.Folder) bool{"": nil, "c": func(f *entry.Folder) bool { return f.Name == "c" }, "a/b": func(f *entry.Folder) bool { return f.Way() == "a/b" }} {
+					for _, condition := range []source.Condition{nil, large{}} {
+						request := source.Request{Facts: entry.FactStatus, Depth: depth, Hidden: hidden, Self: self, Skip: skip, Condition: condition}
+						want, report := expected(t, is, request, name)
+						got, found := given(t, s, request)
+						what := fmt.Sprintf("depth %d, hidden %d, self %t, skip %q, condition %t", depth, hidden, self, name, condition != nil)
+						require.Equal(t, want, got, what)
+						if !is.Flat {
+							require.Equal(t, report, [3]int64{found.Hidden, found.Skipped, found.Tested}, "%s: hidden, skipped, tested", what)
+						}
+					}
+				}
+			}
+		}
+	}
+	for _, request := range []source.Request{{Depth: 1, Follow: true}, {Depth: 1, SameDisk: true}} {
+		_, err := s.Read(context.Background(), request, source.Nowhere)
+		if is.Kept {
+			require.ErrorIs(t, err, source.ErrNoSystem)
+		} else {
+			require.NoError(t, err)
+		}
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err := s.Read(ctx, source.Request{Depth: source.AllDepths}, source.Nowhere)
+	require.ErrorIs(t, err, context.Canceled)
+	_, err = s.Read(context.Background(), source.Request{Depth: 1}, source.SinkFunc(func() source.Visitor {
+		return func([]entry.Entry) error { return os.ErrInvalid }
+	}))
+	require.ErrorIs(t, err, os.ErrInvalid)
+}
+
+// walk lists what is in a folder, with the folder itself as ".".
+func walk(t *testing.T, root string) (nodes []node) {
+	require.NoError(t, filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		require.NoError(t, err)
+		info, err := d.Info()
+		require.NoError(t, err)
+		n := node{way: ".", dir: d.IsDir(), size: info.Size()}
+		if path != root {
+			n.way, _ = filepath.Rel(root, path)
+			n.depth = 1 + strings.Count(n.way, "/")
+			n.own = strings.HasPrefix(d.Name(), ".")
+			n.hidden = n.own || strings.Contains(n.way, "/.") || strings.HasPrefix(n.way, ".")
+		}
+		nodes = append(nodes, n)
+		return nil
+	}))
+	return nodes
+}
+
+// expected is what a request gives, and what it reports as hidden, skipped and tested.
+func expected(t *testing.T, is Is, request source.Request, skip string) (ways []string, report [3]int64) {
+	ways = []string{}
+	for _, n := range walk(t, is.Root) {
+		chosen := request.Condition == nil || !n.dir && n.size > 5
+		if is.Flat {
+			if n.depth == 1 && chosen {
+				ways = append(ways, n.way)
+			}
+			continue
+		}
+		if n.depth == 0 {
+			if request.Self || request.Depth == 0 {
+				report[2]++
+				if chosen {
+					ways = append(ways, n.way)
+				}
+			}
+			continue
+		}
+		skipped := func(way string) bool {
+			return skip == "c" && filepath.Base(way) == "c" || skip == "a/b" && way == "a/b"
+		}
+		below := false // something that was not gone into
+		for at := filepath.Dir(n.way); at != "."; at = filepath.Dir(at) {
+			below = below || skipped(at)
+		}
+		if below || n.depth > request.Depth || request.Hidden == source.OmitHidden && n.hidden && !n.own {
+			continue
+		}
+		if request.Hidden == source.OmitHidden && n.own {
+			if !aboveHidden(n.way) {
+				report[0]++
+			}
+			continue
+		}
+		if n.dir && n.depth < request.Depth && skipped(n.way) {
+			report[1]++
+		}
+		if request.Hidden == source.OnlyHidden && !n.own {
+			continue
+		}
+		report[2]++
+		if chosen {
+			ways = append(ways, n.way)
+		}
+	}
+	if request.Condition == nil {
+		report[2] = 0
+	}
+	slices.Sort(ways)
+	return ways, report
+}
+
+// aboveHidden tells whether a folder above is hidden.
+func aboveHidden(way string) bool {
+	for at := filepath.Dir(way); at != "."; at = filepath.Dir(at) {
+		if strings.HasPrefix(filepath.Base(at), ".") {
+			return true
+		}
+	}
+	return false
+}
+
+// given is what a source gives.
+func given(t *testing.T, s source.Source, request source.Request) ([]string, source.Report) {
+	var mu sync.Mutex
+	ways := map[string]bool{}
+	report, err := s.Read(context.Background(), request, source.SinkFunc(func() source.Visitor {
+		return func(entries []entry.Entry) error {
+			mu.Lock()
+			defer mu.Unlock()
+			for i := range entries {
+				e := &entries[i]
+				way := strings.Clone(e.Way()) // names are only lent
+				if e.Self && !e.Folder.Place.Leaf {
+					way = "."
+				}
+				require.False(t, ways[way], "%s is given twice", way)
+				ways[way] = true
+				require.True(t, e.Known.Has(request.Facts), "of %s not all is known that was asked for", way)
+			}
+			return nil
+		}
+	}))
+	require.NoError(t, err)
+	require.Empty(t, report.Problems)
+	return append([]string{}, slices.Sorted(maps.Keys(ways))...), report
+}
+
+// large is a condition that needs facts.
+type large struct{}
+
+func (large) Needs() entry.Facts { return entry.FactStatus }
+
+func (large) Test() source.Test {
+	return func(e *entry.Entry, asked entry.Facts) source.Verdict {
+		switch {
+		case e.Kind != entry.KindFile && e.Kind != entry.KindUnknown:
+			return source.No
+		case !asked.Has(entry.FactStatus):
+			return source.Open
+		case e.HasSize() && e.Size > 5:
+			return source.Yes
+		}
+		return source.No
+	}
+}
+
+// Tree makes a tree that has what requests are about, in a new folder, and returns that.
+func Tree(t *testing.T) string {
+	root := t.TempDir()
+	for name, size := range map[string]int{
+		"a/x": 1, "a/b/c/d": 6, "a/b/e": 9, "a/.hidden/deep/y": 9, "a/.hidden/.z": 3, ".top": 7, ".dot/c/f": 8, "c/g": 8, "c/h/i": 2, "x/one": 2, "empty": 0, "x/c": 0,
+	} {
+		path := filepath.Join(root, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, make([]byte, size), 0o640))
+	}
+	return root
+}
