@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"os"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -68,17 +67,17 @@ and the status 0 if it is the same, 1 if not.
 	return cmd
 }
 
-func parseAlgorithms(words string) ([]entry.Algorithm, error) {
-	var list []entry.Algorithm
+func parseAlgorithms(words string) (list []entry.Algorithm, err error) {
+	var facts entry.Facts
 	for word := range strings.SplitSeq(words, ",") {
 		a, err := entry.LookupAlgorithm(word)
 		if err != nil {
 			return nil, err
 		}
-		if slices.Contains(list, a) {
+		if facts.Has(a.Fact) {
 			return nil, fmt.Errorf("%s is there twice", a.Name)
 		}
-		list = append(list, a)
+		list, facts = append(list, a), facts|a.Fact
 	}
 	return list, nil
 }

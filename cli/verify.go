@@ -11,12 +11,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
-	"frankledger/core/verify"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -81,8 +81,8 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 		return err
 	}
 	ctx := cmd.Context()
-	options := verify.Options{AllowOutside: o.allowOutside}
-	var list *digest.List
+	options := checksum.CheckOptions{AllowOutside: o.allowOutside}
+	var list *checksum.List
 	var problems []source.Problem
 	var recorded *ledger.Source
 	if words, is := strings.CutPrefix(listPath, recordMark); is {
@@ -125,7 +125,7 @@ func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, er
 }
 
 // listOfRecord makes a list of the digests that a record has.
-func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *verify.Options) (*ledger.Source, *digest.List, []source.Problem, error) {
+func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*ledger.Source, *checksum.List, []source.Problem, error) {
 	s, err := p.openRecord(ctx, r, words, given, 0)
 	if err != nil {
 		return nil, nil, nil, err
@@ -134,7 +134,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	if s.Place().Leaf {
 		return nil, nil, nil, misuse("%s is no folder", render.Escaped(given))
 	}
-	list, without, report, err := verify.ListOf(ctx, s)
+	list, without, report, err := checksum.ListOf(ctx, s)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -149,9 +149,9 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 var errNoDigests = errors.New("the record has none of them")
 
 // readList reads a list of digests, and returns its full path.
-func readList(path string) (list *digest.List, full string, err error) {
+func readList(path string) (list *checksum.List, full string, err error) {
 	if path == "-" {
-		list, err = digest.ReadList(os.Stdin, "")
+		list, err = checksum.ReadList(os.Stdin, "")
 		return list, "", err
 	}
 	info, err := os.Stat(path)
@@ -166,11 +166,11 @@ func readList(path string) (list *digest.List, full string, err error) {
 	if full, err = filepath.Abs(path); err != nil {
 		return nil, "", err
 	}
-	list, err = digest.ReadList(io.Reader(file), path)
+	list, err = checksum.ReadList(io.Reader(file), path)
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *digest.List, place *entry.Place, o verify.Options, problems []source.Problem, showAll bool) error {
+func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *checksum.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, showAll bool) error {
 	if len(list.Lines) == 0 {
 		for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
 			p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
@@ -181,13 +181,13 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		return misuse("there is no digest on the list that can be checked")
 	}
 	spareMemory()
-	var a *verify.Answer
+	var a *checksum.Checked
 	summary := &render.Summary{Grouped: true}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {
 		var pool *digest.Pool
-		a, err = ask(p, r, func(request source.Request) (*verify.Answer, error) {
+		a, err = ask(p, r, func(request source.Request) (*checksum.Checked, error) {
 			pool = digest.NewPool(live.Files{Follow: true}, request.Progress)
-			return verify.Check(ctx, list, &entry.Folder{Place: place}, pool, request.Progress, o)
+			return checksum.Check(ctx, list, &entry.Folder{Place: place}, pool, request.Progress, o)
 		})
 		if err != nil {
 			return err
@@ -197,7 +197,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
 		summary.Numbers = append(summary.Numbers, render.Number{Key: "bytes_read", Value: pool.Read()})
-		format := render.New(r.form, r.view, verify.Columns())
+		format := render.New(r.form, r.view, checksum.CheckColumns())
 		if r.form == render.Table {
 			format = render.NewVerified(r.view)
 		}
@@ -216,7 +216,7 @@ var errLeadsOut = errors.New("it leads out of the folder, and was not looked at;
 
 // addListProblems makes problems of the lines of a list that nothing could be
 // done with.
-func addListProblems(summary *render.Summary, listPath string, list *digest.List, a *verify.Answer) {
+func addListProblems(summary *render.Summary, listPath string, list *checksum.List, a *checksum.Checked) {
 	add := func(count, first int, tried string, err error) {
 		summary.Report.Problems = append(summary.Report.Problems,
 			source.Problem{Path: listPath, Tried: tried + " line " + strconv.Itoa(first) + " of", Err: err, Entries: int64(count)})
@@ -243,7 +243,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if err != nil {
 		return misuse("--algorithm: %w", err)
 	}
-	value, err := digest.ParseValue(text)
+	value, err := checksum.ParseValue(text)
 	if err != nil {
 		return misuse("--expect: %w", err)
 	}
@@ -251,11 +251,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		if len(algorithms) > 1 {
 			return misuse("--expect takes one algorithm")
 		}
-		fits := false
-		for _, a := range value.Algorithms {
-			fits = fits || a == algorithms[0]
-		}
-		if !fits {
+		if !value.Facts().Has(algorithms[0].Fact) {
 			return misuse("--expect: this is a digest of %s, not of %s", value.Names(), algorithms[0].Name)
 		}
 		value.Algorithms = algorithms
@@ -278,24 +274,24 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", render.Escaped(args[0]))
 	}
 	folder := &entry.Place{Given: filepath.Dir(args[0]), Full: filepath.Dir(place.Place().Full)}
-	line := digest.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
+	line := checksum.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
 	if r.form != render.Table {
-		return p.verifyList(cmd.Context(), r, args[0], &digest.List{Lines: []digest.Line{line}}, folder, verify.Options{}, nil, true)
+		return p.verifyList(cmd.Context(), r, args[0], &checksum.List{Lines: []checksum.Line{line}}, folder, checksum.CheckOptions{}, nil, true)
 	}
-	a, err := ask(p, r, func(request source.Request) (*verify.Answer, error) {
-		return verify.Check(cmd.Context(), &digest.List{Lines: []digest.Line{line}}, &entry.Folder{Place: folder},
-			digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, verify.Options{})
+	a, err := ask(p, r, func(request source.Request) (*checksum.Checked, error) {
+		return checksum.Check(cmd.Context(), &checksum.List{Lines: []checksum.Line{line}}, &entry.Folder{Place: folder},
+			digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, checksum.CheckOptions{})
 	})
 	if err != nil {
 		return err
 	}
 	summary := &render.Summary{Report: a.Report}
 	err = p.answer(r, summary, func(w output.Destination) error {
-		if a.Counts[verify.Unreadable] > 0 {
+		if a.Counts[checksum.Unreadable] > 0 {
 			return nil
 		}
 		_, err := io.WriteString(w, render.Expected(&a.Results[0], value)+"\n")
 		return err
 	})
-	return different(a.Trouble() && a.Counts[verify.Unreadable] == 0, err)
+	return different(a.Trouble() && a.Counts[checksum.Unreadable] == 0, err)
 }

@@ -9,10 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/digest"
+	"frankledger/core/checksum"
 	"frankledger/core/entry"
 	"frankledger/core/row"
-	"frankledger/core/verify"
 	"frankledger/render"
 )
 
@@ -56,8 +55,8 @@ func TestVerifiedMarksTheFirstDifference(t *testing.T) {
 	for _, at := range []int{0, 7, 8, 35, 63, 64, 127} {
 		sum := bytes.Repeat([]byte{0xaa}, 64)
 		sum[at/2] ^= []byte{0x10, 0x01}[at%2]
-		r := row.List[*verify.Result]{{Status: verify.Different,
-			Line:  &digest.Line{Name: "x", Value: digest.Value{Hex: expected, Algorithms: entry.Algorithms[1:2]}},
+		r := row.List[*checksum.Result]{{Status: checksum.Different,
+			Line:  &checksum.Line{Name: "x", Value: checksum.Value{Hex: expected, Algorithms: entry.Algorithms[1:2]}},
 			Entry: &entry.Entry{Folder: folder, Name: "x", More: &entry.More{Digests: entry.Digests{{Fact: entry.FactSHA512, Sum: string(sum)}}}}}}
 		for _, width := range []int{200, 100, 60} {
 			out := rendered(t, view(), render.NewVerified, r, width, &render.Summary{})

@@ -1,10 +1,8 @@
 package render
 
 import (
+	"frankledger/core/checksum"
 	"strings"
-
-	"frankledger/core/digest"
-	"frankledger/core/verify"
 )
 
 // verifyStatusWidth is how wide the longest status is.
@@ -15,7 +13,7 @@ const verifyStatusWidth = len("unreadable")
 type verified struct{ *View }
 
 // NewVerified returns the format for results.
-func NewVerified(v *View) Format[*verify.Result] { return verified{v} }
+func NewVerified(v *View) Format[*checksum.Result] { return verified{v} }
 
 // Begin implements Format.
 func (v verified) Begin(dst []byte) []byte {
@@ -29,9 +27,9 @@ func (v verified) Begin(dst []byte) []byte {
 }
 
 // Row implements Format.
-func (v verified) Row(dst []byte, r *verify.Result) []byte {
+func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 	status, ink := r.Status.String(), alarmInk
-	if r.Status == verify.Same {
+	if r.Status == checksum.Same {
 		ink = plainInk
 	}
 	dst = v.Palette.put(fill(dst, indent), status, ink)
@@ -47,13 +45,13 @@ func (v verified) Row(dst []byte, r *verify.Result) []byte {
 		dst = append(dst, '\n')
 	}
 	switch r.Status {
-	case verify.Different:
+	case checksum.Different:
 		number, unit := v.moment(r.Entry.Modified)
 		about(v.Units.SizeText(r.Entry.Size) + ", altered " + strings.TrimSpace(number+" "+unit))
 		dst = v.digests(dst, r)
-	case verify.Unreadable:
+	case checksum.Unreadable:
 		about(reasonText(r.Err))
-	case verify.Unlisted:
+	case checksum.Unlisted:
 		about(v.Units.SizeText(r.Entry.Size) + ", not on the list")
 	}
 	return dst
@@ -64,7 +62,7 @@ func reasonText(err error) string { return Escaped(err.Error()) }
 
 // digests shows the digest that is expected above the one there is, with a mark
 // under the first difference.
-func (v verified) digests(dst []byte, r *verify.Result) []byte {
+func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 	const expected, actual = "expected", "actual  "
 	wanted, found, _ := r.Digests()
 	at := 0
@@ -114,16 +112,16 @@ func (v verified) End(dst []byte, s *Summary) []byte {
 }
 
 // VerifySummary says what a verification came to.
-func (v *View) VerifySummary(s *Summary, a *verify.Answer, mistakes int) {
+func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 	var parts []string
 	listed := int64(0)
-	for _, status := range []verify.Status{verify.Same, verify.Different, verify.Missing, verify.Unreadable, verify.Unlisted} {
+	for _, status := range []checksum.Status{checksum.Same, checksum.Different, checksum.Missing, checksum.Unreadable, checksum.Unlisted} {
 		n := int64(a.Counts[status])
-		if status != verify.Unlisted {
+		if status != checksum.Unlisted {
 			listed += n
 		}
 		s.Numbers = append(s.Numbers, Number{status.String(), n})
-		if n > 0 || status == verify.Same {
+		if n > 0 || status == checksum.Same {
 			parts = append(parts, Grouped(n)+" "+status.String())
 		}
 	}
@@ -138,16 +136,16 @@ func (v *View) VerifySummary(s *Summary, a *verify.Answer, mistakes int) {
 }
 
 // Expected tells in one line whether a file has the digest that was expected.
-func Expected(r *verify.Result, value digest.Value) string {
+func Expected(r *checksum.Result, value checksum.Value) string {
 	_, actual, algorithm := r.Digests()
 	name, of := Escaped(r.Path()), algorithm.Name
 	if len(value.Algorithms) > 1 {
 		of += " (the digits could be of " + value.Names() + ")"
 	}
 	switch r.Status {
-	case verify.Same:
+	case checksum.Same:
 		return "same: " + name + " has this digest, " + of
-	case verify.Different:
+	case checksum.Different:
 		if len(value.Algorithms) > 1 {
 			return "different: " + name + " does not have this digest, neither of " + strings.ReplaceAll(value.Names(), " or ", " nor of ") + "; its " + algorithm.Name + " is " + actual
 		}

@@ -5,7 +5,6 @@ import (
 	"path/filepath"
 	"syscall"
 
-	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/live"
 )
@@ -68,7 +67,7 @@ func (l *OwnList) way(e *entry.Entry) string {
 func (a *Answer) ListFrom(l *OwnList) (outside int) {
 	a.Listed = l.way
 	for _, e := range a.files {
-		if (digest.Line{Name: l.way(e)}).Leads() {
+		if (Line{Name: l.way(e)}).Leads() {
 			outside++
 		}
 	}

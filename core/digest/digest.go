@@ -1,45 +1,20 @@
-// Package digest takes digests of content, and reads and writes lists of them.
+// Package digest takes digests of content.
 //
 // A [Hasher] reads content once for all the digests wanted of it. A [Pool] does
 // so for many files on all cores, opened by whoever knows how: it is told by
-// [Files]. A [Value] is a digest as a publisher gives it, and a [List] is a file
-// of digests and the names they belong to, in any of the usual forms.
+// [Files].
 package digest
 
 import (
 	"context"
-	"crypto/md5"
-	"crypto/sha1"
-	"crypto/sha256"
-	"crypto/sha512"
 	"hash"
 	"io"
 	"strings"
 	"sync"
 	"sync/atomic"
 
-	"github.com/zeebo/blake3"
-
 	"frankledger/core/entry"
 )
-
-func newHash(fact entry.Facts) hash.Hash {
-	switch fact {
-	case entry.FactSHA256:
-		return sha256.New()
-	case entry.FactSHA512:
-		return sha512.New()
-	case entry.FactSHA384:
-		return sha512.New384()
-	case entry.FactSHA1:
-		return sha1.New()
-	case entry.FactMD5:
-		return md5.New()
-	case entry.FactBLAKE3:
-		return blake3.New()
-	}
-	return nil
-}
 
 // Hasher takes the digests of one content after another. It is for one
 // goroutine.
@@ -59,7 +34,7 @@ func NewHasher(wanted entry.Facts) *Hasher {
 	for _, a := range entry.Algorithms {
 		if wanted&a.Fact != 0 {
 			h.facts = append(h.facts, a.Fact)
-			h.hashes = append(h.hashes, newHash(a.Fact))
+			h.hashes = append(h.hashes, a.New())
 		}
 	}
 	return h

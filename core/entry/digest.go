@@ -1,30 +1,62 @@
 package entry
 
 import (
+	"crypto/md5"
+	"crypto/sha1"
+	"crypto/sha256"
+	"crypto/sha512"
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash"
 	"strings"
+
+	"github.com/zeebo/blake3"
 )
 
-// Algorithm is a way to take a digest: its name, the fact that such a digest
-// of an entry is, and how many hexadecimal digits it has.
+// Algorithm is a way to take a digest.
 type Algorithm struct {
 	Name     string
-	Fact     Facts
-	Digits   int
+	Digits   int // hexadecimal, of a digest
 	Standard string
+	New      func() hash.Hash
+	// Stored is its number in records: it stays, and is never given again.
+	Stored int
+	Fact   Facts // that such a digest of an entry is
 }
 
-// Algorithms are the digests that can be known of a file, the default first.
-var Algorithms = []Algorithm{
-	{"sha256", FactSHA256, 64, "SHA-256 (FIPS 180-4)"},
-	{"sha512", FactSHA512, 128, "SHA-512 (FIPS 180-4)"},
-	{"sha384", FactSHA384, 96, "SHA-384 (FIPS 180-4)"},
-	{"sha1", FactSHA1, 40, "SHA-1 (FIPS 180-4), no longer safe against forgery"},
-	{"md5", FactMD5, 32, "MD5 (RFC 1321), no longer safe against forgery"},
-	{"blake3", FactBLAKE3, 64, "BLAKE3"},
+// Algorithms are the digests that can be known of a file, the default first. To add
+// one, add a row.
+var Algorithms = numbered([]Algorithm{
+	{Name: "sha256", Digits: 64, Standard: "SHA-256 (FIPS 180-4)", New: sha256.New, Stored: 0},
+	{Name: "sha512", Digits: 128, Standard: "SHA-512 (FIPS 180-4)", New: sha512.New, Stored: 1},
+	{Name: "sha384", Digits: 96, Standard: "SHA-384 (FIPS 180-4)", New: sha512.New384, Stored: 2},
+	{Name: "sha1", Digits: 40, Standard: "SHA-1 (FIPS 180-4), no longer safe against forgery", New: sha1.New, Stored: 3},
+	{Name: "md5", Digits: 32, Standard: "MD5 (RFC 1321), no longer safe against forgery", New: md5.New, Stored: 4},
+	{Name: "blake3", Digits: 64, Standard: "BLAKE3", New: func() hash.Hash { return blake3.New() }, Stored: 5},
+})
+
+// numbered gives each algorithm its fact.
+func numbered(list []Algorithm) []Algorithm {
+	for i := range list {
+		list[i].Fact = firstDigest << list[i].Stored
+	}
+	return list
 }
+
+// FactDigests are all facts that take reading all of a file.
+var FactDigests = func() (all Facts) {
+	for _, a := range Algorithms {
+		all |= a.Fact
+	}
+	return all
+}()
+
+// StoredDigests returns the digests that are stored under numbers, as bits.
+func StoredDigests(numbers uint64) Facts { return Facts(numbers) * firstDigest & FactDigests }
+
+// Stored returns the numbers under which digests are stored, as bits.
+func (f Facts) Stored() uint64 { return uint64(f&FactDigests) / uint64(firstDigest) }
 
 // ErrAlgorithm is returned for the name of an algorithm that there is not.
 var ErrAlgorithm = errors.New("no such algorithm")

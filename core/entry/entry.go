@@ -19,16 +19,18 @@ const (
 	FactExecutable                   // … run it
 	FactInside                       // whether a folder has anything in it
 	FactContent                      // the first few kilobytes of a file: media type
-	FactSHA256                       // these take reading all of a file
+	firstDigest                      // this and those after it take reading all of a file; see Algorithms
+)
+
+// Some of the digests.
+const (
+	FactSHA256 = firstDigest << iota
 	FactSHA512
 	FactSHA384
 	FactSHA1
 	FactMD5
 	FactBLAKE3
 )
-
-// FactDigests are all facts that take reading all of a file.
-const FactDigests = FactSHA256 | FactSHA512 | FactSHA384 | FactSHA1 | FactMD5 | FactBLAKE3
 
 // Has tells whether all the wanted facts are there.
 func (f Facts) Has(wanted Facts) bool { return f&wanted == wanted }

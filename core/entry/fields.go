@@ -75,7 +75,7 @@ func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 
 // Fields is the registry: every field, in the order the reference shows them.
 // It is not to be altered.
-var Fields = []Field{
+var Fields = append([]Field{
 	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
 	}).long().shownAs(func(e *Entry, c *Context) (string, bool) {
@@ -167,7 +167,13 @@ var Fields = []Field{
 	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
 	}),
-	digest(Algorithms[0]), digest(Algorithms[1]), digest(Algorithms[2]), digest(Algorithms[3]), digest(Algorithms[4]), digest(Algorithms[5]),
+}, digests()...)
+
+func digests() (fields []Field) {
+	for _, a := range Algorithms {
+		fields = append(fields, digest(a))
+	}
+	return fields
 }
 
 func digest(a Algorithm) Field {

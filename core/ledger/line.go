@@ -150,20 +150,18 @@ func (l *entryLine) kept(name string) (k kept, err error) {
 		e.Known |= entry.FactTarget
 	}
 	known := 0
-	for _, d := range keptDigests { // in the order they are packed
-		for _, a := range entry.Algorithms {
-			digits, there := l.Digests[a.Name]
-			if a.Fact != d.fact || !there {
-				continue
-			}
-			sum, err := hex.DecodeString(digits)
-			if err != nil || uint64(len(sum)) != d.bytes {
-				return k, fmt.Errorf("this is no digest by %s: %q", a.Name, digits)
-			}
-			e.More.Digests = append(e.More.Digests, entry.Digest{Fact: a.Fact, Sum: string(sum)})
-			e.Known |= a.Fact
-			known++
+	for _, a := range stored { // in the order they are packed
+		digits, there := l.Digests[a.Name]
+		if !there {
+			continue
 		}
+		sum, err := hex.DecodeString(digits)
+		if err != nil || len(digits) != a.Digits {
+			return k, fmt.Errorf("this is no digest by %s: %q", a.Name, digits)
+		}
+		e.More.Digests = append(e.More.Digests, entry.Digest{Fact: a.Fact, Sum: string(sum)})
+		e.Known |= a.Fact
+		known++
 	}
 	if known < len(l.Digests) {
 		return k, errors.New("it has a digest by an algorithm that is not known")

@@ -1,9 +1,11 @@
 package ledger
 
 import (
+	"cmp"
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"slices"
 
 	"frankledger/core/entry"
 )
@@ -41,31 +43,8 @@ const (
 	hasDigests
 )
 
-// keptDigests are the digests by their bits: 1, 2, 4, ….
-var keptDigests = [...]struct {
-	fact  entry.Facts
-	bytes uint64
-}{{entry.FactSHA256, 32}, {entry.FactSHA512, 64}, {entry.FactSHA384, 48}, {entry.FactSHA1, 20}, {entry.FactMD5, 16}, {entry.FactBLAKE3, 32}}
-
-// keptMask returns the bits for digests.
-func keptMask(facts entry.Facts) (mask uint64) {
-	for i, d := range keptDigests {
-		if facts&d.fact != 0 {
-			mask |= 1 << i
-		}
-	}
-	return mask
-}
-
-// factsOf returns the digests that bits stand for.
-func factsOf(mask uint64) (facts entry.Facts) {
-	for i, d := range keptDigests {
-		if mask&(1<<i) != 0 {
-			facts |= d.fact
-		}
-	}
-	return facts
-}
+// stored are the algorithms in the order that their digests are packed in.
+var stored = slices.SortedFunc(slices.Values(entry.Algorithms), func(a, b entry.Algorithm) int { return cmp.Compare(a.Stored, b.Stored) })
 
 // packer packs the entries of a folder.
 type packer struct {
@@ -153,10 +132,10 @@ func (p *packer) put(e *entry.Entry, entered, unread bool) {
 		f = appendText(f, e.More.Target)
 	}
 	if bits&hasDigests != 0 {
-		f = binary.AppendUvarint(f, keptMask(digests))
-		for _, d := range keptDigests {
-			if digests&d.fact != 0 {
-				f = append(f, e.More.Digests.Sum(d.fact)...)
+		f = binary.AppendUvarint(f, digests.Stored())
+		for i := range stored {
+			if fact := stored[i].Fact; digests&fact != 0 {
+				f = append(f, e.More.Digests.Sum(fact)...)
 			}
 		}
 	}
@@ -256,11 +235,11 @@ func (u *unpacker) nextFacts(e *entry.Entry) bool {
 		e.Known |= entry.FactTarget
 	}
 	if bits&hasDigests != 0 {
-		which := u.uvarint(&u.facts)
-		for i, d := range keptDigests {
-			if which&(1<<i) != 0 {
-				e.More.Digests = append(e.More.Digests, entry.Digest{Fact: d.fact, Sum: string(u.bytes(&u.facts, d.bytes))})
-				e.Known |= d.fact
+		which := entry.StoredDigests(u.uvarint(&u.facts))
+		for i := range stored {
+			if d := &stored[i]; which&d.Fact != 0 {
+				e.More.Digests = append(e.More.Digests, entry.Digest{Fact: d.Fact, Sum: string(u.bytes(&u.facts, uint64(d.Digits/2)))})
+				e.Known |= d.Fact
 			}
 		}
 	}

@@ -40,7 +40,7 @@ func (v *folderVersion) append(dst []byte) []byte {
 	if v.pieced {
 		bits |= isPieced
 	}
-	digested := keptMask(v.digested)
+	digested := v.digested.Stored()
 	if v.pieced && (digested != 0 || v.full != seal{}) {
 		bits |= isDigested
 	}
@@ -83,7 +83,7 @@ func eachVersion(folders []byte, do func(v *folderVersion)) error {
 		}
 		if bits[0]&isDigested != 0 {
 			copy(v.full[:], u.bytes(&folders, uint64(len(v.full))))
-			v.digested = factsOf(u.uvarint(&folders))
+			v.digested = entry.StoredDigests(u.uvarint(&folders))
 		}
 		copy(v.seal[:], u.bytes(&folders, uint64(len(v.seal))))
 		if u.err != nil {

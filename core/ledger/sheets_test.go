@@ -11,12 +11,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
-	"frankledger/core/verify"
 )
 
 // Folders of very many entries, and very many folders, take several sheets, and
@@ -127,7 +127,7 @@ func TestDigestedOnly(t *testing.T) {
 		assert.EqualValues(t, 4, passed)
 		assert.Empty(t, all.Problems("sum"))
 	}
-	list, without, _, err := verify.ListOf(ctx, open(t, l, r.Number))
+	list, without, _, err := checksum.ListOf(ctx, open(t, l, r.Number))
 	require.NoError(t, err)
 	assert.Equal(t, map[string]bool{"b": true}, without)
 	require.Len(t, list.Lines, 2)

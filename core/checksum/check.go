@@ -1,5 +1,4 @@
-// Package verify holds files against the digests that a list says they have.
-package verify
+package checksum
 
 import (
 	"cmp"
@@ -37,7 +36,7 @@ func (s Status) String() string { return statusWords[s] }
 // on it.
 type Result struct {
 	Status Status
-	Line   *digest.Line // nil for an unlisted file
+	Line   *Line        // nil for an unlisted file
 	Entry  *entry.Entry // what is there: name, and status unless it is missing
 	Err    error        // why it is unreadable
 }
@@ -72,35 +71,35 @@ func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
 	return r.Line.Value.Hex, "", r.Line.Value.Algorithms[0]
 }
 
-// Options say how to hold files against a list.
-type Options struct {
+// CheckOptions say how to hold files against a list.
+type CheckOptions struct {
 	AllowOutside bool            // names that lead out of the folder too
 	Others       source.Source   // the folder, to look for files that are not on the list; may be nil
 	List         string          // the full path of the list, which is not on itself
 	Known        map[string]bool // ways of files that are known without a digest, and so are not unlisted
 }
 
-// Answer is what was found.
-type Answer struct {
+// Checked is how files stand to a list.
+type Checked struct {
 	Results []Result // trouble first, then by name
-	Refused []digest.Line
+	Refused []Line
 	Counts  [len(statusWords)]int
 	Report  source.Report
 }
 
 // Trouble tells whether anything is not as the list says.
-func (a *Answer) Trouble() bool { return len(a.Results) > a.Counts[Same] }
+func (a *Checked) Trouble() bool { return len(a.Results) > a.Counts[Same] }
 
 // check is a file with all the lines on it.
 type check struct {
 	entry entry.Entry
-	lines []digest.Line
+	lines []Line
 	err   error
 }
 
 // Check reads the files of a list, in a folder, and holds them against it.
-func Check(ctx context.Context, list *digest.List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o Options) (*Answer, error) {
-	a := &Answer{}
+func Check(ctx context.Context, list *List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o CheckOptions) (*Checked, error) {
+	a := &Checked{}
 	checks := a.checks(list.Lines, folder, o)
 	entries := make([]*entry.Entry, len(checks))
 	for i := range checks {
@@ -149,7 +148,7 @@ func Check(ctx context.Context, list *digest.List, folder *entry.Folder, pool *d
 
 // checks puts the lines together that are about the same file. They are in
 // order of names.
-func (a *Answer) checks(lines []digest.Line, folder *entry.Folder, o Options) []check {
+func (a *Checked) checks(lines []Line, folder *entry.Folder, o CheckOptions) []check {
 	names := 0
 	for i := range lines {
 		if i == 0 || lines[i].Name != lines[i-1].Name {
@@ -187,13 +186,13 @@ func (c *check) result(at int) Result {
 	return r
 }
 
-func (a *Answer) add(r Result) {
+func (a *Checked) add(r Result) {
 	a.Results = append(a.Results, r)
 	a.Counts[r.Status]++
 }
 
 // findUnlisted looks for files that are not on the list.
-func (a *Answer) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o Options) error {
+func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o CheckOptions) error {
 	var mu sync.Mutex
 	report, err := o.Others.Read(ctx, source.Request{Depth: source.AllDepths, Facts: entry.FactStatus, Progress: progress}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {

@@ -1,4 +1,4 @@
-package verify_test
+package checksum_test
 
 import (
 	"context"
@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/live"
 	"frankledger/core/source"
-	"frankledger/core/verify"
 )
 
 // Digests of "abc" by algorithms that several lines may have for one name.
@@ -44,12 +44,12 @@ func TestCheck(t *testing.T) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	for _, others := range []source.Source{nil, s} {
-		l, err := digest.ReadList(strings.NewReader(list), "")
+		l, err := checksum.ReadList(strings.NewReader(list), "")
 		require.NoError(t, err)
 		require.Len(t, l.Mistakes, 1)
 		progress := &source.Progress{}
-		a, err := verify.Check(context.Background(), l, &entry.Folder{Place: s.Place()}, digest.NewPool(live.Files{Follow: true}, progress), progress,
-			verify.Options{Others: others, List: filepath.Join(root, "list")})
+		a, err := checksum.Check(context.Background(), l, &entry.Folder{Place: s.Place()}, digest.NewPool(live.Files{Follow: true}, progress), progress,
+			checksum.CheckOptions{Others: others, List: filepath.Join(root, "list")})
 		require.NoError(t, err)
 		var got []string
 		for _, r := range a.Rows(true) {

@@ -1,9 +1,9 @@
-package verify
+package checksum
 
 import "frankledger/core/row"
 
 // Rows returns the results: all, or those that are not as the list says.
-func (a *Answer) Rows(all bool) (rows row.List[*Result]) {
+func (a *Checked) Rows(all bool) (rows row.List[*Result]) {
 	for i := range a.Results {
 		if r := &a.Results[i]; all || r.Status != Same {
 			rows = append(rows, r)
@@ -19,8 +19,8 @@ func text(name, meaning string, get func(r *Result) string) row.Column[*Result] 
 	})
 }
 
-// Columns returns what results are shown with.
-func Columns() []row.Column[*Result] {
+// CheckColumns returns what results are shown with.
+func CheckColumns() []row.Column[*Result] {
 	return []row.Column[*Result]{
 		text("path", "the folder as it was given, joined with the name on the list", (*Result).Path),
 		text("status", "same, different, missing, unreadable or unlisted", func(r *Result) string { return r.Status.String() }),

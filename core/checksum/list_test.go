@@ -1,4 +1,4 @@
-package digest_test
+package checksum_test
 
 import (
 	"encoding/json"
@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/digest"
+	"frankledger/core/checksum"
 	"frankledger/core/entry"
 )
 
@@ -45,7 +45,7 @@ func TestParseValue(t *testing.T) {
 		"sha256-AAAA":           "sha256 has 32 bytes, and these are 3",
 		"sha256-!":              "base64, or 64 hexadecimal digits",
 	} {
-		value, err := digest.ParseValue(text)
+		value, err := checksum.ParseValue(text)
 		if strings.HasSuffix(want, value.Hex) && err == nil {
 			assert.Equal(t, want, value.Names()+" "+value.Hex, text)
 			continue
@@ -72,7 +72,7 @@ func TestReadList(t *testing.T) {
 			"line 1: this is no digest: 'h', the character at 1, is no hexadecimal digit; line 2: this is no digest: it has 31 digits"},
 		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: it gives "x" another digest than line 1 does; `},
 	} {
-		list, err := digest.ReadList(strings.NewReader(c.content), c.file)
+		list, err := checksum.ReadList(strings.NewReader(c.content), c.file)
 		require.NoError(t, err)
 		got := ""
 		for _, l := range list.Lines {
@@ -91,7 +91,7 @@ func TestReadList(t *testing.T) {
 
 func TestNamesThatLeadOut(t *testing.T) {
 	for name, leads := range map[string]bool{"/etc/x": true, "../x": true, "a/../../x": true, "..": true, "a/../x": false, "..x": false} {
-		list, err := digest.ReadList(strings.NewReader(md5abc+"  "+name), "")
+		list, err := checksum.ReadList(strings.NewReader(md5abc+"  "+name), "")
 		require.NoError(t, err)
 		assert.Equal(t, leads, list.Lines[0].Leads(), name)
 	}
@@ -105,14 +105,14 @@ func FuzzReadList(f *testing.F) {
 	f.Add(`[{"path":"a","digest":"`+md5abc+`"}]`, "y", "%0A\n%")
 	f.Add("path,digest\r\n\"a\nb\","+md5abc+"\r\n", "", "./\r")
 	f.Fuzz(func(t *testing.T, content, file, name string) {
-		_, err := digest.ReadList(strings.NewReader(content), file)
+		_, err := checksum.ReadList(strings.NewReader(content), file)
 		require.NoError(t, err)
 		if strings.Contains(name, "\x00") || path.Clean(name) == "." || path.Clean(name) == path.Clean(name+"2") {
 			return
 		}
-		written := digest.AppendManifestLine(nil, sha1abc, name)
-		written = digest.AppendManifestLine(written, sha1abc, name+"2")
-		list, err := digest.ReadList(strings.NewReader(string(written)), "manifest-sha1.txt")
+		written := checksum.AppendManifestLine(nil, sha1abc, name)
+		written = checksum.AppendManifestLine(written, sha1abc, name+"2")
+		list, err := checksum.ReadList(strings.NewReader(string(written)), "manifest-sha1.txt")
 		require.NoError(t, err)
 		require.Empty(t, list.Mistakes)
 		require.Len(t, list.Lines, 2, "%q", written)
@@ -120,7 +120,7 @@ func FuzzReadList(f *testing.F) {
 
 		row, err := json.Marshal(map[string]any{"path": name, "path_base64": []byte(name), "digest": sha1abc})
 		require.NoError(t, err)
-		list, err = digest.ReadList(strings.NewReader(string(row)), "")
+		list, err = checksum.ReadList(strings.NewReader(string(row)), "")
 		require.NoError(t, err)
 		require.Len(t, list.Lines, 1)
 		require.Equal(t, path.Clean(name), list.Lines[0].Name)

@@ -1,4 +1,4 @@
-package verify
+package checksum
 
 import (
 	"context"
@@ -6,19 +6,18 @@ import (
 	"strings"
 
 	"frankledger/core/arrange"
-	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
 
 // ListOf makes a list of the digests that are known of the files of a source that
 // was recorded, and returns the ways of those that have none.
-func ListOf(ctx context.Context, s source.Source) (list *digest.List, without map[string]bool, report source.Report, err error) {
+func ListOf(ctx context.Context, s source.Source) (list *List, without map[string]bool, report source.Report, err error) {
 	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
 	if report, err = s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, collected); err != nil {
 		return nil, nil, report, err
 	}
-	list, without = &digest.List{}, map[string]bool{}
+	list, without = &List{}, map[string]bool{}
 	collected.Each(func(e *entry.Entry) {
 		if e.Kind != entry.KindFile {
 			return
@@ -29,8 +28,8 @@ func ListOf(ctx context.Context, s source.Source) (list *digest.List, without ma
 			return
 		}
 		at := slices.IndexFunc(entry.Algorithms, func(a entry.Algorithm) bool { return a.Fact == fact })
-		list.Lines = append(list.Lines, digest.Line{Name: e.Way(), Value: digest.Value{Hex: e.More.Digests.By(fact), Algorithms: entry.Algorithms[at : at+1]}})
+		list.Lines = append(list.Lines, Line{Name: e.Way(), Value: Value{Hex: e.More.Digests.By(fact), Algorithms: entry.Algorithms[at : at+1]}})
 	})
-	slices.SortFunc(list.Lines, func(a, b digest.Line) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(list.Lines, func(a, b Line) int { return strings.Compare(a.Name, b.Name) })
 	return list, without, report, nil
 }
