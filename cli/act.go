@@ -18,6 +18,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/live"
+	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -65,7 +66,7 @@ to.`,
 			for _, c := range cmd.Commands() {
 				names = append(names, c.Name())
 			}
-			if near := entry.Nearest(args[0], names); near != "" {
+			if near := similar.Nearest(args[0], names); near != "" {
 				return misuse("there is no action %q; did you mean %s?", args[0], near)
 			}
 			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))

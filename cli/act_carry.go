@@ -17,6 +17,7 @@ import (
 	"frankledger/config"
 	"frankledger/core/act"
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -284,7 +285,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 func readPlan(file string) (*act.Plan, error) {
 	content, err := os.ReadFile(file)
 	if err != nil {
-		return nil, reason(err)
+		return nil, posix.Reason(err)
 	}
 	plan := &act.Plan{}
 	if err := json.Unmarshal(content, plan); err != nil {

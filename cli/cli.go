@@ -22,9 +22,9 @@ import (
 	"github.com/vbauerster/mpb/v8"
 	"golang.org/x/term"
 
-	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/similar"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -314,7 +314,7 @@ func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
 			names = append(names, c.Name())
 		}
 	}
-	if near := entry.Nearest(word, names); near != "" {
+	if near := similar.Nearest(word, names); near != "" {
 		return misuse("there is no command %q; did you mean %s?", word, near)
 	}
 	return misuse("there is no command %q", word)
@@ -333,7 +333,7 @@ func flagError(cmd *cobra.Command, err error) error {
 	}
 	var names []string
 	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-	if near := entry.Nearest(name, names); near != "" {
+	if near := similar.Nearest(name, names); near != "" {
 		return misuse("there is no option %s%s; did you mean --%s?", dashes, name, near)
 	}
 	hint := ""

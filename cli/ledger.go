@@ -16,6 +16,7 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/ledger"
+	"frankledger/core/posix"
 	"frankledger/render"
 )
 
@@ -314,7 +315,7 @@ that has none of these places yet. FILE may be - for the standard input.`,
 			if args[0] != "-" {
 				var err error
 				if in, err = os.Open(args[0]); err != nil {
-					return misuse("%s: %w", render.Escaped(args[0]), reason(err))
+					return misuse("%s: %w", render.Escaped(args[0]), posix.Reason(err))
 				}
 				defer in.Close()
 			}

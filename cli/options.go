@@ -17,7 +17,9 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 	"frankledger/core/row"
+	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/render"
 )
@@ -188,7 +190,7 @@ func chosenForm(cmd *cobra.Command, o *readingOptions) (*render.Form, error) {
 		return nil, misuse("--as: %w", err)
 	}
 	names := render.Names(o.forms)
-	if near := entry.Nearest(o.format, names); near != "" {
+	if near := similar.Nearest(o.format, names); near != "" {
 		return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
 	}
 	return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(names, ", "), o.format)
@@ -393,8 +395,8 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 			return nil, nil, err
 		}
 		if err != nil {
-			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: reason(err), Entries: 1})
-			missing = append(missing, render.Escaped(path.Clean(given))+": "+reason(err).Error())
+			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: posix.Reason(err), Entries: 1})
+			missing = append(missing, render.Escaped(path.Clean(given))+": "+posix.Reason(err).Error())
 			continue
 		}
 		if err := r.honours(s); err != nil {

@@ -11,7 +11,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"frankledger/config"
-	"frankledger/core/entry"
+	"frankledger/core/similar"
 	"frankledger/render"
 )
 
@@ -45,7 +45,7 @@ file they are kept in.`,
 			search, known := searches[args[0]]
 			if !known {
 				names := slices.Sorted(maps.Keys(searches))
-				if near := entry.Nearest(args[0], names); near != "" {
+				if near := similar.Nearest(args[0], names); near != "" {
 					return misuse("no search is remembered as %q; did you mean %s?", args[0], near)
 				}
 				return misuse("no search is remembered as %q; frank recall lists them", args[0])

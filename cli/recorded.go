@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/posix"
 	"frankledger/core/source"
 	"frankledger/render"
 )
@@ -110,7 +111,7 @@ func thereNow(recorded *ledger.Source, index int) (source.Source, error) {
 	}
 	now, err := live.Open(recorded.Place().Full, index)
 	if err != nil {
-		return nil, misuse("%s, which is %s, is not there now: %w", render.Escaped(recorded.Place().Full), given, reason(err))
+		return nil, misuse("%s, which is %s, is not there now: %w", render.Escaped(recorded.Place().Full), given, posix.Reason(err))
 	}
 	return now, nil
 }

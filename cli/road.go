@@ -31,15 +31,6 @@ func (p *Program) openPlace(ctx context.Context, r *reading, given string, index
 // listMark stands before the file of a list of paths.
 const listMark = "@@"
 
-// reason is what the system said, without the call and the path.
-func reason(err error) error {
-	var path *os.PathError
-	if errors.As(err, &path) {
-		return path.Err
-	}
-	return err
-}
-
 // list answers with the entries of places. With totals, a folder has the size of what
 // it holds.
 func (p *Program) list(ctx context.Context, r *reading, places []string, totals bool) error {

@@ -16,6 +16,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/posix"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -116,7 +117,7 @@ func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, er
 	}
 	root, err := live.Open(in, 0)
 	if err != nil {
-		return nil, misuse("--in: %s: %w", render.Escaped(in), reason(err))
+		return nil, misuse("--in: %s: %w", render.Escaped(in), posix.Reason(err))
 	}
 	if root.Place().Leaf {
 		return nil, misuse("--in: %s is no folder", render.Escaped(in))
@@ -160,7 +161,7 @@ func readList(path string) (list *checksum.List, full string, err error) {
 	}
 	file, err := os.Open(path)
 	if err != nil {
-		return nil, "", misuse("the list %s: %w", render.Escaped(path), reason(err))
+		return nil, "", misuse("the list %s: %w", render.Escaped(path), posix.Reason(err))
 	}
 	defer file.Close()
 	if full, err = filepath.Abs(path); err != nil {
@@ -268,7 +269,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	}
 	place, err := live.Open(args[0], 0)
 	if err != nil {
-		return misuse("%s: %w", render.Escaped(args[0]), reason(err))
+		return misuse("%s: %w", render.Escaped(args[0]), posix.Reason(err))
 	}
 	if !place.Place().Leaf {
 		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", render.Escaped(args[0]))

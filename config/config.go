@@ -12,7 +12,7 @@ import (
 
 	"github.com/BurntSushi/toml"
 
-	"frankledger/core/entry"
+	"frankledger/core/similar"
 )
 
 // Config holds the defaults of options by the options' names. A key that the
@@ -78,7 +78,7 @@ func Load(path string, check func(key, word string) error) (*Config, error) {
 		}
 		isList, known := Keys[key]
 		if !known {
-			if near := entry.Nearest(key, keyNames()); near != "" {
+			if near := similar.Nearest(key, keyNames()); near != "" {
 				return nil, wrong("no such key; did you mean %s?", near)
 			}
 			return nil, wrong("no such key; there are %s", strings.Join(keyNames(), ", "))

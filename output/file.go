@@ -7,6 +7,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+
+	"frankledger/core/posix"
 )
 
 // ErrExists is returned for a file that is there already and is to be kept.
@@ -49,13 +51,13 @@ func ToFile(path string, replace bool) (Destination, error) {
 	case err == nil && !replace:
 		return nil, fmt.Errorf("%s: %w", path, ErrExists)
 	case err != nil && !errors.Is(err, fs.ErrNotExist):
-		return nil, fmt.Errorf("write %s: %w", path, reason(err))
+		return nil, fmt.Errorf("write %s: %w", path, posix.Reason(err))
 	}
 	f := &file{path: path, replace: replace}
 	if f.file, err = openUnnamed(filepath.Dir(path)); err == nil {
 		f.unnamed = true
 	} else if f.file, err = os.CreateTemp(filepath.Dir(path), ".frank-*"); err != nil {
-		return nil, fmt.Errorf("write %s: %w", path, reason(err))
+		return nil, fmt.Errorf("write %s: %w", path, posix.Reason(err))
 	}
 	f.Writer = bufio.NewWriterSize(f.file, 64<<10)
 	return f, nil
@@ -114,7 +116,7 @@ func (f *file) drop(err error) error {
 		os.Remove(f.file.Name())
 	}
 	if err != nil {
-		return fmt.Errorf("write %s: %w", f.path, reason(err))
+		return fmt.Errorf("write %s: %w", f.path, posix.Reason(err))
 	}
 	return nil
 }
@@ -130,17 +132,3 @@ func exists(err error) error {
 type device struct{ *os.File }
 
 func (d device) Close(bool) error { return d.File.Close() }
-
-// reason is what the system said, without the name the file has for the time
-// being.
-func reason(err error) error {
-	var path *fs.PathError
-	var link *os.LinkError
-	switch {
-	case errors.As(err, &path):
-		return path.Err
-	case errors.As(err, &link):
-		return link.Err
-	}
-	return err
-}

@@ -8,6 +8,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/row"
+	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 )
@@ -143,7 +144,7 @@ func LookupForm(name string) (*Form, error) {
 		return f, nil
 	}
 	hint := "the formats are " + strings.Join(Names(Forms), ", ")
-	if near := entry.Nearest(name, Names(Forms)); near != "" {
+	if near := similar.Nearest(name, Names(Forms)); near != "" {
 		hint = "did you mean " + near + "?"
 	}
 	return nil, fmt.Errorf("no such format: %q; %s", name, hint)

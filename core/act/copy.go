@@ -31,7 +31,7 @@ type copier struct {
 	// there is none.
 	again func(st *sys.Status, at int, name string) bool
 	lost  lost
-	ways  map[node][]string // to the copies of files of several names, in what was copied
+	ways  map[entry.Node][]string // to the copies of files of several names, in what was copied
 }
 
 // lost is what could not be kept of what was copied.
@@ -78,7 +78,7 @@ type copying struct {
 func (c *copier) copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *survey) error {
 	run := &copying{copier: c, ctx: ctx, toAt: toAt, to: to, ladder: ladder{calls: c.calls}, synced: v != nil && sys.SyncsAll}
 	defer run.ladder.close()
-	c.ways = map[node][]string{}
+	c.ways = map[entry.Node][]string{}
 	next := 0
 	var line []byte
 	err := c.walk(ctx, fromAt, from, func(w *walk, st *sys.Status) error {

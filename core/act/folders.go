@@ -111,7 +111,7 @@ func folderDepth(dir string) int {
 // mount returns where the last folder is.
 func (f *folders) mount() mountOf {
 	last := f.ladder.rungs[len(f.ladder.rungs)-1]
-	return mountOf{last.mount, last.node.device}
+	return mountOf{last.mount, last.node.Device}
 }
 
 func (f *folders) close() {

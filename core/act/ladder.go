@@ -6,6 +6,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act/sys"
+	"frankledger/core/entry"
 )
 
 // ladder is an open folder in an open folder in an open folder, each opened by its
@@ -24,14 +25,12 @@ type ladder struct {
 type rung struct {
 	name  string
 	fd    int // -1 if it is closed
-	node  node
+	node  entry.Node
 	mount uint64
 }
 
 // node tells one entry from every other, while the program runs.
-type node struct{ device, inode uint64 }
-
-func nodeOf(st *sys.Status) node { return node{st.Device, st.Inode} }
+func nodeOf(st *sys.Status) entry.Node { return entry.Node{Device: st.Device, Inode: st.Inode} }
 
 // mostOpen returns how many folders of one ladder stay open: of what the system
 // allows, a part that leaves enough for several ladders and the rest of the program.

@@ -201,7 +201,7 @@ func (t *task) across(to spot, full string) error {
 
 // copies tell where the copies are that earlier steps have made of files of several
 // names.
-type copies map[node]string
+type copies map[entry.Node]string
 
 // nameAgain returns a function that gives another name to such a copy.
 func (c copies) nameAgain(calls *sys.Calls) func(st *sys.Status, at int, name string) bool {

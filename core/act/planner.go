@@ -56,15 +56,15 @@ type planning struct {
 	volumes volumes
 	names   map[string]struct{} // in the folder that steps go to, where they are many
 	namesOf string
-	missed  int                 // names asked for in this folder
-	targets map[string]struct{} // where steps go to
-	kept    map[mountOf]*target // what can be kept where they go
-	linked  map[node]*linked    // files of several names, which are copied
+	missed  int                    // names asked for in this folder
+	targets map[string]struct{}    // where steps go to
+	kept    map[mountOf]*target    // what can be kept where they go
+	linked  map[entry.Node]*linked // files of several names, which are copied
 }
 
 func (p *Planner) planning(ctx context.Context) *planning {
 	one := &planning{Planner: p, ctx: ctx, calls: p.Calls, folders: newFolders(p.Calls), sources: newFolders(p.Calls), volumes: volumes{},
-		targets: map[string]struct{}{}, kept: map[mountOf]*target{}, linked: map[node]*linked{}}
+		targets: map[string]struct{}{}, kept: map[mountOf]*target{}, linked: map[entry.Node]*linked{}}
 	one.cans = newCans(p.Trash, &one.folders, true)
 	return one
 }

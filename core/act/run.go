@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"os/exec"
 	"path"
 	"strings"
@@ -16,6 +15,7 @@ import (
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/posix"
 )
 
 // Commands are run without a shell: each word of the command line is one
@@ -288,18 +288,9 @@ func (r *Ran) run(ctx context.Context, args []string, limit time.Duration) {
 	case errors.As(err, &start):
 		r.Began, r.Status, err = false, -1, fmt.Errorf("the command %s: %w", start.Name, start.Err)
 	default:
-		r.Began, r.Status, err = false, -1, fmt.Errorf("the command %s: %w", args[0], reason(err))
+		r.Began, r.Status, err = false, -1, fmt.Errorf("the command %s: %w", args[0], posix.Reason(err))
 	}
 	r.Err = err
-}
-
-// reason is what the system said, without the call and the name.
-func reason(err error) error {
-	var p *os.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // limited keeps what is written to it, up to a limit.

@@ -28,9 +28,9 @@ type survey struct {
 	prints []uint64
 	// What may not be kept where it is copied to.
 	lists, attributes, owners, setIDs, specials int64
-	special                                     string          // way to the first of them
-	names                                       map[node]*names // of files of several names
-	mounts                                      []string        // ways to what is mounted below
+	special                                     string                // way to the first of them
+	names                                       map[entry.Node]*names // of files of several names
+	mounts                                      []string              // ways to what is mounted below
 }
 
 // surveyor surveys folders.
@@ -52,7 +52,7 @@ const mostMounts = 3
 // in it; nothing that is mounted below is gone into.
 func (s *surveyor) survey(ctx context.Context, at int, name string) (*survey, error) {
 	sum := blake3.New()
-	v := &survey{names: map[node]*names{}}
+	v := &survey{names: map[entry.Node]*names{}}
 	var line []byte
 	err := s.walk(ctx, at, name, func(w *walk, st *sys.Status) error {
 		if w.mounted {
@@ -184,7 +184,7 @@ func printOf(facts []byte) uint64 { return maphash.Bytes(printSeed, facts) }
 
 // ownChanges are entries that steps have changed themselves: what they were in the
 // plan, and what they are since. Only entries of several names are met again.
-type ownChanges map[node]ownChange
+type ownChanges map[entry.Node]ownChange
 
 type ownChange struct{ before, after sys.Status }
 

@@ -63,7 +63,7 @@ func (p *planning) copyNotes(s *Step, to *target) error {
 	if err != nil {
 		return err
 	}
-	v := &survey{names: map[node]*names{}}
+	v := &survey{names: map[entry.Node]*names{}}
 	st, err := p.calls.Status(at, name)
 	if err != nil {
 		return err

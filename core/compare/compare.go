@@ -78,15 +78,13 @@ type Answer struct {
 	ByTime   int   // files taken for altered by their times, as nothing is known of their content before
 	Report   source.Report
 	contents []pair
-	counted  map[node]bool // files of several names that are the same, which count once
+	counted  map[entry.Node]bool // files of several names that are the same, which count once
 }
-
-type node struct{ device, inode uint64 }
 
 // same counts the bytes of a file that is the same.
 func (answer *Answer) same(e *entry.Entry) {
 	if e.Links > 1 {
-		file := node{e.Device, e.Inode}
+		file := e.Node()
 		if answer.counted[file] {
 			return
 		}
@@ -122,7 +120,7 @@ type side struct {
 
 // Compare reads two places and tells what is different in the second.
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
-	answer := &Answer{counted: map[node]bool{}}
+	answer := &Answer{counted: map[entry.Node]bool{}}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
 	if before.Place().Record != nil || after.Place().Record != nil {
 		o.Request.Facts |= entry.FactCreated // to know again what has moved
@@ -198,7 +196,7 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 	}
 	request.Skip = alike
 	return func(b *side) {
-		names := map[node]uint32{} // that were read, of files of several
+		names := map[entry.Node]uint32{} // that were read, of files of several
 		for _, e := range b.entries {
 			held.Entries--
 			if !e.HasSize() {
@@ -208,7 +206,7 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 				continue
 			}
 			if e.Links > 1 {
-				file := node{e.Device, e.Inode}
+				file := e.Node()
 				if names[file]++; names[file] < e.Links {
 					continue
 				}
@@ -216,7 +214,7 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 			held.Bytes -= e.Size
 		}
 		for _, e := range b.entries { // other names are where nothing was read: it is counted there
-			if file := (node{e.Device, e.Inode}); e.HasSize() && e.Links > 1 && names[file] < e.Links {
+			if file := e.Node(); e.HasSize() && e.Links > 1 && names[file] < e.Links {
 				answer.counted[file] = true
 			}
 		}

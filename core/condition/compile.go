@@ -12,6 +12,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"frankledger/core/entry"
+	"frankledger/core/similar"
 )
 
 // Compile makes a program for a moment and a person. The error is an *Error:
@@ -206,7 +207,7 @@ func (c *compiler) account(t *Test) (*part, error) {
 			ids = append(ids, uint32(number))
 		default:
 			hint := fmt.Sprintf("%s is unknown finds what has none", t.Field.Name)
-			if near := entry.Nearest(word, names()); near != "" {
+			if near := similar.Nearest(word, names()); near != "" {
 				hint = "did you mean " + near + "?"
 			}
 			return nil, c.mistake(t, 0, "there is no %s %s on this system; %s", noun, word, hint)

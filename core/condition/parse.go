@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/similar"
 )
 
 // Condition is a condition that was read and is in order.
@@ -232,7 +233,7 @@ func (p *parser) unknownField(word token) {
 	case strings.ContainsAny(word.text, "=<>"):
 		p.fail("conditions are words, without signs: write, say, size over 10MB, or ext is wav")
 	}
-	if near := entry.Nearest(word.text, entry.FieldNames()); near != "" {
+	if near := similar.Nearest(word.text, entry.FieldNames()); near != "" {
 		p.fail("there is no field %s; did you mean %s?", word.text, near)
 	}
 	p.fail("there is no field %s; \"frank fields\" lists them. To look for a piece of a name: name has %s", word.text, quote(word.text))
@@ -273,7 +274,7 @@ func (p *parser) op(field *entry.Field) Op {
 	if slip, known := slips[lower]; known && slices.Contains(ops, slip) {
 		p.fail("write %s instead of %s", slip, word.text)
 	}
-	if near := entry.Nearest(word.text, list); near != "" {
+	if near := similar.Nearest(word.text, list); near != "" {
 		p.fail("did you mean %s? %s", near, can)
 	}
 	p.fail("%s", can)

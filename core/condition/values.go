@@ -15,6 +15,7 @@ import (
 
 	"frankledger/core/calendar"
 	"frankledger/core/entry"
+	"frankledger/core/similar"
 )
 
 // values reads what a field is held against, and checks all that can be
@@ -158,7 +159,7 @@ func checkText(test *Test, text string) error {
 		for word := range strings.SplitSeq(text, ",") {
 			if !slices.Contains(entry.KindWords(), strings.ToLower(word)) {
 				hint := "kinds are " + strings.Join(entry.KindWords(), ", ")
-				if near := entry.Nearest(word, entry.KindWords()); near != "" {
+				if near := similar.Nearest(word, entry.KindWords()); near != "" {
 					hint = "did you mean " + near + "?"
 				}
 				return fmt.Errorf("there is no kind %s; %s", word, hint)

@@ -132,8 +132,7 @@ func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Work
 // status: the names of one file are read once. What could not be read becomes a
 // problem.
 func (p *Pool) Digest(ctx context.Context, files []*entry.Entry, wanted entry.Facts) error {
-	type node struct{ device, inode uint64 }
-	once := map[node]*entry.Entry{}
+	once := map[entry.Node]*entry.Entry{}
 	var toRead, again []*entry.Entry
 	for _, e := range files {
 		if e.Known.Has(wanted) {
@@ -141,7 +140,7 @@ func (p *Pool) Digest(ctx context.Context, files []*entry.Entry, wanted entry.Fa
 			continue
 		}
 		if e.Links > 1 {
-			id := node{e.Device, e.Inode}
+			id := e.Node()
 			if once[id] != nil {
 				again = append(again, e)
 				p.Expect(-e.Size)
@@ -155,7 +154,7 @@ func (p *Pool) Digest(ctx context.Context, files []*entry.Entry, wanted entry.Fa
 		return err
 	}
 	for _, e := range again {
-		if read := once[node{e.Device, e.Inode}]; read.Known.Has(wanted) {
+		if read := once[e.Node()]; read.Known.Has(wanted) {
 			Set(e, slices.Clone(read.More.Digests))
 		}
 	}

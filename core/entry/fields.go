@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"frankledger/core/row"
+	"frankledger/core/similar"
 )
 
 // Type is what kind of value a field has.
@@ -299,7 +300,7 @@ func LookupField(name string) (*Field, error) {
 	if field := FieldNamed(name); field != nil {
 		return field, nil
 	}
-	if near := Nearest(name, FieldNames()); near != "" {
+	if near := similar.Nearest(name, FieldNames()); near != "" {
 		return nil, fmt.Errorf("%w: %q; did you mean %s?", ErrField, name, near)
 	}
 	return nil, fmt.Errorf("%w: %q; \"frank fields\" lists them", ErrField, name)

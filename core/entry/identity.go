@@ -1,5 +1,12 @@
 package entry
 
+// Node tells one thing from all others that are there at the same time, whatever names
+// it has.
+type Node struct{ Device, Inode uint64 }
+
+// Node returns what the entry is known by under all its names.
+func (e *Entry) Node() Node { return Node{e.Device, e.Inode} }
+
 // Identity is what stays with a thing that is moved or renamed on its disk: its
 // inode, and beside it what would be different had another thing been given that
 // inode since.

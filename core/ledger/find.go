@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"frankledger/core/calendar"
-	"frankledger/core/entry"
+	"frankledger/core/similar"
 )
 
 // Reference says which record is meant, and which folder in it.
@@ -101,7 +101,7 @@ func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
 	case slices.Contains(labels, ref.Label):
 		return Record{}, fmt.Errorf("%w: %s has %d that fit", ErrNoRecord, ref.Label, len(fitting))
 	}
-	if near := entry.Nearest(ref.Label, labels); near != "" {
+	if near := similar.Nearest(ref.Label, labels); near != "" {
 		return Record{}, fmt.Errorf("%w: %s; did you mean %s?", ErrLabel, ref.Label, near)
 	}
 	if len(labels) == 0 {

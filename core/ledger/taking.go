@@ -141,20 +141,18 @@ func (t *Taking) Visitor() source.Visitor {
 // content sums up the bytes of content of files: of each that has several names,
 // once.
 type content struct {
-	bytes   map[deviceInode]int64 // under the zero key, of all that have one name
-	unsized int64                 // files whose size is not known
+	bytes   map[entry.Node]int64 // under the zero key, of all that have one name
+	unsized int64                // files whose size is not known
 }
 
-type deviceInode struct{ device, inode uint64 }
-
-func newContent() content { return content{bytes: map[deviceInode]int64{}} }
+func newContent() content { return content{bytes: map[entry.Node]int64{}} }
 
 func (c *content) add(e *entry.Entry) {
 	switch {
 	case e.HasSize() && e.Links > 1:
-		c.bytes[deviceInode{e.Device, e.Inode}] = e.Size
+		c.bytes[e.Node()] = e.Size
 	case e.HasSize():
-		c.bytes[deviceInode{}] += e.Size
+		c.bytes[entry.Node{}] += e.Size
 	case e.Kind == entry.KindFile:
 		c.unsized++
 	}
@@ -163,7 +161,7 @@ func (c *content) add(e *entry.Entry) {
 // join adds what others have counted.
 func (c *content) join(others content) {
 	for file, bytes := range others.bytes {
-		if file == (deviceInode{}) {
+		if file == (entry.Node{}) {
 			bytes += c.bytes[file]
 		}
 		c.bytes[file] = bytes

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/media"
+	"frankledger/core/posix"
 )
 
 // lookCloser gets facts that cost calls of their own. The name is relative to
@@ -48,7 +49,7 @@ func (w *worker) extra(e *entry.Entry) *entry.More {
 func (w *worker) readLink(at int, name string, e *entry.Entry) {
 	for size := 256; ; size *= 4 {
 		buf := make([]byte, size)
-		n, err := ignoringEINTR(func() (int, error) { return unix.Readlinkat(at, name, buf) })
+		n, err := posix.Retry(func() (int, error) { return unix.Readlinkat(at, name, buf) })
 		if err != nil {
 			w.problem(e.Path(), "read the link", err)
 			return
@@ -97,7 +98,7 @@ func (w *worker) askAccess(at int, name string, e *entry.Entry, wanted entry.Fac
 		if q.fact == entry.FactExecutable && !w.isFile(at, name, e) {
 			continue
 		}
-		if _, err := ignoringEINTR(func() (int, error) { return 0, unix.Faccessat(at, name, q.mode, 0) }); err == nil {
+		if _, err := posix.Retry(func() (int, error) { return 0, unix.Faccessat(at, name, q.mode, 0) }); err == nil {
 			e.Marks |= q.mark
 		}
 	}

@@ -10,6 +10,7 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 )
 
 // content is the open content of a file.
@@ -43,7 +44,7 @@ func openContent(at int, name string, follow bool) (*content, error) {
 
 // Read implements io.Reader.
 func (c *content) Read(p []byte) (int, error) {
-	n, err := ignoringEINTR(func() (int, error) { return unix.Read(c.fd, p) })
+	n, err := posix.Retry(func() (int, error) { return unix.Read(c.fd, p) })
 	return end(n, len(p), err)
 }
 
@@ -51,7 +52,7 @@ func (c *content) Read(p []byte) (int, error) {
 func (c *content) ReadAt(p []byte, offset int64) (int, error) {
 	all := 0
 	for all < len(p) {
-		n, err := ignoringEINTR(func() (int, error) { return unix.Pread(c.fd, p[all:], offset+int64(all)) })
+		n, err := posix.Retry(func() (int, error) { return unix.Pread(c.fd, p[all:], offset+int64(all)) })
 		if n, err = end(n, len(p)-all, err); err != nil {
 			return all, err
 		}
@@ -141,7 +142,7 @@ func (o *opener) Open(e *entry.Entry) (digest.File, error) {
 	case e.Known&entry.FactStatus == 0:
 	case uint64(now.Ino) != e.Inode || uint64(now.Dev) != e.Device:
 		err = errMoved
-	case now.Size != e.Size || timeOf(now.Mtim) != e.Modified:
+	case now.Size != e.Size || posix.TimeOf(now.Mtim) != e.Modified:
 		err = digest.ErrChanged
 	}
 	if err != nil {
@@ -232,9 +233,4 @@ func (o *opener) Close() {
 		o.root.close()
 		o.place = nil
 	}
-}
-
-func timeOf(t unix.Timespec) entry.Time {
-	sec, nsec := t.Unix()
-	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
 }

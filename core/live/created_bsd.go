@@ -2,7 +2,10 @@
 
 package live
 
-import "frankledger/core/entry"
+import (
+	"frankledger/core/entry"
+	"frankledger/core/posix"
+)
 
 // created returns when it was made.
-func (s *status) created() (entry.Time, bool) { return timeOf(s.st.Btim), true }
+func (s *status) created() (entry.Time, bool) { return posix.TimeOf(s.st.Btim), true }

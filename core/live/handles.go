@@ -10,8 +10,6 @@ import (
 )
 
 // node tells one thing on a running system from every other.
-type node struct{ device, inode uint64 }
-
 // opened is a folder that was opened. Each folder still to be opened below it
 // holds it by a reference, and so does whoever reads it; the last one to let go
 // closes it.
@@ -23,7 +21,7 @@ type opened struct {
 	folder *entry.Folder
 	above  *opened
 	dir    dir
-	node   node
+	node   entry.Node
 	shut   bool // closed early; set before any other goroutine sees it
 	shared bool // other goroutines have it, so that it must stay open; only its reader looks
 	refs   atomic.Int32
@@ -169,14 +167,4 @@ func near(path string) (at int, name string, done func(), err error) {
 		at, done, path = next.handle(), next.close, strings.TrimLeft(path[cut:], "/")
 	}
 	return at, path, done, nil
-}
-
-// ignoringEINTR repeats a call that a signal interrupted.
-func ignoringEINTR(call func() (int, error)) (int, error) {
-	for {
-		n, err := call()
-		if err != unix.EINTR {
-			return n, err
-		}
-	}
 }

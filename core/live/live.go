@@ -80,7 +80,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	if request.SameDisk {
 		var status status
 		if err := status.identity(d); err == nil {
-			run.device = status.node().device
+			run.device = status.node().Device
 		}
 	}
 	run.root.refs.Add(1)
@@ -107,10 +107,10 @@ type run struct {
 	workers []*worker
 
 	mu      sync.Mutex
-	report  source.Report   // of the work that is finished
-	err     error           // the first that a visitor returned
-	links   []*entry.Folder // links still to be followed, with Follow
-	entered map[node]bool   // folders read, with Follow
+	report  source.Report       // of the work that is finished
+	err     error               // the first that a visitor returned
+	links   []*entry.Folder     // links still to be followed, with Follow
+	entered map[entry.Node]bool // folders read, with Follow
 }
 
 // work is something for a worker to do. Either a folder to open and read: the
@@ -177,7 +177,7 @@ func (r *run) enter(o *opened) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.entered == nil {
-		r.entered = make(map[node]bool)
+		r.entered = make(map[entry.Node]bool)
 	}
 	known := r.entered[s.node()]
 	r.entered[s.node()] = true
@@ -211,7 +211,7 @@ func (r *run) followLinks() {
 		o := r.handles.opened(link, r.root, d)
 		var s status
 		switch {
-		case r.request.SameDisk && s.identity(d) == nil && s.node().device != r.device:
+		case r.request.SameDisk && s.identity(d) == nil && s.node().Device != r.device:
 			r.report.OtherDisks++
 			r.handles.letGo(o, 1)
 		case !r.enter(o):

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 )
 
 // dir is an open folder, read by the kernel's own records.
@@ -24,9 +25,9 @@ func openDir(at int, name string, follow bool) (dir, error) {
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
-	fd, err := ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+	fd, err := posix.Retry(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 	if err == unix.EPERM {
-		fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
+		fd, err = posix.Retry(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
 	}
 	return dir{fd}, err
 }
@@ -39,11 +40,11 @@ func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
-	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+	fd, err = posix.Retry(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 	if err != unix.EPERM {
 		return fd, true, err
 	}
-	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
+	fd, err = posix.Retry(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
 	return fd, false, err
 }
 
@@ -54,7 +55,7 @@ func (d dir) close() { unix.Close(d.fd) }
 // read fills the buffer with records and returns how many bytes they take,
 // 0 at the end of the folder.
 func (d dir) read(buf []byte) (int, error) {
-	return ignoringEINTR(func() (int, error) { return unix.Getdents(d.fd, buf) })
+	return posix.Retry(func() (int, error) { return unix.Getdents(d.fd, buf) })
 }
 
 // A record of getdents64: inode (8 bytes), offset (8), length of the record
@@ -116,14 +117,14 @@ func (s *status) look(at int, name string, follow bool) error {
 		flags |= unix.AT_SYMLINK_NOFOLLOW
 	}
 	if !noStatx.Load() {
-		_, err := ignoringEINTR(func() (int, error) { return 0, unix.Statx(at, name, flags, statusMask, &s.x) })
+		_, err := posix.Retry(func() (int, error) { return 0, unix.Statx(at, name, flags, statusMask, &s.x) })
 		if !errors.Is(err, unix.ENOSYS) {
 			return err
 		}
 		noStatx.Store(true)
 	}
 	var st unix.Stat_t
-	_, err := ignoringEINTR(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
+	_, err := posix.Retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
 	s.x = unix.Statx_t{
 		Mode: uint16(st.Mode), Ino: st.Ino, Size: uint64(st.Size), Blocks: uint64(st.Blocks), Nlink: uint32(st.Nlink),
 		Uid: st.Uid, Gid: st.Gid, Dev_major: unix.Major(uint64(st.Dev)), Dev_minor: unix.Minor(uint64(st.Dev)),
@@ -148,8 +149,8 @@ func (s *status) identity(d dir) error {
 
 func (s *status) kind() entry.Kind { return entry.KindOfMode(uint32(s.x.Mode)) }
 
-func (s *status) node() node {
-	return node{unix.Mkdev(s.x.Dev_major, s.x.Dev_minor), s.x.Ino}
+func (s *status) node() entry.Node {
+	return entry.Node{Device: unix.Mkdev(s.x.Dev_major, s.x.Dev_minor), Inode: s.x.Ino}
 }
 
 // fill writes the status into the entry.

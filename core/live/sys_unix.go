@@ -12,6 +12,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 )
 
 // dir is an open folder, read by the standard library.
@@ -23,7 +24,7 @@ func openDir(at int, name string, follow bool) (dir, error) {
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
-	fd, err := ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+	fd, err := posix.Retry(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 	if err != nil {
 		return dir{}, err
 	}
@@ -38,7 +39,7 @@ func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
-	fd, err = ignoringEINTR(func() (int, error) { return unix.Openat(at, name, flags, 0) })
+	fd, err = posix.Retry(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 	return fd, false, err
 }
 
@@ -115,7 +116,7 @@ func (s *status) look(at int, name string, follow bool) error {
 	if !follow {
 		flags = unix.AT_SYMLINK_NOFOLLOW
 	}
-	_, err := ignoringEINTR(func() (int, error) { return 0, unix.Fstatat(at, name, &s.st, flags) })
+	_, err := posix.Retry(func() (int, error) { return 0, unix.Fstatat(at, name, &s.st, flags) })
 	return err
 }
 
@@ -124,7 +125,7 @@ func (s *status) identity(d dir) error { return unix.Fstat(d.handle(), &s.st) }
 
 func (s *status) kind() entry.Kind { return entry.KindOfMode(uint32(s.st.Mode)) }
 
-func (s *status) node() node { return node{uint64(s.st.Dev), uint64(s.st.Ino)} }
+func (s *status) node() entry.Node { return entry.Node{Device: uint64(s.st.Dev), Inode: uint64(s.st.Ino)} }
 
 // fill writes the status into the entry.
 func (s *status) fill(e *entry.Entry) {
@@ -137,8 +138,8 @@ func (s *status) fill(e *entry.Entry) {
 	e.Links = uint32(st.Nlink)
 	e.UID, e.GID = st.Uid, st.Gid
 	e.Permissions = entry.Permissions(st.Mode & 0o7777)
-	e.Modified = timeOf(st.Mtim)
-	e.Accessed = timeOf(st.Atim)
-	e.Changed = timeOf(st.Ctim)
+	e.Modified = posix.TimeOf(st.Mtim)
+	e.Accessed = posix.TimeOf(st.Atim)
+	e.Changed = posix.TimeOf(st.Ctim)
 	e.Known |= entry.FactStatus
 }

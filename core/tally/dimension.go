@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/calendar"
 	"frankledger/core/entry"
+	"frankledger/core/similar"
 )
 
 // Dimension is something that entries are grouped by.
@@ -57,7 +58,7 @@ func ParseDimensions(text string, zone *time.Location) ([]*Dimension, error) {
 	for word := range strings.SplitSeq(text, ",") {
 		d := dimension(word, zone)
 		if d == nil {
-			if near := entry.Nearest(word, Words()); near != "" {
+			if near := similar.Nearest(word, Words()); near != "" {
 				return nil, fmt.Errorf("%w by %q; did you mean %s?", ErrDimension, word, near)
 			}
 			return nil, fmt.Errorf("%w by %q; there are %s", ErrDimension, word, strings.Join(Words(), ", "))

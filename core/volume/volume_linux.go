@@ -6,17 +6,9 @@ import (
 	"unsafe"
 
 	"golang.org/x/sys/unix"
-)
 
-// retry makes a call again while a signal interrupts it.
-func retry(call func() (int, error)) (int, error) {
-	for {
-		n, err := call()
-		if err != unix.EINTR {
-			return n, err
-		}
-	}
-}
+	"frankledger/core/posix"
+)
 
 // Magic numbers of file systems, and calls to them, as the kernel's headers have
 // them.
@@ -32,7 +24,7 @@ const (
 // Of returns what is known of the file system that an open folder is on.
 func Of(at int) (v Volume, err error) {
 	var fs unix.Statfs_t
-	if _, err = retry(func() (int, error) { return 0, unix.Fstatfs(at, &fs) }); err != nil {
+	if _, err = posix.Retry(func() (int, error) { return 0, unix.Fstatfs(at, &fs) }); err != nil {
 		return v, err
 	}
 	v.NameMax, v.ReadOnly = int(fs.Namelen), fs.Flags&unix.ST_RDONLY != 0
@@ -76,7 +68,7 @@ func Of(at int) (v Volume, err error) {
 
 // ask asks a file system something, by a handle that may be read from.
 func ask(at int, request uintptr, answer unsafe.Pointer) error {
-	fd, err := retry(func() (int, error) {
+	fd, err := posix.Retry(func() (int, error) {
 		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 	})
 	if err != nil {

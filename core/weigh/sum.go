@@ -79,8 +79,6 @@ func add(a, b int64) int64 {
 }
 
 // node tells one file from every other.
-type node struct{ device, inode uint64 }
-
 // Counter is a sink that counts entries and passes them on.
 type Counter struct {
 	next  source.Sink
@@ -90,7 +88,7 @@ type Counter struct {
 
 type part struct {
 	sum   Sum
-	named map[node]Sum // bytes of what has several names
+	named map[entry.Node]Sum // bytes of what has several names
 }
 
 // NewCounter returns a counter before the next sink.
@@ -98,7 +96,7 @@ func NewCounter(next source.Sink) *Counter { return &Counter{next: next} }
 
 // Visitor implements source.Sink.
 func (c *Counter) Visitor() source.Visitor {
-	p := &part{named: make(map[node]Sum)}
+	p := &part{named: make(map[entry.Node]Sum)}
 	c.mu.Lock()
 	c.parts = append(c.parts, p)
 	c.mu.Unlock()
@@ -107,7 +105,7 @@ func (c *Counter) Visitor() source.Visitor {
 		for i := range entries {
 			e := &entries[i]
 			if bytes, several := p.sum.Take(e); several {
-				p.named[node{e.Device, e.Inode}] = bytes
+				p.named[e.Node()] = bytes
 			}
 		}
 		return next(entries)
@@ -150,7 +148,7 @@ func (s *Sum) Take(e *entry.Entry) (bytes Sum, several bool) {
 // the entries' status was.
 func (c *Counter) Sum() Sum {
 	var sum Sum
-	named := make(map[node]Sum)
+	named := make(map[entry.Node]Sum)
 	for _, p := range c.parts {
 		sum.Add(p.sum)
 		for node, bytes := range p.named {

@@ -48,7 +48,7 @@ type place struct {
 
 // name is one of several names of a file.
 type name struct {
-	node   node
+	node   entry.Node
 	folder *entry.Folder
 	name   string
 	bytes  Sum
@@ -86,7 +86,7 @@ func (p *totalsPart) add(entries []entry.Entry) {
 			p.folders = append(p.folders, e.Inside)
 		}
 		if bytes, several := sum.Take(e); several {
-			p.named = append(p.named, name{node{e.Device, e.Inode}, e.Folder, strings.Clone(e.Name), bytes})
+			p.named = append(p.named, name{e.Node(), e.Folder, strings.Clone(e.Name), bytes})
 		}
 	}
 }
@@ -213,7 +213,7 @@ func (t *Totals) resolved() *Totals {
 // lies.
 func (t *Totals) countOnce(named []name) {
 	slices.SortFunc(named, func(a, b name) int {
-		return cmp.Or(cmp.Compare(a.node.device, b.node.device), cmp.Compare(a.node.inode, b.node.inode),
+		return cmp.Or(cmp.Compare(a.node.Device, b.node.Device), cmp.Compare(a.node.Inode, b.node.Inode),
 			strings.Compare(a.folder.Path()+"/"+a.name, b.folder.Path()+"/"+b.name))
 	})
 	for i, n := range named {

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 	"frankledger/core/volume"
 )
 
@@ -57,21 +58,11 @@ type Status struct {
 	MountRoot bool
 }
 
-// retry makes a call again while a signal interrupts it.
-func retry(call func() (int, error)) (int, error) {
-	for {
-		n, err := call()
-		if err != unix.EINTR {
-			return n, err
-		}
-	}
-}
-
 func (c *Calls) call(name, on string, call func() error) error {
 	if err := c.before(name, on); err != nil {
 		return err
 	}
-	_, err := retry(func() (int, error) { return 0, call() })
+	_, err := posix.Retry(func() (int, error) { return 0, call() })
 	return err
 }
 
@@ -79,7 +70,7 @@ func (c *Calls) get(name, on string, call func() (int, error)) (int, error) {
 	if err := c.before(name, on); err != nil {
 		return -1, err
 	}
-	return retry(call)
+	return posix.Retry(call)
 }
 
 // Root opens the root folder.
@@ -111,7 +102,7 @@ func (c *Calls) ReadFolder(at int, name string) (names []string, fd int, err err
 func namesIn(fd int) (names []string, err error) {
 	buf := make([]byte, 32<<10)
 	for {
-		n, err := retry(func() (int, error) { return unix.ReadDirent(fd, buf) })
+		n, err := posix.Retry(func() (int, error) { return unix.ReadDirent(fd, buf) })
 		if err != nil || n <= 0 {
 			return names, err
 		}
@@ -192,7 +183,7 @@ func (c *Calls) Sync(fd int) error {
 // SyncAll has all that was written to the file system of an open folder put on the
 // disk. It returns ErrNotSupported where each file has to be asked for.
 func (c *Calls) SyncAll(at int) error {
-	fd, err := retry(func() (int, error) {
+	fd, err := posix.Retry(func() (int, error) {
 		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 	})
 	if err != nil {
@@ -204,7 +195,7 @@ func (c *Calls) SyncAll(at int) error {
 
 // SyncFolder has the names in a folder put on the disk.
 func (c *Calls) SyncFolder(at int) error {
-	fd, err := retry(func() (int, error) {
+	fd, err := posix.Retry(func() (int, error) {
 		return unix.Openat(at, ".", unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 	})
 	if errors.Is(err, unix.EACCES) {
@@ -330,9 +321,4 @@ func (c *Calls) Volume(at int) (volume.Volume, error) {
 // MayWrite returns an error unless names may be made and removed in an open folder.
 func (c *Calls) MayWrite(at int) error {
 	return c.call("MayWrite", "", func() error { return unix.Faccessat(at, ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS) })
-}
-
-func timeOf(t unix.Timespec) entry.Time {
-	sec, nsec := t.Unix()
-	return entry.Time{Sec: sec, Nsec: uint32(nsec)}
 }

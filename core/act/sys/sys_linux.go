@@ -9,6 +9,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 )
 
 const (
@@ -45,7 +46,7 @@ func permit(at int, name string, mode uint32) error {
 		return err
 	}
 	// An older kernel. By way of an open handle, no link can come in between.
-	fd, err := retry(func() (int, error) { return unix.Openat(at, name, unix.O_PATH|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0) })
+	fd, err := posix.Retry(func() (int, error) { return unix.Openat(at, name, unix.O_PATH|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0) })
 	if err != nil {
 		return err
 	}
@@ -61,7 +62,7 @@ func status(at int, name string) (s Status, err error) {
 		flags |= unix.AT_EMPTY_PATH
 	}
 	var x unix.Statx_t
-	_, err = retry(func() (int, error) { return 0, unix.Statx(at, name, flags, statusMask, &x) })
+	_, err = posix.Retry(func() (int, error) { return 0, unix.Statx(at, name, flags, statusMask, &x) })
 	if errors.Is(err, unix.ENOSYS) {
 		return oldStatus(at, name, flags)
 	}
@@ -83,10 +84,10 @@ func timeOfStatx(t unix.StatxTimestamp) entry.Time { return entry.Time{Sec: t.Se
 // oldStatus is for kernels before 4.11.
 func oldStatus(at int, name string, flags int) (Status, error) {
 	var st unix.Stat_t
-	_, err := retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
+	_, err := posix.Retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
 	return Status{Kind: entry.KindOfMode(uint32(st.Mode)), Permissions: entry.Permissions(st.Mode & 0o7777), UID: st.Uid, GID: st.Gid, Size: st.Size,
 		Inode: st.Ino, Device: uint64(st.Dev), Links: uint64(st.Nlink), Rdev: uint64(st.Rdev),
-		Modified: timeOf(st.Mtim), Accessed: timeOf(st.Atim), Changed: timeOf(st.Ctim), Mount: uint64(st.Dev)}, err
+		Modified: posix.TimeOf(st.Mtim), Accessed: posix.TimeOf(st.Atim), Changed: posix.TimeOf(st.Ctim), Mount: uint64(st.Dev)}, err
 }
 
 // byHandle returns a path for calls that know no open folders. The way to the
@@ -122,7 +123,7 @@ func attributes(at int, name string) (map[string]string, error) {
 func grown(call func(room []byte) (int, error)) (string, error) {
 	for size := 256; ; size *= 4 {
 		room := make([]byte, size)
-		n, err := retry(func() (int, error) { return call(room) })
+		n, err := posix.Retry(func() (int, error) { return call(room) })
 		if !errors.Is(err, unix.ERANGE) || size > 1<<20 {
 			return string(room[:max(n, 0)]), err
 		}

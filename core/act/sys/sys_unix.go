@@ -6,6 +6,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/posix"
 )
 
 const (
@@ -31,13 +32,13 @@ func permit(at int, name string, mode uint32) error {
 func status(at int, name string) (s Status, err error) {
 	var st unix.Stat_t
 	if name == "" {
-		_, err = retry(func() (int, error) { return 0, unix.Fstat(at, &st) })
+		_, err = posix.Retry(func() (int, error) { return 0, unix.Fstat(at, &st) })
 	} else {
-		_, err = retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, unix.AT_SYMLINK_NOFOLLOW) })
+		_, err = posix.Retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, unix.AT_SYMLINK_NOFOLLOW) })
 	}
 	s = Status{Kind: entry.KindOfMode(uint32(st.Mode)), Permissions: entry.Permissions(st.Mode & 0o7777), UID: st.Uid, GID: st.Gid, Size: st.Size,
 		Inode: uint64(st.Ino), Device: uint64(st.Dev), Links: uint64(st.Nlink), Rdev: uint64(st.Rdev), Mount: uint64(st.Dev),
-		Modified: timeOf(st.Mtim), Accessed: timeOf(st.Atim), Changed: timeOf(st.Ctim), Born: timeOf(st.Btim)}
+		Modified: posix.TimeOf(st.Mtim), Accessed: posix.TimeOf(st.Atim), Changed: posix.TimeOf(st.Ctim), Born: posix.TimeOf(st.Btim)}
 	if err == nil && s.Kind == entry.KindFolder {
 		var above unix.Stat_t
 		if name != "" && name != "." && unix.Fstat(at, &above) == nil {

@@ -1,8 +1,9 @@
-package entry
+// Package similar finds words that are like others, for "did you mean".
+package similar
 
 import "strings"
 
-// Nearest returns the candidate most like the word, for "did you mean", or ""
+// Nearest returns the candidate most like the word, or ""
 // when none is near. Two words are near when few letters have to be added,
 // dropped, changed or swapped to make one from the other (the optimal string
 // alignment distance), or when one starts with the other.
