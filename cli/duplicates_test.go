@@ -68,6 +68,7 @@ func twins(t *testing.T, root string, seed uint64) {
 }
 
 func TestDuplicatesAgreeWithFullContent(t *testing.T) {
+	t.Parallel()
 	for seed := range uint64(3) {
 		root := t.TempDir()
 		twins(t, root, seed)

@@ -31,6 +31,7 @@ var factsFor = flag.Duration("facts", 2*time.Second, "how long TestFacts goes on
 // can be; and has another user ask every command about them. Each fact is what the
 // kernel says, or told not to be known, in every format.
 func TestFacts(t *testing.T) {
+	t.Parallel()
 	if os.Geteuid() != 0 {
 		t.Skip("needs files of several owners")
 	}

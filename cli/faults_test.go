@@ -110,6 +110,7 @@ func TestFullDisk(t *testing.T) {
 
 // A reader that has seen enough ends it quietly.
 func TestClosedPipe(t *testing.T) {
+	t.Parallel()
 	for _, order := range []string{"none", "name"} {
 		cmd := command(t, "/", "list", "/usr", "--depth", "all", "--as", "paths", "--order", order)
 		out, err := cmd.StdoutPipe()
@@ -128,6 +129,7 @@ func TestClosedPipe(t *testing.T) {
 // Ctrl-C ends it with 130, even while a reader takes nothing, and leaves
 // nothing half-written.
 func TestInterrupt(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	cmd := command(t, folder, "list", "/usr", "--depth", "all", "--as", "paths", "--order", "none")
 	out, err := cmd.StdoutPipe()
@@ -238,6 +240,7 @@ func TestLoopsAndVanishing(t *testing.T) {
 }
 
 func TestTerminated(t *testing.T) {
+	t.Parallel()
 	cmd := command(t, "/", "list", "/usr", "--depth", "all", "--as", "paths", "--order", "none")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)

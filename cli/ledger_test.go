@@ -115,6 +115,7 @@ func TestRecordUnreadable(t *testing.T) {
 
 // What is no ledger, or damaged, is named, and nothing panics.
 func TestBrokenLedgers(t *testing.T) {
+	t.Parallel()
 	root, file := tree(t, "a/b", "c"), filepath.Join(t.TempDir(), "ledger.sqlite")
 	for i := range 300 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("n", i)), nil, 0o644))
@@ -191,9 +192,10 @@ func TestBrokenLedgers(t *testing.T) {
 
 // Killed at any moment, the ledger holds each record whole or not at all.
 func TestRecordKilled(t *testing.T) {
+	t.Parallel()
 	root, file := tree(t), filepath.Join(t.TempDir(), "ledger.sqlite")
 	random := rand.New(rand.NewPCG(9, 9))
-	for i := range 20_000 {
+	for i := range 4000 {
 		if i%100 == 0 {
 			require.NoError(t, os.Mkdir(filepath.Join(root, fmt.Sprint("f", i/100)), 0o755))
 		}
@@ -208,19 +210,19 @@ func TestRecordKilled(t *testing.T) {
 		}
 		for n := range records {
 			r := finish(t, withLedger(t, file, root, "search", fmt.Sprint("@l:", n), "--count", "where", "name", "starts", "n"))
-			require.Equal(t, "20000\n", r.out, r.err)
+			require.Equal(t, "4000\n", r.out, r.err)
 		}
 		return records
 	}
 	before := 0
-	for i := range 50 {
+	for i := range often(10) {
 		require.NoError(t, os.Chmod(filepath.Join(root, "f7", "n777"), os.FileMode(0o600+i)))
 		cmd := withLedger(t, file, root, "record", "--label", "l")
 		require.NoError(t, cmd.Start())
-		time.Sleep(time.Duration(random.IntN(150)) * time.Millisecond)
+		time.Sleep(time.Duration(random.IntN(60)) * time.Millisecond)
 		cmd.Process.Kill()
 		cmd.Wait()
-		if i%10 == 9 {
+		if i%5 == 4 {
 			now := count()
 			assert.GreaterOrEqual(t, now, before)
 			before = now
@@ -232,6 +234,7 @@ func TestRecordKilled(t *testing.T) {
 
 // Two that write at once wait for each other, and both are there in the end.
 func TestTwoRecorders(t *testing.T) {
+	t.Parallel()
 	one, two := tree(t, "a", "b/c"), tree(t, "d")
 	file := filepath.Join(t.TempDir(), "ledger.sqlite")
 	var running []*exec.Cmd
@@ -258,6 +261,7 @@ func TestTwoRecorders(t *testing.T) {
 // A record with digests is a place for every command that asks for content, and
 // tells what has moved, and what became of one path.
 func TestRecordsInEveryCommand(t *testing.T) {
+	t.Parallel()
 	root, file := ternPoint(t), filepath.Join(t.TempDir(), "ledger.sqlite")
 	frank := func(status int, line ...string) string {
 		r := finish(t, withLedger(t, file, root, line...))
@@ -325,9 +329,10 @@ func TestRecordsInEveryCommand(t *testing.T) {
 // A disk that is full, and a limit on the size of files, are said clearly, and
 // what was recorded before stays whole.
 func TestLedgerFull(t *testing.T) {
+	t.Parallel()
 	root := tree(t, "a")
-	for i := range 20_000 {
-		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("name of file ", i)), nil, 0o644))
+	for range 4000 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint(rand.Uint64(), rand.Uint64(), rand.Uint64())), nil, 0o644))
 	}
 	small := tree(t, "a", "b/c")
 	try := func(file string, limited func(*exec.Cmd) *exec.Cmd) {
@@ -351,6 +356,7 @@ func TestLedgerFull(t *testing.T) {
 
 // Records of other machines, several places at once, and lists beside records.
 func TestRecordsAmongOthers(t *testing.T) {
+	t.Parallel()
 	root, file := tree(t, "one/a", "one/sub/b", "two/a", "two/c", "one/.hid"), filepath.Join(t.TempDir(), "ledger.sqlite")
 	frank := func(status int, line ...string) result {
 		t.Helper()

@@ -3,6 +3,7 @@ package cli_test
 import (
 	"bytes"
 	"errors"
+	"flag"
 	"fmt"
 	"os"
 	"os/exec"
@@ -14,16 +15,29 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/cli"
+	"frankledger/internal/testdisk"
 )
 
 // frank is the built program that the tests drive.
 var frank string
+
+// long has the tests that kill programs at random moments try that many times over.
+var long = flag.Bool("long", false, "try for longer what is tried at random")
+
+// often is how often to try something at random, or ten times that with -long.
+func often(n int) int {
+	if *long {
+		return 10 * n
+	}
+	return n
+}
 
 func TestMain(m *testing.M) {
 	if os.Getenv("FRANK_WRITE_SLOWLY") != "" { // for TestSecondCtrlCEndsAWriter
 		cli.WriteSlowly()
 		return
 	}
+	testdisk.Use()
 	os.Exit(build(m))
 }
 
@@ -39,8 +53,8 @@ func build(m *testing.M) int {
 		return 1
 	}
 	frank = filepath.Join(folder, "frank")
-	cmd := exec.Command("go", "build", "-o", frank, "frankledger/cmd/frank")
-	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	cmd := exec.Command("go", append(append([]string{"build"}, raceFlags...), "-o", frank, "frankledger/cmd/frank")...)
+	cmd.Env = append(os.Environ(), "CGO_ENABLED="+map[bool]string{true: "1", false: "0"}[raceFlags != nil])
 	if out, err := cmd.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "%s%s\n", out, err)
 		return 1

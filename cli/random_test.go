@@ -92,6 +92,7 @@ func (w wish) plain(t *testing.T, root string) (values []int64, paths []string) 
 }
 
 func TestRandomOptionsMeanWhatTheySay(t *testing.T) {
+	t.Parallel()
 	random := rand.New(rand.NewPCG(11, 4))
 	root := t.TempDir()
 	folders := []string{root, filepath.Join(root, "top")}
@@ -170,6 +171,7 @@ func TestTotalsOfRealFolders(t *testing.T) {
 
 // A chain of folders far past the longest path of one system call.
 func TestDeepChain(t *testing.T) {
+	t.Parallel()
 	root := t.TempDir()
 	fd, err := unix.Open(root, unix.O_DIRECTORY|unix.O_RDONLY, 0)
 	require.NoError(t, err)

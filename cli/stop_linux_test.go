@@ -22,6 +22,7 @@ import (
 // tells what a second one would do; a second one ends it, and tells in the middle of
 // what.
 func TestSecondCtrlCEndsAWriter(t *testing.T) {
+	t.Parallel()
 	for _, twice := range []bool{false, true} {
 		cmd := exec.Command(os.Args[0])
 		cmd.Env = append(os.Environ(), "FRANK_WRITE_SLOWLY=1")

@@ -99,7 +99,8 @@ func TestPager(t *testing.T) {
 }
 
 func TestProgress(t *testing.T) {
-	cmd := command(t, "/", "list", "/usr", "/usr", "/usr", "--depth", "all", "--columns", "all", "--as", "csv", "--to", "/dev/null")
+	t.Parallel()
+	cmd := command(t, "/", "list", "/usr", "--depth", "all", "--columns", "all", "--as", "csv", "--to", "/dev/null")
 	out := onTerminal(t, cmd, 100, 24)
 	assert.Regexp(t, `reading: [0-9 ]+ entries in [0-9 ]+ folders, [0-9.]+ [A-Za-z]+, [0-9 ]+ a second; [0-9 ]+ folders? left so far`, out)
 	after := out[strings.LastIndex(out, "left so far"):]
@@ -108,10 +109,11 @@ func TestProgress(t *testing.T) {
 
 // While content is read, it says how far it has come and how long it will take.
 func TestProgressOfContent(t *testing.T) {
+	t.Parallel()
 	root := tree(t, "big")
-	require.NoError(t, os.Truncate(filepath.Join(root, "big"), 2<<30))
+	require.NoError(t, os.Truncate(filepath.Join(root, "big"), 1<<30))
 	out := onTerminal(t, command(t, root, "checksum", "--algorithm", "md5", "--page", "never"), 100, 24)
-	assert.Regexp(t, `reading content: [0-9.]+ [MG]iB of 2.0 GiB, [0-9.]+ [MG]iB a second(, \d+ seconds? left)?`, out)
+	assert.Regexp(t, `reading content: [0-9.]+ [MG]iB of 1.0 GiB, [0-9.]+ [MG]iB a second(, \d+ seconds? left)?`, out)
 	after := out[strings.LastIndex(out, "a second"):]
 	assert.Regexp(t, "\x1b\\[J|\x1b\\[2?K", after, "it is taken away when done")
 }

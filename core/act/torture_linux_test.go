@@ -25,7 +25,7 @@ import (
 )
 
 var (
-	tortureFor  = flag.Duration("torture", 4*time.Second, "how long TestTorture goes on")
+	tortureFor  = flag.Duration("torture", 2*time.Second, "how long TestTorture goes on")
 	tortureSeed = flag.Uint64("torture-seed", 0, "the first seed of TestTorture; by default another one each time that it goes on for longer than usual")
 )
 
@@ -45,7 +45,7 @@ func TestTorture(t *testing.T) {
 	require.NoError(t, err)
 	defer os.RemoveAll(other)
 	seed := *tortureSeed
-	if seed == 0 && *tortureFor > 4*time.Second {
+	if seed == 0 && *tortureFor > 2*time.Second {
 		seed = uint64(time.Now().UnixNano())
 	}
 	counts := map[string]int{}

@@ -25,9 +25,10 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
+	"frankledger/internal/testdisk"
 )
 
-var tortureFor = flag.Duration("torture", 3*time.Second, "how long TestTorture goes on")
+var tortureFor = flag.Duration("torture", 2*time.Second, "how long TestTorture goes on")
 
 // TestTorture has programs record, drop, search, compare, check, export, import,
 // compact and ask for histories in one ledger, all at once, while what they record is
@@ -228,6 +229,7 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, busy(where[0], where[1]))
 		os.Exit(3)
 	}
+	testdisk.Use()
 	os.Exit(m.Run())
 }
 

@@ -125,7 +125,9 @@ func (s *status) identity(d dir) error { return unix.Fstat(d.handle(), &s.st) }
 
 func (s *status) kind() entry.Kind { return entry.KindOfMode(uint32(s.st.Mode)) }
 
-func (s *status) node() entry.Node { return entry.Node{Device: uint64(s.st.Dev), Inode: uint64(s.st.Ino)} }
+func (s *status) node() entry.Node {
+	return entry.Node{Device: uint64(s.st.Dev), Inode: uint64(s.st.Ino)}
+}
 
 // fill writes the status into the entry.
 func (s *status) fill(e *entry.Entry) {
