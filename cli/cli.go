@@ -165,6 +165,7 @@ func (p *Program) writing(what string) (done func()) {
 // Run runs one command line, without the name of the program, and returns the
 // status to exit with.
 func (p *Program) Run(ctx context.Context, args []string) int {
+	defer p.debug()()
 	root := p.Root()
 	root.SetArgs(args)
 	root.SetErr(p.err())

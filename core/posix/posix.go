@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io/fs"
 	"os"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -14,9 +15,16 @@ import (
 
 // Retry makes a call again while a signal interrupts it.
 func Retry(call func() (int, error)) (int, error) {
+	begun := time.Time{}
+	if watch != nil {
+		begun = time.Now()
+	}
 	for {
 		n, err := call()
 		if err != unix.EINTR {
+			if watch != nil {
+				watch.note(time.Since(begun), err)
+			}
 			return n, err
 		}
 	}
