@@ -14,6 +14,11 @@
 //	go run ./bench --shape content  files to read: large ones, small ones, copies
 //	go run ./bench --shape ledger   records of the tree
 //	go run ./bench --shape act      plans, hiding, commands
+//	go run ./bench --save FILE      and keep the figures
+//	go run ./bench --against X      and hold them against a file, or against a revision,
+//	                                which is built and run in turn with this one; it
+//	                                fails if a line is worse by more than --worse per cent
+//	go run ./bench --profile FOLDER and keep a processor profile of one run of each case
 package main
 
 import (
@@ -89,8 +94,13 @@ func main() {
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this, or one of these, in their name")
 	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read), ledger (records of the tree) or act (doing things)")
+	o := options{}
+	flag.StringVar(&o.save, "save", "", "keep the figures in this file")
+	flag.StringVar(&o.against, "against", "", "hold the figures against this file or revision")
+	flag.Float64Var(&o.worse, "worse", 5, "by how many per cent a line may be worse")
+	flag.StringVar(&o.profile, "profile", "", "keep processor profiles in this folder")
 	flag.Parse()
-	if err := bench(*entries, *runs, *only, *shape); err != nil {
+	if err := bench(*entries, *runs, *only, *shape, o); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
@@ -139,7 +149,13 @@ func inProcess(what, how, tree string) error {
 
 const chainLevels = 3000
 
-func bench(entries, runs int, only, shape string) error {
+// options are what is done with the figures.
+type options struct {
+	save, against, profile string
+	worse                  float64
+}
+
+func bench(entries, runs int, only, shape string, o options) error {
 	work, err := os.MkdirTemp("", "frank-bench-")
 	if err != nil {
 		return err
@@ -154,6 +170,11 @@ func bench(entries, runs int, only, shape string) error {
 			return err
 		}
 	}
+	compared, err := newComparison(o.against, o.worse, work, shape, entries)
+	if err != nil {
+		return err
+	}
+	kept := map[string]figures{}
 	tree, few := filepath.Join(work, "tree"), filepath.Join(work, "few")
 	for _, folder := range []string{tree, few} {
 		if err := os.Mkdir(folder, 0o755); err != nil {
@@ -192,10 +213,20 @@ func bench(entries, runs int, only, shape string) error {
 			if shape == "content" {
 				place = filepath.Join(tree, c.name)
 			}
-			if err := c.measure(self, work, place, few, runs); err != nil {
+			f, err := c.measure(self, work, place, few, runs, compared, o.profile)
+			if err != nil {
 				return fmt.Errorf("%s: %w", c.name, err)
 			}
+			kept[c.name] = f
 		}
+	}
+	if o.save != "" {
+		if err := save(o.save, shape, entries, kept); err != nil {
+			return err
+		}
+	}
+	if len(compared.faults) > 0 {
+		return fmt.Errorf("worse than %s by more than %g %%: %s", o.against, o.worse, strings.Join(compared.faults, ", "))
 	}
 	return nil
 }
@@ -206,7 +237,7 @@ type usage struct {
 	peak      float64 // MiB
 }
 
-func (c benchCase) measure(self, work, tree, few string, runs int) error {
+func (c benchCase) measure(self, work, tree, few string, runs int, compared *comparison, profile string) (f figures, err error) {
 	limit := []string{self, "loop", c.loop, tree}
 	if c.loop == "empty" {
 		limit = []string{filepath.Join(work, "empty")}
@@ -219,19 +250,24 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 	}
 	if c.ledger != nil {
 		if err := c.ledger.prepare(program[0], work, tree); err != nil {
-			return err
+			return f, err
 		}
 	}
-	var limits, programs []usage
+	var limits, programs, then []usage
+	type run struct {
+		args []string
+		to   *[]usage
+	}
+	turns := []run{{limit, &limits}, {program, &programs}}
+	if compared.program != "" && c.ledger == nil && !c.undo && c.calls == 0 {
+		turns = append(turns, run{append([]string{compared.program}, program[1:]...), &then})
+	}
 	for range runs {
-		for _, run := range []struct {
-			args []string
-			to   *[]usage
-		}{{limit, &limits}, {program, &programs}} {
+		for _, run := range turns {
 			measured := c.ledger != nil && run.to == &programs
 			if measured {
 				if err := c.ledger.before(self, tree, ledger); err != nil {
-					return err
+					return f, err
 				}
 			}
 			u, err := take(run.args)
@@ -242,7 +278,7 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 				err = c.takeBack(self, program[0], tree, run.to == &programs)
 			}
 			if err != nil {
-				return err
+				return f, err
 			}
 			*run.to = append(*run.to, u)
 		}
@@ -253,7 +289,8 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 	if c.cpu > 0 {
 		ratio, budget = cpu/limitCPU, c.cpu
 	}
-	peak := fmt.Sprintf("%.0f", median(programs, func(u usage) float64 { return u.peak }))
+	f = figures{wall, cpu, median(programs, func(u usage) float64 { return u.peak }), wall / limitWall, cpu / limitCPU}
+	peak := fmt.Sprintf("%.0f", f.Peak)
 	if c.peak > 0 {
 		peak += fmt.Sprintf(" (%.0f)", c.peak)
 	}
@@ -264,18 +301,35 @@ func (c benchCase) measure(self, work, tree, few string, runs int) error {
 	if c.cpu > 0 {
 		what = "cpu"
 	}
-	fmt.Printf("%-24s %-6s %9.3fs %9.3fs %11.3fs %18s %18s\n", c.name, c.loop, limitWall, wall, cpu,
-		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak)
+	fmt.Printf("%-24s %-6s %9.3fs %9.3fs %11.3fs %18s %18s%s\n", c.name, c.loop, limitWall, wall, cpu,
+		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak, compared.hold(c.name, f, programs, then))
+	if profile != "" && c.ledger == nil && !c.undo {
+		if err := keepProfile(program, profile, c.name); err != nil {
+			return f, err
+		}
+	}
 	if c.ledger != nil {
 		c.ledger.print(c.entries)
 	}
 	if c.calls > 0 {
-		return c.printCalls(program)
+		return f, c.printCalls(program)
 	}
 	if c.loop == "copies" || c.name == "unlike" {
-		return c.printReads(program, tree)
+		return f, c.printReads(program, tree)
 	}
-	return nil
+	return f, nil
+}
+
+// keepProfile runs a command once more, and has it write where its time goes.
+func keepProfile(program []string, folder, name string) error {
+	full, err := filepath.Abs(filepath.Join(folder, strings.NewReplacer(" ", "-", ",", "").Replace(name)+".pprof"))
+	if err != nil {
+		return err
+	}
+	os.Setenv("FRANK_DEBUG", "profile="+full)
+	defer os.Unsetenv("FRANK_DEBUG")
+	_, err = take(program)
+	return err
 }
 
 // take runs a command with its output to the null device.

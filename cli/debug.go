@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"os"
+	"runtime/pprof"
 	"slices"
 	"strings"
 	"time"
@@ -12,13 +13,18 @@ import (
 	"frankledger/render"
 )
 
-// debugVariable holds what developers want to be told on the standard error: "calls".
+// debugVariable holds what developers want to be told: "calls", on the standard error, or
+// "profile=FILE", of where processor time goes.
 const debugVariable = "FRANK_DEBUG"
 
-// debug begins to count what is asked of the system, if that is wanted. The function it
-// returns tells it.
+// debug begins to count what is asked of the system, or to take a profile, if that is
+// wanted. The function it returns tells it.
 func (p *Program) debug() (tell func()) {
-	if !strings.Contains(os.Getenv(debugVariable), "calls") {
+	wanted := os.Getenv(debugVariable)
+	if path, is := strings.CutPrefix(wanted, "profile="); is {
+		return p.profile(path)
+	}
+	if wanted != "calls" {
 		return func() {}
 	}
 	posix.Watch()
@@ -34,5 +40,21 @@ func (p *Program) debug() (tell func()) {
 			rows = append(rows, []string{render.Grouped(c.Count), c.Took.Round(time.Microsecond).String(), each.Round(10 * time.Nanosecond).String(), c.By, strings.Join(failed, ", ")})
 		}
 		p.say("frank: asked of the system within %s (of all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(render.Columns(rows), "\n"))
+	}
+}
+
+// profile takes a processor profile, for go tool pprof.
+func (p *Program) profile(path string) (done func()) {
+	file, err := os.Create(path)
+	if err == nil {
+		err = pprof.StartCPUProfile(file)
+	}
+	if err != nil {
+		p.say("frank: no profile: %s", err)
+		return func() {}
+	}
+	return func() {
+		pprof.StopCPUProfile()
+		file.Close()
 	}
 }

@@ -1,0 +1,109 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+)
+
+// figures are what was measured of a case.
+type figures struct {
+	Wall float64 `json:"wall_seconds"`
+	CPU  float64 `json:"cpu_seconds"`
+	Peak float64 `json:"peak_mib"`
+	// WallRatio and CPURatio are over those of the loop, and so can be held against what
+	// was measured at another time.
+	WallRatio float64 `json:"wall_ratio"`
+	CPURatio  float64 `json:"cpu_ratio"`
+}
+
+// saved is a file of figures.
+type saved struct {
+	Shape   string             `json:"shape"`
+	Entries int                `json:"entries"`
+	Cores   int                `json:"cores"`
+	Go      string             `json:"go"`
+	Cases   map[string]figures `json:"cases"`
+}
+
+// comparison holds this program against another one: as it was at a revision, run in
+// turn with this one, or as a file says that it was.
+type comparison struct {
+	what    string // the file or the revision
+	worse   float64
+	program string // built of a revision
+	file    *saved
+	faults  []string
+}
+
+// newComparison reads the file or, if there is none of that name, builds the revision.
+func newComparison(what string, worse float64, work, shape string, entries int) (*comparison, error) {
+	c := &comparison{what: what, worse: worse}
+	if what == "" {
+		return c, nil
+	}
+	content, err := os.ReadFile(what)
+	if err == nil {
+		c.file = &saved{}
+		if err := json.Unmarshal(content, c.file); err != nil {
+			return nil, fmt.Errorf("--against %s: %w", what, err)
+		}
+		if c.file.Shape != shape || c.file.Entries != entries {
+			return nil, fmt.Errorf("--against %s: that is of %d entries in the shape %s", what, c.file.Entries, c.file.Shape)
+		}
+		return c, nil
+	}
+	tree := filepath.Join(work, "revision")
+	c.program = filepath.Join(work, "frank-then")
+	for _, args := range [][]string{
+		{"git", "worktree", "add", "--quiet", "--detach", tree, what},
+		{"go", "build", "-C", tree, "-o", c.program, "frankledger/cmd/frank"},
+		{"git", "worktree", "remove", "--force", tree},
+	} {
+		cmd := exec.Command(args[0], args[1:]...)
+		cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := cmd.CombinedOutput(); err != nil {
+			return nil, fmt.Errorf("--against %s: it is no file, and as a revision: %s: %s", what, strings.Join(args[:2], " "), out)
+		}
+	}
+	return c, nil
+}
+
+// hold compares a case, and tells whether it is worse. It goes by processor time: other
+// programs on the machine disturb that least.
+func (c *comparison) hold(name string, now figures, programs, then []usage) string {
+	var ratio float64
+	switch {
+	case c.program != "" && len(then) > 0:
+		var ratios []float64
+		for i := range programs {
+			ratios = append(ratios, programs[i].cpu.Seconds()/then[i].cpu.Seconds())
+		}
+		slices.Sort(ratios)
+		ratio = ratios[len(ratios)/2]
+	case c.file != nil && c.file.Cases[name].CPURatio > 0:
+		ratio = now.CPURatio / c.file.Cases[name].CPURatio
+	default:
+		return ""
+	}
+	text := fmt.Sprintf("  cpu %.3f of %s", ratio, c.what)
+	if ratio > 1+c.worse/100 {
+		c.faults = append(c.faults, name)
+		text += ": worse"
+	}
+	return text
+}
+
+// save writes figures to a file.
+func save(path, shape string, entries int, cases map[string]figures) error {
+	text, err := json.MarshalIndent(saved{shape, entries, runtime.NumCPU(), runtime.Version(), cases}, "", "\t")
+	if err == nil {
+		err = os.WriteFile(path, append(text, '\n'), 0o644)
+	}
+	return err
+}
