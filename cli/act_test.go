@@ -40,6 +40,13 @@ func (a *actor) run(status int, args ...string) result {
 	return r
 }
 
+// journals are the files of what was carried out.
+func (a *actor) journals() []string {
+	files, err := filepath.Glob(filepath.Join(a.home, ".local/state/frank-ledger/journal/*.jsonl"))
+	require.NoError(a.t, err)
+	return files
+}
+
 // do runs a line of words without spaces.
 func (a *actor) do(status int, line string) string {
 	a.t.Helper()
@@ -196,7 +203,9 @@ func TestActKilled(t *testing.T) {
 			words := append(append([]string{"act"}, strings.Fields(line)...), "--carry-out", "--yes", "--quiet", "where", "kind", "is", "file")
 			cmd := a.command(words...)
 			require.NoError(t, cmd.Start())
-			time.Sleep(time.Duration(15+random.IntN([]int{25, 90, 180, 30, 30}[i])) * time.Millisecond)
+			journals := len(a.journals())
+			require.Eventually(t, func() bool { return len(a.journals()) > journals }, time.Minute, time.Millisecond) // it begins
+			time.Sleep(time.Duration(random.IntN([]int{10, 40, 90, 15, 15}[i])) * time.Millisecond)
 			cmd.Process.Kill()
 			cmd.Wait()
 			r := finish(t, a.command("act", "journal", "--as", "csv"))

@@ -75,6 +75,9 @@ func command(t *testing.T, dir string, args ...string) *exec.Cmd {
 	cmd.Dir = dir
 	home := t.TempDir()
 	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TZ=UTC", "TERM=xterm-256color"}
+	if raceFlags != nil {
+		cmd.Env = append(cmd.Env, "GORACE=atexit_sleep_ms=0 halt_on_error=1")
+	}
 	return cmd
 }
 
