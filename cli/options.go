@@ -1,11 +1,8 @@
 package cli
 
 import (
-	"context"
-	"errors"
 	"fmt"
 	"os"
-	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,7 +14,6 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
-	"frankledger/core/posix"
 	"frankledger/core/row"
 	"frankledger/core/similar"
 	"frankledger/core/source"
@@ -330,82 +326,4 @@ func parseColumns(words string, form *render.Form) ([]*entry.Field, error) {
 		columns = append(columns, field)
 	}
 	return columns, nil
-}
-
-// open reads the condition and opens the places of a command. It returns the
-// summary that the answer ends with, in which places that are not there are
-// problems. Where only folders make sense, other places are refused.
-func (p *Program) open(ctx context.Context, r *reading, args []string, matchCase, foldersOnly bool) ([]source.Source, *render.Summary, error) {
-	places, err := p.where(r, args, matchCase)
-	if err != nil {
-		return nil, nil, err
-	}
-	sources, problems, err := p.openPlaces(ctx, r, places)
-	if err != nil {
-		return nil, nil, err
-	}
-	for _, s := range sources {
-		if place := s.Place(); foldersOnly && (place.Leaf || place.List) {
-			return nil, nil, misuse("%s is no folder; frank inspect tells about a file", render.Escaped(place.Given))
-		}
-		r.view.Add(s.Place())
-	}
-	return sources, &render.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
-}
-
-// honours returns an error if an option was written that says nothing about a place:
-// it would be ignored.
-func (r *reading) honours(s source.Source) error {
-	if r.written == nil {
-		return nil
-	}
-	var options []string
-	why := ""
-	switch place := s.Place(); {
-	case place.List:
-		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list: what is on it is taken as it is, and not gone into"
-	case place.Record != nil:
-		options, why = []string{"follow", "same-disk"}, "is a record, which has what was found where it was taken, and nothing else"
-	}
-	for _, option := range options {
-		if r.written(option) {
-			return misuse("--%s: %s %s", option, render.Escaped(s.Place().Given), why)
-		}
-	}
-	return nil
-}
-
-// openPlaces opens what was asked about: the current folder if nothing was.
-// Places that are not there are problems if there are others.
-func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (sources []source.Source, problems []source.Problem, err error) {
-	if len(args) == 0 {
-		args = []string{"."}
-	}
-	if args, err = p.expandRecords(ctx, r, args); err != nil {
-		return nil, nil, err
-	}
-	var missing []string
-	for i, given := range args {
-		if given == "" {
-			return nil, nil, misuse("a place cannot be empty text; the current folder is .")
-		}
-		s, err := p.openPlace(ctx, r, given, i)
-		var f *failure
-		if errors.As(err, &f) {
-			return nil, nil, err
-		}
-		if err != nil {
-			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: posix.Reason(err), Entries: 1})
-			missing = append(missing, render.Escaped(path.Clean(given))+": "+posix.Reason(err).Error())
-			continue
-		}
-		if err := r.honours(s); err != nil {
-			return nil, nil, err
-		}
-		sources = append(sources, s)
-	}
-	if len(sources) == 0 {
-		return nil, nil, misuse("nothing to look at: %s", strings.Join(missing, "; "))
-	}
-	return sources, problems, nil
 }

@@ -5,31 +5,14 @@ import (
 	"errors"
 	"os"
 	"runtime/debug"
-	"strings"
 
 	"frankledger/core/entry"
 	"frankledger/core/listing"
-	"frankledger/core/live"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
 )
-
-// openPlace opens a place: on the running system, the entries of a list that
-// was kept, or a record in the ledger.
-func (p *Program) openPlace(ctx context.Context, r *reading, given string, index int) (source.Source, error) {
-	if list, is := strings.CutPrefix(given, listMark); is {
-		return live.OpenList(list, given, index)
-	}
-	if words, is := strings.CutPrefix(given, recordMark); is {
-		return p.openRecord(ctx, r, words, given, index)
-	}
-	return live.Open(given, index)
-}
-
-// listMark stands before the file of a list of paths.
-const listMark = "@@"
 
 // list answers with the entries of places. With totals, a folder has the size of what
 // it holds.

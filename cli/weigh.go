@@ -120,6 +120,6 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		if r.form.Paths {
 			rows = slices.DeleteFunc(rows, func(one *weigh.Row) bool { return one.Kind != weigh.FolderRow })
 		}
-		return cmp.Or(render.All(w, render.New(r.form, r.view, plan.Columns()), rows, summary), stopped)
+		return cmp.Or(render.All(w, render.New(r.form, r.view, render.WeighColumns(&plan)), rows, summary), stopped)
 	})
 }

@@ -1,8 +1,9 @@
 package render
 
 import (
-	"frankledger/core/checksum"
 	"strings"
+
+	"frankledger/core/checksum"
 )
 
 // verifyStatusWidth is how wide the longest status is.

@@ -53,46 +53,50 @@ func (n *Names) UserNames() []string { return n.users.list() }
 // GroupNames lists the groups in the account file.
 func (n *Names) GroupNames() []string { return n.groups.list() }
 
-type known struct {
-	name string
-	ok   bool
+// answer is what is known of a number. The name service may take long to answer: only
+// who asks for the same number waits for it.
+type answer struct {
+	asked sync.Once
+	name  string
+	ok    bool
 }
 
 type table struct {
 	file, database string
 
 	mu    sync.RWMutex
-	names map[uint32]known // nil before the file was read
+	names map[uint32]*answer // nil before the file was read
 	ids   map[string]uint32
 }
 
 func (t *table) name(id uint32) (string, bool) {
 	t.mu.RLock()
-	found, ok := t.names[id]
+	a := t.names[id]
 	t.mu.RUnlock()
-	if ok {
-		return found.name, found.ok
-	}
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	t.readFile()
-	found, ok = t.names[id]
-	if !ok {
-		number := strconv.FormatUint(uint64(id), 10)
-		found = known{name: number}
-		if name, answered, ok := ask(t.database, number); ok && answered == id {
-			found = known{name, true}
+	if a == nil {
+		t.mu.Lock()
+		t.readFile()
+		if a = t.names[id]; a == nil {
+			a = &answer{}
+			t.names[id] = a
 		}
-		t.names[id] = found
+		t.mu.Unlock()
 	}
-	return found.name, found.ok
+	a.asked.Do(func() {
+		a.name = strconv.FormatUint(uint64(id), 10)
+		if name, answered, ok := ask(t.database, a.name); ok && answered == id {
+			a.name, a.ok = name, true
+		}
+	})
+	return a.name, a.ok
 }
 
 func (t *table) id(name string) (uint32, bool) {
 	t.mu.Lock()
-	defer t.mu.Unlock()
 	t.readFile()
-	if id, ok := t.ids[name]; ok {
+	id, ok := t.ids[name]
+	t.mu.Unlock()
+	if ok {
 		return id, true
 	}
 	if strings.Trim(name, "0123456789") == "" || strings.HasPrefix(name, "-") {
@@ -115,7 +119,7 @@ func (t *table) readFile() {
 	if t.names != nil {
 		return
 	}
-	t.names, t.ids = make(map[uint32]known), make(map[string]uint32)
+	t.names, t.ids = make(map[uint32]*answer), make(map[string]uint32)
 	file, err := os.Open(t.file)
 	if err != nil {
 		return
@@ -128,7 +132,9 @@ func (t *table) readFile() {
 			continue
 		}
 		if _, twice := t.names[id]; !twice {
-			t.names[id] = known{name, true}
+			a := &answer{name: name, ok: true}
+			a.asked.Do(func() {})
+			t.names[id] = a
 		}
 		if _, twice := t.ids[name]; !twice {
 			t.ids[name] = id

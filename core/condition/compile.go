@@ -114,11 +114,8 @@ func (c *compiler) compileTest(t *Test) (*part, error) {
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case t.Field.Name == "target":
-		return ofKind(p, entry.KindLink), nil
-	case t.Field.Name == "size", t.Field.Name == "type", t.Field.Needs&entry.FactDigests != 0:
-		return ofKind(p, entry.KindFile), nil
+	if t.Field.Only != entry.KindUnknown {
+		return ofKind(p, t.Field.Only), nil
 	}
 	return p, nil
 }
@@ -158,7 +155,7 @@ func textTest(t *Test, wanted string) (holds func([]byte) bool, cost int) {
 		if t.Field.Needs&entry.FactDigests != 0 {
 			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
 		}
-		if isList(t.Field) {
+		if t.Field.List {
 			words := strings.Split(wanted, ",")
 			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing
 		}

@@ -81,7 +81,7 @@ func (t *Test) words(matchCase bool) []string {
 	if !matchCase {
 		text = string(fold([]byte(text)))
 	}
-	if isList(t.Field) {
+	if t.Field.List {
 		return strings.Split(text, ",")
 	}
 	return []string{text}

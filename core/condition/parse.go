@@ -296,8 +296,3 @@ func OpsOf(field *entry.Field) []Op {
 	}
 	return []Op{Is, Over, Under, AtLeast, AtMost, Between}
 }
-
-// isList tells whether the values of a field may be several, with commas.
-func isList(field *entry.Field) bool {
-	return slices.Contains([]string{"ext", "kind", "type", "owner", "group"}, field.Name)
-}

@@ -42,7 +42,7 @@ func (p *parser) value(test *Test) Value {
 	var err error
 	switch test.Field.Type {
 	case entry.Text:
-		if isList(test.Field) && test.Op == Is {
+		if test.Field.List && test.Op == Is {
 			for strings.HasSuffix(v.Text, ",") {
 				more, ok := p.take()
 				if !ok {
@@ -170,7 +170,7 @@ func checkText(test *Test, text string) error {
 	case text == "" && test.Op != Is:
 		return fmt.Errorf("%s takes some text", test.Op)
 	}
-	if isList(test.Field) && test.Op == Is && slices.Contains(strings.Split(text, ","), "") {
+	if test.Field.List && test.Op == Is && slices.Contains(strings.Split(text, ","), "") {
 		return errors.New("there is nothing between two commas")
 	}
 	return nil

@@ -50,6 +50,8 @@ type Field struct {
 	Needs      Facts
 	Descending bool // its natural order is the greatest (newest, heaviest, true) first
 	Long       bool // it is shortened where there is little room
+	Only       Kind // the only kind of entry that has it; KindUnknown for all
+	List       bool // in a condition, several values may be named, with commas
 
 	text   func(dst []byte, e *Entry, c *Context) ([]byte, bool)
 	number func(e *Entry, c *Context) (int64, bool)
@@ -92,7 +94,7 @@ var Fields = append([]Field{
 	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
-	}),
+	}).listed(),
 	text("path", "the place as it was given, joined with the way to the entry", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return e.AppendPath(dst), true
 	}).long(),
@@ -105,17 +107,17 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return append(dst, e.More.Target...), true
-	}).long(),
+	}).long().only(KindLink),
 	text("type", "the media type of a file, told from its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactContent == 0 {
 			return dst, false
 		}
 		return append(dst, e.More.Type...), e.More.Type != ""
-	}),
+	}).only(KindFile).listed(),
 	text("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Kind.String()...), true
-	}),
-	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize),
+	}).listed(),
+	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
 	number("links", Number, true, "how many names (hard links) it has", func(e *Entry) int64 { return int64(e.Links) }),
 	depthField,
@@ -125,10 +127,10 @@ var Fields = append([]Field{
 	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
 	text("owner", "the user who owns it; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
-	}),
+	}).listed(),
 	text("group", "the group it belongs to; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.GID, c.Accounts.Group)
-	}),
+	}).listed(),
 	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }),
 	text("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
@@ -183,7 +185,7 @@ func digest(a Algorithm) Field {
 			return dst, false
 		}
 		return hex.AppendEncode(dst, []byte(e.More.Digests.Sum(a.Fact))), true
-	})
+	}).only(KindFile)
 }
 
 var depthField = Field{
@@ -214,6 +216,18 @@ func number(name string, t Type, descending bool, meaning string, get func(*Entr
 // long makes it a field that is shortened where there is little room.
 func (f Field) long() Field {
 	f.Long = true
+	return f
+}
+
+// only makes it a field that one kind of entry has.
+func (f Field) only(kind Kind) Field {
+	f.Only = kind
+	return f
+}
+
+// listed makes it a field of which a condition may name several values.
+func (f Field) listed() Field {
+	f.List = true
 	return f
 }
 

@@ -145,6 +145,9 @@ func all(t *testing.T, file string) string {
 // Whatever call to the store fails, that error is what is told, and never damage; and
 // the ledger is as it was, or has all of what was to be done if that is what was said.
 func TestEachCallFails(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long, and of one goroutine")
+	}
 	for _, work := range works {
 		t.Run(work.name, func(t *testing.T) {
 			root, file := begun(t)
@@ -185,6 +188,9 @@ func TestEachCallFails(t *testing.T) {
 // dropping a record that is being looked at, nothing is called damaged, what was found
 // is told, and what was recorded is what was there.
 func TestOvertakenAtEachCall(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long, and of one goroutine")
+	}
 	overtakers := map[string]func(t *testing.T, l *ledger.Ledger, root string) error{
 		"recorded": func(t *testing.T, l *ledger.Ledger, root string) error {
 			if err := os.WriteFile(filepath.Join(root, "another"), []byte("x"), 0o644); err != nil {
@@ -351,6 +357,9 @@ func digestOf(t *testing.T, l *ledger.Ledger, r ledger.Record, way string) (foun
 // A file that was cut short anywhere, or has other bytes in it anywhere, is never read
 // as if it were whole.
 func TestCutShort(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long, and of one goroutine")
+	}
 	_, file := begun(t)
 	whole, err := os.ReadFile(file)
 	require.NoError(t, err)

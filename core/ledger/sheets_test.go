@@ -23,6 +23,9 @@ import (
 // read back the same, also after parts of them have changed and records were
 // dropped; compacting gives the room back.
 func TestManySheets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long, and of one goroutine")
+	}
 	ctx := context.Background()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	large := filepath.Join(root, "large")

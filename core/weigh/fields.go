@@ -1,9 +1,6 @@
 package weigh
 
 import (
-	"fmt"
-	"path"
-
 	"frankledger/core/entry"
 	"frankledger/core/row"
 )
@@ -11,7 +8,7 @@ import (
 // rowWords are the kinds of rows as `row` has them.
 var rowWords = [...]string{"folder", "direct", "rest", "file"}
 
-// Columns returns what rows are shown with.
+// Columns returns what rows are shown with, beside what they are called to people.
 func (p *Plan) Columns() []row.Column[*Row] {
 	const programs, people = row.Programs, row.People
 	number := func(name, meaning string, t row.Type, get func(r *Row) (int64, bool)) row.Column[*Row] {
@@ -25,7 +22,6 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	}
 	share := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
 	columns := []row.Column[*Row]{
-		row.TextColumn("folder", "the folder", func(r *Row) (string, bool) { return r.label(), true }).Shrinking().Looking((*Row).look).For(people),
 		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) { return r.appendPath(dst), true }).For(programs),
 		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(r *Row) (int64, bool) { return int64(r.Depth), true }).For(programs),
 		number("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }),
@@ -59,7 +55,8 @@ func (r *Row) appendPath(dst []byte) []byte {
 	return r.Folder.AppendPath(dst)
 }
 
-func (r *Row) look() row.Look {
+// Look is what the row is shown as.
+func (r *Row) Look() row.Look {
 	switch r.Kind {
 	case FileRow:
 		return r.File.Look()
@@ -86,39 +83,4 @@ func AddendColumns(by Measure, c *entry.Context) []row.Column[*Addend] {
 		columns = append(columns, row.FlagColumn("elsewhere", "counted with another name of the same file", func(a *Addend) (bool, bool) { return a.Elsewhere, true }))
 	}
 	return columns
-}
-
-// label names a row for people.
-func (r *Row) label() string {
-	f := r.Folder
-	way := f.Way()
-	switch r.Kind {
-	case DirectRow:
-		if way == "" {
-			return "directly in it"
-		}
-		return way + ", directly in it"
-	case RestRow:
-		text := fmt.Sprintf("%d more folders", r.Left)
-		if r.Left == 1 {
-			text = "1 more folder"
-		}
-		if way != "" {
-			text = way + ", " + text
-		}
-		return text
-	case FileRow:
-		return "    " + r.File.Way()
-	}
-	if way == "" {
-		way = path.Base(f.Place.Full)
-	}
-	switch {
-	case r.Complete:
-	case r.Sum.Unread == 0 && r.Sum.Known == r.Sum.Entries():
-		way += " (not all sizes known)"
-	default:
-		way += " (not all read)"
-	}
-	return way
 }

@@ -1,0 +1,215 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"os"
+	"path"
+	"slices"
+	"strings"
+
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/posix"
+	"frankledger/core/source"
+	"frankledger/render"
+)
+
+// Here it is decided what a word names as a place, and it is opened: a folder or file, a
+// list that was kept, or a record in the ledger.
+
+// open reads the condition and opens the places of a command. It returns the
+// summary that the answer ends with, in which places that are not there are
+// problems. Where only folders make sense, other places are refused.
+func (p *Program) open(ctx context.Context, r *reading, args []string, matchCase, foldersOnly bool) ([]source.Source, *render.Summary, error) {
+	places, err := p.where(r, args, matchCase)
+	if err != nil {
+		return nil, nil, err
+	}
+	sources, problems, err := p.openPlaces(ctx, r, places)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, s := range sources {
+		if place := s.Place(); foldersOnly && (place.Leaf || place.List) {
+			return nil, nil, misuse("%s is no folder; frank inspect tells about a file", render.Escaped(place.Given))
+		}
+		r.view.Add(s.Place())
+	}
+	return sources, &render.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
+}
+
+// openPlaces opens what was asked about: the current folder if nothing was.
+// Places that are not there are problems if there are others.
+func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (sources []source.Source, problems []source.Problem, err error) {
+	if len(args) == 0 {
+		args = []string{"."}
+	}
+	if args, err = p.expandRecords(ctx, r, args); err != nil {
+		return nil, nil, err
+	}
+	var missing []string
+	for i, given := range args {
+		if given == "" {
+			return nil, nil, misuse("a place cannot be empty text; the current folder is .")
+		}
+		s, err := p.openPlace(ctx, r, given, i)
+		var f *failure
+		if errors.As(err, &f) {
+			return nil, nil, err
+		}
+		if err != nil {
+			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: posix.Reason(err), Entries: 1})
+			missing = append(missing, render.Escaped(path.Clean(given))+": "+posix.Reason(err).Error())
+			continue
+		}
+		if err := r.honours(s); err != nil {
+			return nil, nil, err
+		}
+		sources = append(sources, s)
+	}
+	if len(sources) == 0 {
+		return nil, nil, misuse("nothing to look at: %s", strings.Join(missing, "; "))
+	}
+	return sources, problems, nil
+}
+
+// openPlace opens a place: on the running system, the entries of a list that
+// was kept, or a record in the ledger.
+func (p *Program) openPlace(ctx context.Context, r *reading, given string, index int) (source.Source, error) {
+	if list, is := strings.CutPrefix(given, listMark); is {
+		return live.OpenList(list, given, index)
+	}
+	if words, is := strings.CutPrefix(given, recordMark); is {
+		return p.openRecord(ctx, r, words, given, index)
+	}
+	return live.Open(given, index)
+}
+
+// listMark stands before the file of a list of paths.
+const listMark = "@@"
+
+// honours returns an error if an option was written that says nothing about a place:
+// it would be ignored.
+func (r *reading) honours(s source.Source) error {
+	if r.written == nil {
+		return nil
+	}
+	var options []string
+	why := ""
+	switch place := s.Place(); {
+	case place.List:
+		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list: what is on it is taken as it is, and not gone into"
+	case place.Record != nil:
+		options, why = []string{"follow", "same-disk"}, "is a record, which has what was found where it was taken, and nothing else"
+	}
+	for _, option := range options {
+		if r.written(option) {
+			return misuse("--%s: %s %s", option, render.Escaped(s.Place().Given), why)
+		}
+	}
+	return nil
+}
+
+// recordMark stands before the label or the number of a record.
+const recordMark = "@"
+
+// everyRecord is the newest record of every label.
+const everyRecord = "@*"
+
+// openRecord opens a record as a place.
+func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
+	ref, err := ledger.ParseReference(words, r.view.Zone)
+	if err != nil {
+		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+	}
+	l, err := p.ledgerToRead(ctx, r.ledger)
+	if err != nil {
+		return nil, err
+	}
+	found, err := l.Find(ctx, ref)
+	if errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel) {
+		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+	}
+	if err != nil {
+		return nil, ledgerTrouble(p.ledgerPath, err)
+	}
+	s, err := l.Source(ctx, found, ref.Way, given, index)
+	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
+		return nil, misuse("%s: %w", render.Escaped(given), err)
+	}
+	if err != nil {
+		return nil, ledgerTrouble(p.ledgerPath, err)
+	}
+	return s, nil
+}
+
+// ledgerToRead opens the ledger once, until the command is done.
+func (p *Program) ledgerToRead(ctx context.Context, option string) (*ledger.Ledger, error) {
+	if p.ledger == nil {
+		l, path, err := p.openLedger(ctx, option)
+		if err != nil {
+			return nil, err
+		}
+		p.ledger, p.ledgerPath = l, path
+		p.toClose = append(p.toClose, l)
+	}
+	return p.ledger, nil
+}
+
+// expandRecords puts the newest record of every label in the place of @*.
+func (p *Program) expandRecords(ctx context.Context, r *reading, places []string) (expanded []string, err error) {
+	for _, place := range places {
+		if place != everyRecord {
+			expanded = append(expanded, place)
+			continue
+		}
+		l, err := p.ledgerToRead(ctx, r.ledger)
+		if err != nil {
+			return nil, err
+		}
+		records, err := l.Records(ctx)
+		if err != nil {
+			return nil, ledgerTrouble(p.ledgerPath, err)
+		}
+		labels := map[string]bool{}
+		for _, r := range records {
+			labels[recordMark+r.Label] = true
+		}
+		expanded = append(expanded, slices.Sorted(maps.Keys(labels))...)
+	}
+	return expanded, nil
+}
+
+// hasRecord tells whether any of the places was recorded.
+func hasRecord(sources []source.Source) bool {
+	return slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Record != nil })
+}
+
+// nowOnly refuses records where a command is about what is there now.
+func nowOnly(sources []source.Source) error {
+	for _, s := range sources {
+		if s.Place().Record != nil {
+			return misuse("%s is a record, and this is about what is there now", render.Escaped(s.Place().Given))
+		}
+	}
+	return nil
+}
+
+// thereNow opens, as it is now, what a record is of.
+func thereNow(recorded *ledger.Source, index int) (source.Source, error) {
+	r, given := recorded.Record(), render.Escaped(recorded.Place().Given)
+	host, err := os.Hostname()
+	if err != nil {
+		return nil, err
+	}
+	if r.Host != host {
+		return nil, misuse("%s was recorded on %s, and this is %s; name the place to hold it against", given, render.Escaped(r.Host), render.Escaped(host))
+	}
+	now, err := live.Open(recorded.Place().Full, index)
+	if err != nil {
+		return nil, misuse("%s, which is %s, is not there now: %w", render.Escaped(recorded.Place().Full), given, posix.Reason(err))
+	}
+	return now, nil
+}
