@@ -176,7 +176,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	}
 	p.toClose, p.ledger = nil, nil
 	if n := live.Touched(); n > 0 && !isQuiet(command) {
-		p.say("frank: reading has changed when %s last read (accessed): the system leaves that alone only for the owner of a file", render.Count(n, "file was", "files were"))
+		p.say("frank: reading has changed the access times of %s; only their owners can avoid that", render.Count(n, "file", "files"))
 	}
 	return p.status(ctx, command, err)
 }

@@ -32,7 +32,7 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		return nil, err
 	}
 	for _, number := range altered {
-		faults = append(faults, Fault{number, "", "what is written of it, apart from its entries, is not as it was"})
+		faults = append(faults, Fault{number, "", "its label, time, note, terms or problems are not as they were written"})
 	}
 	checked := map[int64]map[sealed]amount{} // by place
 	for _, r := range records {

@@ -103,17 +103,14 @@ func (r *Span) differences() (names []string) {
 // SpanColumns returns what a history is shown with.
 func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
 	const programs, people = row.Programs, row.People
-	text := func(name, meaning string, get func(*Span) (string, bool)) row.Column[*Span] {
-		return row.TextColumn(name, meaning, get)
-	}
 	number := func(name, meaning string, get func(*Span) int64) row.Column[*Span] {
 		return row.NumberColumn(name, meaning, row.Number, func(s *Span) (int64, bool) { return get(s), true })
 	}
 	facts := func(to row.Readers, names ...string) []row.Column[*Span] {
 		return row.AllThrough(row.Only(entry.ColumnsNamed(c, names...), to), func(s *Span) *entry.Entry { return &s.Entry })
 	}
-	label := text("label", "of these records", func(s *Span) (string, bool) { return s.First.Label, true })
-	differs := text("differs", "what is different from the state before", func(s *Span) (string, bool) {
+	label := row.TextColumn("label", "of these records", func(s *Span) (string, bool) { return s.First.Label, true })
+	differs := row.TextColumn("differs", "what is different from the state before", func(s *Span) (string, bool) {
 		names := s.differences()
 		return strings.Join(names, ", "), len(names) > 0
 	}).LeftBlank()
@@ -123,7 +120,7 @@ func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
 		number("first_number", "number of the first of these records", func(s *Span) int64 { return s.First.Number }).For(programs),
 		number("last_number", "number of the last of these records", func(s *Span) int64 { return s.Last.Number }).For(programs),
 		number("records", "how many these are", func(s *Span) int64 { return int64(s.Records) }).For(programs),
-		text("records", "the numbers of these records", func(s *Span) (string, bool) {
+		row.TextColumn("records", "the numbers of these records", func(s *Span) (string, bool) {
 			if s.First.Number == s.Last.Number {
 				return strconv.FormatInt(s.First.Number, 10), true
 			}
@@ -135,16 +132,16 @@ func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
 		columns = append(columns, label.For(people))
 	}
 	columns = append(columns,
-		text("what", "what it was, or that it was not there", func(s *Span) (string, bool) {
+		row.TextColumn("what", "what it was, or that it was not there", func(s *Span) (string, bool) {
 			if s.State != There {
 				return s.State.String(), true
 			}
 			return s.Entry.Kind.String(), true
 		}).For(people),
-		text("state", "there, absent, or not read", func(s *Span) (string, bool) { return s.State.String(), true }).For(programs),
+		row.TextColumn("state", "there, absent, or not read", func(s *Span) (string, bool) { return s.State.String(), true }).For(programs),
 		differs.For(programs),
-		text("path", "the full path", func(s *Span) (string, bool) { return s.Path, true }).For(programs),
-		text("kind", "what it was", func(s *Span) (string, bool) { return s.Entry.Kind.String(), s.State == There }).For(programs))
+		row.TextColumn("path", "the full path", func(s *Span) (string, bool) { return s.Path, true }).For(programs),
+		row.TextColumn("kind", "what it was", func(s *Span) (string, bool) { return s.Entry.Kind.String(), s.State == There }).For(programs))
 	columns = append(columns, facts(people, "size", "modified", "permissions", "owner")...)
 	columns = append(columns, differs.For(people))
 	columns = append(columns, facts(programs, "size", "disk", "modified", "accessed", "changed", "created", "mode", "owner", "group", "inode", "links", "target")...)

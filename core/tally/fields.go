@@ -13,12 +13,9 @@ import (
 // told which are.
 func (t *Tally) Columns(rests bool) []row.Column[*Group] {
 	const programs, people = row.Programs, row.People
-	number := func(name, meaning string, t row.Type, get func(g *Group) (int64, bool)) row.Column[*Group] {
-		return row.NumberColumn(name, meaning, t, get)
-	}
 	partly := func(g *Group) bool { return !g.Sum.Whole() }
 	share := func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() }
-	largest := number("largest", "bytes of the largest file", row.Bytes, func(g *Group) (int64, bool) { return g.Largest, g.HasFile })
+	largest := row.NumberColumn("largest", "bytes of the largest file", row.Bytes, func(g *Group) (int64, bool) { return g.Largest, g.HasFile })
 	columns := []row.Column[*Group]{row.JSONColumn("key", "what the entries agree in", t.keyJSON)}
 	for i, d := range t.dimensions {
 		key := row.TextColumn(d.Name, "what the entries agree in", func(g *Group) (string, bool) {
@@ -37,11 +34,11 @@ func (t *Tally) Columns(rests bool) []row.Column[*Group] {
 		columns = append(columns, key.For(people), flat.For(row.Flat))
 	}
 	columns = append(columns,
-		number("count", "how many entries", row.Count, func(g *Group) (int64, bool) { return g.Sum.Entries(), true }),
-		number("size", "bytes of content", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() }).AtLeast(partly),
-		number("disk", "bytes on disk", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() }).For(programs),
-		number("share", "part of all bytes of content", row.Share, share),
-		number(" ", "the share, drawn", row.Bar, share).For(people),
+		row.NumberColumn("count", "how many entries", row.Count, func(g *Group) (int64, bool) { return g.Sum.Entries(), true }),
+		row.NumberColumn("size", "bytes of content", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() }).AtLeast(partly),
+		row.NumberColumn("disk", "bytes on disk", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() }).For(programs),
+		row.NumberColumn("share", "part of all bytes of content", row.Share, share),
+		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
 		largest.For(people),
 		row.TimeColumn("oldest", "when the oldest was last altered", func(g *Group) (row.Moment, bool) { return g.Oldest, g.Sum.Dated }),
 		row.TimeColumn("newest", "when the newest was last altered", func(g *Group) (row.Moment, bool) { return g.Sum.Newest, g.Sum.Dated }),

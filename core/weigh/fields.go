@@ -11,12 +11,10 @@ var rowWords = [...]string{"folder", "direct", "rest", "file"}
 // Columns returns what rows are shown with, beside what they are called to people.
 func (p *Plan) Columns() []row.Column[*Row] {
 	const programs, people = row.Programs, row.People
-	number := func(name, meaning string, t row.Type, get func(r *Row) (int64, bool)) row.Column[*Row] {
-		return row.NumberColumn(name, meaning, t, get).AtLeast(func(r *Row) bool { return r.Kind != FileRow && !r.Complete })
-	}
-	files := number("files", "names of files", row.Count, func(r *Row) (int64, bool) { return r.Sum.Files, r.Kind != FileRow && r.Sum.HasEntries() })
-	folders := number("folders", "folders", row.Count, func(r *Row) (int64, bool) { return r.Sum.Folders, r.Kind != FileRow && r.Sum.HasEntries() })
-	disk := number("disk", "bytes on disk", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Disk, r.Sum.HasDisk() })
+	partly := func(r *Row) bool { return r.Kind != FileRow && !r.Complete }
+	files := row.NumberColumn("files", "names of files", row.Count, func(r *Row) (int64, bool) { return r.Sum.Files, r.Kind != FileRow && r.Sum.HasEntries() })
+	folders := row.NumberColumn("folders", "folders", row.Count, func(r *Row) (int64, bool) { return r.Sum.Folders, r.Kind != FileRow && r.Sum.HasEntries() })
+	disk := row.NumberColumn("disk", "bytes on disk", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Disk, r.Sum.HasDisk() }).AtLeast(partly)
 	if p.By != ByDisk {
 		disk = disk.For(programs)
 	}
@@ -24,7 +22,7 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	columns := []row.Column[*Row]{
 		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) { return r.appendPath(dst), true }).For(programs),
 		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(r *Row) (int64, bool) { return int64(r.Depth), true }).For(programs),
-		number("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }),
+		row.NumberColumn("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }).AtLeast(partly),
 		disk,
 		row.NumberColumn("share", "part of the whole place", row.Share, share).For(people),
 		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
