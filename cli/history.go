@@ -92,5 +92,5 @@ func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path 
 	if err != nil {
 		return "", "", misuse("%s: %w", render.Escaped(path), err)
 	}
-	return found.Host, filepath.Join(found.Place, ref.Way), nil
+	return found.Host, filepath.Join(found.Place, ref.Path), nil
 }

@@ -222,10 +222,10 @@ seals that were written with it.`, false, noArgs,
 				switch {
 				case f.Record == 0:
 					p.say("frank: %s", render.Escaped(f.What))
-				case f.Way == "":
+				case f.Path == "":
 					p.say("frank: record %d: %s", f.Record, f.What)
 				default:
-					p.say("frank: record %d, %s: %s", f.Record, render.Escaped(f.Way), f.What)
+					p.say("frank: record %d, %s: %s", f.Record, render.Escaped(f.Path), f.What)
 				}
 			}
 			if len(faults) > 0 {

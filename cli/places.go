@@ -135,7 +135,7 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 	if err != nil {
 		return nil, ledgerTrouble(p.ledgerPath, err)
 	}
-	s, err := l.Source(ctx, found, ref.Way, given, index)
+	s, err := l.Source(ctx, found, ref.Path, given, index)
 	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
 		return nil, misuse("%s: %w", render.Escaped(given), err)
 	}

@@ -145,23 +145,23 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	spareMemory()
 	unexplained := false
 	err = p.answer(r, summary, func(w output.Destination) error {
-		taking := ledger.NewTaking(place)
+		snapshot := ledger.NewSnapshot(place)
 		volumes, err := l.Volumes(ctx, record.Host, record.Place)
 		if err != nil {
 			return ledgerTrouble(path, err)
 		}
-		taking.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
+		snapshot.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
 		request := r.request
 		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 		request.Condition, request.Self = ledger.WithFolders(request.Condition), true
 		record.Taken = time.Now()
-		if err := p.readAll(ctx, r, &request, sources, taking, summary); err != nil {
+		if err := p.readAll(ctx, r, &request, sources, snapshot, summary); err != nil {
 			return err
 		}
 		done := p.progress(r, progress)
 		defer done()
 		defer p.writing("recording " + render.Escaped(place.Given))()
-		written, changes, err := l.Write(ctx, record, taking, summary.Report, options)
+		written, changes, err := l.Write(ctx, record, snapshot, summary.Report, options)
 		if err != nil {
 			return p.labelTaken(o.label, path, err)
 		}

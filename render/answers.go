@@ -130,7 +130,7 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 // CompareColumns returns what differences are shown with to people.
 func (v *View) CompareColumns() []row.Column[*compare.Result] {
 	return row.Only([]row.Column[*compare.Result]{
-		row.TextColumn("name", "its way from the place", func(r *compare.Result) (string, bool) { return r.Way, true }).Shrinking().
+		row.TextColumn("name", "its way from the place", func(r *compare.Result) (string, bool) { return r.Path, true }).Shrinking().
 			Looking(func(r *compare.Result) row.Look { return r.Entry().Look() }),
 		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }),
 		row.TextColumn("what", "what differs", func(r *compare.Result) (string, bool) { return v.changeText(r), true }),

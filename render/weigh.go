@@ -17,7 +17,7 @@ func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
 // weighLabel names a row.
 func weighLabel(r *weigh.Row) string {
 	f := r.Folder
-	way := f.Way()
+	way := f.Relative()
 	switch r.Kind {
 	case weigh.DirectRow:
 		if way == "" {
@@ -34,7 +34,7 @@ func weighLabel(r *weigh.Row) string {
 		}
 		return text
 	case weigh.FileRow:
-		return "    " + r.File.Way()
+		return "    " + r.File.Relative()
 	}
 	if way == "" {
 		way = path.Base(f.Place.Full)

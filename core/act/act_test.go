@@ -208,7 +208,9 @@ func TestNothingIsOverwritten(t *testing.T) {
 
 	// A folder goes as a whole only if it holds what it held.
 	planner = &act.Planner{Action: act.Remove, Host: "h", Options: act.Options{ForGood: true}}
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return strings.Contains(e.Way(), "f") && strings.HasPrefix(e.Way(), "f") }))
+	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool {
+		return strings.Contains(e.Relative(), "f") && strings.HasPrefix(e.Relative(), "f")
+	}))
 	require.NoError(t, err)
 	require.Len(t, plan.Steps, 1)
 	assert.Equal(t, 2, plan.Covered)

@@ -81,7 +81,7 @@ func (move) whole() bool     { return true }
 func (move) plan(p *planning, s *Step, e *entry.Entry) error {
 	to := path.Base(string(s.Path))
 	if p.Options.KeepFolders && !e.Self {
-		to = e.Way()
+		to = e.Relative()
 	}
 	full := path.Join(string(p.Options.Into), to)
 	switch {

@@ -257,7 +257,7 @@ func (p *Planner) pathOf(folder *entry.Folder, self bool) string {
 		}
 		p.real[place] = real
 	}
-	return path.Join(real, folder.Way())
+	return path.Join(real, folder.Relative())
 }
 
 // through returns the path that is acted on: with Through, of what a link leads

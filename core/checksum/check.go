@@ -46,7 +46,7 @@ func (r *Result) Name() string {
 	if r.Line != nil {
 		return r.Line.Name
 	}
-	return r.Entry.Way()
+	return r.Entry.Relative()
 }
 
 // Path is the folder as it was given, joined with the name.
@@ -200,7 +200,7 @@ func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *so
 				if e.Kind != entry.KindFile || e.FullPath() == o.List {
 					continue
 				}
-				way := e.Way()
+				way := e.Relative()
 				if o.Known[way] {
 					continue
 				}

@@ -45,16 +45,16 @@ func (l *OwnList) is(e *entry.Entry) bool {
 func (l *OwnList) way(e *entry.Entry) string {
 	place := e.Folder.Place
 	if place.Record != nil { // wherever it was: the list is of what is below
-		return e.Way()
+		return e.Relative()
 	}
 	full := place.Full
 	switch {
 	case e.Self:
 		full = filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full))
 	case place.Real != "":
-		full = filepath.Join(place.Real, e.Way())
+		full = filepath.Join(place.Real, e.Relative())
 	default:
-		full = filepath.Join(full, e.Way())
+		full = filepath.Join(full, e.Relative())
 	}
 	if way, err := filepath.Rel(l.folder, full); err == nil {
 		return way

@@ -40,7 +40,7 @@ func (c Change) String() string { return changeWords[c] }
 // Result is one entry that differs.
 type Result struct {
 	Change      Change
-	Way         string         // from the place
+	Path        string         // from the place
 	From        string         // for Moved: the way before
 	A, B        *entry.Entry   // before and after; nil where there is none
 	Differences []*entry.Field // facts that differ
@@ -145,7 +145,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 		case x == nil && a.unknown(way):
 			answer.Unknown++
 		case x == nil:
-			added = append(added, &Result{Change: Added, Way: way, B: y})
+			added = append(added, &Result{Change: Added, Path: way, B: y})
 		default:
 			answer.pair(pair{way, x, y}, o.Content)
 		}
@@ -155,7 +155,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 			if b.unknown(way) {
 				answer.Unknown++
 			} else {
-				removed = append(removed, &Result{Change: Removed, Way: way, A: x})
+				removed = append(removed, &Result{Change: Removed, Path: way, A: x})
 			}
 		}
 	}
@@ -169,7 +169,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 		}
 	}
 	slices.SortFunc(answer.Results, func(x, y *Result) int {
-		return cmp.Or(cmp.Compare(x.Change, y.Change), arrange.ByPlace(x.Entry(), y.Entry()), strings.Compare(x.Way, y.Way))
+		return cmp.Or(cmp.Compare(x.Change, y.Change), arrange.ByPlace(x.Entry(), y.Entry()), strings.Compare(x.Path, y.Path))
 	})
 	carried(answer.Results)
 	for i, r := range answer.Results {
@@ -246,7 +246,7 @@ func (answer *Answer) read(ctx context.Context, s source.Source, request source.
 		if e.Self {
 			return
 		}
-		way := e.Way()
+		way := e.Relative()
 		read.entries[way] = e
 		if e.Inside != nil && e.Inside.Unread() {
 			read.unread[way] = true
@@ -322,7 +322,7 @@ const (
 // judge decides on a pair.
 func (answer *Answer) judge(p pair, content verdict) {
 	x, y := p.a, p.b
-	r := &Result{Change: Details, Way: p.way, A: x, B: y, Content: content == otherContent}
+	r := &Result{Change: Details, Path: p.way, A: x, B: y, Content: content == otherContent}
 	differs := func(name string, so bool) {
 		if so {
 			r.Differences = append(r.Differences, entry.FieldNamed(name))

@@ -50,7 +50,7 @@ func compared(t *testing.T, a, b string, content bool) (*compare.Answer, int64) 
 func words(a *compare.Answer) string {
 	var list []string
 	for _, r := range a.Results {
-		word := r.Change.String() + " " + r.Way
+		word := r.Change.String() + " " + r.Path
 		if r.From != "" {
 			word += "<" + r.From
 		}

@@ -160,8 +160,8 @@ func identified(added, removed []*Result) {
 // what kept its name. It alters the order of what was added.
 func match[K comparable](added, removed []*Result, key func(*entry.Entry) (K, bool)) {
 	gone := map[K][]*Result{}
-	slices.SortFunc(removed, byWay)
-	slices.SortFunc(added, byWay)
+	slices.SortFunc(removed, byPath)
+	slices.SortFunc(added, byPath)
 	for _, r := range removed {
 		if k, ok := key(r.A); ok && r.Change != Moved {
 			gone[k] = append(gone[k], r)
@@ -181,27 +181,27 @@ func match[K comparable](added, removed []*Result, key func(*entry.Entry) (K, bo
 			from := list[at]
 			gone[k] = slices.Delete(list, at, at+1)
 			from.Change = Moved
-			r.Change, r.From, r.A = Moved, from.Way, from.A
+			r.Change, r.From, r.A = Moved, from.Path, from.A
 		}
 	}
 }
 
-func byWay(x, y *Result) int { return strings.Compare(x.Way, y.Way) }
+func byPath(x, y *Result) int { return strings.Compare(x.Path, y.Path) }
 
 // carried finds what moved only because its folder did.
 func carried(results []*Result) {
 	folders := map[string]*Result{}
 	for _, r := range results {
 		if r.Change == Moved && r.B.Kind == entry.KindFolder {
-			folders[r.Way] = r
+			folders[r.Path] = r
 		}
 	}
 	for _, r := range results {
 		if r.Change != Moved {
 			continue
 		}
-		way, from := path.Dir(r.Way), path.Dir(r.From)
-		if folder := folders[way]; folder == nil || folder.From != from || path.Base(r.Way) != path.Base(r.From) {
+		way, from := path.Dir(r.Path), path.Dir(r.From)
+		if folder := folders[way]; folder == nil || folder.From != from || path.Base(r.Path) != path.Base(r.From) {
 			continue
 		}
 		r.Carried = true

@@ -127,13 +127,13 @@ func (e *Entry) FullPath() string {
 	return strings.TrimSuffix(e.Folder.FullPath(), "/") + "/" + e.Name
 }
 
-// Way returns the path from the place to the entry; for the place itself, its
+// Relative returns the path from the place to the entry; for the place itself, its
 // name.
-func (e *Entry) Way() string {
+func (e *Entry) Relative() string {
 	if e.Self || e.Folder.Parent == nil {
 		return e.Name
 	}
-	return e.Folder.Way() + "/" + e.Name
+	return e.Folder.Relative() + "/" + e.Name
 }
 
 // FolderPath returns the path of the folder it lies in, and whether that is

@@ -119,7 +119,7 @@ func TestFolderPaths(t *testing.T) {
 		e := entry.Entry{Folder: a, Name: "b"}
 		assert.Equal(t, want, e.Path())
 		assert.Equal(t, 2, e.Depth())
-		assert.Equal(t, "a/b", e.Way())
+		assert.Equal(t, "a/b", e.Relative())
 	}
 	deep := &entry.Folder{Place: &entry.Place{Given: "top"}}
 	for range 5000 {

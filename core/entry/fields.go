@@ -85,7 +85,7 @@ var Fields = append([]Field{
 		if c.Paths {
 			return e.Path(), true
 		}
-		return e.Way(), true
+		return e.Relative(), true
 	}),
 	text("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		stem, _ := SplitName(e.Name)

@@ -125,11 +125,11 @@ func (f *Folder) FullPath() string {
 	if f.Parent == nil {
 		return f.Place.Full
 	}
-	return strings.TrimSuffix(f.Place.Full, "/") + "/" + f.Way()
+	return strings.TrimSuffix(f.Place.Full, "/") + "/" + f.Relative()
 }
 
-// Way returns the path from the place to the folder: "" for the place itself.
-func (f *Folder) Way() string {
+// Relative returns the path from the place to the folder: "" for the place itself.
+func (f *Folder) Relative() string {
 	if f.Parent == nil {
 		return ""
 	}

@@ -5,11 +5,12 @@ import (
 	"sync"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
 	"frankledger/core/source"
 )
 
 // Alike returns a function that tells whether a folder and all that is in it
-// holds the same in this record and in another, by their seals, and what this
+// holds the same in this record and in another, by their tree hashes, and what this
 // one holds in all. The function is nil unless both are whole records, and may be
 // called from several goroutines.
 func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, held source.Amount, err error) {
@@ -18,7 +19,7 @@ func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*en
 		return nil, held, nil
 	}
 	held = source.Amount{Entries: s.record.Entries, Bytes: s.record.Bytes, Unsized: s.record.Unsized}
-	if s.record.seal == before.record.seal {
+	if s.record.tree == before.record.tree {
 		alike = func(*entry.Folder) bool { return true }
 		return alike, held, nil
 	}
@@ -30,7 +31,7 @@ func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*en
 	here, there := &walker{source: s, entered: map[uint64]map[string]uint64{}}, &walker{source: before, entered: map[uint64]map[string]uint64{}}
 	alike = func(f *entry.Folder) bool {
 		a, b := here.find(ctx, f), there.find(ctx, f)
-		return a != nil && b != nil && a.seal == b.seal
+		return a != nil && b != nil && a.Tree == b.Tree
 	}
 	return alike, held, nil
 }
@@ -48,7 +49,7 @@ func (w *walker) find(ctx context.Context, f *entry.Folder) *folderState {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	state := w.source.state
-	id := uint64(root)
+	id := uint64(encoding.Root)
 	for _, step := range f.Trail()[1:] {
 		if w.entered[id] == nil {
 			held, err := state.held(ctx, w.source.ledger.store, id)
@@ -57,8 +58,8 @@ func (w *walker) find(ctx context.Context, f *entry.Folder) *folderState {
 			}
 			in := map[string]uint64{}
 			for _, k := range held {
-				if k.entered {
-					in[k.entry.Name] = state.ids[folderKey{id, k.entry.Name}]
+				if k.Entered {
+					in[k.Entry.Name] = state.ids[folderKey{id, k.Entry.Name}]
 				}
 			}
 			w.entered[id] = in

@@ -1,6 +1,9 @@
 package ledger
 
-import "frankledger/core/entry"
+import (
+	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+)
 
 // moves are what appeared and what disappeared, to find what has only moved.
 type moves struct{ came, went []movable }
@@ -22,13 +25,13 @@ func movableOf(e *entry.Entry) movable {
 	return m
 }
 
-func (w *writer) added(k *kept) {
+func (w *writer) added(k *encoding.Recorded) {
 	w.changes.Added++
-	w.moves.came = append(w.moves.came, movableOf(&k.entry))
+	w.moves.came = append(w.moves.came, movableOf(&k.Entry))
 }
 
-// count counts how a folder that was there is apart.
-func (w *writer) count(a *apart, id uint64) (err error) {
+// count counts how a folder that was there differs.
+func (w *writer) count(a *diff, id uint64) (err error) {
 	w.changes.Altered += a.altered
 	for i := range a.added {
 		w.added(&a.added[i])
@@ -43,13 +46,13 @@ func (w *writer) count(a *apart, id uint64) (err error) {
 }
 
 // removed notes an entry that is gone, with all that was in it.
-func (w *writer) removed(k *kept, in uint64) error {
+func (w *writer) removed(k *encoding.Recorded, in uint64) error {
 	w.changes.Removed++
-	w.moves.went = append(w.moves.went, movableOf(&k.entry))
-	if !k.entered {
+	w.moves.went = append(w.moves.went, movableOf(&k.Entry))
+	if !k.Entered {
 		return nil
 	}
-	return w.disappeared(w.before.ids[folderKey{in, k.entry.Name}])
+	return w.disappeared(w.before.ids[folderKey{in, k.Entry.Name}])
 }
 
 // disappeared notes that all that was in a folder is gone.
@@ -62,11 +65,11 @@ func (w *writer) disappeared(id uint64) error {
 }
 
 // appearedIn notes that all that is directly in a folder is new.
-func (w *writer) appearedIn(l *listing) error {
+func (w *writer) appearedIn(l *tree) error {
 	if w.changes.First {
 		return nil
 	}
-	now, err := appendAll(nil, l.piece)
+	now, err := encoding.Unpack(nil, l.delta)
 	for i := range now {
 		w.added(&now[i])
 	}
@@ -74,7 +77,7 @@ func (w *writer) appearedIn(l *listing) error {
 }
 
 // appeared notes that all that is in a folder, at any depth, is new.
-func (w *writer) appeared(l *listing) error {
+func (w *writer) appeared(l *tree) error {
 	return l.each(w.appearedIn)
 }
 

@@ -3,17 +3,20 @@ package ledger
 import (
 	"context"
 	"fmt"
+
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
 // Fault is something in a ledger that is not as it should be.
 type Fault struct {
 	Record int64  // 0 for the store itself
-	Way    string // from the place of the record
+	Path   string // from the place of the record
 	What   string
 }
 
 // Check looks whether the store is whole, and whether all that is recorded still
-// has the seals it was given.
+// has the hashes it was given.
 func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	var faults []Fault
 	lines, err := l.store.Check(ctx)
@@ -23,7 +26,7 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	if err != nil || len(faults) > 0 {
 		return faults, err
 	}
-	records, err := l.store.Records(ctx)
+	records, err := l.Records(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -34,22 +37,22 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	for _, number := range altered {
 		faults = append(faults, Fault{number, "", "its label, time, note, terms or problems are not as they were written"})
 	}
-	checked := map[int64]map[sealed]amount{} // by place
+	checked := map[int64]map[hashed]amount{} // by place
 	for _, r := range records {
 		if checked[r.place] == nil {
-			checked[r.place] = map[sealed]amount{}
+			checked[r.place] = map[hashed]amount{}
 		}
-		c := &checking{ctx: ctx, shelf: l.store, record: r, checked: checked[r.place]}
+		c := &checking{ctx: ctx, from: l.store, record: r, checked: checked[r.place]}
 		if c.state, err = load(ctx, l.store, r.place, r.Number); err != nil {
 			return faults, err
 		}
-		all, err := c.folder(root, "")
+		all, err := c.folder(encoding.Root, "")
 		if err != nil {
 			return faults, err
 		}
 		switch {
 		case len(c.faults) > 0:
-		case c.state.folders[root].seal != r.seal:
+		case c.state.folders[encoding.Root].Tree != r.tree:
 			c.fault("", "the place is not as its seal says")
 		case all.entries != r.Entries || r.Bytes > all.bytes || r.Bytes < all.bytes-all.several:
 			c.fault("", fmt.Sprintf("it holds %d entries of %d bytes, and not %d of %d", all.entries, all.bytes, r.Entries, r.Bytes))
@@ -59,10 +62,10 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	return faults, nil
 }
 
-// sealed is a folder as it was once.
-type sealed struct {
+// hashed is a folder as it was once.
+type hashed struct {
 	folder uint64
-	seal   seal
+	tree   encoding.Hash
 }
 
 // amount is what a folder holds, at any depth.
@@ -74,75 +77,70 @@ type amount struct {
 // checking checks one record. What was found good in another is good in this.
 type checking struct {
 	ctx     context.Context
-	shelf   Shelf
+	from    store.Reader
 	record  Record
 	state   *state
-	checked map[sealed]amount
+	checked map[hashed]amount
 	faults  []Fault
 }
 
-func (c *checking) fault(way, what string) {
-	c.faults = append(c.faults, Fault{c.record.Number, way, what})
+func (c *checking) fault(path, what string) {
+	c.faults = append(c.faults, Fault{c.record.Number, path, what})
 }
 
 // folder checks a folder and all below it.
-func (c *checking) folder(id uint64, way string) (held amount, err error) {
+func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	if err := c.ctx.Err(); err != nil {
 		return held, err
 	}
 	f := c.state.folder(id)
 	if f == nil {
-		c.fault(way, "a folder is not there")
+		c.fault(path, "a folder is not there")
 		return held, nil
 	}
-	if held, done := c.checked[sealed{id, f.seal}]; done {
+	if held, done := c.checked[hashed{id, f.Tree}]; done {
 		return held, nil
 	}
-	list, err := c.state.held(c.ctx, c.shelf, id)
+	list, err := c.state.held(c.ctx, c.from, id)
 	if err != nil {
 		return held, err
 	}
 	before := len(c.faults)
 	for i := range list {
 		held.entries++
-		if e := &list[i].entry; e.HasSize() {
+		if e := &list[i].Entry; e.HasSize() {
 			held.bytes += e.Size
 			if e.Links > 1 {
 				held.several += e.Size
 			}
 		}
 	}
-	var now listing
-	now.pack(list)
-	entries := f.own
-	if f.full != (seal{}) {
-		entries = f.full
+	_, now := encoding.PackFolder(list)
+	if now.Plain != f.Plain || now.Full != f.Full {
+		c.fault(path, "its entries are not as they were sealed")
 	}
-	if now.own != f.own || now.full != f.full {
-		c.fault(way, "its entries are not as they were sealed")
-	}
-	s := newSealer(entries)
+	h := encoding.NewTreeHasher(f.Entries())
 	for i := range list {
 		k := &list[i]
-		if !k.entered {
+		if !k.Entered {
 			continue
 		}
-		below := c.state.ids[folderKey{id, k.entry.Name}]
-		in, err := c.folder(below, wayTo(way, k.entry.Name))
+		below := c.state.ids[folderKey{id, k.Entry.Name}]
+		in, err := c.folder(below, pathIn(path, k.Entry.Name))
 		if err != nil {
 			return held, err
 		}
 		held.entries, held.bytes, held.several = held.entries+in.entries, held.bytes+in.bytes, held.several+in.several
 		if g := c.state.folder(below); g != nil {
-			s.add(k.entry.Name, g.seal)
+			h.Add(k.Entry.Name, g.Tree)
 		}
 	}
 	switch {
 	case len(c.faults) > before:
-	case s.seal() != f.seal:
-		c.fault(way, "its folders are not as they were sealed")
+	case h.Hash() != f.Tree:
+		c.fault(path, "its folders are not as they were sealed")
 	default:
-		c.checked[sealed{id, f.seal}] = held
+		c.checked[hashed{id, f.Tree}] = held
 	}
 	return held, nil
 }

@@ -39,7 +39,7 @@ func compared(t *testing.T, a, b source.Source, o compare.Options) (string, *com
 	require.NoError(t, err)
 	var list []string
 	for _, r := range answer.Results {
-		word := r.Change.String() + " " + r.Way
+		word := r.Change.String() + " " + r.Path
 		if r.From != "" {
 			word += "<" + r.From
 		}
@@ -57,7 +57,7 @@ func open(t *testing.T, l *ledger.Ledger, number int64) source.Source {
 	return s
 }
 
-// Between any two records, what is stepped over by seals is what is the same: the
+// Between any two records, what is stepped over by tree hashes is what is the same: the
 // changes and the sums are those of a comparison that reads everything.
 func TestSteppingOverChangesNothing(t *testing.T) {
 	for seed := range uint64(6) {
@@ -154,10 +154,10 @@ func TestCompareRecordWithNow(t *testing.T) {
 			assert.NotZero(t, answer.Unknown, "content cannot be compared without digests")
 		}
 		for _, r := range answer.Results {
-			if r.Way == "moved" {
+			if r.Path == "moved" {
 				assert.Equal(t, 1, r.Along, "away moved by itself")
 			}
-			assert.Equal(t, r.Way == "moved/deep", r.Carried, r.Way)
+			assert.Equal(t, r.Path == "moved/deep", r.Carried, r.Path)
 		}
 		require.NoError(t, l.Close())
 	}

@@ -4,36 +4,38 @@ import (
 	"slices"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
 // digests gives files digests: those of the record before, and where one is
 // asked for, others that are taken now. A folder that is as it was, and has all
 // that is asked for, is left alone.
-func (w *writer) digests(shelf Shelf) error {
+func (w *writer) digests(from store.Reader) error {
 	o := &w.options
 	var todo []*digesting
-	if err := w.root.each(func(l *listing) error {
-		l.full, l.digested = l.packed.full, l.packed.digested // whatever another record before had
+	if err := w.root.each(func(l *tree) error {
+		l.Full, l.Digested = l.packed.Full, l.packed.Digested // whatever another record before had
 		old := w.before.folder(l.id)
-		same := old != nil && old.own == l.own
+		same := old != nil && old.Plain == l.Plain
 		switch {
 		case l.fresh != nil: // read before another record came in between, and held against that now
-		case same && (o.Fact == 0 || !o.Recheck && old.digested.Has(o.Fact)):
-			l.full, l.digested = old.full, old.digested
+		case same && (o.Fact == 0 || !o.Recheck && old.Digested.Has(o.Fact)):
+			l.Contents = old.Contents
 			return nil
-		case o.Fact == 0 && (old == nil || old.full == seal{}):
+		case o.Fact == 0 && (old == nil || old.Full == encoding.Hash{}):
 			return nil
 		}
-		d := &digesting{listing: l}
+		d := &digesting{tree: l}
 		todo = append(todo, d)
 		if o.Fact == 0 {
 			return nil
 		}
-		err := d.unpack(w, shelf) // to know how much there is to read
+		err := d.unpack(w, from) // to know how much there is to read
 		for _, e := range d.read {
 			o.Pool.Expect(e.Size)
 		}
-		*d = digesting{listing: l}
+		*d = digesting{tree: l}
 		return err
 	}); err != nil {
 		return err
@@ -41,8 +43,8 @@ func (w *writer) digests(shelf Shelf) error {
 	const most = 1 << 16 // entries unpacked at a time
 	for len(todo) > 0 {
 		n, entries := 0, 0
-		for n < len(todo) && (n == 0 || entries+todo[n].listing.count <= most) {
-			if err := todo[n].unpack(w, shelf); err != nil {
+		for n < len(todo) && (n == 0 || entries+todo[n].tree.count <= most) {
+			if err := todo[n].unpack(w, from); err != nil {
 				return err
 			}
 			entries += len(todo[n].now)
@@ -59,13 +61,13 @@ func (w *writer) digests(shelf Shelf) error {
 
 // digesting is a folder whose files are being given digests.
 type digesting struct {
-	listing *listing
-	now     []kept
-	read    []*entry.Entry // files to be read
-	at      []int          // which of the entries these are
-	had     []string       // the digests of these so far; "" for none
-	fresh   []bool         // which entries have a digest that was taken for this record
-	// How many had one already, and ways to those whose content is another than it
+	tree  *tree
+	now   []encoding.Recorded
+	read  []*entry.Entry // files to be read
+	at    []int          // which of the entries these are
+	had   []string       // the digests of these so far; "" for none
+	fresh []bool         // which entries have a digest that was taken for this record
+	// How many had one already, and paths of those whose content is another than it
 	// was.
 	digested    int64
 	unexplained []string
@@ -73,26 +75,26 @@ type digesting struct {
 
 // unpack unpacks the entries of the folder, carries over what is known of their
 // content, and finds what has to be read.
-func (d *digesting) unpack(w *writer, shelf Shelf) (err error) {
-	l, o := d.listing, &w.options
-	if d.now, err = appendAll(nil, l.piece); err != nil {
+func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
+	l, o := d.tree, &w.options
+	if d.now, err = encoding.Unpack(nil, l.delta); err != nil {
 		return err
 	}
-	var before []kept
-	if old := w.before.folder(l.id); old != nil && old.full != (seal{}) {
-		if before, err = w.before.held(w.ctx, shelf, l.id); err != nil {
+	var before []encoding.Recorded
+	if old := w.before.folder(l.id); old != nil && old.Full != (encoding.Hash{}) {
+		if before, err = w.before.held(w.ctx, from, l.id); err != nil {
 			return err
 		}
 	}
 	for i := range d.now {
-		e := &d.now[i].entry
+		e := &d.now[i].Entry
 		if !e.HasSize() {
 			continue
 		}
 		e.Folder = l.folder
 		var old *entry.Entry
-		if at, found := findName(before, e.Name); found {
-			old = &before[at].entry
+		if at, found := encoding.Find(before, e.Name); found {
+			old = &before[at].Entry
 		}
 		if l.fresh != nil && l.fresh[i] {
 			d.again(w.options.Fact, old, e)
@@ -125,7 +127,7 @@ func (d *digesting) unpack(w *writer, shelf Shelf) (err error) {
 func (d *digesting) again(fact entry.Facts, before, now *entry.Entry) {
 	d.digested++
 	if before != nil && isAsBefore(before, now) && before.Known.Has(fact) && before.More.Digests.Sum(fact) != now.More.Digests.Sum(fact) {
-		d.unexplained = append(d.unexplained, now.Way())
+		d.unexplained = append(d.unexplained, now.Relative())
 	}
 }
 
@@ -172,11 +174,11 @@ func (w *writer) read(folders []*digesting) error {
 			d.fresh[d.at[i]] = true
 			w.changes.Digested++
 			if d.had[i] != "" && d.had[i] != e.More.Digests.Sum(fact) {
-				w.changes.Unexplained = append(w.changes.Unexplained, e.Way())
+				w.changes.Unexplained = append(w.changes.Unexplained, e.Relative())
 			}
 		}
-		d.listing.pack(d.now)
-		d.listing.fresh = d.fresh
+		d.tree.pack(d.now)
+		d.tree.fresh = d.fresh
 	}
 	return nil
 }

@@ -2,15 +2,13 @@ package ledger
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"slices"
-	"strings"
 
-	"frankledger/core/exact"
-	"frankledger/core/source"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/transfer"
 )
 
 // Saved is what an export holds.
@@ -23,17 +21,15 @@ type Saved struct {
 // Export writes all records as JSON lines, from which Import makes them again. Of
 // a damaged ledger it writes what can be read.
 func (l *Ledger) Export(ctx context.Context, to io.Writer) (Saved, error) {
-	x := &exporter{ctx: ctx, out: json.NewEncoder(to), store: l.store, states: map[int64]*state{}, faults: map[int64][]Fault{}}
-	x.out.SetEscapeHTML(false)
+	x := &exporter{ctx: ctx, from: l.store, states: map[int64]*state{}, faults: map[int64][]Fault{}}
 	if err := x.check(l); err != nil {
 		return x.saved, err
 	}
-	records, err := x.store.Records(ctx)
+	records, err := x.from.Records(ctx)
 	if err != nil {
 		return x.saved, err
 	}
-	header := linesVersion
-	if err := x.put(line{Ledger: &header}); err != nil {
+	if x.out, err = transfer.NewWriter(to); err != nil {
 		return x.saved, err
 	}
 	for _, r := range records {
@@ -42,14 +38,16 @@ func (l *Ledger) Export(ctx context.Context, to io.Writer) (Saved, error) {
 		}
 		x.saved.Records++
 	}
-	return x.saved, x.put(line{End: &x.saved.Records})
+	err = x.out.End(x.saved.Records)
+	x.saved.Lines = x.out.Lines
+	return x.saved, err
 }
 
 // exporter writes one export.
 type exporter struct {
 	ctx    context.Context
-	out    *json.Encoder
-	store  Shelf
+	out    *transfer.Writer
+	from   store.Reader
 	states map[int64]*state // by place
 	faults map[int64][]Fault
 	broken bool // nothing can be vouched for
@@ -70,36 +68,30 @@ func (x *exporter) check(l *Ledger) error {
 	}
 	if x.broken = x.broken || err != nil; x.broken {
 		x.lost("the ledger is damaged; what could be read may be neither all nor right")
-		if f, is := l.store.(*file); is {
-			x.store = &salvage{f.shelf, x.lost}
+		if s, is := l.store.(store.Salvager); is {
+			x.from = s.Salvage(x.lost)
 		}
 	}
 	return nil
 }
 
-func (x *exporter) put(l line) error {
-	x.saved.Lines++
-	return x.out.Encode(l)
-}
-
 func (x *exporter) lost(what string) { x.saved.Lost = append(x.saved.Lost, what) }
 
 // record writes a record.
-func (x *exporter) record(r *Record) error {
-	head := r.line()
-	var err error
-	if head.Volumes, err = x.store.Volumes(x.ctx, r.place); err != nil && !errors.Is(err, ErrDamaged) {
+func (x *exporter) record(r *store.RecordRow) error {
+	volumes, err := x.from.Volumes(x.ctx, r.Place)
+	if err != nil && !errors.Is(err, ErrDamaged) {
 		return err
 	}
-	if err := x.put(line{Record: head}); err != nil {
+	if err := x.out.Record(r, volumes); err != nil {
 		return err
 	}
-	problems, err := x.store.Problems(x.ctx, r.Number)
+	problems, err := x.from.Problems(x.ctx, r.Number)
 	if err != nil && !errors.Is(err, ErrDamaged) {
 		return err
 	}
 	for _, p := range problems {
-		if err := x.put(line{Problem: problemLineOf(p)}); err != nil {
+		if err := x.out.Problem(p); err != nil {
 			return err
 		}
 	}
@@ -109,31 +101,31 @@ func (x *exporter) record(r *Record) error {
 	}
 	for _, f := range faults {
 		if !x.broken {
-			x.lost(fmt.Sprintf("record %d, %q: %s", f.Record, f.Way, f.What))
+			x.lost(fmt.Sprintf("record %d, %q: %s", f.Record, f.Path, f.What))
 		}
-		if err := x.put(line{Lost: &lostLine{Way: exact.Text(f.Way), Reason: f.What}}); err != nil {
+		if err := x.out.Lost(f.Path, f.What); err != nil {
 			return err
 		}
 	}
-	s := x.states[r.place]
+	s := x.states[r.Place]
 	if s == nil {
 		const all = 1<<63 - 1
-		s, err = load(x.ctx, x.store, r.place, all)
+		s, err = load(x.ctx, x.from, r.Place, all)
 		if errors.Is(err, ErrDamaged) {
-			x.lost(fmt.Sprintf("all that is in %q: %s", r.Place, err))
-			s, err = &state{}, x.put(line{Lost: &lostLine{Reason: err.Error()}})
+			x.lost(fmt.Sprintf("all that is in %q: %s", r.Path, err))
+			s, err = &state{}, x.out.Lost("", err.Error())
 		}
 		if err != nil {
 			return err
 		}
-		x.states[r.place] = s
+		x.states[r.Place] = s
 	}
 	for id := range s.folders {
-		for _, at := range s.folders[id].pieces {
+		for _, at := range s.folders[id].deltas {
 			if s.recordOf(at) != r.Number {
 				continue
 			}
-			if err := x.piece(s, uint64(id), at, r); err != nil {
+			if err := x.delta(s, uint64(id), at, r.Number); err != nil {
 				return err
 			}
 		}
@@ -141,54 +133,29 @@ func (x *exporter) record(r *Record) error {
 	return nil
 }
 
-// piece writes what a record says of a folder.
-func (x *exporter) piece(s *state, id uint64, at pieceAt, r *Record) error {
-	way, known := s.way(id)
+// delta writes what a record says of a folder.
+func (x *exporter) delta(s *state, id uint64, at deltaAt, record int64) error {
+	folder, known := s.path(id)
 	if !known {
-		x.lost(fmt.Sprintf("record %d: a folder whose name is lost", r.Number))
+		x.lost(fmt.Sprintf("record %d: a folder whose name is lost", record))
 		return nil
 	}
-	p, err := s.piece(x.ctx, x.store, at, true)
-	var list []kept
+	d, err := s.delta(x.ctx, x.from, at, true)
+	var list []encoding.Recorded
 	if err == nil {
-		list, err = appendAll(nil, p)
+		list, err = encoding.Unpack(nil, d)
 	}
 	if errors.Is(err, ErrDamaged) {
-		x.lost(fmt.Sprintf("record %d: what is in the folder %q", r.Number, way))
-		return x.put(line{Lost: &lostLine{Way: exact.Text(way), Reason: err.Error()}})
+		x.lost(fmt.Sprintf("record %d: what is in the folder %q", record, folder))
+		return x.out.Lost(folder, err.Error())
 	}
 	if err != nil {
 		return err
 	}
 	for i := range list {
-		k := &list[i]
-		way := exact.Text(wayTo(way, k.entry.Name))
-		one := line{Gone: &way}
-		if !k.gone {
-			one = line{Entry: lineOf(string(way), k)}
-		}
-		if err := x.put(one); err != nil {
+		if err := x.out.Entry(pathIn(folder, list[i].Entry.Name), &list[i]); err != nil {
 			return err
 		}
 	}
 	return x.ctx.Err()
-}
-
-func problemLineOf(p source.Problem) *problemLine {
-	return &problemLine{Way: exact.Text(p.Path), Tried: p.Tried, Reason: p.Err.Error(), Entries: p.Entries, Vanished: p.Vanished}
-}
-
-// way returns the way to a folder, and whether all the folders above are known.
-func (s *state) way(id uint64) (way string, known bool) {
-	var names []string
-	for id != root {
-		f := s.folder(id)
-		if f == nil || f.parent == 0 || len(names) > len(s.folders) {
-			return "", false
-		}
-		names = append(names, f.name)
-		id = f.parent
-	}
-	slices.Reverse(names)
-	return strings.Join(names, "/"), true
 }

@@ -22,7 +22,7 @@ import (
 	"frankledger/core/source"
 )
 
-// What is exported and imported is the same in everything, with its seals and
+// What is exported and imported is the same in everything, with its hashes and
 // digests, and its export is the same to the byte.
 func TestExportAndImport(t *testing.T) {
 	ctx := context.Background()
@@ -48,7 +48,7 @@ func TestExportAndImport(t *testing.T) {
 	s, err := live.Open(places[1], 0)
 	require.NoError(t, err)
 	gone := source.Problem{Path: filepath.Join(places[1], "x\xff"), Tried: "look at", Err: os.ErrNotExist, Entries: 3, Vanished: true}
-	_, _, err = one.Write(ctx, ledger.Record{Label: "vanished", Host: "other", Place: "/elsewhere"}, ledger.NewTaking(s.Place()), source.Report{Problems: []source.Problem{gone}}, ledger.Options{})
+	_, _, err = one.Write(ctx, ledger.Record{Label: "vanished", Host: "other", Place: "/elsewhere"}, ledger.NewSnapshot(s.Place()), source.Report{Problems: []source.Problem{gone}}, ledger.Options{})
 	require.NoError(t, err)
 	want[8] = map[string]string{}
 	require.NoError(t, one.Drop(ctx, 7)) // its number is not given again
@@ -254,7 +254,7 @@ func (f *otherFile) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// What was altered behind the seals, so that it reads well, is not exported as if
+// What was altered behind the hashes, so that it reads well, is not exported as if
 // nothing were; and what is saved can be imported, with a problem that says so.
 func TestExportOfAltered(t *testing.T) {
 	ctx := context.Background()

@@ -21,7 +21,7 @@ type Reference struct {
 	// for the newest.
 	By     time.Time
 	Number int64
-	Way    string // from the place to a folder below it; "" for the place
+	Path   string // from the place to a folder below it; "" for the place
 }
 
 // What can be wrong with a reference, or a label.
@@ -46,10 +46,10 @@ func CheckLabel(label string) error {
 
 // ParseReference reads what stands after the @ of a place: LABEL, LABEL:1 (the
 // one before the newest), LABEL:2026-11-01 (the newest at or before the end of
-// that day in the zone) or a number, and perhaps a way after a slash.
+// that day in the zone) or a number, and perhaps a path after a slash.
 func ParseReference(text string, zone *time.Location) (ref Reference, err error) {
-	name, way, _ := strings.Cut(text, "/")
-	ref.Way = strings.Trim(way, "/")
+	name, below, _ := strings.Cut(text, "/")
+	ref.Path = strings.Trim(below, "/")
 	name, which, chosen := strings.Cut(name, ":")
 	if !chosen && name != "" && strings.Trim(name, "0123456789") == "" {
 		ref.Number, err = strconv.ParseInt(name, 10, 64)

@@ -25,10 +25,10 @@ func TestParseReference(t *testing.T) {
 	for text, want := range map[string]ledger.Reference{
 		"weekly":               {Label: "weekly"},
 		"weekly:0":             {Label: "weekly"},
-		"weekly:3/a/b c/":      {Label: "weekly", Back: 3, Way: "a/b c"},
+		"weekly:3/a/b c/":      {Label: "weekly", Back: 3, Path: "a/b c"},
 		"weekly:2026-11-01":    {Label: "weekly", By: time.Date(2026, 11, 2, 0, 0, 0, 0, zone)},
 		"17":                   {Number: 17},
-		"17/folder/with:colon": {Number: 17, Way: "folder/with:colon"},
+		"17/folder/with:colon": {Number: 17, Path: "folder/with:colon"},
 		"card 7":               {Label: "card 7"},
 		"7up":                  {Label: "7up"},
 	} {
@@ -57,7 +57,7 @@ func TestFind(t *testing.T) {
 	day := func(d, hour int) time.Time { return time.Date(2026, 11, d, hour, 0, 0, 0, time.UTC) }
 	for _, r := range []ledger.Record{{Label: "a", Taken: day(1, 12)}, {Label: "b", Taken: day(2, 1)}, {Label: "a", Taken: day(2, 23)}, {Label: "a", Taken: day(5, 0)}} {
 		r.Host, r.Place = "tern-point", root
-		_, _, err := l.Write(ctx, r, ledger.NewTaking(s.Place()), source.Report{}, ledger.Options{})
+		_, _, err := l.Write(ctx, r, ledger.NewSnapshot(s.Place()), source.Report{}, ledger.Options{})
 		require.NoError(t, err)
 	}
 	for text, want := range map[string]int64{"a": 4, "a:1": 3, "a:2": 1, "b": 2, "3": 3, "a:2026-11-30": 4, "a:2026-11-04": 3, "a:2026-11-02": 3, "a:2026-11-01": 1, "b:2026-11-02": 2} {

@@ -2,11 +2,13 @@ package ledger
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"slices"
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
 )
 
 // Span is a state of one path that records next to each other have in common.
@@ -38,7 +40,7 @@ func (s State) String() string { return stateWords[s] }
 // only against those of the same place and label: each was taken in its own way.
 // What no record has at all gives nothing.
 func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, err error) {
-	records, err := l.store.Records(ctx)
+	records, err := l.Records(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -51,9 +53,9 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 				rest = append(rest, r)
 			}
 		}
-		if way, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
+		if rest, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
 			slices.SortStableFunc(same, func(a, b Record) int { return a.Taken.Compare(b.Taken) })
-			of, err := l.historyIn(ctx, same, path, way)
+			of, err := l.historyIn(ctx, same, path, rest)
 			if err != nil {
 				return nil, err
 			}
@@ -65,33 +67,40 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 	return spans, nil
 }
 
-// belowPlace returns the way from a place to a full path.
-func belowPlace(path, place string) (way string, in bool) {
+// belowPlace returns the path from a place to a full path.
+func belowPlace(path, place string) (rest string, in bool) {
 	if path == place {
 		return "", true
 	}
 	return strings.CutPrefix(path, strings.TrimSuffix(place, "/")+"/")
 }
 
-// historyIn returns the history of a way in the records of one place.
-func (l *Ledger) historyIn(ctx context.Context, records []Record, path, way string) (spans []Span, err error) {
+// historyIn returns the history of a path, and below the place of these records.
+func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below string) (spans []Span, err error) {
 	known := false
+	var all *state
+	if below != "" {
+		last := slices.MaxFunc(records, func(a, b Record) int { return cmp.Compare(a.Number, b.Number) }).Number
+		if all, err = load(ctx, l.store, records[0].place, last); err != nil {
+			return nil, err
+		}
+	}
 	for _, r := range records {
 		now := Span{First: r, Last: r, Records: 1, State: There, Path: path, Entry: r.self}
-		if way == "" {
+		if below == "" {
 			if r.self.Kind == 0 {
 				now.State = NotRead
 			}
-		} else if now.State, now.Entry, err = l.at(ctx, r, strings.Split(way, "/")); err != nil {
+		} else if now.State, now.Entry, err = l.look(ctx, all.at(r.Number), strings.Split(below, "/")); err != nil {
 			return nil, err
 		}
 		if now.State == There {
 			known = true
-			k := kept{entry: now.Entry}
-			k.entry.Name, k.entry.Accessed = "", k.entry.Modified // to have been read makes no other state
-			var p packer
-			k.pack(&p)
-			now.packed = append(p.names, p.facts...)
+			k := encoding.Recorded{Entry: now.Entry}
+			k.Entry.Name, k.Entry.Accessed = "", k.Entry.Modified // to have been read makes no other state
+			var p encoding.Packer
+			k.Pack(&p)
+			now.packed = append(p.Delta().Names, p.Delta().Facts...)
 		}
 		if last := len(spans) - 1; last >= 0 && spans[last].State == now.State && bytes.Equal(spans[last].packed, now.packed) {
 			spans[last].Last = r
@@ -106,13 +115,9 @@ func (l *Ledger) historyIn(ctx context.Context, records []Record, path, way stri
 	return spans, nil
 }
 
-// at tells what a record has of a way.
-func (l *Ledger) at(ctx context.Context, r Record, way []string) (State, entry.Entry, error) {
-	s, err := load(ctx, l.store, r.place, r.Number)
-	if err != nil {
-		return Absent, entry.Entry{}, err
-	}
-	found, _, unread, err := s.find(ctx, l.store, way)
+// look tells what there was under a path.
+func (l *Ledger) look(ctx context.Context, s *state, path []string) (State, entry.Entry, error) {
+	found, _, unread, err := s.find(ctx, l.store, path)
 	switch {
 	case err != nil:
 		return Absent, entry.Entry{}, err
@@ -121,5 +126,5 @@ func (l *Ledger) at(ctx context.Context, r Record, way []string) (State, entry.E
 	case found == nil:
 		return Absent, entry.Entry{}, nil
 	}
-	return There, found.entry, nil
+	return There, found.Entry, nil
 }

@@ -1,27 +1,22 @@
 package ledger
 
 import (
-	"bufio"
-	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"maps"
-	"path"
 	"slices"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/transfer"
 	"frankledger/core/source"
 )
 
-// What can be wrong with an import.
-var (
-	ErrLines    = errors.New("these are no lines of an exported ledger")
-	ErrCutShort = errors.New("the lines end too early")
-	ErrThere    = errors.New("the ledger has records of that place already; import into another one")
-)
+// ErrThere is returned for lines of a place that the ledger has records of.
+var ErrThere = errors.New("the ledger has records of that place already; import into another one")
 
 // Imported is what an import added.
 type Imported struct {
@@ -33,19 +28,17 @@ type Imported struct {
 
 // Import adds the records of an export, all or none.
 func (l *Ledger) Import(ctx context.Context, from io.Reader) (Imported, error) {
-	m := &importer{ctx: ctx, places: map[placeKey]*importedPlace{}}
+	m := &importer{ctx: ctx, lines: transfer.NewReader(from), places: map[placeKey]*importedPlace{}}
 	m.done.Renumbered = map[int64]int64{}
-	err := l.store.Update(ctx, func(u Update) error {
+	err := l.store.Update(ctx, func(u store.Update) (err error) {
 		m.update = u
-		there, err := u.Records(ctx)
-		if err != nil {
+		if m.there, err = recordsIn(ctx, u); err != nil {
 			return err
 		}
-		m.there = there
-		return m.lines(from)
+		return m.all()
 	})
-	if err != nil && m.number > 0 {
-		err = fmt.Errorf("line %d: %w", m.number, err)
+	if err != nil && m.lines.Number > 0 && !m.read {
+		err = fmt.Errorf("line %d: %w", m.lines.Number, err)
 	}
 	return m.done, err
 }
@@ -54,115 +47,84 @@ type placeKey struct{ host, path string }
 
 // importer reads one export.
 type importer struct {
-	ctx     context.Context
-	update  Update
-	there   []Record // before
-	places  map[placeKey]*importedPlace
-	number  int // of the line
-	record  *Record
-	sealed  seal
-	report  source.Report
-	volumes map[string]uint64
-	done    Imported
+	ctx      context.Context
+	lines    *transfer.Reader
+	read     bool // all lines are
+	update   store.Update
+	there    []Record // before
+	places   map[placeKey]*importedPlace
+	record   *Record // whose lines are being read
+	problems []source.Problem
+	volumes  map[string]uint64
+	done     Imported
 }
 
 // importedPlace is what a place holds at the record that is being read.
 type importedPlace struct {
-	folders map[string]map[string]kept // by way
+	folders map[string]map[string]encoding.Recorded // by path
 	lost    bool
 }
 
-// lines reads all lines.
-func (m *importer) lines(from io.Reader) error {
-	in := bufio.NewReaderSize(from, 1<<20)
+// all takes all lines in.
+func (m *importer) all() error {
 	for {
-		content, err := in.ReadBytes('\n')
-		if err == io.EOF && len(bytes.TrimSpace(content)) == 0 {
-			return ErrCutShort
-		}
-		if err != nil && err != io.EOF {
-			m.number = 0
+		l, err := m.lines.Next()
+		if err != nil {
 			return err
 		}
-		m.number++
-		var l line
-		if err := json.Unmarshal(content, &l); err != nil {
-			return fmt.Errorf("%w: %w", ErrLines, err)
-		}
-		if m.number == 1 && (l.Ledger == nil || *l.Ledger < 1) {
-			return ErrLines
-		}
-		if l.End != nil {
-			if err := m.write(); err != nil {
+		if l.End == nil {
+			if err := m.line(l); err != nil {
 				return err
 			}
-			if *l.End != len(m.done.Records) {
-				return fmt.Errorf("%w: there should be %d records, and are %d", ErrLines, *l.End, len(m.done.Records))
-			}
-			m.number = 0
-			return nil
+			continue
 		}
-		if err := m.line(&l); err != nil {
+		if err := m.write(); err != nil {
 			return err
 		}
+		if *l.End != len(m.done.Records) {
+			return fmt.Errorf("%w: there should be %d records, and are %d", ErrLines, *l.End, len(m.done.Records))
+		}
+		m.read = true
+		return nil
 	}
 }
 
 // line takes one line in.
-func (m *importer) line(l *line) error {
-	switch {
-	case l.Ledger != nil:
-		if *l.Ledger > linesVersion {
-			return ErrNewer
-		}
-		return nil
-	case l.Record != nil:
+func (m *importer) line(l *transfer.Line) error {
+	if l.Record != nil {
 		if err := m.write(); err != nil {
 			return err
 		}
 		return m.begin(l.Record)
-	case m.record == nil:
+	}
+	if m.record == nil {
 		return fmt.Errorf("%w: it stands before any record", ErrLines)
 	}
 	place := m.places[placeKey{m.record.Host, m.record.Place}]
 	switch {
 	case l.Problem != nil:
-		p := l.Problem
-		m.report.Problems = append(m.report.Problems, source.Problem{Path: string(p.Way), Tried: p.Tried, Err: errors.New(p.Reason), Entries: p.Entries, Vanished: p.Vanished})
+		m.problems = append(m.problems, problemOf(*l.Problem))
 	case l.Lost != nil:
 		place.lost = true
 		m.done.Lost++
-		m.report.Problems = append(m.report.Problems, source.Problem{Path: string(l.Lost.Way), Tried: "save", Err: errors.New("the ledger it was exported from was damaged"), Entries: 1})
-	case l.Gone != nil:
-		folder, name := splitWay(string(*l.Gone))
-		delete(place.folders[folder], name)
-	case l.Entry != nil:
-		folder, name := splitWay(string(l.Entry.Way))
-		if name == "" || len(name) > longestName {
-			return fmt.Errorf("%w: an entry has no name", ErrLines)
-		}
-		k, err := l.Entry.kept(name)
-		if err != nil {
-			return fmt.Errorf("%w: %w", ErrLines, err)
-		}
-		if place.folders[folder] == nil {
-			place.folders[folder] = map[string]kept{}
-		}
-		place.folders[folder][name] = k
+		m.problems = append(m.problems, source.Problem{Path: l.Lost.Path, Tried: "save", Err: errors.New("the ledger it was exported from was damaged"), Entries: 1})
+	case l.Entry.Gone:
+		delete(place.folders[l.Folder], l.Entry.Entry.Name)
 	default:
-		return fmt.Errorf("%w: it is none of the kinds there are", ErrLines)
+		if place.folders[l.Folder] == nil {
+			place.folders[l.Folder] = map[string]encoding.Recorded{}
+		}
+		place.folders[l.Folder][l.Entry.Entry.Name] = *l.Entry
 	}
 	return nil
 }
 
-func splitWay(way string) (folder, name string) {
-	folder, name = path.Split(way)
-	return path.Clean("/" + folder)[1:], name
-}
-
 // begin begins a record.
-func (m *importer) begin(l *recordLine) error {
-	r, err := l.record()
+func (m *importer) begin(l *transfer.Record) error {
+	r, err := recordOf(l.RecordRow)
+	if err == nil {
+		err = CheckLabel(r.Label)
+	}
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrLines, err)
 	}
@@ -171,9 +133,9 @@ func (m *importer) begin(l *recordLine) error {
 		return fmt.Errorf("%w: %s", ErrThere, r.Place)
 	}
 	if m.places[key] == nil {
-		m.places[key] = &importedPlace{folders: map[string]map[string]kept{"": {}}}
+		m.places[key] = &importedPlace{folders: map[string]map[string]encoding.Recorded{"": {}}}
 	}
-	m.record, m.sealed, m.report, m.volumes = &r, r.seal, source.Report{}, l.Volumes
+	m.record, m.problems, m.volumes = &r, nil, l.Volumes
 	return nil
 }
 
@@ -184,10 +146,11 @@ func (m *importer) write() error {
 	}
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
-	w := &writer{ctx: m.ctx, record: r, problems: m.report.Problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
+	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
 	content := newContent()
-	w.root = place.listing("", "", &content)
-	w.root.each(func(l *listing) error {
+	w.root = place.tree("", "", &content)
+	w.record.Entries = 0
+	w.root.each(func(l *tree) error {
 		w.record.Entries += int64(l.count)
 		return nil
 	})
@@ -200,7 +163,7 @@ func (m *importer) write() error {
 	if err := w.prepare(m.update); err != nil {
 		return err
 	}
-	if w.root.seal != m.sealed && !place.lost {
+	if w.root.hash != r.tree && !place.lost {
 		return fmt.Errorf("%w: record %d is not what was exported", ErrLines, wanted)
 	}
 	if err := w.write(m.update); err != nil {
@@ -214,18 +177,18 @@ func (m *importer) write() error {
 	return nil
 }
 
-// listing makes the listing of a folder and all those in it, and sums up the content
-// of files in them.
-func (p *importedPlace) listing(way, name string, content *content) *listing {
-	held := p.folders[way]
-	var list []kept
-	l := &listing{folder: &entry.Folder{Name: name}}
+// tree makes the tree of a folder and all those in it, and sums up the content of
+// files in them.
+func (p *importedPlace) tree(path, name string, content *content) *tree {
+	held := p.folders[path]
+	var list []encoding.Recorded
+	l := &tree{folder: &entry.Folder{Name: name}}
 	for _, name := range slices.Sorted(maps.Keys(held)) {
 		k := held[name]
 		list = append(list, k)
-		content.add(&k.entry)
-		if k.entered {
-			l.below = append(l.below, p.listing(wayTo(way, name), name, content))
+		content.add(&k.Entry)
+		if k.Entered {
+			l.below = append(l.below, p.tree(pathIn(path, name), name, content))
 		}
 	}
 	l.count = len(list)

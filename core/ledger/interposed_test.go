@@ -3,42 +3,42 @@ package ledger
 import (
 	"context"
 
-	"frankledger/core/source"
+	"frankledger/core/ledger/store"
 )
 
 // Interpose has a function called before each call to the store; it is told whether
 // that is within a change. Its error is what the call returns.
 func (l *Ledger) Interpose(before func(inside bool) error) {
-	l.store = interposed{l.store, interposedShelf{l.store, false, before}}
+	l.store = interposed{l.store, interposedReader{l.store, false, before}}
 }
 
 type interposed struct {
-	Store
-	interposedShelf
+	store.Store
+	interposedReader
 }
 
-func (i interposed) Records(ctx context.Context) ([]Record, error) {
-	return i.interposedShelf.Records(ctx)
+func (i interposed) Records(ctx context.Context) ([]store.RecordRow, error) {
+	return i.interposedReader.Records(ctx)
 }
-func (i interposed) Problems(ctx context.Context, record int64) ([]source.Problem, error) {
-	return i.interposedShelf.Problems(ctx, record)
+func (i interposed) Problems(ctx context.Context, record int64) ([]store.ProblemRow, error) {
+	return i.interposedReader.Problems(ctx, record)
 }
-func (i interposed) Sheets(ctx context.Context, place, upTo int64) ([]Sheet, error) {
-	return i.interposedShelf.Sheets(ctx, place, upTo)
+func (i interposed) Segments(ctx context.Context, place, upTo int64) ([]store.SegmentRow, error) {
+	return i.interposedReader.Segments(ctx, place, upTo)
 }
 func (i interposed) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
-	return i.interposedShelf.Volumes(ctx, place)
+	return i.interposedReader.Volumes(ctx, place)
 }
-func (i interposed) Part(ctx context.Context, sheet int64, part Part) ([]byte, error) {
-	return i.interposedShelf.Part(ctx, sheet, part)
+func (i interposed) Part(ctx context.Context, segment int64, part store.Part) ([]byte, error) {
+	return i.interposedReader.Part(ctx, segment, part)
 }
 
-func (i interposed) Update(ctx context.Context, change func(Update) error) error {
+func (i interposed) Update(ctx context.Context, change func(store.Update) error) error {
 	if err := i.before(false); err != nil {
 		return err
 	}
-	return i.Store.Update(ctx, func(u Update) error {
-		err := change(interposedUpdate{u, interposedShelf{u, true, i.before}})
+	return i.Store.Update(ctx, func(u store.Update) error {
+		err := change(interposedUpdate{u, interposedReader{u, true, i.before}})
 		if err != nil {
 			return err
 		}
@@ -67,60 +67,60 @@ func (i interposed) Compact(ctx context.Context) error {
 	return i.Store.Compact(ctx)
 }
 
-type interposedShelf struct {
-	shelf  Shelf
+type interposedReader struct {
+	from   store.Reader
 	inside bool
 	before func(inside bool) error
 }
 
-func (i interposedShelf) Records(ctx context.Context) ([]Record, error) {
+func (i interposedReader) Records(ctx context.Context) ([]store.RecordRow, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.shelf.Records(ctx)
+	return i.from.Records(ctx)
 }
 
-func (i interposedShelf) Problems(ctx context.Context, record int64) ([]source.Problem, error) {
+func (i interposedReader) Problems(ctx context.Context, record int64) ([]store.ProblemRow, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.shelf.Problems(ctx, record)
+	return i.from.Problems(ctx, record)
 }
 
-func (i interposedShelf) Sheets(ctx context.Context, place, upTo int64) ([]Sheet, error) {
+func (i interposedReader) Segments(ctx context.Context, place, upTo int64) ([]store.SegmentRow, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.shelf.Sheets(ctx, place, upTo)
+	return i.from.Segments(ctx, place, upTo)
 }
 
-func (i interposedShelf) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
+func (i interposedReader) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.shelf.Volumes(ctx, place)
+	return i.from.Volumes(ctx, place)
 }
 
-func (i interposedShelf) Part(ctx context.Context, sheet int64, part Part) ([]byte, error) {
+func (i interposedReader) Part(ctx context.Context, segment int64, part store.Part) ([]byte, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.shelf.Part(ctx, sheet, part)
+	return i.from.Part(ctx, segment, part)
 }
 
 type interposedUpdate struct {
-	update Update
-	interposedShelf
+	update store.Update
+	interposedReader
 }
 
-func (i interposedUpdate) AddRecord(ctx context.Context, r Record) (number, place int64, err error) {
+func (i interposedUpdate) AddRecord(ctx context.Context, r store.RecordRow) (number, place int64, err error) {
 	if err := i.before(true); err != nil {
 		return 0, 0, err
 	}
 	return i.update.AddRecord(ctx, r)
 }
 
-func (i interposedUpdate) AddProblem(ctx context.Context, record int64, p source.Problem) error {
+func (i interposedUpdate) AddProblem(ctx context.Context, record int64, p store.ProblemRow) error {
 	if err := i.before(true); err != nil {
 		return err
 	}
@@ -134,18 +134,18 @@ func (i interposedUpdate) AddVolume(ctx context.Context, place int64, id string,
 	return i.update.AddVolume(ctx, place, id, device)
 }
 
-func (i interposedUpdate) AddSheet(ctx context.Context, s Sheet) error {
+func (i interposedUpdate) AddSegment(ctx context.Context, s store.SegmentRow) error {
 	if err := i.before(true); err != nil {
 		return err
 	}
-	return i.update.AddSheet(ctx, s)
+	return i.update.AddSegment(ctx, s)
 }
 
-func (i interposedUpdate) RemoveSheets(ctx context.Context, record int64) error {
+func (i interposedUpdate) RemoveSegments(ctx context.Context, record int64) error {
 	if err := i.before(true); err != nil {
 		return err
 	}
-	return i.update.RemoveSheets(ctx, record)
+	return i.update.RemoveSegments(ctx, record)
 }
 
 func (i interposedUpdate) RemoveRecord(ctx context.Context, record int64) error {

@@ -1,59 +1,57 @@
 // Package ledger keeps what was found at places, dated, and reads it back as a
 // source of entries.
 //
-// A place that is recorded again costs what has changed. Of each folder the
-// first record has all entries, packed into a piece, and a later one has a piece
-// with only those that are new, different or gone. What a folder held at a
-// record is all its pieces up to that record, laid over one another. Each folder
-// also has a seal, a digest over its entries and the seals of the folders in it:
-// where the seal is the same as before, nothing below is looked at again.
-//
-// The pieces of many folders make a sheet, which is what a [Store] keeps. A store
-// is one SQLite file today. A record is one change of the store: it has all of
-// it or nothing.
+// A place that is recorded again costs what has changed: see the packages below for
+// how it is packed (encoding), where it is kept (store) and how it travels
+// (transfer). A record is one change of the store: it has all of it or nothing.
 package ledger
 
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/transfer"
 )
 
-// What can be wrong with a ledger.
+// What can be wrong with a ledger, or with the lines of one.
 var (
-	ErrNone     = errors.New("there is no ledger yet")
-	ErrForeign  = errors.New("it is no ledger")
-	ErrNoFile   = errors.New("it is a pipe, a socket or a device, and no ledger")
-	ErrChanged  = errors.New("another program has changed it meanwhile; run this again")
-	ErrNewer    = errors.New("it was written by a newer version of this program")
-	ErrDamaged  = errors.New("it is damaged")
-	ErrBusy     = errors.New("another program has been using it for half a minute")
-	ErrReadOnly = errors.New("it may only be read")
-	ErrFull     = errors.New("there is no room left to write to; nothing was changed")
+	ErrNone     = store.ErrNone
+	ErrNewer    = store.ErrNewer
+	ErrDamaged  = encoding.ErrDamaged
+	ErrLines    = transfer.ErrLines
+	ErrCutShort = transfer.ErrCutShort
 )
 
 // ErrNoRecord is returned for a record that there is not.
 var ErrNoRecord = errors.New("there is no such record")
 
 // Ledger is an open ledger.
-type Ledger struct{ store Store }
+type Ledger struct{ store store.Store }
+
+// In returns the ledger that a store keeps.
+func In(s store.Store) *Ledger { return &Ledger{s} }
 
 // Open opens the ledger in a file to read from it. One of an older version is
 // brought up to this one first.
-func Open(ctx context.Context, path string) (*Ledger, error) { return opened(openFile(ctx, path)) }
+func Open(ctx context.Context, path string) (*Ledger, error) { return opened(store.Open(ctx, path)) }
 
 // Create opens the ledger in a file to write to it, and makes it if there is
 // none.
-func Create(ctx context.Context, path string) (*Ledger, error) { return opened(createFile(ctx, path)) }
+func Create(ctx context.Context, path string) (*Ledger, error) {
+	return opened(store.Create(ctx, path))
+}
 
-func opened(store *file, err error) (*Ledger, error) {
+func opened(s store.Store, err error) (*Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Ledger{store}, nil
+	return In(s), nil
 }
 
 // Release lets others change the ledger again, which they cannot while it is read.
@@ -79,13 +77,44 @@ type Record struct {
 	Problems  int64 // places that could not be read
 	Stored    int64 // bytes that the store keeps of it alone
 
-	place int64       // number of the place in the store
-	seal  seal        // of all that was taken
-	self  entry.Entry // the place itself, if that is known
+	place int64         // number of the place in the store
+	tree  encoding.Hash // of all that was taken
+	self  entry.Entry   // the place itself, if that is known
+}
+
+// recordOf returns the record of a row.
+func recordOf(row store.RecordRow) (Record, error) {
+	self, ok := encoding.UnpackSelf(row.Self)
+	if !ok {
+		return Record{}, fmt.Errorf("%w: record %d", ErrDamaged, row.Number)
+	}
+	return Record{Number: row.Number, Label: row.Label, Host: row.Host, Place: row.Path, Taken: row.Taken, Note: row.Note, Terms: ParseTerms(row.Terms), Algorithm: row.Algorithm,
+		Entries: row.Entries, Bytes: row.Bytes, Unsized: row.Unsized, Problems: row.Problems, Stored: row.Stored, place: row.Place, tree: row.Tree, self: self}, nil
+}
+
+// row returns the row of a record.
+func (r *Record) row() store.RecordRow {
+	return store.RecordRow{Number: r.Number, Place: r.place, Host: r.Host, Path: r.Place, Label: r.Label, Taken: r.Taken, Note: r.Note, Terms: r.Terms.Words(), Algorithm: r.Algorithm,
+		Entries: r.Entries, Bytes: r.Bytes, Unsized: r.Unsized, Tree: r.tree, Self: encoding.PackSelf(&r.self)}
+}
+
+// recordsIn returns all records of a store, the oldest first.
+func recordsIn(ctx context.Context, from store.Reader) ([]Record, error) {
+	rows, err := from.Records(ctx)
+	if err != nil {
+		return nil, err
+	}
+	records := make([]Record, len(rows))
+	for i, row := range rows {
+		if records[i], err = recordOf(row); err != nil {
+			return nil, err
+		}
+	}
+	return records, nil
 }
 
 // Records returns all records, the oldest first.
-func (l *Ledger) Records(ctx context.Context) ([]Record, error) { return l.store.Records(ctx) }
+func (l *Ledger) Records(ctx context.Context) ([]Record, error) { return recordsIn(ctx, l.store) }
 
 // ofPlace returns the records of a place.
 func ofPlace(records []Record, host, path string) []Record {
@@ -96,9 +125,9 @@ func ofPlace(records []Record, host, path string) []Record {
 func (l *Ledger) Compact(ctx context.Context) error { return l.store.Compact(ctx) }
 
 // Volumes returns the numbers that file systems have in the records of a place, by
-// what tells them apart; see Taking.Recognise.
+// what tells them apart; see Snapshot.Recognise.
 func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uint64, error) {
-	records, err := l.store.Records(ctx)
+	records, err := l.Records(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +141,7 @@ func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uin
 // LastAlgorithm returns the algorithm that digests were last taken by of a place,
 // "" if they never were.
 func (l *Ledger) LastAlgorithm(ctx context.Context, host, path string) (name string, err error) {
-	records, err := l.store.Records(ctx)
+	records, err := l.Records(ctx)
 	for _, r := range ofPlace(records, host, path) {
 		if r.Algorithm != "" {
 			name = r.Algorithm

@@ -37,7 +37,7 @@ func recordWith(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Opt
 func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) (ledger.Record, ledger.Changes) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
-	taken := ledger.NewTaking(s.Place())
+	taken := ledger.NewSnapshot(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	require.NoError(t, err)
 	r, changes, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)

@@ -1,4 +1,4 @@
-package ledger
+package ledger_test
 
 import (
 	"bytes"
@@ -10,14 +10,16 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/source"
+	"frankledger/core/ledger"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
-// memory is a store in memory.
+// memory is a store in memory: an engine that is made outside of the ledger.
 type memory struct {
-	records  []Record
-	problems map[int64][]source.Problem
-	sheets   []Sheet
+	records  []store.RecordRow
+	problems map[int64][]store.ProblemRow
+	segments []store.SegmentRow
 	last     int64
 	volumes  map[int64]map[string]uint64
 }
@@ -39,32 +41,34 @@ func (m *memory) AddVolume(_ context.Context, place int64, id string, device uin
 
 func (m *memory) Altered(context.Context) ([]int64, error) { return nil, nil }
 
-func (m *memory) Records(context.Context) ([]Record, error) { return slices.Clone(m.records), nil }
+func (m *memory) Records(context.Context) ([]store.RecordRow, error) {
+	return slices.Clone(m.records), nil
+}
 
-func (m *memory) Problems(_ context.Context, record int64) ([]source.Problem, error) {
+func (m *memory) Problems(_ context.Context, record int64) ([]store.ProblemRow, error) {
 	return m.problems[record], nil
 }
 
-func (m *memory) Sheets(_ context.Context, place, upTo int64) (list []Sheet, err error) {
-	for _, s := range m.sheets {
+func (m *memory) Segments(_ context.Context, place, upTo int64) (list []store.SegmentRow, err error) {
+	for _, s := range m.segments {
 		if s.Place == place && s.Record <= upTo {
-			list = append(list, Sheet{Number: s.Number, Place: place, Record: s.Record, Folders: s.Folders})
+			list = append(list, store.SegmentRow{Number: s.Number, Place: place, Record: s.Record, Segment: encoding.Segment{Folders: s.Folders}})
 		}
 	}
-	slices.SortStableFunc(list, func(a, b Sheet) int { return int(a.Record - b.Record) })
+	slices.SortStableFunc(list, func(a, b store.SegmentRow) int { return int(a.Record - b.Record) })
 	return list, nil
 }
 
-func (m *memory) Part(_ context.Context, sheet int64, part Part) ([]byte, error) {
-	at := slices.IndexFunc(m.sheets, func(s Sheet) bool { return s.Number == sheet })
-	if part == Facts {
-		return m.sheets[at].Facts, nil
+func (m *memory) Part(_ context.Context, segment int64, part store.Part) ([]byte, error) {
+	at := slices.IndexFunc(m.segments, func(s store.SegmentRow) bool { return s.Number == segment })
+	if part == store.Facts {
+		return m.segments[at].Facts, nil
 	}
-	return m.sheets[at].Names, nil
+	return m.segments[at].Names, nil
 }
 
-func (m *memory) Update(_ context.Context, change func(Update) error) error {
-	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.sheets), m.last, m.volumes}
+func (m *memory) Update(_ context.Context, change func(store.Update) error) error {
+	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.segments), m.last, m.volumes}
 	err := change(m)
 	if err != nil {
 		*m = before
@@ -72,32 +76,32 @@ func (m *memory) Update(_ context.Context, change func(Update) error) error {
 	return err
 }
 
-func (m *memory) AddRecord(_ context.Context, r Record) (number, place int64, err error) {
+func (m *memory) AddRecord(_ context.Context, r store.RecordRow) (number, place int64, err error) {
 	if r.Number == 0 {
 		r.Number = m.last + 1
 	}
 	m.last = max(m.last, r.Number)
-	r.place = r.Number
+	r.Place = r.Number
 	for _, other := range m.records {
-		if other.Host == r.Host && other.Place == r.Place {
-			r.place = other.place
+		if other.Host == r.Host && other.Path == r.Path {
+			r.Place = other.Place
 		}
 	}
 	m.records = append(m.records, r)
-	slices.SortFunc(m.records, func(a, b Record) int { return int(a.Number - b.Number) })
-	return r.Number, r.place, nil
+	slices.SortFunc(m.records, func(a, b store.RecordRow) int { return int(a.Number - b.Number) })
+	return r.Number, r.Place, nil
 }
 
-func (m *memory) AddProblem(context.Context, int64, source.Problem) error { return nil }
+func (m *memory) AddProblem(context.Context, int64, store.ProblemRow) error { return nil }
 
-func (m *memory) AddSheet(_ context.Context, s Sheet) error {
-	s.Number = int64(len(m.sheets)) + 1
+func (m *memory) AddSegment(_ context.Context, s store.SegmentRow) error {
+	s.Number = int64(len(m.segments)) + 1
 	s.Folders, s.Names, s.Facts = bytes.Clone(s.Folders), bytes.Clone(s.Names), bytes.Clone(s.Facts)
-	m.sheets = append(m.sheets, s)
+	m.segments = append(m.segments, s)
 	return nil
 }
 
-func (m *memory) RemoveSheets(context.Context, int64) error         { return nil }
+func (m *memory) RemoveSegments(context.Context, int64) error       { return nil }
 func (m *memory) RemoveRecord(context.Context, int64) error         { return nil }
 func (m *memory) Check(context.Context) (lines []string, err error) { return nil, nil }
 func (m *memory) Compact(context.Context) error                     { return nil }
@@ -110,7 +114,7 @@ func FuzzImport(f *testing.F) {
 	f.Add(`{"frank_ledger":1}` + "\n" + `{"record":{"number":1,"label":"a","host":"h","place":"/p","taken":"1.000000000","entries":1,"bytes":0,"seal":"00"}}` + "\n" +
 		`{"entry":{"way":"x/y","kind":"file"}}` + "\n" + `{"gone":{"hex":"ff"}}` + "\n" + `{"lost":{"way":"","reason":"r"}}` + "\n" + `{"end":1}`)
 	f.Fuzz(func(t *testing.T, text string) {
-		l := &Ledger{&memory{}}
+		l := ledger.In(&memory{})
 		_, err := l.Import(t.Context(), strings.NewReader(text))
 		records, failed := l.Records(t.Context())
 		require.NoError(t, failed)

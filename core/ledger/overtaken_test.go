@@ -93,7 +93,7 @@ func write(l *ledger.Ledger, root string, o ledger.Options) error {
 	if err != nil {
 		return err
 	}
-	taken := ledger.NewTaking(s.Place())
+	taken := ledger.NewSnapshot(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	if err == nil {
 		_, _, err = l.Write(context.Background(), ledger.Record{Label: "l", Host: "tern-point", Place: root, Taken: time.Now()}, taken, report, o)

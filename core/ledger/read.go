@@ -10,6 +10,8 @@ import (
 	"sync"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 	"frankledger/core/source"
 )
 
@@ -17,33 +19,33 @@ import (
 type Source struct {
 	ledger *Ledger
 	record Record
-	way    []string // to what is asked about
+	below  []string // the path from its place to what is asked about
 	place  entry.Place
 	state  *state
-	start  uint64 // the folder that is asked about
-	alone  *kept  // what is asked about, if that is not the place of the record
+	start  uint64             // the folder that is asked about
+	alone  *encoding.Recorded // what is asked about, if that is not the place of the record
 }
 
-// What can be wrong with a way into a record.
+// What can be wrong with a path into a record.
 var (
 	ErrNoEntry = errors.New("there is nothing of that name in the record")
 	ErrNotRead = errors.New("when the record was taken, that was not looked into")
 )
 
-// Source returns a record as a source, or what it has by a way from its place,
+// Source returns a record as a source, or what it has by a path from its place,
 // under the name that it was asked for by.
-func (l *Ledger) Source(ctx context.Context, r Record, way, given string, index int) (*Source, error) {
-	s := &Source{ledger: l, record: r, start: root, place: entry.Place{Index: index, Given: given, Full: r.Place,
+func (l *Ledger) Source(ctx context.Context, r Record, below, given string, index int) (*Source, error) {
+	s := &Source{ledger: l, record: r, start: encoding.Root, place: entry.Place{Index: index, Given: given, Full: r.Place,
 		Record: &entry.Record{Number: r.Number, Label: r.Label, Host: r.Host, Taken: entry.TimeOf(r.Taken)}}}
-	if way == "" {
+	if below == "" {
 		return s, nil
 	}
-	s.way = strings.Split(way, "/")
-	s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + way
+	s.below = strings.Split(below, "/")
+	s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + below
 	if err := s.load(ctx); err != nil {
 		return nil, err
 	}
-	found, in, unread, err := s.state.find(ctx, l.store, s.way)
+	found, in, unread, err := s.state.find(ctx, l.store, s.below)
 	switch {
 	case err != nil:
 		return nil, err
@@ -52,9 +54,9 @@ func (l *Ledger) Source(ctx context.Context, r Record, way, given string, index 
 	case found == nil:
 		return nil, ErrNoEntry
 	}
-	s.alone, s.place.Leaf = found, found.entry.Kind != entry.KindFolder
-	if found.entered {
-		s.start = s.state.ids[folderKey{in, found.entry.Name}]
+	s.alone, s.place.Leaf = found, found.Entry.Kind != entry.KindFolder
+	if found.Entered {
+		s.start = s.state.ids[folderKey{in, found.Entry.Name}]
 	}
 	return s, nil
 }
@@ -62,8 +64,8 @@ func (l *Ledger) Source(ctx context.Context, r Record, way, given string, index 
 // Record returns the record that is read.
 func (s *Source) Record() Record { return s.record }
 
-// Way returns the path from the place of the record to what is read of it.
-func (s *Source) Way() string { return strings.Join(s.way, "/") }
+// Relative returns the path from the place of the record to what is read of it.
+func (s *Source) Relative() string { return strings.Join(s.below, "/") }
 
 // load reads what folders there are, once.
 func (s *Source) load(ctx context.Context) (err error) {
@@ -94,7 +96,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 		}
 	}
 	if request.Depth > 0 && !s.place.Leaf {
-		if s.alone != nil && !s.alone.entered {
+		if s.alone != nil && !s.alone.Entered {
 			place.MarkUnread()
 			return r.report, nil // the problems tell why
 		}
@@ -120,7 +122,7 @@ func (r *reading) self(place *entry.Folder) error {
 	one := &reader{reading: r, visit: r.sink.Visitor()}
 	e := r.source.record.self
 	if r.source.alone != nil {
-		e = r.source.alone.entry
+		e = r.source.alone.Entry
 	}
 	e.Folder, e.Self, e.Name = place, true, path.Base(r.source.place.Full)
 	if e.Kind == entry.KindFolder {
@@ -133,7 +135,7 @@ func (r *reading) self(place *entry.Folder) error {
 		verdict = one.test(&e, 0)
 	}
 	one.verdicts = []source.Verdict{verdict}
-	return one.give([]kept{{entry: e}})
+	return one.give([]encoding.Recorded{{Entry: e}})
 }
 
 // reading is one reading of a record, by several readers.
@@ -160,12 +162,12 @@ type step struct {
 // problems tells what could not be read when the record was taken.
 func (r *reading) problems() error {
 	problems, err := r.source.ledger.store.Problems(r.ctx, r.source.record.Number)
-	way := r.source.Way()
-	for _, p := range problems {
-		below, is := belowWay(p.Path, way)
+	for _, row := range problems {
+		below, is := belowPath(row.Path, r.source.Relative())
 		if !is {
 			continue
 		}
+		p := problemOf(row)
 		p.Path = r.source.place.Given
 		if below != "" {
 			p.Path = strings.TrimSuffix(p.Path, "/") + "/" + below
@@ -175,12 +177,17 @@ func (r *reading) problems() error {
 	return err
 }
 
-// belowWay returns the rest of a way that leads to, or below, another.
-func belowWay(way, above string) (rest string, is bool) {
-	if above == "" || way == above {
-		return strings.TrimPrefix(way, above), true
+// problemOf returns the problem of a row.
+func problemOf(row store.ProblemRow) source.Problem {
+	return source.Problem{Path: row.Path, Tried: row.Tried, Err: errors.New(row.Reason), Entries: row.Entries, Vanished: row.Vanished}
+}
+
+// belowPath returns the rest of a path that leads to, or below, another.
+func belowPath(path, above string) (rest string, is bool) {
+	if above == "" || path == above {
+		return strings.TrimPrefix(path, above), true
 	}
-	return strings.CutPrefix(way, above+"/")
+	return strings.CutPrefix(path, above+"/")
 }
 
 // reader is one goroutine's share of a reading.
@@ -191,7 +198,7 @@ type reader struct {
 	report   source.Report
 	verdicts []source.Verdict
 	batch    []entry.Entry
-	room     []kept
+	room     []encoding.Recorded
 }
 
 // work gives folders until there are none left.
@@ -234,16 +241,16 @@ func (r *reader) folder(s step) (below []step, err error) {
 	if !state.known(s.id) {
 		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
 	}
-	pieces := state.folders[s.id].pieces
-	full := len(pieces) > 1
-	var held []kept
+	deltas := state.folders[s.id].deltas
+	full := len(deltas) > 1
+	var held []encoding.Recorded
 	switch {
 	case full:
 		held, err = state.held(r.ctx, store, s.id)
-	case len(pieces) == 1:
-		var p piece
-		if p, err = state.piece(r.ctx, store, pieces[0], false); err == nil {
-			r.room, err = unpackNames(r.room[:0], p.names)
+	case len(deltas) == 1:
+		var p encoding.Delta
+		if p, err = state.delta(r.ctx, store, deltas[0], false); err == nil {
+			r.room, err = encoding.UnpackNames(r.room[:0], p.Names)
 			held = r.room
 		}
 	}
@@ -259,9 +266,9 @@ func (r *reader) folder(s step) (below []step, err error) {
 		wanted = wanted || verdict == source.Open || verdict == source.Yes && r.request.Facts != 0
 	}
 	if wanted && !full {
-		p, err := state.piece(r.ctx, store, pieces[0], true)
+		p, err := state.delta(r.ctx, store, deltas[0], true)
 		if err == nil {
-			err = unpackFacts(held, p.facts)
+			err = encoding.UnpackFacts(held, p.Facts)
 		}
 		if err != nil {
 			return nil, err
@@ -272,11 +279,11 @@ func (r *reader) folder(s step) (below []step, err error) {
 
 // choose decides, as far as name and kind tell, whether an entry is given, and
 // notes a folder to be gone into.
-func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id uint64) source.Verdict {
-	if k.gone {
+func (r *reader) choose(folder *entry.Folder, k *encoding.Recorded, below *[]step, id uint64) source.Verdict {
+	if k.Gone {
 		return source.No
 	}
-	e := &k.entry
+	e := &k.Entry
 	e.Folder = folder
 	treatment := r.request.Hidden.Treat(e.Hidden())
 	if treatment == source.Left {
@@ -288,10 +295,10 @@ func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id uint64)
 		switch {
 		case r.request.Skips(inside):
 			r.report.Skipped++
-		case k.unread:
+		case k.Unread:
 			inside.MarkUnread()
 			e.Inside = inside
-		case k.entered:
+		case k.Entered:
 			e.Inside = inside
 			*below = append(*below, step{inside, r.source.state.ids[folderKey{id, e.Name}]})
 		}
@@ -307,11 +314,11 @@ func (r *reader) choose(folder *entry.Folder, k *kept, below *[]step, id uint64)
 }
 
 // give hands over the entries that are chosen.
-func (r *reader) give(held []kept) error {
+func (r *reader) give(held []encoding.Recorded) error {
 	r.batch = r.batch[:0]
 	var size int64
 	for i := range held {
-		e := &held[i].entry
+		e := &held[i].Entry
 		if r.verdicts[i] == source.Open {
 			r.verdicts[i] = r.test(e, ^entry.Facts(0))
 		}

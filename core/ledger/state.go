@@ -3,29 +3,31 @@ package ledger
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"sync"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
 // state is what a ledger has of a place up to a record: its folders, and where
-// their pieces are. Names and facts are read as they are needed. It may be used
+// their deltas are. Names and facts are read as they are needed. It may be used
 // by several goroutines.
 type state struct {
-	sheets  []*openSheet
-	folders []folderState // by number
-	ids     map[folderKey]uint64
+	upTo     int64 // the record
+	segments []*openSegment
+	folders  []folderState // by number
+	ids      map[folderKey]uint64
 }
-
-// root is the number of the place itself among its folders.
-const root = 1
 
 // folderState is what is known of a folder.
 type folderState struct {
-	folderVersion       // the newest
-	record        int64 // that it is of
-	met           int64 // the first record that has the folder
-	pieces        []pieceAt
+	encoding.FolderVersion       // the newest
+	record                 int64 // that it is of
+	met                    int64 // the first record that has the folder
+	deltas                 []deltaAt
 }
 
 type folderKey struct {
@@ -33,26 +35,26 @@ type folderKey struct {
 	name   string
 }
 
-// pieceAt is where a piece is: between these bytes of the sheet.
-type pieceAt struct {
-	sheet        int32
+// deltaAt is where a delta is: between these bytes of the segment.
+type deltaAt struct {
+	segment      int32
 	names, facts [2]uint32
 }
 
-// openSheet is a sheet whose parts are read as they are needed.
-type openSheet struct {
+// openSegment is a segment whose parts are read as they are needed.
+type openSegment struct {
 	number, record int64
 	mu             sync.Mutex
 	parts          [2][]byte
 	read           [2]bool
 }
 
-// part returns a part of the sheet.
-func (s *openSheet) part(ctx context.Context, shelf Shelf, which Part) (content []byte, err error) {
+// part returns a part of the segment.
+func (s *openSegment) part(ctx context.Context, from store.Reader, which store.Part) (content []byte, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if !s.read[which] {
-		if s.parts[which], err = shelf.Part(ctx, s.number, which); err != nil {
+		if s.parts[which], err = from.Part(ctx, s.number, which); err != nil {
 			return nil, err
 		}
 		s.read[which] = true
@@ -60,56 +62,71 @@ func (s *openSheet) part(ctx context.Context, shelf Shelf, which Part) (content 
 	return s.parts[which], nil
 }
 
+// newState returns what is known before any record, with room for folders.
+func newState(folders int) *state {
+	return &state{folders: make([]folderState, encoding.Root+1, max(encoding.Root+1, folders)), ids: make(map[folderKey]uint64, folders)}
+}
+
 // load reads what there is of a place up to a record.
-func load(ctx context.Context, shelf Shelf, place, upTo int64) (*state, error) {
-	sheets, err := shelf.Sheets(ctx, place, upTo)
+func load(ctx context.Context, from store.Reader, place, upTo int64) (*state, error) {
+	segments, err := from.Segments(ctx, place, upTo)
 	if err != nil {
 		return nil, err
 	}
-	expected := root + 1 // about how many folders there will be
-	for _, sheet := range sheets {
-		expected += len(sheet.Folders) / 48
+	expected := encoding.Root + 1 // about how many folders there will be
+	for _, segment := range segments {
+		expected += len(segment.Folders) / 48
 	}
-	s := &state{folders: make([]folderState, root+1, expected), ids: make(map[folderKey]uint64, expected)}
-	for _, sheet := range sheets {
-		if err := s.add(sheet); err != nil {
+	s := newState(expected)
+	s.upTo = upTo
+	for _, segment := range segments {
+		if err := s.add(segment); err != nil {
 			return nil, err
 		}
 	}
 	return s, nil
 }
 
+// at returns what was known at an earlier record, as far as what folders held: what
+// else is known of these is as at the last one.
+func (s *state) at(record int64) *state {
+	earlier := *s
+	earlier.upTo = record
+	return &earlier
+}
+
 var errNumber = fmt.Errorf("%w: the number of a folder is out of bounds", ErrDamaged)
 
-// add adds a sheet, which comes after those that were added.
-func (s *state) add(sheet Sheet) error {
-	at := pieceAt{sheet: int32(len(s.sheets))}
-	s.sheets = append(s.sheets, &openSheet{number: sheet.Number, record: sheet.Record})
+// add adds a segment, which comes after those that were added.
+func (s *state) add(segment store.SegmentRow) error {
+	at := deltaAt{segment: int32(len(s.segments))}
+	s.segments = append(s.segments, &openSegment{number: segment.Number, record: segment.Record})
 	var names, facts uint64
 	wrong := false
-	err := eachVersion(sheet.Folders, func(v *folderVersion) {
-		wrong = wrong || v.folder == 0 || v.folder > uint64(len(s.folders)+len(sheet.Folders)) || max(v.names, v.facts) > sheetLimit || max(names+v.names, facts+v.facts) > sheetLimit
+	err := encoding.EachFolder(segment.Folders, func(v *encoding.FolderVersion) {
+		const longest = encoding.LongestPart
+		wrong = wrong || v.Number == 0 || v.Number > uint64(len(s.folders)+len(segment.Folders)) || max(v.Names, v.Facts) > longest || max(names+v.Names, facts+v.Facts) > longest
 		if wrong {
 			return
 		}
-		for v.folder >= uint64(len(s.folders)) {
+		for v.Number >= uint64(len(s.folders)) {
 			s.folders = append(s.folders, folderState{})
 		}
-		f := &s.folders[v.folder]
-		if v.fresh {
-			s.ids[folderKey{v.parent, v.name}] = v.folder
-			f.met = sheet.Record
+		f := &s.folders[v.Number]
+		if v.Fresh {
+			s.ids[folderKey{v.Parent, v.Name}] = v.Number
+			f.met = segment.Record
 		} else {
-			v.parent, v.name = f.parent, f.name
+			v.Parent, v.Name = f.Parent, f.Name
 		}
-		if v.pieced {
-			at.names, at.facts = [2]uint32{uint32(names), uint32(names + v.names)}, [2]uint32{uint32(facts), uint32(facts + v.facts)}
-			names, facts = names+v.names, facts+v.facts
-			f.pieces = append(f.pieces, at)
+		if v.HasDelta {
+			at.names, at.facts = [2]uint32{uint32(names), uint32(names + v.Names)}, [2]uint32{uint32(facts), uint32(facts + v.Facts)}
+			names, facts = names+v.Names, facts+v.Facts
+			f.deltas = append(f.deltas, at)
 		} else {
-			v.own, v.full, v.digested = f.own, f.full, f.digested
+			v.Contents = f.Contents
 		}
-		f.folderVersion, f.record = *v, sheet.Record
+		f.FolderVersion, f.record = *v, segment.Record
 	})
 	if err == nil && wrong {
 		err = errNumber
@@ -117,16 +134,12 @@ func (s *state) add(sheet Sheet) error {
 	return err
 }
 
-// sheetLimit is how long the names or the facts of a sheet can be: one folder of
-// very many entries.
-const sheetLimit = 1 << 31
-
-// recordOf returns which record a piece is of.
-func (s *state) recordOf(p pieceAt) int64 { return s.sheets[p.sheet].record }
+// recordOf returns which record a delta is of.
+func (s *state) recordOf(d deltaAt) int64 { return s.segments[d.segment].record }
 
 // known tells whether there is anything of a folder.
 func (s *state) known(id uint64) bool {
-	return id < uint64(len(s.folders)) && s.folders[id].folder == id && id > 0
+	return id < uint64(len(s.folders)) && s.folders[id].Number == id && id > 0
 }
 
 // folder returns what is known of a folder, nil if nothing is.
@@ -137,11 +150,11 @@ func (s *state) folder(id uint64) *folderState {
 	return &s.folders[id]
 }
 
-// piece reads a piece, with its facts or without.
-func (s *state) piece(ctx context.Context, shelf Shelf, at pieceAt, facts bool) (p piece, err error) {
-	sheet := s.sheets[at.sheet]
-	cut := func(which Part, between [2]uint32) []byte {
-		content, failed := sheet.part(ctx, shelf, which)
+// delta reads a delta, with its facts or without.
+func (s *state) delta(ctx context.Context, from store.Reader, at deltaAt, facts bool) (d encoding.Delta, err error) {
+	segment := s.segments[at.segment]
+	cut := func(which store.Part, between [2]uint32) []byte {
+		content, failed := segment.part(ctx, from, which)
 		switch {
 		case failed != nil:
 			err = failed
@@ -152,64 +165,74 @@ func (s *state) piece(ctx context.Context, shelf Shelf, at pieceAt, facts bool) 
 		}
 		return nil
 	}
-	p.names = cut(Names, at.names)
+	d.Names = cut(store.Names, at.names)
 	if facts && err == nil {
-		p.facts = cut(Facts, at.facts)
+		d.Facts = cut(store.Facts, at.facts)
 	}
-	return p, err
-}
-
-// pieces reads all pieces of a folder, the oldest first.
-func (s *state) pieces(ctx context.Context, shelf Shelf, id uint64) ([]piece, error) {
-	if !s.known(id) {
-		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
-	}
-	list := make([]piece, len(s.folders[id].pieces))
-	for i, at := range s.folders[id].pieces {
-		var err error
-		if list[i], err = s.piece(ctx, shelf, at, true); err != nil {
-			return nil, err
-		}
-	}
-	return list, nil
+	return d, err
 }
 
 // held returns what is in a folder, in order of the bytes of names.
-func (s *state) held(ctx context.Context, shelf Shelf, id uint64) ([]kept, error) {
-	pieces, err := s.pieces(ctx, shelf, id)
-	if err != nil {
-		return nil, err
+func (s *state) held(ctx context.Context, from store.Reader, id uint64) ([]encoding.Recorded, error) {
+	if !s.known(id) {
+		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
 	}
-	return overlay(pieces)
+	var deltas []encoding.Delta
+	for _, at := range s.folders[id].deltas {
+		if s.recordOf(at) > s.upTo {
+			break
+		}
+		d, err := s.delta(ctx, from, at, true)
+		if err != nil {
+			return nil, err
+		}
+		deltas = append(deltas, d)
+	}
+	return encoding.Overlay(deltas)
 }
 
-// find goes down a way and returns the entry there, if it is there, and the
+// find goes down a path and returns the entry there, if it is there, and the
 // number of the folder that it lies in. It also tells whether a folder on the
-// way could not be read, or was not gone into.
-func (s *state) find(ctx context.Context, shelf Shelf, way []string) (e *kept, in uint64, unread bool, err error) {
-	in = root
-	for i, name := range way {
-		held, err := s.held(ctx, shelf, in)
+// path could not be read, or was not gone into.
+func (s *state) find(ctx context.Context, from store.Reader, path []string) (found *encoding.Recorded, in uint64, unread bool, err error) {
+	in = encoding.Root
+	for i, name := range path {
+		held, err := s.held(ctx, from, in)
 		if err != nil {
 			return nil, 0, false, err
 		}
-		at, there := findName(held, name)
+		at, there := encoding.Find(held, name)
 		if !there {
 			return nil, in, false, nil
 		}
-		if e = &held[at]; i == len(way)-1 {
-			return e, in, false, nil
+		if found = &held[at]; i == len(path)-1 {
+			return found, in, false, nil
 		}
-		if !e.entered {
-			return nil, in, e.entry.Kind == entry.KindFolder, nil
+		if !found.Entered {
+			return nil, in, found.Entry.Kind == entry.KindFolder, nil
 		}
 		in = s.ids[folderKey{in, name}]
 	}
 	return nil, in, false, nil
 }
 
-// wayTo returns the way to what is in a folder, by the way to that.
-func wayTo(folder, name string) string {
+// path returns the path to a folder, and whether all the folders above are known.
+func (s *state) path(id uint64) (path string, known bool) {
+	var names []string
+	for id != encoding.Root {
+		f := s.folder(id)
+		if f == nil || f.Parent == 0 || len(names) > len(s.folders) {
+			return "", false
+		}
+		names = append(names, f.Name)
+		id = f.Parent
+	}
+	slices.Reverse(names)
+	return strings.Join(names, "/"), true
+}
+
+// pathIn returns the path of what is in a folder, by the path of that.
+func pathIn(folder, name string) string {
 	if folder == "" {
 		return name
 	}

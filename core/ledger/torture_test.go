@@ -34,7 +34,7 @@ var tortureFor = flag.Duration("torture", 2*time.Second, "how long TestTorture g
 // compact and ask for histories in one ledger, all at once, while what they record is
 // altered, some of their calls to the store fail or wait, and some are killed. No
 // sound ledger is ever called damaged, every record reads back what the kernel said
-// when it was written, and in the end all is as it was sealed.
+// when it was written, and in the end all is as it was hashed.
 func TestTorture(t *testing.T) {
 	folder := t.TempDir()
 	root, file := filepath.Join(folder, "tree"), filepath.Join(folder, "ledger")
@@ -113,7 +113,7 @@ func TestTorture(t *testing.T) {
 			altering.Lock()
 			edit(t, random, root, 3)
 			s, err := live.Open(root, 0)
-			taken := ledger.NewTaking(s.Place())
+			taken := ledger.NewSnapshot(s.Place())
 			if err == nil {
 				_, err = s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 			}

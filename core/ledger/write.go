@@ -11,6 +11,8 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 	"frankledger/core/source"
 )
 
@@ -30,7 +32,7 @@ var ErrLabelTaken = errors.New("this label stands for another place")
 // CheckLabelOf returns an error if the label of a record stands for another place of
 // its host, with that.
 func (l *Ledger) CheckLabelOf(ctx context.Context, r Record) error {
-	records, err := l.store.Records(ctx)
+	records, err := l.Records(ctx)
 	if err != nil {
 		return err
 	}
@@ -54,7 +56,7 @@ func labelTaken(records []Record, r Record) error {
 type Changes struct {
 	First                          bool // there is none before
 	Added, Removed, Moved, Altered int64
-	// Unexplained are ways to files whose content differs though nothing about
+	// Unexplained are paths of files whose content differs though nothing about
 	// them says so. They are looked for only with Recheck.
 	Unexplained []string
 	Digested    int64 // files of which a digest was taken
@@ -67,7 +69,7 @@ type Changes struct {
 //
 // The digests of files are carried over from the record before, where size,
 // inode and the times modified and changed are the same.
-func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report source.Report, o Options) (Record, Changes, error) {
+func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report source.Report, o Options) (Record, Changes, error) {
 	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
 	content := newContent()
 	for _, p := range taken.parts {
@@ -79,7 +81,7 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Taking, report sour
 	}
 	content.tell(&w.record)
 	var err error
-	if w.root, err = taken.listings(); err != nil {
+	if w.root, err = taken.tree(); err != nil {
 		return r, Changes{}, err
 	}
 	for {
@@ -106,8 +108,8 @@ var errOvertaken = errors.New("overtaken")
 
 // overtaken tells whether the records of the place are others than when they were
 // read.
-func (w *writer) overtaken(shelf Shelf) (bool, error) {
-	records, err := shelf.Records(w.ctx)
+func (w *writer) overtaken(from store.Reader) (bool, error) {
+	records, err := recordsIn(w.ctx, from)
 	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier), err
 }
 
@@ -124,44 +126,44 @@ type writer struct {
 	ready    bool   // digests are known already
 	problems []source.Problem
 	volumes  map[string]uint64
-	root     *listing
+	root     *tree
 	earlier  []Record // of the place
 	before   *state   // after the last of these
 	changes  Changes
 	moves    moves
-	update   Update
-	sheets   sheetWriter
+	update   store.Update
+	segments encoding.SegmentWriter
 	last     uint64 // number of a folder
 }
 
 // prepare does what can be done while others may still write: it reads what
-// there is of the place, takes digests, and seals.
-func (w *writer) prepare(shelf Shelf) error {
-	records, err := shelf.Records(w.ctx)
+// there is of the place, takes digests, and hashes.
+func (w *writer) prepare(from store.Reader) error {
+	records, err := recordsIn(w.ctx, from)
 	if err != nil {
 		return err
 	}
-	w.earlier, w.before = ofPlace(records, w.record.Host, w.record.Place), &state{folders: make([]folderState, root+1)}
+	w.earlier, w.before = ofPlace(records, w.record.Host, w.record.Place), newState(0)
 	w.changes, w.moves = Changes{First: len(w.earlier) == 0}, moves{}
 	if !w.changes.First {
-		if w.before, err = load(w.ctx, shelf, w.earlier[0].place, w.earlier[len(w.earlier)-1].Number); err != nil {
+		if w.before, err = load(w.ctx, from, w.earlier[0].place, w.earlier[len(w.earlier)-1].Number); err != nil {
 			return err
 		}
 	}
-	w.number(w.root, root)
+	w.number(w.root, encoding.Root)
 	if !w.ready {
-		if err := w.digests(shelf); err != nil {
+		if err := w.digests(from); err != nil {
 			return err
 		}
 	}
-	w.root.sealAll()
-	w.record.seal = w.root.seal
-	return w.compare(shelf)
+	w.root.hashAll()
+	w.record.tree = w.root.hash
+	return w.diffAll(from)
 }
 
 // number gives a folder, and those in it, the numbers they had before; 0 if they
 // had none.
-func (w *writer) number(l *listing, id uint64) {
+func (w *writer) number(l *tree, id uint64) {
 	l.id = 0
 	if w.before.known(id) {
 		l.id = id
@@ -172,8 +174,8 @@ func (w *writer) number(l *listing, id uint64) {
 }
 
 // write writes everything, or returns errOvertaken.
-func (w *writer) write(u Update) error {
-	records, err := u.Records(w.ctx)
+func (w *writer) write(u store.Update) error {
+	records, err := recordsIn(w.ctx, u)
 	if err != nil {
 		return err
 	}
@@ -185,7 +187,7 @@ func (w *writer) write(u Update) error {
 	if err := labelTaken(records, *r); err != nil && !w.options.MoveLabel {
 		return err
 	}
-	if r.Number, r.place, err = u.AddRecord(w.ctx, *r); err != nil {
+	if r.Number, r.place, err = u.AddRecord(w.ctx, r.row()); err != nil {
 		return err
 	}
 	for _, id := range slices.Sorted(maps.Keys(w.volumes)) {
@@ -193,12 +195,12 @@ func (w *writer) write(u Update) error {
 			return err
 		}
 	}
-	w.sheets = sheetWriter{put: u.AddSheet, place: r.place, record: r.Number}
-	w.last = max(root, uint64(len(w.before.folders))-1)
-	if err := w.folder(w.root, root, 0, !w.changes.First); err != nil {
+	w.segments = encoding.SegmentWriter{Write: addTo(u, *r)}
+	w.last = max(encoding.Root, uint64(len(w.before.folders))-1)
+	if err := w.folder(w.root, encoding.Root, 0, !w.changes.First); err != nil {
 		return err
 	}
-	if err := w.sheets.flush(w.ctx); err != nil {
+	if err := w.segments.Flush(w.ctx); err != nil {
 		return err
 	}
 	w.changes.countMoves(&w.moves)
@@ -206,11 +208,10 @@ func (w *writer) write(u Update) error {
 		w.problems = slices.Concat(w.problems, w.options.Pool.Problems())
 	}
 	for _, p := range w.problems {
-		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(w.given, "/")); below && w.given != "" {
-			p.Path = strings.TrimPrefix(way, "/")
+		if rest, below := strings.CutPrefix(p.Path, strings.TrimSuffix(w.given, "/")); below && w.given != "" {
+			p.Path = strings.TrimPrefix(rest, "/")
 		}
-		p.Err = errors.New(p.Reason())
-		if err := u.AddProblem(w.ctx, r.Number, p); err != nil {
+		if err := u.AddProblem(w.ctx, r.Number, store.ProblemRow{Path: p.Path, Tried: p.Tried, Reason: p.Reason(), Entries: p.Entries, Vanished: p.Vanished}); err != nil {
 			return err
 		}
 	}
@@ -219,26 +220,26 @@ func (w *writer) write(u Update) error {
 }
 
 // folder writes what is different in a folder, and in those below it, unless its
-// seal says that nothing is. There tells whether it was there at the record
+// tree hash says that nothing is. There tells whether it was there at the record
 // before, as far as that tells.
-func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
+func (w *writer) folder(l *tree, id, parent uint64, there bool) (err error) {
 	if err := w.ctx.Err(); err != nil {
 		return err
 	}
-	v := folderVersion{folder: id, own: l.own, full: l.full, digested: l.digested, seal: l.seal}
-	var p piece
+	v := encoding.FolderVersion{Number: id, Contents: l.Contents, Tree: l.hash}
+	var d encoding.Delta
 	alike := there // the same folders are in it
 	switch old := w.before.folder(l.id); {
 	case old == nil:
-		v.fresh, v.parent, v.name, v.pieced, p = true, parent, l.folder.Name, true, l.piece
-	case old.seal == l.seal && there:
+		v.Fresh, v.Parent, v.Name, v.HasDelta, d = true, parent, l.folder.Name, true, l.delta
+	case old.Tree == l.hash && there:
 		return nil
-	case old.seal == l.seal:
+	case old.Tree == l.hash:
 		return w.appeared(l)
-	case l.apart != nil:
-		v.pieced, alike, p = true, false, l.apart.piece
+	case l.diff != nil:
+		v.HasDelta, alike, d = true, false, l.diff.delta
 		if there {
-			if err := w.count(l.apart, id); err != nil {
+			if err := w.count(l.diff, id); err != nil {
 				return err
 			}
 		}
@@ -248,7 +249,7 @@ func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 			return err
 		}
 	}
-	if err := w.sheets.add(w.ctx, &v, p); err != nil {
+	if err := w.segments.Add(w.ctx, &v, d); err != nil {
 		return err
 	}
 	for _, below := range l.below {
@@ -258,14 +259,16 @@ func (w *writer) folder(l *listing, id, parent uint64, there bool) (err error) {
 			w.last++
 			number = w.last
 		}
-		if err := w.folder(below, number, id, there && (alike || l.apart != nil && l.apart.entered[name])); err != nil {
+		if err := w.folder(below, number, id, there && (alike || l.diff != nil && l.diff.entered[name])); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// findName finds a name among entries in order of names.
-func findName(list []kept, name string) (int, bool) {
-	return slices.BinarySearchFunc(list, name, func(k kept, name string) int { return strings.Compare(k.entry.Name, name) })
+// addTo returns what adds the segments of a record to a store.
+func addTo(u store.Update, r Record) func(context.Context, encoding.Segment) error {
+	return func(ctx context.Context, s encoding.Segment) error {
+		return u.AddSegment(ctx, store.SegmentRow{Place: r.place, Record: r.Number, Segment: s})
+	}
 }

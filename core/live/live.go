@@ -192,7 +192,7 @@ func (r *run) followLinks() {
 	for len(r.links) > 0 && !r.queue.isStopped() {
 		first := 0
 		for i, link := range r.links {
-			if strings.Compare(link.Way(), r.links[first].Way()) < 0 {
+			if strings.Compare(link.Relative(), r.links[first].Relative()) < 0 {
 				first = i
 			}
 		}

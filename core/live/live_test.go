@@ -282,7 +282,7 @@ func TestRequestLimits(t *testing.T) {
 	assert.Equal(t, []string{".h", "a", "skip"}, ways(source.Request{Depth: 1}))
 	assert.Equal(t, []string{"a", "a/b", "skip", "skip/inside"}, ways(source.Request{Depth: 2, Hidden: source.OmitHidden}))
 	assert.Equal(t, []string{".h", "a/.x"}, ways(source.Request{Depth: all, Hidden: source.OnlyHidden}))
-	skip := func(f *entry.Folder) bool { return f.Name == "skip" || f.Way() == "a/b" }
+	skip := func(f *entry.Folder) bool { return f.Name == "skip" || f.Relative() == "a/b" }
 	assert.Equal(t, []string{".h", ".h/inside", "a", "a/.x", "a/b", "skip"}, ways(source.Request{Depth: all, Skip: skip}))
 	assert.Equal(t, []string{root}, ways(source.Request{Depth: 0}))
 }

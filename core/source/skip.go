@@ -54,7 +54,7 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 		if len(ways) == 0 {
 			return false
 		}
-		way := fold(folder.Way())
+		way := fold(folder.Relative())
 		for _, pattern := range ways {
 			if doublestar.MatchUnvalidated(pattern, way) {
 				return true

@@ -57,7 +57,7 @@ func (w *Within) holds(folder *entry.Folder) bool {
 	for folder.Depth > depth {
 		folder = folder.Parent
 	}
-	if folder.Way() != way {
+	if folder.Relative() != way {
 		return false
 	}
 	w.found.Store(folder)

@@ -48,7 +48,7 @@ func Test(t *testing.T, s source.Source, is Is) {
 	for _, depth := range []int{0, 1, 2, 3, source.AllDepths} {
 		for hidden := source.ShowHidden; hidden <= source.OnlyHidden; hidden++ {
 			for _, self := range []bool{false, true} {
-				for name, skip := range map[string]func(*entry.Folder) bool{"": nil, "c": func(f *entry.Folder) bool { return f.Name == "c" }, "a/b": func(f *entry.Folder) bool { return f.Way() == "a/b" }} {
+				for name, skip := range map[string]func(*entry.Folder) bool{"": nil, "c": func(f *entry.Folder) bool { return f.Name == "c" }, "a/b": func(f *entry.Folder) bool { return f.Relative() == "a/b" }} {
 					for _, condition := range []source.Condition{nil, large{}} {
 						request := source.Request{Facts: entry.FactStatus, Depth: depth, Hidden: hidden, Self: self, Skip: skip, Condition: condition}
 						want, report := expected(t, is, request, name)
@@ -174,7 +174,7 @@ func given(t *testing.T, s source.Source, request source.Request) ([]string, sou
 			defer mu.Unlock()
 			for i := range entries {
 				e := &entries[i]
-				way := strings.Clone(e.Way()) // names are only lent
+				way := strings.Clone(e.Relative()) // names are only lent
 				if e.Self && !e.Folder.Place.Leaf {
 					way = "."
 				}

@@ -1,4 +1,4 @@
-package ledger
+package transfer
 
 import (
 	"encoding/hex"
@@ -9,11 +9,9 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
-
-// An exported ledger is JSON lines: one that says what it is, then for each
-// record a line for it, for each problem, and for each entry that is new,
-// different or gone since the record of that place before; and one for the end.
 
 // line is one of these. Of its members, one is there.
 type line struct {
@@ -21,13 +19,10 @@ type line struct {
 	Record  *recordLine  `json:"record,omitempty"`
 	Problem *problemLine `json:"problem,omitempty"`
 	Entry   *entryLine   `json:"entry,omitempty"`
-	Gone    *exact.Text  `json:"gone,omitempty"` // way of an entry
+	Gone    *exact.Text  `json:"gone,omitempty"` // path of an entry
 	Lost    *lostLine    `json:"lost,omitempty"`
 	End     *int         `json:"end,omitempty"` // how many records there were
 }
-
-// linesVersion is that of the lines.
-const linesVersion = 1
 
 type recordLine struct {
 	Number    int64        `json:"number"`
@@ -87,10 +82,10 @@ type statusLine struct {
 	Changed  exact.Time `json:"changed"`
 }
 
-// lineOf returns the line of an entry.
-func lineOf(way string, k *kept) *entryLine {
-	e := &k.entry
-	l := &entryLine{Way: exact.Text(way), Kind: e.Kind.String(), Entered: k.entered, Unread: k.unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0, Unsized: e.Marks&entry.MarkUnsized != 0}
+// entryLineOf returns the line of an entry.
+func entryLineOf(path string, r *encoding.Recorded) *entryLine {
+	e := &r.Entry
+	l := &entryLine{Way: exact.Text(path), Kind: e.Kind.String(), Entered: r.Entered, Unread: r.Unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0, Unsized: e.Marks&entry.MarkUnsized != 0}
 	if e.Known.Has(entry.FactStatus) {
 		l.Status = &statusLine{e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID, e.Permissions.Octal(), exact.Time(e.Modified), exact.Time(e.Accessed), exact.Time(e.Changed)}
 	}
@@ -113,14 +108,13 @@ func lineOf(way string, k *kept) *entryLine {
 	return l
 }
 
-// kept returns the entry of a line, under a name.
-func (l *entryLine) kept(name string) (k kept, err error) {
-	k.entered, k.unread = l.Entered, l.Unread
-	e := &k.entry
-	e.Name = name
+// recorded returns the entry of a line, without its name.
+func (l *entryLine) recorded() (r encoding.Recorded, err error) {
+	r.Entered, r.Unread = l.Entered, l.Unread
+	e := &r.Entry
 	kind, ok := entry.KindNamed(l.Kind)
 	if !ok {
-		return k, fmt.Errorf("there is no kind %q", l.Kind)
+		return r, fmt.Errorf("there is no kind %q", l.Kind)
 	}
 	e.Kind = kind
 	if l.Hidden {
@@ -132,7 +126,7 @@ func (l *entryLine) kept(name string) (k kept, err error) {
 	if s := l.Status; s != nil {
 		mode, err := strconv.ParseUint(s.Mode, 8, 16)
 		if err != nil {
-			return k, fmt.Errorf("the mode %q is not octal", s.Mode)
+			return r, fmt.Errorf("the mode %q is not octal", s.Mode)
 		}
 		e.Known |= entry.FactStatus
 		e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID = s.Inode, s.Device, s.Size, s.Disk, s.Links, s.UID, s.GID
@@ -150,58 +144,57 @@ func (l *entryLine) kept(name string) (k kept, err error) {
 		e.Known |= entry.FactTarget
 	}
 	known := 0
-	for _, a := range stored { // in the order they are packed
+	for _, a := range encoding.Algorithms { // in the order they are packed
 		digits, there := l.Digests[a.Name]
 		if !there {
 			continue
 		}
 		sum, err := hex.DecodeString(digits)
 		if err != nil || len(digits) != a.Digits {
-			return k, fmt.Errorf("this is no digest by %s: %q", a.Name, digits)
+			return r, fmt.Errorf("this is no digest by %s: %q", a.Name, digits)
 		}
 		e.More.Digests = append(e.More.Digests, entry.Digest{Fact: a.Fact, Sum: string(sum)})
 		e.Known |= a.Fact
 		known++
 	}
 	if known < len(l.Digests) {
-		return k, errors.New("it has a digest by an algorithm that is not known")
+		return r, errors.New("it has a digest by an algorithm that is not known")
 	}
-	return k, nil
+	return r, nil
 }
 
-// line returns the line of a record.
-func (r *Record) line() *recordLine {
-	l := &recordLine{Number: r.Number, Label: exact.Text(r.Label), Host: exact.Text(r.Host), Place: exact.Text(r.Place), Taken: exact.Time(entry.TimeOf(r.Taken)), Note: exact.Text(r.Note),
-		Algorithm: r.Algorithm, Entries: r.Entries, Bytes: r.Bytes, Seal: hex.EncodeToString(r.seal[:])}
-	for _, term := range r.Terms.Words() {
+// recordLineOf returns the line of a record.
+func recordLineOf(r *store.RecordRow, volumes map[string]uint64) (*recordLine, error) {
+	l := &recordLine{Number: r.Number, Label: exact.Text(r.Label), Host: exact.Text(r.Host), Place: exact.Text(r.Path), Taken: exact.Time(entry.TimeOf(r.Taken)), Note: exact.Text(r.Note),
+		Algorithm: r.Algorithm, Entries: r.Entries, Bytes: r.Bytes, Seal: hex.EncodeToString(r.Tree[:]), Volumes: volumes}
+	for _, term := range r.Terms {
 		l.Terms = append(l.Terms, exact.Text(term))
 	}
-	if r.self.Kind != 0 {
-		l.Self = lineOf("", &kept{entry: r.self})
+	self, ok := encoding.UnpackSelf(r.Self)
+	if !ok {
+		return nil, fmt.Errorf("%w: record %d", encoding.ErrDamaged, r.Number)
 	}
-	return l
+	if self.Kind != 0 {
+		l.Self = entryLineOf("", &encoding.Recorded{Entry: self})
+	}
+	return l, nil
 }
 
-// record returns the record of a line.
-func (l *recordLine) record() (r Record, err error) {
-	r = Record{Number: l.Number, Label: string(l.Label), Host: string(l.Host), Place: string(l.Place), Taken: time.Unix(l.Taken.Sec, int64(l.Taken.Nsec)).UTC(),
+// row returns the record of a line.
+func (l *recordLine) row() (r store.RecordRow, err error) {
+	r = store.RecordRow{Number: l.Number, Label: string(l.Label), Host: string(l.Host), Path: string(l.Place), Taken: time.Unix(l.Taken.Sec, int64(l.Taken.Nsec)).UTC(),
 		Note: string(l.Note), Algorithm: l.Algorithm}
-	var terms []string
 	for _, term := range l.Terms {
-		terms = append(terms, string(term))
-	}
-	r.Terms = ParseTerms(terms)
-	if err := CheckLabel(r.Label); err != nil {
-		return r, err
+		r.Terms = append(r.Terms, string(term))
 	}
 	if l.Self != nil {
-		k, err := l.Self.kept("")
+		self, err := l.Self.recorded()
 		if err != nil {
 			return r, err
 		}
-		r.self = k.entry
+		r.Self = encoding.PackSelf(&self.Entry)
 	}
-	seal, err := hex.DecodeString(l.Seal)
-	copy(r.seal[:], seal)
+	tree, err := hex.DecodeString(l.Seal)
+	copy(r.Tree[:], tree)
 	return r, err
 }

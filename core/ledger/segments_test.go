@@ -19,7 +19,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Folders of very many entries, and very many folders, take several sheets, and
+// Folders of very many entries, and very many folders, take several segments, and
 // read back the same, also after parts of them have changed and records were
 // dropped; compacting gives the room back.
 func TestManySheets(t *testing.T) {

@@ -1,4 +1,4 @@
-package ledger
+package store
 
 import (
 	"cmp"
@@ -16,7 +16,7 @@ import (
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
 
-	"frankledger/core/source"
+	"frankledger/core/ledger/encoding"
 )
 
 // version is that of the schema.
@@ -66,7 +66,7 @@ CREATE INDEX sheet_place ON sheet (place, record);
 
 // file is a store in an SQLite file.
 type file struct {
-	shelf
+	reader
 	db     *sql.DB
 	moment *moment // nil where it is written to
 }
@@ -137,7 +137,21 @@ func (f *file) Release() {
 // patience is how long to wait for another program that writes.
 const patience = 30 * time.Second
 
-// openFile opens a file to read from it.
+// Open opens the store in a file to read from it. One of an older version is brought up
+// to this one first.
+func Open(ctx context.Context, path string) (Store, error) { return opened(openFile(ctx, path)) }
+
+// Create opens the store in a file to write to it, and makes it if there is none: for
+// its owner only, whatever the mask of the process is.
+func Create(ctx context.Context, path string) (Store, error) { return opened(createFile(ctx, path)) }
+
+func opened(f *file, err error) (Store, error) {
+	if err != nil {
+		return nil, err
+	}
+	return f, nil
+}
+
 func openFile(ctx context.Context, path string) (*file, error) {
 	if there, err := isThere(path); err != nil || !there {
 		return nil, cmp.Or(err, ErrNone)
@@ -174,8 +188,6 @@ func isThere(path string) (bool, error) {
 	return info.Size() > 0, nil
 }
 
-// createFile opens a file to write to it, and makes it if there is none: for its
-// owner only, whatever the mask of the process is.
 func createFile(ctx context.Context, path string) (*file, error) {
 	if _, err := isThere(path); err != nil {
 		return nil, err
@@ -201,10 +213,10 @@ func connect(ctx context.Context, path, mode string) (*file, error) {
 		return nil, err
 	}
 	db.SetMaxOpenConns(1)
-	f := &file{shelf{db}, db, nil}
+	f := &file{reader{db}, db, nil}
 	if mode != "rwc" {
 		f.moment = &moment{db: db}
-		f.shelf = shelf{f.moment}
+		f.reader = reader{f.moment}
 	}
 	if err := f.prepare(ctx, mode == "rwc"); err != nil {
 		f.Close()
@@ -279,7 +291,7 @@ func (f *file) Close() error {
 func (f *file) Update(ctx context.Context, change func(Update) error) error {
 	f.Release()
 	return f.inTransaction(ctx, func(tx *sql.Tx) error {
-		u := &update{shelf: shelf{tx}, tx: tx}
+		u := &update{reader: reader{tx}, tx: tx}
 		err := change(u)
 		for i := 0; i < len(u.added) && err == nil; i++ {
 			err = u.addExtra(ctx, u.added[i])
@@ -328,7 +340,7 @@ func named(err error) error {
 		return err
 	}
 	name := map[int]error{
-		sqlite3.SQLITE_NOTADB: ErrForeign, sqlite3.SQLITE_CORRUPT: ErrDamaged, sqlite3.SQLITE_BUSY: ErrBusy, sqlite3.SQLITE_LOCKED: ErrBusy,
+		sqlite3.SQLITE_NOTADB: ErrForeign, sqlite3.SQLITE_CORRUPT: encoding.ErrDamaged, sqlite3.SQLITE_BUSY: ErrBusy, sqlite3.SQLITE_LOCKED: ErrBusy,
 		sqlite3.SQLITE_READONLY: ErrReadOnly, sqlite3.SQLITE_FULL: ErrFull,
 	}[e.Code()&0xff]
 	if e.Code() == sqlite3.SQLITE_IOERR_WRITE { // also at a limit on the size of files
@@ -362,14 +374,14 @@ func each(ctx context.Context, q querier, do func(*sql.Rows) error, query string
 	return named(rows.Err())
 }
 
-// shelf reads from the database, or in a transaction.
-type shelf struct{ q querier }
+// reader reads from the database, or in a transaction.
+type reader struct{ q querier }
 
-// Records implements Shelf.
-func (s shelf) Records(ctx context.Context) ([]Record, error) { return s.records(ctx, "") }
+// Records implements Reader.
+func (s reader) Records(ctx context.Context) ([]RecordRow, error) { return s.records(ctx, "") }
 
 // records returns the records that a clause chooses.
-func (s shelf) records(ctx context.Context, where string, args ...any) (records []Record, err error) {
+func (s reader) records(ctx context.Context, where string, args ...any) (records []RecordRow, err error) {
 	unsized := "0"
 	if there, err := s.hasTable(ctx, "extra"); err != nil {
 		return nil, err
@@ -377,22 +389,20 @@ func (s shelf) records(ctx context.Context, where string, args ...any) (records 
 		unsized = "(SELECT coalesce(sum(unsized), 0) FROM extra WHERE record = r.id)"
 	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var r Record
-		var path, seal, self []byte
+		var r RecordRow
+		var path, tree []byte
 		var taken int64
 		var terms string
 		var host sql.NullString
-		if err := rows.Scan(&r.Number, &r.place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &seal, &self, &r.Problems, &r.Stored, &r.Unsized); err != nil {
+		if err := rows.Scan(&r.Number, &r.Place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &tree, &r.Self, &r.Problems, &r.Stored, &r.Unsized); err != nil {
 			return err
 		}
-		r.Place, r.Taken = string(path), time.Unix(0, taken).UTC()
-		copy(r.seal[:], seal)
+		r.Path, r.Taken = string(path), time.Unix(0, taken).UTC()
+		copy(r.Tree[:], tree)
 		r.Host = host.String
-		var words []string
-		if !host.Valid || json.Unmarshal([]byte(terms), &words) != nil || !r.unpackSelf(self) {
-			return fmt.Errorf("%w: record %d", ErrDamaged, r.Number)
+		if !host.Valid || json.Unmarshal([]byte(terms), &r.Terms) != nil {
+			return fmt.Errorf("%w: record %d", encoding.ErrDamaged, r.Number)
 		}
-		r.Terms = ParseTerms(words)
 		records = append(records, r)
 		return nil
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
@@ -403,33 +413,32 @@ func (s shelf) records(ctx context.Context, where string, args ...any) (records 
 	return records, err
 }
 
-// Problems implements Shelf.
-func (s shelf) Problems(ctx context.Context, record int64) (problems []source.Problem, err error) {
+// Problems implements Reader.
+func (s reader) Problems(ctx context.Context, record int64) (problems []ProblemRow, err error) {
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var p source.Problem
-		var way []byte
-		var reason string
-		err := rows.Scan(&way, &p.Tried, &reason, &p.Entries, &p.Vanished)
-		p.Path, p.Err = string(way), errors.New(reason)
+		var p ProblemRow
+		var path []byte
+		err := rows.Scan(&path, &p.Tried, &p.Reason, &p.Entries, &p.Vanished)
+		p.Path = string(path)
 		problems = append(problems, p)
 		return err
 	}, "SELECT way, tried, reason, entries, vanished FROM problem WHERE record = ? ORDER BY way, tried", record)
 	return problems, err
 }
 
-// Sheets implements Shelf.
-func (s shelf) Sheets(ctx context.Context, place, upTo int64) (sheets []Sheet, err error) {
+// Segments implements Reader.
+func (s reader) Segments(ctx context.Context, place, upTo int64) (segments []SegmentRow, err error) {
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		one := Sheet{Place: place}
+		one := SegmentRow{Place: place}
 		err := rows.Scan(&one.Number, &one.Record, &one.Folders)
-		sheets = append(sheets, one)
+		segments = append(segments, one)
 		return err
 	}, "SELECT id, record, folders FROM sheet WHERE place = ? AND record <= ? ORDER BY record, id", place, upTo)
-	return sheets, err
+	return segments, err
 }
 
-// Volumes implements Shelf. A ledger of an earlier program has no such table.
-func (s shelf) Volumes(ctx context.Context, place int64) (volumes map[string]uint64, err error) {
+// Volumes implements Reader. A ledger of an earlier program has no such table.
+func (s reader) Volumes(ctx context.Context, place int64) (volumes map[string]uint64, err error) {
 	if there, err := s.hasTable(ctx, "volume"); err != nil || !there {
 		return nil, err
 	}
@@ -445,21 +454,21 @@ func (s shelf) Volumes(ctx context.Context, place int64) (volumes map[string]uin
 }
 
 // hasTable tells whether there is a table: some came after the others.
-func (s shelf) hasTable(ctx context.Context, name string) (bool, error) {
+func (s reader) hasTable(ctx context.Context, name string) (bool, error) {
 	var tables int
 	err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", name).Scan(&tables)
 	return tables > 0, named(err)
 }
 
-// Part implements Shelf.
-func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte, err error) {
+// Part implements Reader.
+func (s reader) Part(ctx context.Context, segment int64, part Part) (content []byte, err error) {
 	query := "SELECT names FROM sheet WHERE id = ?"
 	if part == Facts {
 		query = "SELECT facts FROM sheet WHERE id = ?"
 	}
-	err = s.q.QueryRowContext(ctx, query, sheet).Scan(&content)
+	err = s.q.QueryRowContext(ctx, query, segment).Scan(&content)
 	if err == sql.ErrNoRows {
-		err = fmt.Errorf("%w: sheet %d is not there", ErrDamaged, sheet)
+		err = fmt.Errorf("%w: sheet %d is not there", encoding.ErrDamaged, segment)
 		if m, is := s.q.(*moment); is && m.changed {
 			err = ErrChanged
 		}
@@ -469,7 +478,7 @@ func (s shelf) Part(ctx context.Context, sheet int64, part Part) (content []byte
 
 // update changes the database in a transaction.
 type update struct {
-	shelf
+	reader
 	tx    *sql.Tx
 	added []added
 }
@@ -483,20 +492,20 @@ func (u *update) exec(ctx context.Context, query string, args ...any) (sql.Resul
 }
 
 // AddRecord implements Update.
-func (u *update) AddRecord(ctx context.Context, r Record) (number, place int64, err error) {
-	if _, err := u.exec(ctx, "INSERT OR IGNORE INTO place (host, path) VALUES (?, ?)", r.Host, []byte(r.Place)); err != nil {
+func (u *update) AddRecord(ctx context.Context, r RecordRow) (number, place int64, err error) {
+	if _, err := u.exec(ctx, "INSERT OR IGNORE INTO place (host, path) VALUES (?, ?)", r.Host, []byte(r.Path)); err != nil {
 		return 0, 0, err
 	}
-	if err := u.tx.QueryRowContext(ctx, "SELECT id FROM place WHERE host = ? AND path = ?", r.Host, []byte(r.Place)).Scan(&place); err != nil {
+	if err := u.tx.QueryRowContext(ctx, "SELECT id FROM place WHERE host = ? AND path = ?", r.Host, []byte(r.Path)).Scan(&place); err != nil {
 		return 0, 0, named(err)
 	}
-	terms, err := json.Marshal(append([]string{}, r.Terms.Words()...))
+	terms, err := json.Marshal(append([]string{}, r.Terms...))
 	if err != nil {
 		return 0, 0, err
 	}
 	chosen := sql.NullInt64{Int64: r.Number, Valid: r.Number > 0}
 	result, err := u.exec(ctx, "INSERT INTO record (id, place, label, taken, note, terms, algorithm, entries, bytes, seal, self) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		chosen, place, r.Label, r.Taken.UnixNano(), r.Note, string(terms), r.Algorithm, r.Entries, r.Bytes, r.seal[:], blob(r.packSelf()))
+		chosen, place, r.Label, r.Taken.UnixNano(), r.Note, string(terms), r.Algorithm, r.Entries, r.Bytes, r.Tree[:], blob(r.Self))
 	if err != nil {
 		return 0, 0, err
 	}
@@ -507,9 +516,9 @@ func (u *update) AddRecord(ctx context.Context, r Record) (number, place int64, 
 }
 
 // AddProblem implements Update.
-func (u *update) AddProblem(ctx context.Context, record int64, p source.Problem) error {
+func (u *update) AddProblem(ctx context.Context, record int64, p ProblemRow) error {
 	_, err := u.exec(ctx, "INSERT INTO problem (record, way, tried, reason, entries, vanished) VALUES (?, ?, ?, ?, ?, ?)",
-		record, []byte(p.Path), p.Tried, p.Err.Error(), p.Entries, p.Vanished)
+		record, []byte(p.Path), p.Tried, p.Reason, p.Entries, p.Vanished)
 	return err
 }
 
@@ -534,8 +543,8 @@ const volumeTable = `CREATE TABLE IF NOT EXISTS volume (
 	UNIQUE (place, id)
 )`
 
-// AddSheet implements Update.
-func (u *update) AddSheet(ctx context.Context, s Sheet) error {
+// AddSegment implements Update.
+func (u *update) AddSegment(ctx context.Context, s SegmentRow) error {
 	_, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
 		s.Place, s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
 	return err
@@ -549,8 +558,8 @@ func blob(content []byte) []byte {
 	return content
 }
 
-// RemoveSheets implements Update.
-func (u *update) RemoveSheets(ctx context.Context, record int64) error {
+// RemoveSegments implements Update.
+func (u *update) RemoveSegments(ctx context.Context, record int64) error {
 	_, err := u.exec(ctx, "DELETE FROM sheet WHERE place = (SELECT place FROM record WHERE id = ?1) AND record = ?1", record)
 	return err
 }

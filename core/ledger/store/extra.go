@@ -1,4 +1,4 @@
-package ledger
+package store
 
 import (
 	"bytes"
@@ -10,7 +10,7 @@ import (
 )
 
 // extraTable has what came after the other tables; programs that know nothing of it do
-// not mind. A seal covers the entries of a record; the sum covers what else is written
+// not mind. A tree hash covers the entries of a record; the sum covers what else is written
 // of it. A row goes with its record, whatever program drops that.
 const extraTable = `CREATE TABLE IF NOT EXISTS extra (
 	record  INTEGER PRIMARY KEY,

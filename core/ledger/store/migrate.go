@@ -1,21 +1,20 @@
-package ledger
+package store
 
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
 
 	"frankledger/core/entry"
-	"frankledger/core/source"
+	"frankledger/core/ledger/encoding"
 )
 
-// Version 1 kept a row for each piece and each seal, by folder * 1048576 +
+// Version 1 kept a row for each delta and each tree hash, by folder * 1048576 +
 // record, and the problems' paths as the place was given.
 
-// fromVersion1 brings a ledger of version 1 up to this one. Pieces are packed in
+// fromVersion1 brings a ledger of version 1 up to this one. Deltas are packed in
 // the same way.
 func fromVersion1(ctx context.Context, tx *sql.Tx) error {
 	for _, table := range []string{"record", "problem"} {
@@ -26,13 +25,13 @@ func fromVersion1(ctx context.Context, tx *sql.Tx) error {
 	if _, err := tx.ExecContext(ctx, schema); err != nil {
 		return err
 	}
-	var records []Record
+	var records []RecordRow
 	if err := each(ctx, tx, func(rows *sql.Rows) error {
-		var r Record
+		var r RecordRow
 		var path []byte
 		var taken int64
-		err := rows.Scan(&r.Number, &r.Label, &r.Host, &path, &r.place, &taken, &r.Note, &r.Entries, &r.Bytes)
-		r.Place, r.Taken = string(path), time.Unix(0, taken)
+		err := rows.Scan(&r.Number, &r.Label, &r.Host, &path, &r.Place, &taken, &r.Note, &r.Entries, &r.Bytes)
+		r.Path, r.Taken = string(path), time.Unix(0, taken)
 		records = append(records, r)
 		return err
 	}, "SELECT id, label, host, place, root, taken, note, entries, bytes FROM record1 ORDER BY id"); err != nil {
@@ -40,13 +39,13 @@ func fromVersion1(ctx context.Context, tx *sql.Tx) error {
 	}
 	trees := map[int64]*tree1{}
 	for _, r := range records {
-		t := trees[r.place]
+		t := trees[r.Place]
 		if t == nil {
-			t = &tree1{ctx: ctx, tx: tx, root: r.place, folders: map[int64]*folder1{}, ids: map[folderKey]int64{}}
+			t = &tree1{ctx: ctx, tx: tx, root: r.Place, folders: map[int64]*folder1{}, ids: map[key1]int64{}}
 			if err := t.load(); err != nil {
 				return err
 			}
-			trees[r.place] = t
+			trees[r.Place] = t
 		}
 		if err := t.move(r); err != nil {
 			return err
@@ -63,14 +62,20 @@ type tree1 struct {
 	root    int64
 	folders map[int64]*folder1
 	order   []*folder1 // those above first
-	ids     map[folderKey]int64
-	unread  map[string]bool // ways of folders that could not be read
+	ids     map[key1]int64
+	unread  map[string]bool // paths of folders that could not be read, from the place
+}
+
+// key1 is a folder by the one that it lies in.
+type key1 struct {
+	parent int64
+	name   string
 }
 
 // folder1 is a folder, as far as the records were moved.
 type folder1 struct {
-	folderVersion
-	pieces  []piece
+	encoding.FolderVersion
+	deltas  []encoding.Delta
 	written bool
 	changed bool
 }
@@ -83,27 +88,27 @@ func (t *tree1) load() error {
 			return err
 		}
 		f := &folder1{}
-		f.folder = uint64(len(t.order)) + root
+		f.Number = uint64(len(t.order)) + encoding.Root
 		if above := t.folders[parent]; above != nil {
-			f.parent, f.name = above.folder, string(name)
+			f.Parent, f.Name = above.Number, string(name)
 		}
-		t.folders[id], t.ids[folderKey{uint64(parent), string(name)}] = f, id
+		t.folders[id], t.ids[key1{parent, string(name)}] = f, id
 		t.order = append(t.order, f)
 		return nil
 	}, "SELECT id, parent, name FROM folder WHERE root = ? ORDER BY id", t.root)
 }
 
 // move moves one record; those before it were moved.
-func (t *tree1) move(r Record) error {
+func (t *tree1) move(r RecordRow) error {
 	for _, f := range t.order {
-		f.changed, f.pieced, f.fresh = false, false, false
+		f.changed, f.HasDelta, f.Fresh = false, false, false
 	}
 	if err := each(t.ctx, t.tx, func(rows *sql.Rows) error {
 		var id int64
-		var p piece
-		err := rows.Scan(&id, &p.names, &p.facts)
+		var d encoding.Delta
+		err := rows.Scan(&id, &d.Names, &d.Facts)
 		if f := t.folders[id]; f != nil {
-			f.pieces, f.pieced, f.changed = append(f.pieces, p), true, true
+			f.deltas, f.HasDelta, f.changed = append(f.deltas, d), true, true
 		}
 		return err
 	}, "SELECT p.at / 1048576, p.names, p.facts FROM piece p JOIN folder f ON f.id = p.at / 1048576 WHERE f.root = ? AND p.at % 1048576 = ?", t.root, r.Number); err != nil {
@@ -111,39 +116,40 @@ func (t *tree1) move(r Record) error {
 	}
 	t.unread = map[string]bool{}
 	var err error
-	if r.seal, err = t.seal(t.root, ""); err != nil {
+	if r.Tree, err = t.hash(t.root, ""); err != nil {
 		return err
 	}
-	u := &update{shelf: shelf{t.tx}, tx: t.tx}
-	if _, r.place, err = u.AddRecord(t.ctx, r); err != nil {
+	u := &update{reader: reader{t.tx}, tx: t.tx}
+	if _, r.Place, err = u.AddRecord(t.ctx, r); err != nil {
 		return err
 	}
-	sheets := sheetWriter{put: u.AddSheet, place: r.place, record: r.Number}
+	segments := encoding.SegmentWriter{Write: func(ctx context.Context, s encoding.Segment) error {
+		return u.AddSegment(ctx, SegmentRow{Place: r.Place, Record: r.Number, Segment: s})
+	}}
 	for _, f := range t.order {
 		if !f.changed {
 			continue
 		}
-		var p piece
-		if f.fresh = !f.written; f.fresh {
-			f.pieced = true
+		var d encoding.Delta
+		if f.Fresh = !f.written; f.Fresh {
+			f.HasDelta = true
 		}
-		if f.written = true; f.pieced && len(f.pieces) > 0 {
-			p = f.pieces[len(f.pieces)-1]
+		if f.written = true; f.HasDelta && len(f.deltas) > 0 {
+			d = f.deltas[len(f.deltas)-1]
 		}
-		if err := sheets.add(t.ctx, &f.folderVersion, p); err != nil {
+		if err := segments.Add(t.ctx, &f.FolderVersion, d); err != nil {
 			return err
 		}
 	}
-	if err := sheets.flush(t.ctx); err != nil {
+	if err := segments.Flush(t.ctx); err != nil {
 		return err
 	}
-	var problems []source.Problem
+	var problems []ProblemRow
 	if err := each(t.ctx, t.tx, func(rows *sql.Rows) error {
-		var p source.Problem
+		var p ProblemRow
 		var path []byte
-		var reason string
-		err := rows.Scan(&path, &p.Tried, &reason, &p.Entries, &p.Vanished)
-		p.Path, p.Err = t.way(string(path)), errors.New(reason)
+		err := rows.Scan(&path, &p.Tried, &p.Reason, &p.Entries, &p.Vanished)
+		p.Path = t.fromPlace(string(path))
 		problems = append(problems, p)
 		return err
 	}, "SELECT path, tried, reason, entries, vanished FROM problem1 WHERE record = ?", r.Number); err != nil {
@@ -157,44 +163,44 @@ func (t *tree1) move(r Record) error {
 	return u.addExtra(t.ctx, added{number: r.Number})
 }
 
-// seal seals a folder and those in it, which are there now.
-func (t *tree1) seal(id int64, way string) (sealed seal, err error) {
+// hash hashes a folder and those in it, which are there now.
+func (t *tree1) hash(id int64, path string) (tree encoding.Hash, err error) {
 	f := t.folders[id]
 	if f == nil {
-		return sealed, fmt.Errorf("%w: a folder is not there", ErrDamaged)
+		return tree, fmt.Errorf("%w: a folder is not there", encoding.ErrDamaged)
 	}
-	held, err := overlay(f.pieces)
+	held, err := encoding.Overlay(f.deltas)
 	if err != nil {
-		return sealed, err
+		return tree, err
 	}
-	var p packer
+	var p encoding.Packer
 	for i := range held {
-		held[i].pack(&p)
+		held[i].Pack(&p)
 	}
-	own := piece{p.names, p.facts}.seal()
-	s := newSealer(own)
+	plain := p.Delta().Hash()
+	h := encoding.NewTreeHasher(plain)
 	for i := range held {
 		k := &held[i]
-		if k.unread {
-			t.unread[way+k.entry.Name] = true
+		if k.Unread {
+			t.unread[path+k.Entry.Name] = true
 		}
-		if !k.entered || k.entry.Kind != entry.KindFolder {
+		if !k.Entered || k.Entry.Kind != entry.KindFolder {
 			continue
 		}
-		below, err := t.seal(t.ids[folderKey{uint64(id), k.entry.Name}], way+k.entry.Name+"/")
+		below, err := t.hash(t.ids[key1{id, k.Entry.Name}], path+k.Entry.Name+"/")
 		if err != nil {
-			return sealed, err
+			return tree, err
 		}
-		s.add(k.entry.Name, below)
+		h.Add(k.Entry.Name, below)
 	}
-	sealed = s.seal()
-	f.changed = f.changed || !f.written || f.seal != sealed || f.own != own
-	f.own, f.seal = own, sealed
-	return sealed, nil
+	tree = h.Hash()
+	f.changed = f.changed || !f.written || f.Tree != tree || f.Plain != plain
+	f.Plain, f.Tree = plain, tree
+	return tree, nil
 }
 
-// way returns the way of a problem from the place, which its path began with.
-func (t *tree1) way(path string) string {
+// fromPlace returns the path of a problem from the place, which its path began with.
+func (t *tree1) fromPlace(path string) string {
 	for rest := path; ; {
 		if t.unread[rest] {
 			return rest

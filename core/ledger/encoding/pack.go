@@ -1,4 +1,4 @@
-package ledger
+package encoding
 
 import (
 	"cmp"
@@ -10,7 +10,7 @@ import (
 	"frankledger/core/entry"
 )
 
-// Entries of a folder are kept packed, in order of the bytes of their names: the
+// Entries of a folder are Recorded packed, in order of the bytes of their names: the
 // names in one blob, so that a search by name reads nothing else, and the facts
 // in another. Both are runs of variable-length integers (as encoding/binary has
 // them: seven bits a byte, the least first; signed ones in zigzag) and bytes.
@@ -27,7 +27,7 @@ const (
 	isUnread  = 0x20 // a folder that could not be read
 	isFlagged = 0x40 // hidden by the system's flag
 	isUnsized = 0x80 // a file whose content is made as it is read
-	gone      = 0xff
+	isGone    = 0xff
 )
 
 // Bits before the facts of an entry.
@@ -43,17 +43,24 @@ const (
 	hasDigests
 )
 
-// stored are the algorithms in the order that their digests are packed in.
-var stored = slices.SortedFunc(slices.Values(entry.Algorithms), func(a, b entry.Algorithm) int { return cmp.Compare(a.Stored, b.Stored) })
+// Algorithms are those of entry in the order that their digests are packed in.
+var Algorithms = slices.SortedFunc(slices.Values(entry.Algorithms), func(a, b entry.Algorithm) int { return cmp.Compare(a.Stored, b.Stored) })
 
-// packer packs the entries of a folder.
-type packer struct {
+// Packer packs the entries of a folder, which are put in order of the bytes of their
+// names.
+type Packer struct {
 	names, facts []byte
 	last         string
 	before       entry.Entry
 }
 
-func (p *packer) name(name string, kind byte) {
+// Reset begins another folder, in the same room.
+func (p *Packer) Reset() { *p = Packer{names: p.names[:0], facts: p.facts[:0]} }
+
+// Delta returns what was packed. It is lent until the next call.
+func (p *Packer) Delta() Delta { return Delta{p.names, p.facts} }
+
+func (p *Packer) name(name string, kind byte) {
 	common := 0
 	for common < len(name) && common < len(p.last) && name[common] == p.last[common] {
 		common++
@@ -65,11 +72,11 @@ func (p *packer) name(name string, kind byte) {
 	p.last = name
 }
 
-// remove notes that an entry is no longer there.
-func (p *packer) remove(name string) { p.name(name, gone) }
+// Remove notes that an entry is no longer there.
+func (p *Packer) Remove(name string) { p.name(name, isGone) }
 
-// put adds an entry, whose folder was gone into, or could not be read.
-func (p *packer) put(e *entry.Entry, entered, unread bool) {
+// Put adds an entry, whose folder was gone into, or could not be read.
+func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
 	kind := byte(e.Kind)
 	for _, bit := range []struct {
 		so  bool
@@ -133,8 +140,8 @@ func (p *packer) put(e *entry.Entry, entered, unread bool) {
 	}
 	if bits&hasDigests != 0 {
 		f = binary.AppendUvarint(f, digests.Stored())
-		for i := range stored {
-			if fact := stored[i].Fact; digests&fact != 0 {
+		for i := range Algorithms {
+			if fact := Algorithms[i].Fact; digests&fact != 0 {
 				f = append(f, e.More.Digests.Sum(fact)...)
 			}
 		}
@@ -160,19 +167,19 @@ type unpacker struct {
 	err    error
 }
 
-// longestName is more than any system allows a name to be.
-const longestName = 4096
+// LongestName is more than any system allows a name to be.
+const LongestName = 4096
 
-// unpackNames appends the entries whose names are packed, and what is gone. Their
+// UnpackNames appends the entries whose names are packed, and what is gone. Their
 // names share one text, so that millions take few allocations.
-func unpackNames(entries []kept, names []byte) ([]kept, error) {
+func UnpackNames(entries []Recorded, names []byte) ([]Recorded, error) {
 	var u unpacker
 	text := make([]byte, 0, 3*len(names)/2)
 	first := len(entries)
 	start := 0 // of the last name
 	for len(names) > 0 {
 		common, n := u.uvarint(&names), u.uvarint(&names)
-		if common > uint64(len(text)-start) || common+n > longestName {
+		if common > uint64(len(text)-start) || common+n > LongestName {
 			u.err = errPacked
 		}
 		suffix, kind := u.bytes(&names, n), u.bytes(&names, 1)
@@ -182,15 +189,15 @@ func unpackNames(entries []kept, names []byte) ([]kept, error) {
 		text = append(text, text[start:start+int(common)]...)
 		start = len(text) - int(common)
 		text = append(text, suffix...)
-		k := kept{ends: len(text)}
-		if k.gone = kind[0] == gone; !k.gone {
-			k.entry.Kind = entry.Kind(kind[0] & kindBits)
-			k.entered, k.unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
+		k := Recorded{ends: len(text)}
+		if k.Gone = kind[0] == isGone; !k.Gone {
+			k.Entry.Kind = entry.Kind(kind[0] & kindBits)
+			k.Entered, k.Unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
 			if kind[0]&isFlagged != 0 {
-				k.entry.Marks |= entry.MarkFlaggedHidden
+				k.Entry.Marks |= entry.MarkFlaggedHidden
 			}
 			if kind[0]&isUnsized != 0 {
-				k.entry.Marks |= entry.MarkUnsized
+				k.Entry.Marks |= entry.MarkUnsized
 			}
 		}
 		entries = append(entries, k)
@@ -198,17 +205,17 @@ func unpackNames(entries []kept, names []byte) ([]kept, error) {
 	all, start := string(text), 0
 	for i := range entries[first:] {
 		k := &entries[first+i]
-		k.entry.Name = all[start:k.ends]
+		k.Entry.Name = all[start:k.ends]
 		start, k.ends = k.ends, 0
 	}
 	return entries, nil
 }
 
-// unpackFacts adds the facts to entries whose names are unpacked.
-func unpackFacts(entries []kept, facts []byte) error {
+// UnpackFacts adds the facts to entries whose names are unpacked.
+func UnpackFacts(entries []Recorded, facts []byte) error {
 	u := unpacker{facts: facts}
 	for i := range entries {
-		if !entries[i].gone && !u.nextFacts(&entries[i].entry) {
+		if !entries[i].Gone && !u.nextFacts(&entries[i].Entry) {
 			return fmt.Errorf("%w: %w", ErrDamaged, u.err)
 		}
 	}
@@ -236,8 +243,8 @@ func (u *unpacker) nextFacts(e *entry.Entry) bool {
 	}
 	if bits&hasDigests != 0 {
 		which := entry.StoredDigests(u.uvarint(&u.facts))
-		for i := range stored {
-			if d := &stored[i]; which&d.Fact != 0 {
+		for i := range Algorithms {
+			if d := &Algorithms[i]; which&d.Fact != 0 {
 				e.More.Digests = append(e.More.Digests, entry.Digest{Fact: d.Fact, Sum: string(u.bytes(&u.facts, uint64(d.Digits/2)))})
 				e.Known |= d.Fact
 			}

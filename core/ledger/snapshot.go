@@ -10,23 +10,24 @@ import (
 	"sync/atomic"
 
 	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
 	"frankledger/core/source"
 )
 
-// Taking is a sink that takes down what is to be recorded of a place. It packs
+// Snapshot is a sink that takes down what is to be recorded of a place. It packs
 // entries as they come, so that millions take little room.
-type Taking struct {
+type Snapshot struct {
 	place *entry.Place
 	mu    sync.Mutex
-	parts []*takingPart
+	parts []*snapshotPart
 
 	volumes map[string]uint64           // the numbers that file systems have in the records of the place
 	id      func(e *entry.Entry) string // what tells a file system from others, by an entry
 	devices map[uint64]uint64           // the numbers of devices now, and those in the records
 }
 
-// takingPart is what one visitor has taken.
-type takingPart struct {
+// snapshotPart is what one visitor has taken.
+type snapshotPart struct {
 	chunks  []chunk
 	entries int64
 	content content     // of files
@@ -38,19 +39,19 @@ type takingPart struct {
 // all the entries of the folder.
 type chunk struct {
 	folder *entry.Folder
-	piece  piece
+	delta  encoding.Delta
 	count  int
 	inside []*entry.Folder
 }
 
-// NewTaking returns a taking of a place. The entries have to come with their
+// NewSnapshot returns a snapshot of a place. The entries have to come with their
 // status, and what else of facts is to be recorded.
-func NewTaking(place *entry.Place) *Taking { return &Taking{place: place} }
+func NewSnapshot(place *entry.Place) *Snapshot { return &Snapshot{place: place} }
 
 // Recognise has file systems keep the number they have in earlier records, though
 // another device may have it now: the function tells them apart, by an entry of
 // each. It is called before anything is taken.
-func (t *Taking) Recognise(volumes map[string]uint64, id func(e *entry.Entry) string) {
+func (t *Snapshot) Recognise(volumes map[string]uint64, id func(e *entry.Entry) string) {
 	t.volumes, t.id, t.devices = maps.Clone(volumes), id, map[uint64]uint64{}
 	if t.volumes == nil {
 		t.volumes = map[string]uint64{}
@@ -58,7 +59,7 @@ func (t *Taking) Recognise(volumes map[string]uint64, id func(e *entry.Entry) st
 }
 
 // device returns the number of an entry's file system in the records.
-func (t *Taking) device(e *entry.Entry) uint64 {
+func (t *Snapshot) device(e *entry.Entry) uint64 {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if number, known := t.devices[e.Device]; known || t.id == nil {
@@ -91,12 +92,12 @@ func (t *Taking) device(e *entry.Entry) uint64 {
 }
 
 // Visitor implements source.Sink.
-func (t *Taking) Visitor() source.Visitor {
-	part := &takingPart{content: newContent()}
+func (t *Snapshot) Visitor() source.Visitor {
+	part := &snapshotPart{content: newContent()}
 	t.mu.Lock()
 	t.parts = append(t.parts, part)
 	t.mu.Unlock()
-	var p packer
+	var p encoding.Packer
 	var order []*entry.Entry  // entries are too large to be moved about
 	var device, number uint64 // of the last entry
 	return func(entries []entry.Entry) error {
@@ -121,18 +122,18 @@ func (t *Taking) Visitor() source.Visitor {
 			return nil
 		}
 		slices.SortFunc(order, func(a, b *entry.Entry) int { return strings.Compare(a.Name, b.Name) })
-		p.names, p.facts, p.last, p.before = p.names[:0], p.facts[:0], "", entry.Entry{}
+		p.Reset()
 		c := chunk{folder: entries[0].Folder, count: len(order)}
 		for _, e := range order {
-			p.put(e, e.Inside != nil, false) // whether it could be read shows later
+			p.Put(e, e.Inside != nil, false) // whether it could be read shows later
 			if e.Inside != nil {
 				c.inside = append(c.inside, e.Inside)
 			}
 			part.content.add(e)
 		}
 		part.entries += int64(c.count)
-		p.before, p.last = entry.Entry{}, "" // they are only lent
-		c.piece = piece{slices.Clone(p.names), slices.Clone(p.facts)}
+		c.delta = p.Delta().Clone()
+		p.Reset() // names are only lent
 		part.chunks = append(part.chunks, c)
 		return nil
 	}
@@ -199,38 +200,32 @@ func (w withFolders) Test() source.Test {
 	}
 }
 
-// listing is what a folder holds.
-type listing struct {
-	folder   *entry.Folder
-	chunks   []chunk     // until it is sorted
-	piece    piece       // its entries, in order of the bytes of their names
-	count    int         // of these
-	below    []*listing  // in order of names
-	own      seal        // over its own entries, without digests of their content
-	full     seal        // over its own entries with these, if there are any
-	digested entry.Facts // digests that each file in it has
-	seal     seal
-	id       uint64 // the number that the ledger has it under; 0 for none
-	apart    *apart // from what the ledger has, if anything is
-	// packed are full and digested as the piece has them: these can be those of the
-	// record before, where the piece need not be written.
-	packed struct {
-		full     seal
-		digested entry.Facts
-	}
-	fresh []bool // which entries have a digest that was taken for this record; nil if none has
+// tree is a folder with those in it, as it was found.
+type tree struct {
+	folder *entry.Folder
+	chunks []chunk        // until it is sorted
+	delta  encoding.Delta // its entries, all of them
+	count  int            // of these
+	below  []*tree        // in order of names
+	encoding.Contents
+	hash encoding.Hash // the tree hash
+	id   uint64        // the number that the ledger has it under; 0 for none
+	diff *diff         // from what the ledger has, if anything differs
+	// packed has Full and Digested as the delta has them: those of Contents can be those
+	// of the record before, where the delta need not be written.
+	packed encoding.Contents
+	fresh  []bool // which entries have a digest that was taken for this record; nil if none has
 }
 
-// listings puts together what was taken of each folder, and returns that of the
-// place.
-func (t *Taking) listings() (*listing, error) {
-	byFolder := map[*entry.Folder]*listing{}
-	var list []*listing
-	var find func(folder *entry.Folder) *listing
-	find = func(folder *entry.Folder) *listing {
+// tree puts together what was taken of each folder, and returns that of the place.
+func (t *Snapshot) tree() (*tree, error) {
+	byFolder := map[*entry.Folder]*tree{}
+	var list []*tree
+	var find func(folder *entry.Folder) *tree
+	find = func(folder *entry.Folder) *tree {
 		l := byFolder[folder]
 		if l == nil {
-			l = &listing{folder: folder}
+			l = &tree{folder: folder}
 			byFolder[folder] = l
 			list = append(list, l)
 			if folder.Parent != nil {
@@ -240,7 +235,7 @@ func (t *Taking) listings() (*listing, error) {
 		}
 		return l
 	}
-	var root *listing
+	var root *tree
 	for _, part := range t.parts {
 		for _, c := range part.chunks {
 			l := find(c.folder)
@@ -262,9 +257,9 @@ func (t *Taking) listings() (*listing, error) {
 		root = find(&entry.Folder{Place: t.place})
 	}
 	for _, l := range list {
-		slices.SortFunc(l.below, func(a, b *listing) int { return strings.Compare(a.folder.Name, b.folder.Name) })
+		slices.SortFunc(l.below, func(a, b *tree) int { return strings.Compare(a.folder.Name, b.folder.Name) })
 	}
-	if err := onAllCores(len(list), func(i int, room []kept) ([]kept, error) { return list[i].sort(room) }); err != nil {
+	if err := onAllCores(len(list), func(i int, room []encoding.Recorded) ([]encoding.Recorded, error) { return list[i].sort(room) }); err != nil {
 		return nil, err
 	}
 	return root, nil
@@ -272,13 +267,13 @@ func (t *Taking) listings() (*listing, error) {
 
 // onAllCores calls a function for each number below a count, on all cores, until
 // there is an error. Each core has room of its own for entries.
-func onAllCores(count int, do func(i int, room []kept) ([]kept, error)) error {
+func onAllCores(count int, do func(i int, room []encoding.Recorded) ([]encoding.Recorded, error)) error {
 	var next atomic.Int64
 	var group sync.WaitGroup
 	errs := make([]error, runtime.GOMAXPROCS(0))
 	for core := range errs {
 		group.Go(func() {
-			var room []kept
+			var room []encoding.Recorded
 			for errs[core] == nil {
 				i := int(next.Add(1)) - 1
 				if i >= count {
@@ -292,48 +287,26 @@ func onAllCores(count int, do func(i int, room []kept) ([]kept, error)) error {
 	return cmp.Or(errs...)
 }
 
-// sealAll gives a folder and all below it their seals.
-func (l *listing) sealAll() {
+// hashAll gives a folder and all below it their tree hashes.
+func (l *tree) hashAll() {
 	for _, below := range l.below {
-		below.sealAll()
+		below.hashAll()
 	}
-	entries := l.own
-	if l.full != (seal{}) {
-		entries = l.full
-	}
-	s := newSealer(entries)
+	h := encoding.NewTreeHasher(l.Entries())
 	for _, below := range l.below {
-		s.add(below.folder.Name, below.seal)
+		h.Add(below.folder.Name, below.hash)
 	}
-	l.seal = s.seal()
+	l.hash = h.Hash()
 }
 
-// pack packs entries, in order of names, with their digests, and seals them.
-func (l *listing) pack(list []kept) {
-	var plain, full packer
-	any := false
-	l.digested = entry.FactDigests
-	for i := range list {
-		k := &list[i]
-		k.pack(&full)
-		e := k.entry
-		if e.HasSize() {
-			l.digested &= e.Known
-			any = any || e.Known&entry.FactDigests != 0
-		}
-		e.Known &^= entry.FactDigests
-		plain.put(&e, k.entered, k.unread)
-	}
-	l.piece = piece{slices.Clip(full.names), slices.Clip(full.facts)}
-	l.own, l.full = piece{plain.names, plain.facts}.seal(), seal{}
-	if any {
-		l.full = l.piece.seal()
-	}
-	l.packed.full, l.packed.digested = l.full, l.digested
+// pack packs its entries, in order of names, with their digests.
+func (l *tree) pack(entries []encoding.Recorded) {
+	l.delta, l.Contents = encoding.PackFolder(entries)
+	l.packed = l.Contents
 }
 
 // each calls a function for a folder and all below it, from the top.
-func (l *listing) each(do func(*listing) error) error {
+func (l *tree) each(do func(*tree) error) error {
 	if err := do(l); err != nil {
 		return err
 	}
@@ -345,9 +318,9 @@ func (l *listing) each(do func(*listing) error) error {
 	return nil
 }
 
-// sort makes one piece of the chunks, with what is known now of the folders among
+// sort makes one delta of the chunks, with what is known now of the folders among
 // the entries, and digests it. The room is for entries, and is returned.
-func (l *listing) sort(room []kept) ([]kept, error) {
+func (l *tree) sort(room []encoding.Recorded) ([]encoding.Recorded, error) {
 	chunks := l.chunks
 	l.chunks = nil
 	for _, c := range chunks {
@@ -355,35 +328,35 @@ func (l *listing) sort(room []kept) ([]kept, error) {
 	}
 	unread := func(c chunk) bool { return slices.ContainsFunc(c.inside, (*entry.Folder).Unread) }
 	if len(chunks) == 1 && !unread(chunks[0]) {
-		l.piece = chunks[0].piece
-		l.own = l.piece.seal()
+		l.delta = chunks[0].delta
+		l.Plain = l.delta.Hash()
 		return room, nil
 	}
 	for _, c := range chunks {
 		start := len(room)
 		var err error
-		if room, err = appendAll(slices.Grow(room, c.count), c.piece); err != nil {
+		if room, err = encoding.Unpack(slices.Grow(room, c.count), c.delta); err != nil {
 			return room, err
 		}
 		inside := c.inside
 		for i := range room[start:] {
-			if k := &room[start+i]; k.entered {
-				k.unread = inside[0].Unread()
-				k.entered = !k.unread
+			if k := &room[start+i]; k.Entered {
+				k.Unread = inside[0].Unread()
+				k.Entered = !k.Unread
 				inside = inside[1:]
 			}
 		}
 	}
-	order := make([]*kept, len(room))
+	order := make([]*encoding.Recorded, len(room))
 	for i := range room {
 		order[i] = &room[i]
 	}
-	slices.SortFunc(order, func(a, b *kept) int { return strings.Compare(a.entry.Name, b.entry.Name) })
-	var p packer
+	slices.SortFunc(order, func(a, b *encoding.Recorded) int { return strings.Compare(a.Entry.Name, b.Entry.Name) })
+	var p encoding.Packer
 	for _, k := range order {
-		k.pack(&p)
+		k.Pack(&p)
 	}
-	l.piece = piece{slices.Clip(p.names), slices.Clip(p.facts)}
-	l.own = l.piece.seal()
+	l.delta = p.Delta().Clip()
+	l.Plain = l.delta.Hash()
 	return room, nil
 }

@@ -1,16 +1,19 @@
-package ledger
+package store
 
 import (
 	"context"
 	"database/sql"
 	"fmt"
 
-	"frankledger/core/source"
+	"frankledger/core/ledger/encoding"
 )
+
+// Salvage implements Salvager.
+func (f *file) Salvage(lost func(what string)) Reader { return &salvage{f.reader, lost} }
 
 // salvage reads a damaged file row by row, and passes over what cannot be read.
 type salvage struct {
-	shelf
+	reader
 	lost func(what string) // is told what that is
 }
 
@@ -40,40 +43,46 @@ func (s *salvage) rows(ctx context.Context, table string, read func(id int64) er
 	}
 }
 
-// Records implements Shelf.
-func (s *salvage) Records(ctx context.Context) (records []Record, err error) {
+// Records implements Reader.
+func (s *salvage) Records(ctx context.Context) (records []RecordRow, err error) {
 	s.rows(ctx, "record", func(id int64) error {
-		found, err := s.shelf.records(ctx, "WHERE r.id = ?", id)
-		records = append(records, found...)
+		found, err := s.reader.records(ctx, "WHERE r.id = ?", id)
 		if err == nil && len(found) == 0 {
 			err = sql.ErrNoRows
+		}
+		for _, r := range found {
+			if _, whole := encoding.UnpackSelf(r.Self); whole {
+				records = append(records, r)
+			} else {
+				err = encoding.ErrDamaged
+			}
 		}
 		return err
 	})
 	return records, ctx.Err()
 }
 
-// Problems implements Shelf.
-func (s *salvage) Problems(ctx context.Context, record int64) ([]source.Problem, error) {
-	problems, err := s.shelf.Problems(ctx, record)
+// Problems implements Reader.
+func (s *salvage) Problems(ctx context.Context, record int64) ([]ProblemRow, error) {
+	problems, err := s.reader.Problems(ctx, record)
 	if err != nil {
 		s.lost(fmt.Sprintf("what could not be read at record %d", record))
 	}
 	return problems, ctx.Err()
 }
 
-// Sheets implements Shelf.
-func (s *salvage) Sheets(ctx context.Context, place, upTo int64) (sheets []Sheet, err error) {
+// Segments implements Reader.
+func (s *salvage) Segments(ctx context.Context, place, upTo int64) (segments []SegmentRow, err error) {
 	s.rows(ctx, "sheet", func(id int64) error {
-		one := Sheet{Number: id}
+		one := SegmentRow{Number: id}
 		err := s.q.QueryRowContext(ctx, "SELECT place, record, folders FROM sheet WHERE id = ?", id).Scan(&one.Place, &one.Record, &one.Folders)
 		if err == nil {
-			err = eachVersion(one.Folders, func(*folderVersion) {})
+			err = encoding.EachFolder(one.Folders, func(*encoding.FolderVersion) {})
 		}
 		if err == nil && one.Place == place && one.Record <= upTo {
-			sheets = append(sheets, one)
+			segments = append(segments, one)
 		}
 		return err
 	})
-	return sheets, ctx.Err()
+	return segments, ctx.Err()
 }

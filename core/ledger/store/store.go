@@ -1,0 +1,129 @@
+// Package store keeps what a ledger has: in one SQLite file, and one day in a
+// database that the machines of a fleet share. A store knows places by host and path,
+// records, problems and segments, and nothing of what is packed in these.
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"frankledger/core/ledger/encoding"
+)
+
+// What can be wrong with a store, beside [encoding.ErrDamaged].
+var (
+	ErrNone     = errors.New("there is no ledger yet")
+	ErrForeign  = errors.New("it is no ledger")
+	ErrNoFile   = errors.New("it is a pipe, a socket or a device, and no ledger")
+	ErrChanged  = errors.New("another program has changed it meanwhile; run this again")
+	ErrNewer    = errors.New("it was written by a newer version of this program")
+	ErrBusy     = errors.New("another program has been using it for half a minute")
+	ErrReadOnly = errors.New("it may only be read")
+	ErrFull     = errors.New("there is no room left to write to; nothing was changed")
+)
+
+// Store is where a ledger is kept. It may be used by several goroutines.
+type Store interface {
+	Reader
+	// Update makes changes, all or none of them, while nobody else does.
+	Update(ctx context.Context, change func(Update) error) error
+	// Check returns what is wrong with the store itself, a line each.
+	Check(ctx context.Context) ([]string, error)
+	// Altered returns the records of which something is not as it was written, apart
+	// from their segments.
+	Altered(ctx context.Context) ([]int64, error)
+	// Release ends the moment at which the store is read: until then everything is
+	// read as it was at one moment, and nobody can change it.
+	Release()
+	// Compact gives back room that is free.
+	Compact(ctx context.Context) error
+	Close() error
+}
+
+// Reader is a store as it is read.
+type Reader interface {
+	// Records returns all records, the oldest first.
+	Records(ctx context.Context) ([]RecordRow, error)
+	// Problems returns what could not be read when a record was made.
+	Problems(ctx context.Context, record int64) ([]ProblemRow, error)
+	// Segments returns the segments of a place up to a record, in order of records,
+	// without their names and facts.
+	Segments(ctx context.Context, place, upTo int64) ([]SegmentRow, error)
+	// Volumes returns the numbers that file systems have in the records of a
+	// place, by what tells them apart.
+	Volumes(ctx context.Context, place int64) (map[string]uint64, error)
+	// Part returns the names or the facts of a segment.
+	Part(ctx context.Context, segment int64, part Part) ([]byte, error)
+}
+
+// Update is a store as it is changed.
+type Update interface {
+	Reader
+	// AddRecord adds a record, with the number it has or, if that is 0, the next
+	// one, and returns both numbers. Its place is known by host and path.
+	AddRecord(ctx context.Context, r RecordRow) (number, place int64, err error)
+	// AddProblem adds a problem to a record.
+	AddProblem(ctx context.Context, record int64, p ProblemRow) error
+	// AddVolume adds a file system, and the number it has in the records of a
+	// place, unless it is there.
+	AddVolume(ctx context.Context, place int64, id string, device uint64) error
+	// AddSegment adds a segment, which is only lent; its number is chosen.
+	AddSegment(ctx context.Context, s SegmentRow) error
+	// RemoveSegments removes the segments of a record.
+	RemoveSegments(ctx context.Context, record int64) error
+	// RemoveRecord removes a record with its problems and, if it was the last of
+	// its place, that.
+	RemoveRecord(ctx context.Context, record int64) error
+}
+
+// Salvager is a store that can be read when it is damaged, bit by bit. What is lost is
+// told to the function.
+type Salvager interface {
+	Salvage(lost func(what string)) Reader
+}
+
+// RecordRow is a record, as a store keeps it.
+type RecordRow struct {
+	Number    int64
+	Place     int64 // number of the place
+	Host      string
+	Path      string // of the place in full, exact bytes
+	Label     string
+	Taken     time.Time
+	Note      string
+	Terms     []string
+	Algorithm string // of the digests that were asked for; "" for none
+	Entries   int64
+	Bytes     int64         // of content of files, as far as their sizes are known
+	Unsized   int64         // files whose size is not known
+	Tree      encoding.Hash // of the place
+	Self      []byte        // the place itself; see encoding.PackSelf
+	// Problems and Stored are counted by the store: places that could not be read, and
+	// bytes in segments of this record.
+	Problems, Stored int64
+}
+
+// ProblemRow is something that could not be read when a record was made.
+type ProblemRow struct {
+	Path     string // from the place, exact bytes
+	Tried    string
+	Reason   string
+	Entries  int64
+	Vanished bool
+}
+
+// SegmentRow is a segment of a record.
+type SegmentRow struct {
+	Number, Place, Record int64
+	encoding.Segment
+}
+
+// Part is a part of a segment that is read by itself.
+type Part uint8
+
+// The parts of a segment.
+const (
+	Names Part = iota
+	Facts
+)
