@@ -3,9 +3,7 @@ package cli
 import (
 	"errors"
 	"os"
-	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -13,11 +11,9 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/act"
-	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
-	"frankledger/core/live"
 	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -98,13 +94,11 @@ func (p *Program) action(action act.Action, use, short, long string, flags func(
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
 	flags(cmd, o)
 	p.addCarrying(cmd, o)
-	f.StringVar(&o.reading.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
-	group(cmd, groupWhere, "depth")
-	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, actFormats)
+	addDepth(cmd, &o.reading.lookingOptions, allWord)
+	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.reading.showingOptions, actFormats)
 	examples(cmd, shown...)
 	return cmd
 }
@@ -155,8 +149,10 @@ says what the other disk cannot keep.`,
 			if o.into == "" {
 				return misuse("--into FOLDER says where to")
 			}
-			o.plan.Into, err = target(o.into)
-			return err
+			if o.plan.Into, err = act.Target(o.into); err != nil {
+				return targetTrouble(err)
+			}
+			return nil
 		},
 		example{"act move cards where ext is tmp --into exchange/tmp", "a plan"},
 		example{"act move cards where name starts DUMP --into exchange --keep-folders", "with their folders"})
@@ -167,27 +163,13 @@ func addReally(cmd *cobra.Command, o *actOptions) {
 	group(cmd, groupDo, "really")
 }
 
-// target returns the full path of a folder, with no link on the way, that need
-// not be there yet.
-func target(given string) (exact.Text, error) {
-	full, err := filepath.Abs(given)
-	if err != nil {
-		return "", err
+// targetTrouble says what is wrong with a folder to move into.
+func targetTrouble(err error) error {
+	var t *act.TargetError
+	if errors.As(err, &t) {
+		return misuse("--into: %s %w", render.Escaped(t.Path), t.Err)
 	}
-	missing := ""
-	for at := full; ; at = path.Dir(at) {
-		real, err := filepath.EvalSymlinks(at)
-		if err == nil {
-			if info, err := os.Stat(real); err != nil || !info.IsDir() {
-				return "", misuse("--into: %s is no folder", render.Escaped(at))
-			}
-			return exact.Text(path.Join(real, missing)), nil
-		}
-		if _, err := os.Lstat(at); err == nil || at == "/" {
-			return "", misuse("--into: %s leads nowhere", render.Escaped(at))
-		}
-		missing = path.Join(path.Base(at), missing)
-	}
+	return err
 }
 
 func (p *Program) removeCommand() *cobra.Command {
@@ -325,39 +307,44 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if len(places) == 0 && !chosen {
 		return nil, nil, misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
 		return nil, nil, err
 	}
 	if err := nowOnly(sources); err != nil {
 		return nil, nil, err
 	}
-	if err := o.enterLinks(cmd, sources, chosen, summary); err != nil {
-		return nil, nil, err
-	}
-	o.plan.Through = o.through && (action == act.Stamp || action == act.Permit)
-	request := r.request
-	request.Facts = entry.FactStatus | entry.FactCreated
-	if !chosen {
-		request.Depth = 0
-	}
-	var hidden *act.HiddenNames
-	if action == act.Hide && chosen && !hasList(sources) && request.Hidden == source.ShowHidden && !request.Follow {
-		hidden = &act.HiddenNames{}
-		request.Condition = hidden.Watch(request.Condition)
-	}
-	collector := arrange.NewCollector(arrange.Order{}, r.view.Context, 0)
-	if err := p.readAll(cmd.Context(), r, &request, sources, collector, summary); err != nil {
-		return nil, nil, err
-	}
-	arranged := collector.Arrange()
-	entries := make([]*entry.Entry, arranged.Len())
-	for i := range entries {
-		entries[i] = arranged.At(i)
-	}
-	host, err := os.Hostname()
+	planner, err := planner(action, o)
 	if err != nil {
 		return nil, nil, err
+	}
+	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
+		return planner.Run(cmd.Context(), p.set(sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
+	})
+	summary.Report.Add(a.Report)
+	for _, place := range a.Links {
+		summary.Notes = append(summary.Notes, render.Escaped(place.Given)+" is a link to "+render.Escaped(place.Real))
+	}
+	for range a.Bare {
+		if action == act.Remove {
+			summary.Notes = append(summary.Notes, "a list of paths does not tell what was there when it was made; --spares --as jsonl makes one that does")
+		}
+	}
+	var link *act.LinkError
+	switch {
+	case errors.As(err, &link):
+		err = misuse("%s is a link to %s; name it %s/ to act on what is in that", render.Escaped(link.Place.Given), render.Escaped(link.Place.Real), render.Escaped(link.Place.Given))
+	case errors.Is(err, act.ErrMode):
+		err = misuse("%w", err)
+	}
+	return a.Plan, summary, err
+}
+
+// planner returns what makes plans here, for the person who runs this.
+func planner(action act.Action, o *actOptions) (*act.Planner, error) {
+	host, err := os.Hostname()
+	if err != nil {
+		return nil, err
 	}
 	home, _ := os.UserHomeDir() // there may be none
 	if real, err := filepath.EvalSymlinks(home); err == nil {
@@ -367,48 +354,5 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if state, err := config.StateFolder(); err == nil {
 		keep = append(keep, state)
 	}
-	planner := &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Hidden: hidden,
-		Trash: trash(), Keep: keep, EnterLinks: o.through}
-	for _, s := range sources {
-		list, is := s.(*live.List)
-		switch {
-		case !is:
-		case list.Spares() != nil:
-			planner.Spares = list.Spares()
-		case action == act.Remove:
-			summary.Notes = append(summary.Notes, "a list of paths does not tell what was there when it was made; --spares --as jsonl makes one that does")
-		}
-	}
-	plan, err := planner.Plan(cmd.Context(), entries)
-	if errors.Is(err, act.ErrMode) {
-		err = misuse("%w", err)
-	}
-	return plan, summary, err
-}
-
-// enterLinks sees to places that are links to folders: with a condition, what is
-// below them is acted on only if that was asked for.
-func (o *actOptions) enterLinks(cmd *cobra.Command, sources []source.Source, chosen bool, summary *render.Summary) error {
-	for _, s := range sources {
-		place := s.Place()
-		info, err := os.Lstat(place.Full)
-		if err != nil || info.Mode()&os.ModeSymlink == 0 || place.Leaf || place.List {
-			continue
-		}
-		given, real := render.Escaped(place.Given), render.Escaped(place.Real)
-		meant := o.through || strings.HasSuffix(place.Given, "/")
-		if chosen && !meant {
-			return misuse("%s is a link to %s; name it %s/ to act on what is in that", given, real, given)
-		}
-		if meant {
-			summary.Notes = append(summary.Notes, given+" is a link to "+real)
-		}
-	}
-	return nil
-}
-
-// hasList tells whether any of the places is a list, or no folder: there, not all
-// names of a folder are met.
-func hasList(sources []source.Source) bool {
-	return slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List || s.Place().Leaf })
+	return &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Trash: trash(), Keep: keep}, nil
 }

@@ -254,7 +254,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 			if err := o.check(); err != nil {
 				return err
 			}
-			r, err := p.reading(cmd, &o.reading)
+			r, err := p.showing(cmd, &o.reading.showingOptions)
 			if err != nil {
 				return err
 			}
@@ -273,8 +273,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
 	f.BoolVar(&o.yes, "yes", false, "do not ask")
 	group(cmd, groupDo, "ask", "yes")
-	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
-	addShowing(cmd, &o.reading, []*render.Form{render.Table})
+	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	examples(cmd,
 		example{"act remove cards where ext is tmp --to plan.json", "keep a plan"},
 		example{"act carry-out plan.json --yes", "and carry it out"})

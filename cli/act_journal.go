@@ -17,7 +17,7 @@ import (
 )
 
 func (p *Program) actJournalCommand() *cobra.Command {
-	var o readingOptions
+	var o showingOptions
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "journal [NUMBER]",
@@ -27,7 +27,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 			if len(args) > 1 {
 				return misuse("name one number, or none")
 			}
-			r, err := p.reading(cmd, &o)
+			r, err := p.showing(cmd, &o)
 			if err != nil {
 				return err
 			}
@@ -35,7 +35,6 @@ func (p *Program) actJournalCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().SortFlags = false
-	o.hidden, o.depth = hiddenWords[0], allWord
 	addShowing(cmd, &o, forms)
 	return cmd
 }

@@ -46,16 +46,13 @@ and the status 0 if it is the same, 1 if not.
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.hidden = hiddenWords[0]
 	f.StringVar(&algorithms, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHMS`, separated by commas: "+strings.Join(entry.AlgorithmNames(), ", "))
 	f.StringVar(&expect, "expect", "", "hold one file against this `DIGEST`")
 	group(cmd, groupWhat, "algorithm", "expect")
-	f.StringVar(&o.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
-	group(cmd, groupWhere, "depth")
-	addLooking(cmd, &o)
-	addShowing(cmd, &o, checksumFormats)
+	addDepth(cmd, &o.lookingOptions, allWord)
+	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.showingOptions, checksumFormats)
 	complete(cmd, "algorithm", listOf(entry.AlgorithmNames()))
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
 		example{"checksum 'maps/station map.png'", "one file"},
 		example{"checksum cards", "everything below a folder; the same mark, the same content"},
@@ -88,7 +85,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
 		return err
 	}

@@ -44,12 +44,11 @@ that is said. The status is 0 if nothing differs, and 1 if anything does.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.hidden, o.depth = hiddenWords[0], allWord
 	f.BoolVar(&content, "content", false, "read the content of all files, whatever size and time say")
 	f.StringVar(&algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "content", "algorithm")
-	addLooking(cmd, &o)
-	addShowing(cmd, &o, render.Forms)
+	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.showingOptions, render.Forms)
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders"},
@@ -85,7 +84,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return err
 	}
 	ctx := cmd.Context()
-	sources, summary, err := p.open(ctx, r, args, o.matchCase, true)
+	sources, summary, err := p.open(ctx, r, args, true)
 	if err != nil {
 		return err
 	}

@@ -56,7 +56,6 @@ has changed since, or has lost the file that was to stay.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.reading.hidden = hiddenWords[0]
 	f.StringVar(&o.keep, "keep", keepWords[0], "`WHICH` file of a set would stay: "+strings.Join(keepWords, ", "))
 	f.BoolVar(&o.spares, "spares", false, "list the files that would not stay, and nothing else")
 	f.BoolVar(&o.across, "across", false, "only sets with files of more than one place")
@@ -65,13 +64,11 @@ has changed since, or has lost the file that was to stay.`,
 	f.BoolVar(&o.confirm, "confirm", false, "in the end compare the files of a set byte by byte")
 	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "keep", "spares", "across", "only-in", "empty", "confirm", "algorithm")
-	f.StringVar(&o.reading.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
-	group(cmd, groupWhere, "depth")
-	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, render.Forms)
+	addDepth(cmd, &o.reading.lookingOptions, allWord)
+	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.reading.showingOptions, render.Forms)
 	complete(cmd, "keep", oneOf(keepWords))
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
 		example{"duplicates", "everything below the current folder"},
 		example{"duplicates cards recordings --across", "what is in both places"},
@@ -101,7 +98,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
 		return err
 	}

@@ -15,7 +15,8 @@ import (
 )
 
 func (p *Program) historyCommand() *cobra.Command {
-	var o readingOptions
+	var o showingOptions
+	var file string
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "history PATH",
@@ -28,17 +29,17 @@ no other state. PATH may be in a record, as @cards/notes: that tells the place.`
 			if len(args) != 1 {
 				return misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath())
 			}
-			r, err := p.reading(cmd, &o)
+			r, err := p.showing(cmd, &o)
 			if err != nil {
 				return err
 			}
+			r.ledger = file
 			return p.history(cmd.Context(), r, args[0])
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.hidden, o.depth = hiddenWords[0], allWord
-	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in")
+	f.StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, forms)
 	examples(cmd,

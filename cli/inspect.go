@@ -7,12 +7,14 @@ import (
 
 	"frankledger/core/inspect"
 	"frankledger/core/live"
+	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
 )
 
 func (p *Program) inspectCommand() *cobra.Command {
-	var o readingOptions
+	var o showingOptions
+	var file string
 	var extra inspect.Options
 	cmd := &cobra.Command{
 		Use:   "inspect PATH…",
@@ -32,7 +34,7 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 			if !slices.Contains(render.Names(o.forms), o.format) {
 				return misuse("--as: a card can be a table or json, not %s", o.format)
 			}
-			return p.inspect(cmd, &o, extra, args)
+			return p.inspect(cmd, &o, file, extra, args)
 		},
 	}
 	f := cmd.Flags()
@@ -40,7 +42,7 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 	f.StringVar(&extra.Siblings, "siblings", "", "look in this `PLACE` for other names of the same file")
 	f.IntVar(&extra.Preview, "preview", 0, "the first `NUMBER` of lines, if it is text")
 	group(cmd, groupWhat, "siblings", "preview")
-	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
+	f.StringVar(&file, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, []*render.Form{render.Table, render.JSON})
 	examples(cmd,
@@ -54,13 +56,16 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 }
 
 // inspect shows the cards of what was named.
-func (p *Program) inspect(cmd *cobra.Command, o *readingOptions, extra inspect.Options, args []string) error {
-	o.depth, o.hidden, o.columns = allWord, hiddenWords[0], allWord
-	r, err := p.reading(cmd, o)
+func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, extra inspect.Options, args []string) error {
+	r, err := p.showing(cmd, o)
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
+	r.ledger, r.request.Depth = ledger, source.AllDepths
+	if err := r.readColumns(allWord); err != nil {
+		return err
+	}
+	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
 		return err
 	}

@@ -104,18 +104,19 @@ the records.`,
 }
 
 func (p *Program) ledgerEntriesCommand() *cobra.Command {
-	var o readingOptions
+	var o showingOptions
+	var file string
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "entries",
 		Short: "all records, the newest first",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := p.reading(cmd, &o)
+			r, err := p.showing(cmd, &o)
 			if err != nil {
 				return err
 			}
-			path, err := ledgerFile(o.ledger)
+			path, err := ledgerFile(file)
 			if err != nil {
 				return err
 			}
@@ -136,8 +137,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().SortFlags = false
-	o.hidden, o.depth = hiddenWords[0], allWord
-	cmd.Flags().StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in")
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, forms)
 	return cmd

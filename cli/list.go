@@ -38,7 +38,7 @@ tells how conditions are written.`,
 			if self {
 				r.request.Depth = 0
 			}
-			places, err := p.where(r, args, options.matchCase)
+			places, err := p.where(r, args)
 			if err != nil {
 				return err
 			}

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/config"
 	"frankledger/core/account"
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
@@ -20,19 +21,29 @@ import (
 	"frankledger/render"
 )
 
-// readingOptions are the options that the reading commands share, as they were
+// readingOptions are the options that commands that read places share, as they were
 // written.
 type readingOptions struct {
-	columns, order, depth, hidden string
-	format, to                    string
-	forms                         []*render.Form // that it can be
-	units, times, asOf            string
-	colour, page                  string
-	skip                          []string
-	first                         int
-	follow, sameDisk              bool
-	matchCase, replace, quiet     bool
-	ledger                        string
+	lookingOptions
+	showingOptions
+	columns, order string
+	first          int
+}
+
+// lookingOptions say where to look.
+type lookingOptions struct {
+	depth, hidden               string
+	skip                        []string
+	follow, sameDisk, matchCase bool
+	ledger                      string
+}
+
+// showingOptions say how an answer is shown, and where it goes.
+type showingOptions struct {
+	forms                      []*render.Form // that it can be
+	format, units, times, asOf string
+	colour, page, to           string
+	replace, quiet             bool
 }
 
 // Words that several options take.
@@ -56,30 +67,36 @@ const (
 	groupOut   = "Where it goes"
 )
 
-// addReading gives a command the shared options. The hidden word and the depth
+// addReading gives a command all shared options. The hidden word and the depth
 // are its defaults.
 func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.hidden, o.depth = hidden, depth
 	f.StringVar(&o.columns, "columns", "", "the `FIELDS` to show, separated by commas, or all")
 	f.StringVar(&o.order, "order", "", "the `FIELDS` to order by, each with /reverse after it to turn it round, or none: as found")
 	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
 
-	f.StringVar(&o.depth, "depth", depth, "the `NUMBER` of levels to look down, or all")
-	group(cmd, groupWhere, "depth")
-	addLooking(cmd, o)
-	addShowing(cmd, o, render.Forms)
+	addDepth(cmd, &o.lookingOptions, depth)
+	addLooking(cmd, &o.lookingOptions, hidden)
+	addShowing(cmd, &o.showingOptions, render.Forms)
 	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
 	complete(cmd, "order", listOf(orderWords()))
+}
+
+// addDepth gives a command the option on how deep to look. Those without it look all
+// the way down.
+func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
+	cmd.Flags().StringVar(&o.depth, "depth", depth, "the `NUMBER` of levels to look down, or all")
+	group(cmd, groupWhere, "depth")
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
 
-// addLooking gives a command the shared options on where to look.
-func addLooking(cmd *cobra.Command, o *readingOptions) {
+// addLooking gives a command the shared options on where to look. The word is its
+// default for hidden entries.
+func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f := cmd.Flags()
-	f.StringVar(&o.hidden, "hidden", o.hidden, "`WHAT` to do with hidden entries: show, omit or only")
+	f.StringVar(&o.hidden, "hidden", hidden, "`WHAT` to do with hidden entries: show, omit or only")
 	f.StringArrayVar(&o.skip, "skip", nil, "a `PATTERN` of folders not to go into: a name with * ? [a-z], or a way with /")
 	f.BoolVar(&o.follow, "follow", false, "go into folders that links lead to, each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "do not go into other file systems")
@@ -91,7 +108,7 @@ func addLooking(cmd *cobra.Command, o *readingOptions) {
 
 // addShowing gives a command the shared options on how and where to show its
 // answer.
-func addShowing(cmd *cobra.Command, o *readingOptions, forms []*render.Form) {
+func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f := cmd.Flags()
 	o.forms = forms
 	f.StringVar(&o.format, "as", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
@@ -124,60 +141,81 @@ func orderWords() []string {
 
 // reading is the options, read and checked.
 type reading struct {
-	request source.Request
-	order   arrange.Order
-	first   int
-	form    *render.Form
-	fields  []*entry.Field // of entries, to be shown
-	view    *render.View
-	to      string
-	replace bool
-	page    string
-	quiet   bool
-	ledger  string                   // file, "" for the usual one
-	written func(option string) bool // whether an option was written on the command line
+	config    *config.Config
+	request   source.Request
+	matchCase bool
+	order     arrange.Order
+	first     int
+	form      *render.Form
+	fields    []*entry.Field // of entries, to be shown
+	view      *render.View
+	to        string
+	replace   bool
+	page      string
+	quiet     bool
+	ledger    string                   // file, "" for the usual one
+	written   func(option string) bool // whether an option was written on the command line
 
 	condition *condition.Condition // nil: none
 	program   *condition.Program
 	funnel    bool
 }
 
+// fill takes the words of options that were not written from the person's
+// configuration.
+func (r *reading) fill(words map[string]*string) {
+	for name, word := range words {
+		if value, set := r.config.Values[name]; set && !r.written(name) {
+			*word = value.Text
+		}
+	}
+}
+
 // reading checks the options and fills in defaults: those of the person's
 // configuration first, then those of the program.
 func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, error) {
+	r, err := p.showing(cmd, &o.showingOptions)
+	if err != nil {
+		return nil, err
+	}
+	r.fill(map[string]*string{"order": &o.order, "hidden": &o.hidden})
+	switch {
+	case cmd.Flags().Changed("first") && o.first < 1:
+		return nil, misuse("--first takes a number from 1 on, not %d", o.first)
+	case cmd.Flags().Changed("columns") && r.form.Paths:
+		return nil, misuse("--as %s has no columns; leave --columns out or choose another format", o.format)
+	}
+	r.first = o.first
+	o.skip = append(o.skip, r.config.Values["skip"].List...)
+	if err := r.readRequest(cmd, &o.lookingOptions); err != nil {
+		return nil, err
+	}
+	if r.order, err = arrange.ParseOrder(o.order); err != nil {
+		return nil, misuse("--order: %w", err)
+	}
+	r.request.Facts |= r.order.Needs()
+	return r, r.readColumns(o.columns)
+}
+
+// showing checks the options of a command on how and where its answer is shown.
+func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, error) {
 	c, err := loadConfig()
 	if err != nil {
 		return nil, err
 	}
-	for name, word := range map[string]*string{"units": &o.units, "times": &o.times, "order": &o.order, "hidden": &o.hidden, "colour": &o.colour} {
-		if value, set := c.Values[name]; set && !cmd.Flags().Changed(name) {
-			*word = value.Text
-		}
-	}
-	o.skip = append(o.skip, c.Values["skip"].List...)
-
-	r := &reading{first: o.first, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, ledger: o.ledger, written: cmd.Flags().Changed}
+	r := &reading{config: c, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, written: cmd.Flags().Changed}
+	r.fill(map[string]*string{"units": &o.units, "times": &o.times, "colour": &o.colour})
 	if r.form, err = chosenForm(cmd, o); err != nil {
 		return nil, err
 	}
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
 	}
-	if err := r.readRequest(cmd, o); err != nil {
-		return nil, err
-	}
-	if r.order, err = arrange.ParseOrder(o.order); err != nil {
-		return nil, misuse("--order: %w", err)
-	}
-	if err := p.readView(r, o); err != nil {
-		return nil, err
-	}
-	r.request.Facts |= r.order.Needs()
-	return r, nil
+	return r, p.readView(r, o)
 }
 
 // chosenForm returns the format that was asked for, if the command can have it.
-func chosenForm(cmd *cobra.Command, o *readingOptions) (*render.Form, error) {
+func chosenForm(cmd *cobra.Command, o *showingOptions) (*render.Form, error) {
 	if form := render.FormNamed(o.format); form != nil && slices.Contains(o.forms, form) {
 		return form, nil
 	}
@@ -198,19 +236,15 @@ func (r *reading) columns() []row.Column[*entry.Entry] {
 }
 
 // contradictions finds options that do not go together.
-func contradictions(cmd *cobra.Command, o *readingOptions, form *render.Form) error {
+func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) error {
 	changed := cmd.Flags().Changed
 	switch {
-	case changed("first") && o.first < 1:
-		return misuse("--first takes a number from 1 on, not %d", o.first)
 	case o.replace && o.to == "":
 		return misuse("--replace only goes with --to FILE")
 	case o.to != "" && o.page == alwaysWord:
 		return misuse("--to and --page always contradict each other: it goes to the file or to the screen")
 	case !slices.Contains(whenWords, o.page):
 		return misuse("--page can be auto, always or never, not %q", o.page)
-	case changed("columns") && form.Paths:
-		return misuse("--as %s has no columns; leave --columns out or choose another format", o.format)
 	}
 	if !form.ForPeople() {
 		for _, name := range []string{"units", "times"} {
@@ -222,9 +256,10 @@ func contradictions(cmd *cobra.Command, o *readingOptions, form *render.Form) er
 	return nil
 }
 
-func (r *reading) readRequest(cmd *cobra.Command, o *readingOptions) error {
+func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
+	r.ledger, r.matchCase = o.ledger, o.matchCase
 	r.request.Depth = source.AllDepths
-	if o.depth != allWord {
+	if cmd.Flags().Lookup("depth") != nil && o.depth != allWord {
 		n, err := strconv.Atoi(o.depth)
 		if err != nil || n < 1 {
 			hint := ""
@@ -247,15 +282,20 @@ func (r *reading) readRequest(cmd *cobra.Command, o *readingOptions) error {
 	return nil
 }
 
-func (p *Program) readView(r *reading, o *readingOptions) (err error) {
-	v := &render.View{Zone: time.Local, Plain: o.quiet}
-	r.view = v
-	if r.fields, err = parseColumns(o.columns, r.form); err != nil {
+// readColumns reads which fields of entries are to be shown.
+func (r *reading) readColumns(words string) (err error) {
+	if r.fields, err = parseColumns(words, r.form); err != nil {
 		return misuse("--columns: %w", err)
 	}
 	for _, f := range r.fields {
 		r.request.Facts |= f.Needs
 	}
+	return nil
+}
+
+func (p *Program) readView(r *reading, o *showingOptions) (err error) {
+	v := &render.View{Zone: time.Local, Plain: o.quiet}
+	r.view = v
 	if o.units != "" {
 		if v.Units, err = render.ParseUnits(o.units); err != nil {
 			return misuse("--%w", err)

@@ -36,14 +36,13 @@ up, and the folders that lead to it.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.hidden = hiddenWords[0]
 	f.StringVar(&o.depth, "depth", "2", "the `NUMBER` of levels to show, or all")
 	f.BoolVar(&foldersOnly, "folders-only", false, "show folders only; files are still added up")
 	f.StringVar(&o.order, "order", "", "the `FIELDS` to order by in each folder, with /reverse to turn one round")
 	f.IntVar(&o.first, "first", 0, "in each folder only the first `NUMBER`, and how many more there are")
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
-	addLooking(cmd, &o)
-	addShowing(cmd, &o, outlineFormats)
+	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.showingOptions, outlineFormats)
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	complete(cmd, "order", listOf(orderWords()[1:]))
 	examples(cmd,
@@ -64,7 +63,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if r.order.AsIs {
 		return misuse("--order none has no meaning in an outline: its totals are known only at the end")
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, true)
 	if err != nil {
 		return err
 	}

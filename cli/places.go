@@ -22,8 +22,8 @@ import (
 // open reads the condition and opens the places of a command. It returns the
 // summary that the answer ends with, in which places that are not there are
 // problems. Where only folders make sense, other places are refused.
-func (p *Program) open(ctx context.Context, r *reading, args []string, matchCase, foldersOnly bool) ([]source.Source, *render.Summary, error) {
-	places, err := p.where(r, args, matchCase)
+func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOnly bool) ([]source.Source, *render.Summary, error) {
+	places, err := p.where(r, args)
 	if err != nil {
 		return nil, nil, err
 	}

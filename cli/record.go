@@ -14,7 +14,6 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
-	"frankledger/core/volume"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -64,15 +63,14 @@ failing disk, or someone who put the times back. The status is then 1.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
 	f.StringVar(&o.label, "label", "", "the `NAME` to keep records of this place under")
 	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with it")
 	f.StringVar(&o.checksum, "checksum", "", "keep the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
 	f.BoolVar(&o.moveLabel, "move-label", false, "let the label stand for this place from now on, though it stood for another")
 	f.BoolVar(&o.recheck, "recheck", false, "read also files about which nothing has changed")
 	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "move-label")
-	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, []*render.Form{render.Table})
+	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	complete(cmd, "checksum", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"record . --label weekly", "everything below the current folder"},
@@ -98,7 +96,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, true)
 	if err != nil {
 		return err
 	}
@@ -145,17 +143,16 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	spareMemory()
 	unexplained := false
 	err = p.answer(r, summary, func(w output.Destination) error {
-		snapshot := ledger.NewSnapshot(place)
-		volumes, err := l.Volumes(ctx, record.Host, record.Place)
-		if err != nil {
-			return ledgerTrouble(path, err)
-		}
-		snapshot.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
-		request := r.request
-		request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
-		request.Condition, request.Self = ledger.WithFolders(request.Condition), true
 		record.Taken = time.Now()
-		if err := p.readAll(ctx, r, &request, sources, snapshot, summary); err != nil {
+		snapshot, err := ask(p, r, func(request source.Request) (*ledger.Snapshot, error) {
+			snapshot, report, err := l.Take(ctx, p.set(sources), request, record)
+			summary.Report.Add(report)
+			return snapshot, err
+		})
+		switch {
+		case snapshot == nil:
+			return ledgerTrouble(path, err)
+		case err != nil:
 			return err
 		}
 		done := p.progress(r, progress)

@@ -24,23 +24,23 @@ func algorithmFor(words string, chosen bool, sources []source.Source) string {
 // terms are what chooses the entries of a record.
 func (r *reading) terms(o *readingOptions, args []string) ledger.Terms {
 	_, condition, _ := splitWhere(args)
-	return ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: o.matchCase, Where: condition}
+	return ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: r.matchCase, Where: condition}
 }
 
 // onTerms is a reading with what is there now chosen on the terms of a record.
 func (p *Program) onTerms(r *reading, o *readingOptions, t ledger.Terms) (*reading, error) {
 	again := *r
 	var err error
-	matchCase := o.matchCase || t.MatchCase
+	again.matchCase = r.matchCase || t.MatchCase
 	again.request.SameDisk = again.request.SameDisk || t.SameDisk
 	if !r.written("hidden") {
 		again.request.Hidden = t.Hidden
 	}
-	if again.request.Skip, err = source.Skipper(append(slices.Clip(o.skip), t.Skip...), matchCase); err != nil {
+	if again.request.Skip, err = source.Skipper(append(slices.Clip(o.skip), t.Skip...), again.matchCase); err != nil {
 		return nil, err
 	}
 	if len(t.Where) > 0 {
-		if _, err := p.where(&again, append([]string{whereWord}, t.Where...), matchCase); err != nil {
+		if _, err := p.where(&again, append([]string{whereWord}, t.Where...)); err != nil {
 			return nil, err
 		}
 		again.request.Condition = ledger.WithFolders(again.request.Condition)

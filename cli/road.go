@@ -78,16 +78,6 @@ func ask[A any](p *Program, r *reading, do func(request source.Request) (A, erro
 	return do(request)
 }
 
-// readAll reads the sources one after another, and shows how far it has come.
-func (p *Program) readAll(ctx context.Context, r *reading, request *source.Request, sources []source.Source, sink source.Sink, summary *render.Summary) error {
-	report, err := ask(p, r, func(asked source.Request) (source.Report, error) {
-		request.Progress = asked.Progress
-		return p.set(sources).Read(ctx, *request, sink)
-	})
-	summary.Report.Add(report)
-	return err
-}
-
 // answer has an answer written to where it goes, and says what was left out. If
 // the answer was not all there, it is written nevertheless, but not to a file.
 func (p *Program) answer(r *reading, summary *render.Summary, write func(output.Destination) error) error {

@@ -106,7 +106,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		r.form = form
 	}
 	r.funnel = o.funnel
-	places, err := p.where(r, args, o.reading.matchCase)
+	places, err := p.where(r, args)
 	if err != nil {
 		return err
 	}

@@ -48,17 +48,14 @@ against the other.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.hidden = hiddenWords[0]
 	f.StringVar(&by, "by", "", "the `FIELDS` to group by, one or two separated by a comma")
 	f.BoolVar(&cross, "cross", false, "two fields as a table, one against the other")
 	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER` of groups, and the rest as one row")
-	f.StringVar(&o.depth, "depth", allWord, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhat, "by", "cross", "first")
-	group(cmd, groupWhere, "depth")
-	addLooking(cmd, &o)
-	addShowing(cmd, &o, forms)
+	addDepth(cmd, &o.lookingOptions, allWord)
+	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.showingOptions, forms)
 	complete(cmd, "by", listOf(tally.Words()))
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
 		example{"tally --by ext", "what sorts of files, the heaviest first"},
 		example{"tally --by age", "how old things are"},
@@ -80,7 +77,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	if err != nil {
 		return misuse("--by: %w", err)
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.matchCase, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
 		return err
 	}

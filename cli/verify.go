@@ -24,7 +24,7 @@ import (
 
 // verifyOptions are the options of verify beside those that all commands share.
 type verifyOptions struct {
-	reading                readingOptions
+	showing                showingOptions
 	in, show               string
 	allowOutside, unlisted bool
 }
@@ -60,8 +60,7 @@ status is 0 if all is as the list says, and 1 if anything is not.`,
 	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
 	f.BoolVar(&o.allowOutside, "allow-outside", false, "read names too that lead out of the folder, by ../ or from the root")
 	group(cmd, groupWhere, "in", "allow-outside")
-	addShowing(cmd, &o.reading, render.Forms)
-	o.reading.hidden, o.reading.depth = hiddenWords[0], allWord
+	addShowing(cmd, &o.showing, render.Forms)
 	complete(cmd, "show", oneOf(showWords))
 	examples(cmd,
 		example{"verify handover/manifest-sha256.txt", "is everything as it was?"},
@@ -77,7 +76,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 	if o.show != showWords[0] && o.show != allWord {
 		return misuse("--show can be trouble or all, not %q", o.show)
 	}
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.showing(cmd, &o.showing)
 	if err != nil {
 		return err
 	}
@@ -252,10 +251,11 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		if len(algorithms) > 1 {
 			return misuse("--expect takes one algorithm")
 		}
-		if !value.Facts().Has(algorithms[0].Fact) {
+		of, can := value.Of(algorithms[0])
+		if !can {
 			return misuse("--expect: this is a digest of %s, not of %s", value.Names(), algorithms[0].Name)
 		}
-		value.Algorithms = algorithms
+		value = of
 	}
 	if len(args) != 1 {
 		return misuse("--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
@@ -274,14 +274,12 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if !place.Place().Leaf {
 		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", render.Escaped(args[0]))
 	}
-	folder := &entry.Place{Given: filepath.Dir(args[0]), Full: filepath.Dir(place.Place().Full)}
-	line := checksum.Line{Number: 1, Name: filepath.Base(args[0]), Value: value}
+	list, folder := checksum.Single(args[0], place.Place().Full, value)
 	if r.form != render.Table {
-		return p.verifyList(cmd.Context(), r, args[0], &checksum.List{Lines: []checksum.Line{line}}, folder, checksum.CheckOptions{}, nil, true)
+		return p.verifyList(cmd.Context(), r, args[0], list, folder.Place, checksum.CheckOptions{}, nil, true)
 	}
 	a, err := ask(p, r, func(request source.Request) (*checksum.Checked, error) {
-		return checksum.Check(cmd.Context(), &checksum.List{Lines: []checksum.Line{line}}, &entry.Folder{Place: folder},
-			digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, checksum.CheckOptions{})
+		return checksum.Check(cmd.Context(), list, folder, digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, checksum.CheckOptions{})
 	})
 	if err != nil {
 		return err

@@ -46,7 +46,6 @@ file, for whoever wants to check the sum.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	o.reading.hidden = hiddenWords[0]
 	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh by: size, disk or files (how many)")
 	f.StringVar(&o.reading.depth, "depth", "1", "the `NUMBER` of levels to show, or all")
 	f.IntVar(&o.reading.first, "first", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
@@ -54,8 +53,8 @@ file, for whoever wants to check the sum.`,
 	f.IntVar(&o.largest, "largest", 0, "below each folder the `NUMBER` of heaviest files in it")
 	f.StringVar(&o.explain, "explain", "", "what was added up for this `FOLDER`, with the running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "explain")
-	addLooking(cmd, &o.reading)
-	addShowing(cmd, &o.reading, render.Forms)
+	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.reading.showingOptions, render.Forms)
 	complete(cmd, "by", oneOf(measures))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
@@ -96,7 +95,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err := plan.SetAtLeast(o.atLeast); err != nil {
 		return misuse("--at-least: %w", err)
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, o.reading.matchCase, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, true)
 	if err != nil {
 		return err
 	}

@@ -25,7 +25,7 @@ func splitWhere(args []string) (places, words []string, has bool) {
 
 // where reads the condition among the words of a command, makes it part of the
 // request, and returns the places.
-func (p *Program) where(r *reading, args []string, matchCase bool) (places []string, err error) {
+func (p *Program) where(r *reading, args []string) (places []string, err error) {
 	places, words, has := splitWhere(args)
 	if !has {
 		return places, nil
@@ -39,7 +39,7 @@ func (p *Program) where(r *reading, args []string, matchCase bool) (places []str
 	}
 	accounts := r.view.Context.Accounts.(*account.Names)
 	env := &condition.Environment{
-		AsOf: r.view.Context.AsOf, Zone: r.view.Zone, MatchCase: matchCase,
+		AsOf: r.view.Context.AsOf, Zone: r.view.Zone, MatchCase: r.matchCase,
 		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: accounts,
 	}
 	program, err := c.Compile(env)

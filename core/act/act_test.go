@@ -77,24 +77,16 @@ func grow(t *testing.T, random *rand.Rand, root string) {
 
 // found returns the entries below a folder that are chosen, in order.
 func found(t *testing.T, root string, chosen func(e *entry.Entry) bool) (entries []*entry.Entry) {
-	for _, e := range foundWith(t, root, nil) {
-		if chosen(e) {
-			entries = append(entries, e)
-		}
-	}
-	return entries
-}
-
-// foundWith returns the entries that meet a condition.
-func foundWith(t *testing.T, root string, condition source.Condition) (entries []*entry.Entry) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	collector := arrange.NewCollector(arrange.Order{}, nil, 0)
-	_, err = s.Read(context.Background(), source.Request{Facts: entry.FactStatus, Depth: source.AllDepths, Condition: condition}, collector)
+	_, err = s.Read(context.Background(), source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, collector)
 	require.NoError(t, err)
 	arranged := collector.Arrange()
 	for i := range arranged.Len() {
-		entries = append(entries, arranged.At(i))
+		if e := arranged.At(i); chosen(e) {
+			entries = append(entries, e)
+		}
 	}
 	return entries
 }

@@ -8,21 +8,21 @@ import (
 	"frankledger/core/source"
 )
 
-// HiddenNames are the names with a leading dot that were met while entries were
+// hiddenNames are the names with a leading dot that were met while entries were
 // looked for, by their folders: what hiding could run into. So the folders need
 // not be read again.
-type HiddenNames struct {
+type hiddenNames struct {
 	mu    sync.Mutex
 	parts []map[*entry.Folder][]string
 }
 
-// Watch returns a condition that chooses what another one does, and notes hidden
+// watch returns a condition that chooses what another one does, and notes hidden
 // names.
-func (h *HiddenNames) Watch(c source.Condition) source.Condition { return &watching{c, h} }
+func (h *hiddenNames) watch(c source.Condition) source.Condition { return &watching{c, h} }
 
 type watching struct {
 	source.Condition
-	names *HiddenNames
+	names *hiddenNames
 }
 
 // Test implements source.Condition.
@@ -41,7 +41,7 @@ func (w *watching) Test() source.Test {
 }
 
 // has tells whether a folder has a hidden name.
-func (h *HiddenNames) has(folder *entry.Folder, name string) bool {
+func (h *hiddenNames) has(folder *entry.Folder, name string) bool {
 	for _, part := range h.parts {
 		for _, other := range part[folder] {
 			if other == name {

@@ -32,17 +32,15 @@ type Planner struct {
 	Trash   Trash
 	Calls   *sys.Calls // how the system is called; nil for straight
 
-	// EnterLinks takes a place that is a link to a folder for the folder.
-	EnterLinks bool
-	// Hidden are the hidden names of all folders that entries are in. It may be
-	// nil.
-	Hidden *HiddenNames
-	// Spares say, by full path, what entries were and what stays of each. It may
-	// be nil.
-	Spares map[string]live.Spare
-
-	mode func(p entry.Permissions, folder bool) entry.Permissions
-	real map[*entry.Place]string // folders of places, with links followed
+	throughPlaces bool // a place that is a link to a folder is taken for the folder
+	// hidden are the hidden names of all folders that entries are in; nil where these are
+	// not known.
+	hidden *hiddenNames
+	// spares say, by full path, what entries were and what stays of each; nil for what
+	// are none.
+	spares map[string]live.Spare
+	mode   func(p entry.Permissions, folder bool) entry.Permissions
+	real   map[*entry.Place]string // folders of places, with links followed
 }
 
 // planning is one goroutine's share of a plan.
@@ -106,7 +104,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		if e.Self && e.Folder.Place.Full == "/" {
 			full = "/"
 		}
-		if e.Self && (p.EnterLinks || strings.HasSuffix(e.Folder.Place.Given, "/")) && e.Folder.Place.Real != "" {
+		if e.Self && (p.throughPlaces || strings.HasSuffix(e.Folder.Place.Given, "/")) && e.Folder.Place.Real != "" {
 			full = e.Folder.Place.Real
 		}
 		if met(full) {
@@ -117,7 +115,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 			continue
 		}
 		s := made.of(e, p.through(e, full))
-		if plan.undoable() && p.Spares == nil {
+		if plan.undoable() && p.spares == nil {
 			s.Changed = exact.Time{} // it is only looked at where nothing takes back what is done
 		}
 		plan.Steps = append(plan.Steps, s)
@@ -326,7 +324,7 @@ func (p *planning) decide(s *Step, e *entry.Entry) error {
 			return err
 		}
 	}
-	if p.Spares != nil {
+	if p.spares != nil {
 		if err := p.spare(s, e.Folder.Place.Full); err != nil {
 			return err
 		}
@@ -337,7 +335,7 @@ func (p *planning) decide(s *Step, e *entry.Entry) error {
 // spare makes sure that a file of a list of spares is what it was when the list was
 // made, and notes what stays.
 func (p *planning) spare(s *Step, full string) error {
-	was, listed := p.Spares[full]
+	was, listed := p.spares[full]
 	if !listed {
 		return nil
 	}
@@ -460,8 +458,8 @@ func (p *planning) free(s *Step, to string) error {
 	if _, taken := p.targets[to]; taken {
 		return errSeveral
 	}
-	if p.Hidden != nil && p.Action == Hide {
-		if p.Hidden.has(s.Entry.Folder, path.Base(to)) {
+	if p.hidden != nil && p.Action == Hide {
+		if p.hidden.has(s.Entry.Folder, path.Base(to)) {
 			return errTaken
 		}
 		return nil

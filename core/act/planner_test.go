@@ -16,6 +16,7 @@ import (
 	"frankledger/core/act"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/live"
 	"frankledger/core/source"
 )
 
@@ -35,15 +36,17 @@ func TestNamesAreFree(t *testing.T) {
 		}
 	}
 	file := func(e *entry.Entry) bool { return e.Kind == entry.KindFile }
-	met := &act.HiddenNames{}
-	watched := foundWith(t, root, met.Watch(fileCondition{}))
 	for i, action := range []act.Action{act.Hide, act.Reveal, act.Hide} {
 		planner := &act.Planner{Action: action, Host: "h"}
-		entries := found(t, root, file)
+		plan, err := planner.Plan(context.Background(), found(t, root, file))
 		if i == 2 { // with what was met while looking, no folder is read again
-			planner.Hidden, entries = met, watched
+			s, failed := live.Open(root, 0)
+			require.NoError(t, failed)
+			var planned *act.Planned
+			planned, err = planner.Run(context.Background(), &source.Set{Sources: []source.Source{s}},
+				act.Request{Request: source.Request{Depth: source.AllDepths, Condition: fileCondition{}}, Chosen: true})
+			plan = planned.Plan
 		}
-		plan, err := planner.Plan(context.Background(), entries)
 		require.NoError(t, err)
 		given := map[exact.Text]bool{}
 		refused := map[string]int{}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io/fs"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -89,6 +90,13 @@ type Checked struct {
 
 // Trouble tells whether anything is not as the list says.
 func (a *Checked) Trouble() bool { return len(a.Results) > a.Counts[Same] }
+
+// Single returns a list that says of one file what its digest is, and the folder that
+// it is in: for Check. The file is given by the path it is named by, and its full path.
+func Single(given, full string, v Value) (*List, *entry.Folder) {
+	place := &entry.Place{Given: filepath.Dir(given), Full: filepath.Dir(full)}
+	return &List{Lines: []Line{{Number: 1, Name: filepath.Base(given), Value: v}}}, &entry.Folder{Place: place}
+}
 
 // check is a file with all the lines on it.
 type check struct {

@@ -50,6 +50,11 @@ func (v Value) Names() string {
 	return strings.Join(names, " or ")
 }
 
+// Of returns the value as one of an algorithm, and false if it cannot be that.
+func (v Value) Of(a entry.Algorithm) (Value, bool) {
+	return Value{v.Hex, []entry.Algorithm{a}}, v.Facts().Has(a.Fact)
+}
+
 // ErrValue is the error of text that is no digest.
 var ErrValue = errors.New("this is no digest")
 

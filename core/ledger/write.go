@@ -14,6 +14,7 @@ import (
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 	"frankledger/core/source"
+	"frankledger/core/volume"
 )
 
 // Options say what is recorded beside what was taken.
@@ -24,6 +25,21 @@ type Options struct {
 	// MoveLabel lets a label that stands for another place of this host stand for
 	// this one from now on.
 	MoveLabel bool
+}
+
+// Take reads what is to be recorded of the one place of a set, and packs it. There is no
+// snapshot if the error is of the ledger.
+func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Request, r Record) (*Snapshot, source.Report, error) {
+	snapshot := NewSnapshot(from.Sources[0].Place())
+	volumes, err := l.Volumes(ctx, r.Host, r.Place)
+	if err != nil {
+		return nil, source.Report{}, err
+	}
+	snapshot.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
+	request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
+	request.Condition, request.Self = WithFolders(request.Condition), true
+	report, err := from.Read(ctx, request, snapshot)
+	return snapshot, report, err
 }
 
 // ErrLabelTaken is returned for a label that stands for another place.

@@ -1,0 +1,148 @@
+package act
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"frankledger/core/arrange"
+	"frankledger/core/entry"
+	"frankledger/core/exact"
+	"frankledger/core/live"
+	"frankledger/core/source"
+)
+
+// Request says what an action is on.
+type Request struct {
+	source.Request
+	Context *entry.Context
+	// Chosen is set where a condition chooses what lies below the places. Without it the
+	// action is on the places themselves.
+	Chosen bool
+	// Through takes a place that is a link to a folder for that folder. Stamp and Permit
+	// then take each link for what it leads to.
+	Through bool
+}
+
+// Planned is a plan, and how it came about.
+type Planned struct {
+	Plan   *Plan // nil if there was an error
+	Report source.Report
+	// Links are places that are links to folders, and stand for these.
+	Links []*entry.Place
+	// Bare is how many places are lists of paths alone, which do not tell what was there
+	// when they were made.
+	Bare int
+}
+
+// LinkError is returned for a place that is a link to a folder, where what lies below
+// is to be acted on: nobody said that this is meant.
+type LinkError struct{ Place *entry.Place }
+
+func (e *LinkError) Error() string { return e.Place.Given + " is a link to " + e.Place.Real }
+
+// Run makes a plan for what the sources have, all of which are of the running system.
+func (p *Planner) Run(ctx context.Context, from *source.Set, r Request) (*Planned, error) {
+	answer := &Planned{}
+	var err error
+	if answer.Links, err = r.links(from.Sources); err != nil {
+		return answer, err
+	}
+	p.Options.Through = r.Through && (p.Action == Stamp || p.Action == Permit)
+	p.throughPlaces = r.Through
+	request := r.Request
+	request.Facts = entry.FactStatus | entry.FactCreated
+	if !r.Chosen {
+		request.Depth = 0
+	}
+	if p.Action == Hide && r.meetsAllNames(from.Sources) {
+		p.hidden = &hiddenNames{}
+		request.Condition = p.hidden.watch(request.Condition)
+	}
+	collector := arrange.NewCollector(arrange.Order{}, r.Context, 0)
+	if answer.Report, err = from.Read(ctx, request, collector); err != nil {
+		return answer, err
+	}
+	for _, s := range from.Sources {
+		if list, is := s.(*live.List); is {
+			if list.Spares() == nil {
+				answer.Bare++
+			} else {
+				p.spares = list.Spares()
+			}
+		}
+	}
+	arranged := collector.Arrange()
+	entries := make([]*entry.Entry, arranged.Len())
+	for i := range entries {
+		entries[i] = arranged.At(i)
+	}
+	answer.Plan, err = p.Plan(ctx, entries)
+	return answer, err
+}
+
+// links returns the places that are links to folders. With a condition, what lies below
+// them is acted on only if that was asked for.
+func (r *Request) links(sources []source.Source) (links []*entry.Place, err error) {
+	for _, s := range sources {
+		place := s.Place()
+		info, err := os.Lstat(place.Full)
+		if err != nil || info.Mode()&os.ModeSymlink == 0 || place.Leaf || place.List {
+			continue
+		}
+		switch meant := r.Through || strings.HasSuffix(place.Given, "/"); {
+		case meant:
+			links = append(links, place)
+		case r.Chosen:
+			return nil, &LinkError{place}
+		}
+	}
+	return links, nil
+}
+
+// meetsAllNames tells whether all names of the folders that are looked into are met.
+func (r *Request) meetsAllNames(sources []source.Source) bool {
+	return r.Chosen && r.Hidden == source.ShowHidden && !r.Follow &&
+		!slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List || s.Place().Leaf })
+}
+
+// TargetError tells what is wrong with a folder that things are to be moved into.
+type TargetError struct {
+	Path string // where it shows
+	Err  error
+}
+
+func (e *TargetError) Error() string { return e.Path + " " + e.Err.Error() }
+func (e *TargetError) Unwrap() error { return e.Err }
+
+var (
+	errNoFolder = errors.New("is no folder")
+	errNowhere  = errors.New("leads nowhere")
+)
+
+// Target returns the full path of a folder to move into, with no link on the way. It
+// need not be there yet. The error may be a [TargetError].
+func Target(given string) (exact.Text, error) {
+	full, err := filepath.Abs(given)
+	if err != nil {
+		return "", err
+	}
+	missing := ""
+	for at := full; ; at = path.Dir(at) {
+		real, err := filepath.EvalSymlinks(at)
+		if err == nil {
+			if info, err := os.Stat(real); err != nil || !info.IsDir() {
+				return "", &TargetError{at, errNoFolder}
+			}
+			return exact.Text(path.Join(real, missing)), nil
+		}
+		if _, err := os.Lstat(at); err == nil || at == "/" {
+			return "", &TargetError{at, errNowhere}
+		}
+		missing = path.Join(path.Base(at), missing)
+	}
+}
