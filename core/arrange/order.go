@@ -116,8 +116,8 @@ func (k Key) compare(c *entry.Context) compare {
 	}
 	switch f.Type {
 	case entry.Text:
-		if f.Name == "name" {
-			return func(a, b *entry.Entry) int { return sign * Natural(a.Name, b.Name) }
+		if f.Held != nil {
+			return func(a, b *entry.Entry) int { return sign * Natural(f.Held(a), f.Held(b)) }
 		}
 		var bufferA, bufferB []byte
 		return func(a, b *entry.Entry) int {

@@ -77,23 +77,27 @@ func ofKind(p *part, kinds ...entry.Kind) *part {
 
 // flagPart makes the part for a single word.
 func flagPart(f *entry.Field) *part {
-	whole := func(needs entry.Facts) *part {
+	return having(f, func(needs entry.Facts) *part {
 		return newLeaf(needs, cheap, func(_ *state, e *entry.Entry) bool {
 			is, known := f.Flag(e)
 			return is && known
 		})
+	})
+}
+
+// having makes a part that only entries can meet that can have a field.
+func having(f *entry.Field, whole func(needs entry.Facts) *part) *part {
+	var parts []*part
+	for _, some := range f.Having {
+		parts = append(parts, ofKind(whole(some.Needs), some.Kinds...))
 	}
-	switch f.Name {
-	case "empty":
-		return join(anyOf, ofKind(whole(entry.FactStatus), entry.KindFile), ofKind(whole(entry.FactInside), entry.KindFolder))
-	case "broken":
-		return ofKind(whole(f.Needs), entry.KindLink)
-	case "executable":
-		return ofKind(whole(f.Needs), entry.KindFile, entry.KindLink)
-	case "sparse", "mislabelled":
-		return ofKind(whole(f.Needs), entry.KindFile)
+	switch len(parts) {
+	case 0:
+		return whole(f.Needs)
+	case 1:
+		return parts[0]
 	}
-	return whole(f.Needs)
+	return join(anyOf, parts...)
 }
 
 func (c *compiler) compileTest(t *Test) (*part, error) {
@@ -114,32 +118,32 @@ func (c *compiler) compileTest(t *Test) (*part, error) {
 	if err != nil {
 		return nil, err
 	}
-	if t.Field.Only != entry.KindUnknown {
-		return ofKind(p, t.Field.Only), nil
+	return having(t.Field, func(entry.Facts) *part { return p }), nil
+}
+
+// words are the words of a value, in small letters unless case matters.
+func (t *Test) words(value int, matchCase bool) []string {
+	words := slices.Clone(t.Values[value].words)
+	if !matchCase || t.Field.Needs&entry.FactDigests != 0 {
+		for i, word := range words {
+			words[i] = string(fold([]byte(word)))
+		}
 	}
-	return p, nil
+	return words
 }
 
 func (c *compiler) text(t *Test) (*part, error) {
 	f, matchCase := t.Field, c.env.MatchCase
-	wanted := t.Values[0].Text
-	if !matchCase || f.Needs&entry.FactDigests != 0 {
-		wanted = string(fold([]byte(wanted)))
-	}
+	words := t.words(0, matchCase)
 	switch {
-	case f.Name == "kind" && t.Op == Is:
-		words := strings.Split(wanted, ",")
-		return newLeaf(0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, e.Kind.String()) }), nil
-	case (f.Name == "owner" || f.Name == "group") && t.Op == Is:
+	case t.Op == Is && f.Words != nil:
+		return newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) }), nil
+	case t.Op == Is && f.Roster != entry.NoRoster:
 		return c.account(t)
-	}
-	if t.Op == Matches {
+	case t.Op == Matches:
 		return c.pattern(t)
 	}
-	holds, cost := textTest(t, wanted)
-	if f.Name == "name" {
-		return newLeaf(0, cost, func(s *state, e *entry.Entry) bool { return holds(s.name(e, matchCase)) }), nil
-	}
+	holds, cost := textTest(t, words)
 	return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
 		return ok && holds(value)
@@ -148,7 +152,8 @@ func (c *compiler) text(t *Test) (*part, error) {
 
 // textTest returns the function that a text is held against, in the case that
 // the test is made in.
-func textTest(t *Test, wanted string) (holds func([]byte) bool, cost int) {
+func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
+	wanted := strings.Join(words, ",")
 	bytesWanted := []byte(wanted)
 	switch t.Op {
 	case Is:
@@ -156,7 +161,6 @@ func textTest(t *Test, wanted string) (holds func([]byte) bool, cost int) {
 			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
 		}
 		if t.Field.List {
-			words := strings.Split(wanted, ",")
 			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing
 		}
 		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing
@@ -180,18 +184,14 @@ const (
 // account makes the test for owners or groups: names, numbers, me and unknown.
 func (c *compiler) account(t *Test) (*part, error) {
 	lookup, find, names := c.env.Accounts.User, c.env.Accounts.UserID, c.env.Accounts.UserNames
-	id := func(e *entry.Entry) uint32 { return e.UID }
-	mine := []uint32{c.env.User}
-	noun := "user"
-	if t.Field.Name == "group" {
+	mine, noun, roster := []uint32{c.env.User}, "user", t.Field.Roster
+	if roster == entry.Groups {
 		lookup, find, names = c.env.Accounts.Group, c.env.Accounts.GroupID, c.env.Accounts.GroupNames
-		id = func(e *entry.Entry) uint32 { return e.GID }
-		mine = c.env.Groups
-		noun = "group"
+		mine, noun = c.env.Groups, "group"
 	}
 	var ids []uint32
 	unknown := false
-	for word := range strings.SplitSeq(t.Values[0].Text, ",") {
+	for _, word := range t.Values[0].words {
 		number, err := strconv.ParseUint(word, 10, 32)
 		switch found, known := find(word); {
 		case known:
@@ -210,17 +210,15 @@ func (c *compiler) account(t *Test) (*part, error) {
 			return nil, c.mistake(t, 0, "there is no %s %s on this system; %s", noun, word, hint)
 		}
 	}
-	return newLeaf(entry.FactStatus, cheap, func(_ *state, e *entry.Entry) bool {
-		if e.Known&entry.FactStatus == 0 {
-			return false
-		}
-		if slices.Contains(ids, id(e)) {
-			return true
+	return newLeaf(t.Field.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+		id, ok := roster.ID(e)
+		if !ok || slices.Contains(ids, id) {
+			return ok
 		}
 		if !unknown {
 			return false
 		}
-		_, known := lookup(id(e))
+		_, known := lookup(id)
 		return !known
 	}), nil
 }
@@ -231,16 +229,8 @@ type bounds struct{ least, greatest uint64 }
 
 // numberBounds returns the bounds of a test, and none if nothing can meet it.
 func numberBounds(t *Test) (b bounds, possible bool) {
-	value := func(i int) uint64 {
-		if t.Field.Type == entry.Bytes {
-			n, _ := parseBytes(t.Values[i].Text) // was checked
-			return t.Field.Rank(n)
-		}
-		n, _ := strconv.ParseUint(t.Values[i].Text, 10, 64)
-		return n
-	}
 	b = bounds{0, math.MaxUint64}
-	switch first := value(0); t.Op {
+	switch first := t.Values[0].rank; t.Op {
 	case Is:
 		b = bounds{first, first}
 	case Over:
@@ -258,7 +248,7 @@ func numberBounds(t *Test) (b bounds, possible bool) {
 	case AtMost:
 		b.greatest = first
 	case Between:
-		b = bounds{first, value(1)}
+		b = bounds{first, t.Values[1].rank}
 	}
 	return b, b.least <= b.greatest
 }
@@ -316,13 +306,12 @@ func (env *Environment) period(t *Test) period {
 		return env.agePeriod(t)
 	}
 	if t.Op == Within {
-		s, _ := parseSpan(t.Values[0].Text) // was checked
-		p.start(s.before(env.AsOf.In(env.Zone)))
+		p.start(t.Values[0].span.before(env.AsOf.In(env.Zone)))
 		p.end(env.AsOf)
 		p.until = true
 		return p
 	}
-	w, _ := parseWhen(t.Values[0].Text)
+	w := t.Values[0].when
 	from, to := w.resolve(env.AsOf, env.Zone)
 	switch t.Op {
 	case Before:
@@ -336,8 +325,7 @@ func (env *Environment) period(t *Test) period {
 		p.end(to)
 	case Between:
 		p.start(from)
-		last, _ := parseWhen(t.Values[1].Text)
-		from, to = last.resolve(env.AsOf, env.Zone)
+		from, to = t.Values[1].when.resolve(env.AsOf, env.Zone)
 		p.end(to)
 		p.until = from.Equal(to)
 	}
@@ -348,7 +336,7 @@ func (env *Environment) period(t *Test) period {
 func (env *Environment) agePeriod(t *Test) period {
 	var p period
 	asOf := env.AsOf.In(env.Zone)
-	s, unit, _ := parseSpanUnit(t.Values[0].Text) // was checked
+	s, unit := t.Values[0].span, t.Values[0].unit
 	switch at := s.before(asOf); t.Op {
 	case Over:
 		p.end(at)
@@ -368,8 +356,7 @@ func (env *Environment) agePeriod(t *Test) period {
 	case Between:
 		p.end(at)
 		p.until = true
-		older, _ := parseSpan(t.Values[1].Text)
-		p.start(older.before(asOf))
+		p.start(t.Values[1].span.before(asOf))
 	}
 	return p
 }
@@ -390,28 +377,25 @@ func (c *compiler) age(t *Test) (*part, error) {
 	if t.Op == Between && p.isVoid() {
 		return nil, c.mistake(t, 1, "between takes the shorter time first")
 	}
-	return newLeaf(entry.FactStatus, cheap, func(_ *state, e *entry.Entry) bool {
-		return e.Known&entry.FactStatus != 0 && p.holds(e.Modified)
+	since := t.Field.Since
+	return newLeaf(since.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+		at, ok := since.Moment(e)
+		return ok && p.holds(at)
 	}), nil
 }
 
 func (c *compiler) mode(t *Test) (*part, error) {
-	parse := parseBits
-	if t.Op == Is {
-		parse = parseMode
-	}
-	wanted, err := parse(t.Values[0].Text)
-	if err != nil {
-		return nil, c.mistake(t, 0, "%s", err)
-	}
+	wanted := t.Values[0].bits
 	holds := map[Op]func(entry.Permissions) bool{
 		Is:    func(p entry.Permissions) bool { return p == wanted },
 		Has:   func(p entry.Permissions) bool { return p&wanted == wanted },
 		AnyOf: func(p entry.Permissions) bool { return p&wanted != 0 },
 		Lacks: func(p entry.Permissions) bool { return p&wanted == 0 },
 	}[t.Op]
-	return newLeaf(entry.FactStatus, cheap, func(_ *state, e *entry.Entry) bool {
-		return e.Known&entry.FactStatus != 0 && holds(e.Permissions)
+	f := t.Field
+	return newLeaf(f.Needs, cheap, func(s *state, e *entry.Entry) bool {
+		bits, ok := f.Number(e, s.context)
+		return ok && holds(entry.Permissions(bits))
 	}), nil
 }
 

@@ -3,7 +3,6 @@ package condition
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"frankledger/core/entry"
 )
@@ -44,11 +43,8 @@ func excludes(a, b Node, env *Environment) bool {
 	if !okS || !okT {
 		return false
 	}
-	isTime := func(t *Test) bool {
-		return t.Field.Type == entry.Span || t.Field.Name == "modified" // an age is the time since modified
-	}
 	switch {
-	case isTime(s) && isTime(t), s.Field == t.Field && s.Field.Type == entry.Moment:
+	case momentOf(s.Field) != "" && momentOf(s.Field) == momentOf(t.Field):
 		return apart(env.period(s), env.period(t))
 	case s.Field != t.Field:
 		return false
@@ -56,9 +52,9 @@ func excludes(a, b Node, env *Environment) bool {
 		x, possibleX := numberBounds(s)
 		y, possibleY := numberBounds(t)
 		return !possibleX || !possibleY || x.greatest < y.least || y.greatest < x.least
-	case s.Field.Type == entry.Text && s.Op == Is && t.Op == Is && s.Field.Needs&entry.FactDigests == 0 && s.Field.Name != "owner" && s.Field.Name != "group":
-		words := s.words(env.MatchCase)
-		return !slices.ContainsFunc(t.words(env.MatchCase), func(word string) bool { return slices.Contains(words, word) })
+	case s.Field.Type == entry.Text && s.Op == Is && t.Op == Is && s.Field.Needs&entry.FactDigests == 0 && s.Field.Roster == entry.NoRoster:
+		words := s.words(0, env.MatchCase)
+		return !slices.ContainsFunc(t.words(0, env.MatchCase), func(word string) bool { return slices.Contains(words, word) })
 	}
 	return false
 }
@@ -75,14 +71,13 @@ func apart(p, q period) bool {
 	return both.isVoid()
 }
 
-// words are the values that meet a test of text for equality.
-func (t *Test) words(matchCase bool) []string {
-	text := t.Values[0].Text
-	if !matchCase {
-		text = string(fold([]byte(text)))
+// momentOf names the field of moments that a test is about: an age is the time since one.
+func momentOf(f *entry.Field) string {
+	switch {
+	case f.Type == entry.Moment:
+		return f.Name
+	case f.Since != nil:
+		return f.Since.Name
 	}
-	if t.Field.List {
-		return strings.Split(text, ",")
-	}
-	return []string{text}
+	return ""
 }

@@ -32,12 +32,18 @@ func Next(words []string) []string {
 		return next
 	case last == "at":
 		return []string{"least", "most"}
-	case len(words) > 1 && last == "is" && strings.EqualFold(words[len(words)-2], "kind"):
-		return entry.KindWords()
-	case len(words) > 1 && last == "is" && (strings.EqualFold(words[len(words)-2], "owner") || strings.EqualFold(words[len(words)-2], "group")):
-		return []string{"me", "unknown"}
+	case last == string(Is) && len(words) > 1 && entry.FieldNamed(words[len(words)-2]) != nil:
+		return values(entry.FieldNamed(words[len(words)-2]))
 	case strings.Trim(last, "0123456789") == "":
 		return []string{"minutes", "hours", "days", "weeks", "months", "years"}
 	}
 	return nil
+}
+
+// values lists values that a field can have, where they are few.
+func values(f *entry.Field) []string {
+	if f.Roster != entry.NoRoster {
+		return []string{meWord, unknownWord}
+	}
+	return f.Words
 }

@@ -28,11 +28,18 @@ type Test struct {
 	Values []Value
 }
 
-// Value is a value as it was written.
+// Value is a value as it was written, and what it was read as: which of that there is
+// depends on the type of the field.
 type Value struct {
 	Text   string
 	pos    int
 	length int
+
+	words      []string // of a field with lists
+	rank       uint64   // of a number or bytes; see entry.Field.Rank
+	bits       entry.Permissions
+	span, unit span
+	when       when
 }
 
 // Op is what a test asks of a field.

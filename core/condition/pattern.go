@@ -83,23 +83,8 @@ func (c *compiler) pattern(t *Test) (*part, error) {
 		return nil, c.mistake(t, 0, "%s", err)
 	}
 	f, matchCase := t.Field, c.env.MatchCase
-	if f.Name == "name" {
-		return newLeaf(0, matching, func(s *state, e *entry.Entry) bool {
-			folded := s.name(e, matchCase)
-			s.raw = append(s.raw[:0], e.Name...)
-			return p.matches(s.raw, folded)
-		}), nil
-	}
 	return newLeaf(f.Needs, matching, func(s *state, e *entry.Entry) bool {
-		value, ok := s.value(f, e, true)
-		if !ok {
-			return false
-		}
-		s.raw = append(s.raw[:0], value...)
-		folded := value
-		if !matchCase {
-			folded = fold(value)
-		}
-		return p.matches(s.raw, folded)
+		folded, ok := s.value(f, e, matchCase)
+		return ok && p.matches(s.raw, folded)
 	}), nil
 }

@@ -77,12 +77,12 @@ func (p *Program) Test() source.Test {
 	s := &state{context: p.context}
 	if p.steps == nil {
 		return func(e *entry.Entry, asked entry.Facts) source.Verdict {
-			s.lowered = false
+			s.of = nil
 			return p.root.decide(s, e, asked)
 		}
 	}
 	return func(e *entry.Entry, asked entry.Facts) source.Verdict {
-		s.lowered = false
+		s.of = nil
 		for i := range p.steps {
 			switch p.steps[i].part.decide(s, e, asked) {
 			case source.Open:
@@ -198,36 +198,28 @@ func stage(needs entry.Facts) int {
 
 // state is the memory of one goroutine's test.
 type state struct {
-	context *entry.Context
-	lowered bool   // lower holds the name of the entry at hand
-	lower   []byte // in small letters
-	text    []byte
-	raw     []byte // as it is, for patterns
+	context  *entry.Context
+	of       *entry.Field // whose value of the entry at hand raw is; nil for none yet
+	has      bool         // whether the entry has one
+	raw      []byte
+	folded   []byte // raw in small letters, if isFolded
+	isFolded bool
 }
 
-// name returns the name of an entry, in small letters unless case matters.
-func (s *state) name(e *entry.Entry, matchCase bool) []byte {
-	if matchCase {
-		s.text = append(s.text[:0], e.Name...)
-		return s.text
-	}
-	if !s.lowered {
-		s.lower = fold(append(s.lower[:0], e.Name...))
-		s.lowered = true
-	}
-	return s.lower
-}
-
-// value returns the text of a field, in small letters unless case matters.
+// value returns the text of a field, in small letters unless case matters. As it is,
+// it is in s.raw.
 func (s *state) value(f *entry.Field, e *entry.Entry, matchCase bool) ([]byte, bool) {
-	var ok bool
-	if s.text, ok = f.AppendText(s.text[:0], e, s.context); !ok {
-		return nil, false
+	if s.of != f {
+		s.raw, s.has = f.AppendText(s.raw[:0], e, s.context)
+		s.of, s.isFolded = f, false
 	}
-	if !matchCase {
-		s.text = fold(s.text)
+	if matchCase || !s.has {
+		return s.raw, s.has
 	}
-	return s.text, true
+	if !s.isFolded {
+		s.folded, s.isFolded = fold(append(s.folded[:0], s.raw...)), true
+	}
+	return s.folded, true
 }
 
 // fold turns text into small letters, in place where it can. Bytes that are no

@@ -39,7 +39,15 @@ func (p *parser) value(test *Test) Value {
 		p.fail("a value is missing: %s %s …", test.Field.Name, test.Op)
 	}
 	v := Value{Text: first.text, pos: first.pos, length: p.length(first)}
-	var err error
+	err := p.read(test, &v, first)
+	if err != nil {
+		panic(p.mistake(v.pos, v.length, "%s", err))
+	}
+	return v
+}
+
+// read reads a value that begins with a token, by the type of the field.
+func (p *parser) read(test *Test, v *Value, first token) (err error) {
 	switch test.Field.Type {
 	case entry.Text:
 		if test.Field.List && test.Op == Is {
@@ -48,36 +56,38 @@ func (p *parser) value(test *Test) Value {
 				if !ok {
 					p.fail("after a comma another value is wanted")
 				}
-				p.extend(&v, more, "")
+				p.extend(v, more, "")
 			}
 		}
-		err = checkText(test, v.Text)
+		if v.words = []string{v.Text}; test.Field.List {
+			v.words = strings.Split(v.Text, ",")
+		}
+		return checkText(test, v)
 	case entry.Bytes:
 		if next, more := p.peek(); more && isNumber(first.text) && isSizeUnit(next.text) {
 			p.next++
-			p.extend(&v, next, "")
+			p.extend(v, next, "")
 		}
-		_, err = parseBytes(v.Text)
+		var n int64
+		n, err = parseBytes(v.Text)
+		v.rank = test.Field.Rank(n)
 	case entry.Number:
-		if _, err = strconv.ParseUint(v.Text, 10, 64); err != nil {
+		if v.rank, err = strconv.ParseUint(v.Text, 10, 64); err != nil {
 			err = fmt.Errorf("%s is a number: a whole one is wanted here, not %s", test.Field.Name, v.Text)
 		}
 	case entry.Mode:
 		if test.Op == Is {
-			_, err = parseMode(v.Text)
+			v.bits, err = parseMode(v.Text)
 		} else {
-			_, err = parseBits(v.Text)
+			v.bits, err = parseBits(v.Text)
 		}
 	case entry.Span:
-		p.span(&v)
-		_, err = parseSpan(v.Text)
+		p.span(v)
+		v.span, v.unit, err = parseSpanUnit(v.Text)
 	case entry.Moment:
-		err = p.moment(test, &v)
+		err = p.moment(test, v)
 	}
-	if err != nil {
-		panic(p.mistake(v.pos, v.length, "%s", err))
-	}
-	return v
+	return err
 }
 
 // extend makes the next token part of a value.
@@ -99,10 +109,10 @@ func (p *parser) span(v *Value) {
 	}
 }
 
-func (p *parser) moment(test *Test, v *Value) error {
+func (p *parser) moment(test *Test, v *Value) (err error) {
 	if test.Op == Within {
 		p.span(v)
-		_, err := parseSpan(v.Text)
+		v.span, err = parseSpan(v.Text)
 		return err
 	}
 	start := p.next
@@ -117,14 +127,13 @@ func (p *parser) moment(test *Test, v *Value) error {
 		p.next++
 		p.extend(v, next, "T")
 	}
-	w, err := parseWhen(v.Text)
-	if err != nil {
+	if v.when, err = parseWhen(v.Text); err != nil {
 		return err
 	}
-	if test.Op == On && w.form == instantForm {
+	if test.Op == On && v.when.form == instantForm {
 		return fmt.Errorf("on takes a day, such as yesterday or %s", dayOf(v.Text))
 	}
-	v.Text = w.text
+	v.Text = v.when.text
 	return nil
 }
 
@@ -143,10 +152,11 @@ func isNumber(text string) bool {
 }
 
 // checkText checks what can be wrong with a value of text.
-func checkText(test *Test, text string) error {
+func checkText(test *Test, v *Value) error {
+	f, text := test.Field, v.Text
 	switch {
-	case test.Field.Needs&entry.FactDigests != 0:
-		return checkDigest(test.Field.Name, text)
+	case f.Needs&entry.FactDigests != 0:
+		return checkDigest(f.Name, text)
 	case test.Op == Matches:
 		if _, err := regexp.Compile(text); err != nil {
 			return fmt.Errorf("this is no regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
@@ -155,22 +165,25 @@ func checkText(test *Test, text string) error {
 		if !doublestar.ValidatePattern(text) {
 			return errors.New("this is no pattern: * stands for anything, ? for one character, [a-z] for one of these")
 		}
-	case test.Field.Name == "kind" && test.Op == Is:
-		for word := range strings.SplitSeq(text, ",") {
-			if !slices.Contains(entry.KindWords(), strings.ToLower(word)) {
-				hint := "kinds are " + strings.Join(entry.KindWords(), ", ")
-				if near := similar.Nearest(word, entry.KindWords()); near != "" {
+	case test.Op == Is && f.Words != nil:
+		for _, word := range v.words {
+			if !slices.Contains(f.Words, strings.ToLower(word)) {
+				hint := f.Name + "s are " + strings.Join(f.Words, ", ")
+				if near := similar.Nearest(word, f.Words); near != "" {
 					hint = "did you mean " + near + "?"
 				}
-				return fmt.Errorf("there is no kind %s; %s", word, hint)
+				return fmt.Errorf("there is no %s %s; %s", f.Name, word, hint)
 			}
 		}
-	case test.Field.Name == "ext" && test.Op == Is && strings.Contains(text, "."):
-		return fmt.Errorf("an extension is written without its dot: ext is %s", strings.ReplaceAll(text, ".", ""))
 	case text == "" && test.Op != Is:
 		return fmt.Errorf("%s takes some text", test.Op)
 	}
-	if test.Field.List && test.Op == Is && slices.Contains(strings.Split(text, ","), "") {
+	if test.Op == Is && f.Mistake != nil {
+		if err := f.Mistake(text); err != nil {
+			return err
+		}
+	}
+	if f.List && test.Op == Is && slices.Contains(v.words, "") {
 		return errors.New("there is nothing between two commas")
 	}
 	return nil
@@ -455,35 +468,19 @@ func parseBits(text string) (entry.Permissions, error) {
 	return bits, err
 }
 
-// parseClauses reads symbolic permissions as POSIX has them for chmod: who (u,
-// g, o, a), the sign, and what (r, w, x, s, t).
-func parseClauses(text, sign string) (entry.Permissions, error) {
-	var bits entry.Permissions
-	for clause := range strings.SplitSeq(text, ",") {
-		who, what, found := strings.Cut(clause, sign)
-		if !found || strings.Trim(who, "ugoa") != "" || strings.Trim(what, "rwxst") != "" {
-			return 0, fmt.Errorf("permissions are wanted, such as 0022, g%sw or ug%srw,o%sr: who (u, g, o, a), %s, and what (r, w, x, s, t)", sign, sign, sign, sign)
+// parseClauses reads symbolic permissions that say by one sign which bits are meant.
+func parseClauses(text, sign string) (bits entry.Permissions, err error) {
+	clauses, err := entry.ParseClauses(text)
+	if err != nil || len(clauses) != 1+strings.Count(text, ",") {
+		return 0, fmt.Errorf(clausesWanted, sign)
+	}
+	for _, c := range clauses {
+		if string(c.Sign) != sign || c.Copies() || strings.Contains(c.Bits, "X") {
+			return 0, fmt.Errorf(clausesWanted, sign)
 		}
-		if who == "" || strings.Contains(who, "a") {
-			who = "ugo"
-		}
-		for _, w := range who {
-			shift := map[rune]int{'u': 6, 'g': 3, 'o': 0}[w]
-			for _, c := range what {
-				switch c {
-				case 'r':
-					bits |= 4 << shift
-				case 'w':
-					bits |= 2 << shift
-				case 'x':
-					bits |= 1 << shift
-				case 's':
-					bits |= map[rune]entry.Permissions{'u': entry.SetUser, 'g': entry.SetGroup}[w]
-				case 't':
-					bits |= entry.Sticky
-				}
-			}
-		}
+		bits |= c.Apply(0, false, 0)
 	}
 	return bits, nil
 }
+
+const clausesWanted = "permissions are wanted, such as 0022, g%[1]sw or ug%[1]srw,o%[1]sr: who (u, g, o, a), %[1]s, and what (r, w, x, s, t)"

@@ -50,14 +50,51 @@ type Field struct {
 	Needs      Facts
 	Descending bool // its natural order is the greatest (newest, heaviest, true) first
 	Long       bool // it is shortened where there is little room
-	Only       Kind // the only kind of entry that has it; KindUnknown for all
 	List       bool // in a condition, several values may be named, with commas
+	// Having says which kinds of entries can have it, and what has to be known of them for
+	// that; nil for all, with Needs.
+	Having []Having
+	// Words are all the values that a text that is held can have, in small letters; nil
+	// where there are others.
+	Words []string
+	// Roster is whose names a text is: that of an account. NoRoster for others.
+	Roster Roster
+	// Since is the moment that a span is counted from; nil for others.
+	Since *Field
+	// Mistake tells what is wrong with a text as a value; nil where nothing can be.
+	Mistake func(text string) error
+	// Held returns a text that the entry holds as it is; nil where it has to be made.
+	Held func(e *Entry) string
 
 	text   func(dst []byte, e *Entry, c *Context) ([]byte, bool)
 	number func(e *Entry, c *Context) (int64, bool)
 	moment func(e *Entry) (Time, bool)
 	flag   func(e *Entry) (bool, bool)
 	shown  func(e *Entry, c *Context) (string, bool) // to people, if otherwise than to programs
+}
+
+// Having is some kinds of entries that can have a field.
+type Having struct {
+	Kinds []Kind
+	Needs Facts
+}
+
+// Roster is a list of accounts that the system keeps.
+type Roster uint8
+
+// The lists of accounts.
+const (
+	NoRoster Roster = iota
+	Users
+	Groups
+)
+
+// ID returns the number of an entry in a list of accounts, if it is known.
+func (r Roster) ID(e *Entry) (uint32, bool) {
+	if r == Groups {
+		return e.GID, e.Known&FactStatus != 0
+	}
+	return e.UID, e.Known&FactStatus != 0
 }
 
 // AppendText appends the value of a field of type Text. If there is none it
@@ -81,7 +118,7 @@ func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 var Fields = append([]Field{
 	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
-	}).long().shownAs(func(e *Entry, c *Context) (string, bool) {
+	}).long().held(func(e *Entry) string { return e.Name }).shownAs(func(e *Entry, c *Context) (string, bool) {
 		if c.Paths {
 			return e.Path(), true
 		}
@@ -94,7 +131,12 @@ var Fields = append([]Field{
 	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
-	}).listed(),
+	}).listed().refusing(func(text string) error {
+		if !strings.Contains(text, ".") {
+			return nil
+		}
+		return fmt.Errorf("an extension is written without its dot: ext is %s", strings.ReplaceAll(text, ".", ""))
+	}),
 	text("path", "the place as it was given, joined with the way to the entry", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return e.AppendPath(dst), true
 	}).long(),
@@ -116,7 +158,7 @@ var Fields = append([]Field{
 	}).only(KindFile).listed(),
 	text("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Kind.String()...), true
-	}).listed(),
+	}).listed().oneOf(KindWords()).held(func(e *Entry) string { return e.Kind.String() }),
 	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
 	number("links", Number, true, "how many names (hard links) it has", func(e *Entry) int64 { return int64(e.Links) }),
@@ -127,10 +169,10 @@ var Fields = append([]Field{
 	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
 	text("owner", "the user who owns it; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
-	}).listed(),
+	}).listed().ofRoster(Users),
 	text("group", "the group it belongs to; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.GID, c.Accounts.Group)
-	}).listed(),
+	}).listed().ofRoster(Groups),
 	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }),
 	text("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
@@ -143,7 +185,7 @@ var Fields = append([]Field{
 		}
 		return e.Permissions.Triads(), true
 	}),
-	moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }),
+	modifiedField,
 	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }),
 	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }),
 	moment("created", "when it was made, where the file system keeps that", FactCreated, func(e *Entry) Time {
@@ -153,23 +195,24 @@ var Fields = append([]Field{
 		return e.More.Created
 	}),
 	ageField,
-	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness),
+	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
+		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}),
 	flag("hidden", "its name starts with a dot, or the system's flag hides it, where there is one", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }),
-	mark("executable", "a file that you may run", FactExecutable, MarkExecutable),
+	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),
 	flag("broken", "a link that leads nowhere", FactReach, func(e *Entry) (bool, bool) {
 		return e.Kind == KindLink && e.Marks&MarkReaches == 0, e.Kind != KindLink || e.Known&FactReach != 0
-	}),
+	}).only(KindLink),
 	permission("setuid", "runs with the rights of its owner", SetUser),
 	permission("setgid", "runs with the rights of its group; on a folder, what is made in it gets its group", SetGroup),
 	permission("sticky", "a folder in which only an owner may remove or rename", Sticky),
 	flag("sparse", "a file with fewer bytes on disk than in its content", FactStatus, func(e *Entry) (bool, bool) {
 		return e.Kind == KindFile && e.Disk < e.Size, e.Known&FactStatus != 0
-	}),
+	}).only(KindFile),
 	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
-	}),
+	}).only(KindFile),
 }, digests()...)
 
 func digests() (fields []Field) {
@@ -193,8 +236,10 @@ var depthField = Field{
 	number: func(e *Entry, _ *Context) (int64, bool) { return int64(e.Depth()), true },
 }
 
+var modifiedField = moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified })
+
 var ageField = Field{
-	Name: "age", Type: Span, Descending: true, Needs: FactStatus, Meaning: "how long ago its content was last altered, in seconds",
+	Name: "age", Type: Span, Since: &modifiedField, Descending: true, Needs: FactStatus, Meaning: "how long ago its content was last altered, in seconds",
 	number: func(e *Entry, c *Context) (int64, bool) {
 		seconds := c.AsOf.Unix() - e.Modified.Sec
 		if c.AsOf.Nanosecond() < int(e.Modified.Nsec) {
@@ -219,9 +264,35 @@ func (f Field) long() Field {
 	return f
 }
 
-// only makes it a field that one kind of entry has.
-func (f Field) only(kind Kind) Field {
-	f.Only = kind
+// only makes it a field that only some kinds of entries have.
+func (f Field) only(kinds ...Kind) Field { return f.having(Having{kinds, f.Needs}) }
+
+func (f Field) having(kinds ...Having) Field {
+	f.Having = kinds
+	return f
+}
+
+// oneOf makes it a field that has one of some words.
+func (f Field) oneOf(words []string) Field {
+	f.Words = words
+	return f
+}
+
+// ofRoster makes it a field of the names of accounts.
+func (f Field) ofRoster(r Roster) Field {
+	f.Roster = r
+	return f
+}
+
+// refusing makes it a field that some text cannot be a value of.
+func (f Field) refusing(mistake func(text string) error) Field {
+	f.Mistake = mistake
+	return f
+}
+
+// held makes it a field that entries hold as it is.
+func (f Field) held(get func(*Entry) string) Field {
+	f.Held = get
 	return f
 }
 

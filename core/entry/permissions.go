@@ -120,6 +120,99 @@ func ParsePermissions(text string) (Permissions, error) {
 	return p, nil
 }
 
+// Clause is one change of symbolic permissions, as POSIX has them for chmod.
+type Clause struct {
+	who  string // of u, g and o; "" for all, but for the bits of a mask
+	Sign byte   // '+', '-' or '='
+	Bits string // of rwxXst, or one of u, g and o: as that one has
+}
+
+// ErrClauses is returned for text that is no clauses.
+var ErrClauses = errors.New("symbolic permissions are wanted, such as u+rw,g-w,o=")
+
+// ParseClauses reads clauses with commas between them: who (u, g, o, a; none is all,
+// but for the bits of the mask), and then one or more of what to do (+, -, =) and bits
+// (r, w, x, X for x where a folder is or some x is set, s, t) or another's (u, g, o).
+func ParseClauses(text string) (clauses []Clause, err error) {
+	for clause := range strings.SplitSeq(text, ",") {
+		who := clause[:len(clause)-len(strings.TrimLeft(clause, "ugoa"))]
+		rest := clause[len(who):]
+		if rest == "" {
+			return nil, ErrClauses
+		}
+		if strings.Contains(who, "a") {
+			who = "ugo"
+		}
+		for rest != "" {
+			c := Clause{who, rest[0], rest[1:]}
+			if next := strings.IndexAny(c.Bits, "+-="); next >= 0 {
+				c.Bits = c.Bits[:next]
+			}
+			rest = rest[1+len(c.Bits):]
+			if !strings.ContainsRune("+-=", rune(c.Sign)) || !c.Copies() && strings.Trim(c.Bits, "rwxXst") != "" {
+				return nil, ErrClauses
+			}
+			clauses = append(clauses, c)
+		}
+	}
+	return clauses, nil
+}
+
+// Copies tells whether the bits are those that the owner, the group or others have.
+func (c Clause) Copies() bool { return len(c.Bits) == 1 && strings.Contains("ugo", c.Bits) }
+
+// Apply returns permissions of a folder, or of something else, as changed by the clause
+// for somebody who has that mask.
+func (c Clause) Apply(p Permissions, folder bool, mask Permissions) Permissions {
+	who := c.who
+	if who == "" {
+		who = "ugo"
+	}
+	var set, reach Permissions
+	for _, w := range who {
+		shift := map[rune]int{'u': 6, 'g': 3, 'o': 0}[w]
+		setID := map[rune]Permissions{'u': SetUser, 'g': SetGroup}[w]
+		reach |= 7 << shift
+		var rwx Permissions
+		for _, b := range c.Bits {
+			switch b {
+			case 'r':
+				rwx |= 4
+			case 'w':
+				rwx |= 2
+			case 'x':
+				rwx |= 1
+			case 'X':
+				if folder || p&0o111 != 0 {
+					rwx |= 1
+				}
+			case 's':
+				set |= setID
+			case 't':
+				set |= Sticky
+			case 'u', 'g', 'o':
+				rwx |= p >> map[rune]int{'u': 6, 'g': 3, 'o': 0}[b] & 7
+			}
+		}
+		set |= rwx << shift
+		// To set exactly takes away the set-ID bit of those it is about, but of
+		// folders, where it was meant to stay.
+		if !folder {
+			reach |= setID
+		}
+	}
+	if c.who == "" {
+		set &^= mask & 0o777
+	}
+	switch c.Sign {
+	case '+':
+		return p | set
+	case '-':
+		return p &^ set
+	}
+	return p&^reach | set
+}
+
 // Sentence says the permissions in words, as they act on an entry of the kind:
 // to "execute" a file is to run it, a folder to enter it.
 func (p Permissions) Sentence(kind Kind) string {
