@@ -2,7 +2,6 @@ package act
 
 import (
 	"strings"
-	"sync"
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -12,8 +11,7 @@ import (
 // looked for, by their folders: what hiding could run into. So the folders need
 // not be read again.
 type hiddenNames struct {
-	mu    sync.Mutex
-	parts []map[*entry.Folder][]string
+	parts source.Parts[map[*entry.Folder][]string]
 }
 
 // watch returns a condition that chooses what another one does, and notes hidden
@@ -27,10 +25,7 @@ type watching struct {
 
 // Test implements source.Condition.
 func (w *watching) Test() source.Test {
-	part := map[*entry.Folder][]string{}
-	w.names.mu.Lock()
-	w.names.parts = append(w.names.parts, part)
-	w.names.mu.Unlock()
+	part := *w.names.parts.New(map[*entry.Folder][]string{})
 	test := w.Condition.Test()
 	return func(e *entry.Entry, asked entry.Facts) source.Verdict {
 		if entry.HiddenName(e.Name) {
@@ -42,8 +37,8 @@ func (w *watching) Test() source.Test {
 
 // has tells whether a folder has a hidden name.
 func (h *hiddenNames) has(folder *entry.Folder, name string) bool {
-	for _, part := range h.parts {
-		for _, other := range part[folder] {
+	for _, part := range h.parts.All() {
+		for _, other := range (*part)[folder] {
 			if other == name {
 				return true
 			}

@@ -19,8 +19,7 @@ type Collector struct {
 	first   int // 0: all
 	amend   func(*entry.Entry)
 
-	mu      sync.Mutex
-	shelves []*shelf
+	shelves source.Parts[shelf]
 }
 
 // NewCollector returns a collector for an order other than as found. It keeps
@@ -35,10 +34,7 @@ func (c *Collector) Amend(amend func(*entry.Entry)) { c.amend = amend }
 
 // Visitor implements source.Sink.
 func (c *Collector) Visitor() source.Visitor {
-	s := &shelf{}
-	c.mu.Lock()
-	c.shelves = append(c.shelves, s)
-	c.mu.Unlock()
+	s := c.shelves.New(shelf{})
 	if c.first == 0 || c.amend != nil {
 		return func(entries []entry.Entry) error {
 			for i := range entries {
@@ -58,7 +54,7 @@ func (c *Collector) Visitor() source.Visitor {
 
 // Each calls a function for each entry kept so far, in no order.
 func (c *Collector) Each(do func(*entry.Entry)) {
-	for _, s := range c.shelves {
+	for _, s := range c.shelves.All() {
 		for _, block := range s.blocks {
 			for i := range block {
 				do(&block[i])
@@ -69,7 +65,7 @@ func (c *Collector) Each(do func(*entry.Entry)) {
 
 // Len returns how many entries are kept so far.
 func (c *Collector) Len() (count int) {
-	for _, s := range c.shelves {
+	for _, s := range c.shelves.All() {
 		count += len(s.heap)
 		for _, block := range s.blocks {
 			count += len(block)
@@ -99,7 +95,7 @@ func (a *Arranged) at(index uint32) *entry.Entry {
 // reading.
 func (c *Collector) Arrange() *Arranged {
 	a := &Arranged{}
-	for _, s := range c.shelves {
+	for _, s := range c.shelves.All() {
 		for _, e := range s.heap {
 			s.keep(e)
 		}

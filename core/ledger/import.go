@@ -13,6 +13,7 @@ import (
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/transfer"
 	"frankledger/core/source"
+	"frankledger/core/weigh"
 )
 
 // ErrThere is returned for lines of a place that the ledger has records of.
@@ -147,14 +148,14 @@ func (m *importer) write() error {
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
 	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
-	content := newContent()
+	var content weigh.Counting
 	w.root = place.tree("", "", &content)
 	w.record.Entries = 0
 	w.root.each(func(l *tree) error {
 		w.record.Entries += int64(l.count)
 		return nil
 	})
-	content.tell(&w.record)
+	w.record.tell(content.Sum())
 	wanted := r.Number
 	if wanted <= 0 || slices.ContainsFunc(m.there, func(t Record) bool { return t.Number == wanted }) ||
 		slices.ContainsFunc(m.done.Records, func(t Record) bool { return t.Number >= wanted }) {
@@ -179,14 +180,14 @@ func (m *importer) write() error {
 
 // tree makes the tree of a folder and all those in it, and sums up the content of
 // files in them.
-func (p *importedPlace) tree(path, name string, content *content) *tree {
+func (p *importedPlace) tree(path, name string, content *weigh.Counting) *tree {
 	held := p.folders[path]
 	var list []encoding.Recorded
 	l := &tree{folder: &entry.Folder{Name: name}}
 	for _, name := range slices.Sorted(maps.Keys(held)) {
 		k := held[name]
 		list = append(list, k)
-		content.add(&k.Entry)
+		content.Count(&k.Entry)
 		if k.Entered {
 			l.below = append(l.below, p.tree(pathIn(path, name), name, content))
 		}

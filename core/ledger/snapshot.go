@@ -12,15 +12,16 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/source"
+	"frankledger/core/weigh"
 )
 
 // Snapshot is a sink that takes down what is to be recorded of a place. It packs
 // entries as they come, so that millions take little room.
 type Snapshot struct {
 	place *entry.Place
-	mu    sync.Mutex
-	parts []*snapshotPart
+	parts source.Parts[snapshotPart]
 
+	mu      sync.Mutex                  // of the rest
 	volumes map[string]uint64           // the numbers that file systems have in the records of the place
 	id      func(e *entry.Entry) string // what tells a file system from others, by an entry
 	devices map[uint64]uint64           // the numbers of devices now, and those in the records
@@ -30,7 +31,7 @@ type Snapshot struct {
 type snapshotPart struct {
 	chunks  []chunk
 	entries int64
-	content content     // of files
+	content weigh.Counting
 	self    entry.Entry // the place itself, if it was given
 }
 
@@ -93,10 +94,7 @@ func (t *Snapshot) device(e *entry.Entry) uint64 {
 
 // Visitor implements source.Sink.
 func (t *Snapshot) Visitor() source.Visitor {
-	part := &snapshotPart{content: newContent()}
-	t.mu.Lock()
-	t.parts = append(t.parts, part)
-	t.mu.Unlock()
+	part := t.parts.New(snapshotPart{})
 	var p encoding.Packer
 	var order []*entry.Entry  // entries are too large to be moved about
 	var device, number uint64 // of the last entry
@@ -129,7 +127,7 @@ func (t *Snapshot) Visitor() source.Visitor {
 			if e.Inside != nil {
 				c.inside = append(c.inside, e.Inside)
 			}
-			part.content.add(e)
+			part.content.Count(e)
 		}
 		part.entries += int64(c.count)
 		c.delta = p.Delta().Clone()
@@ -139,44 +137,8 @@ func (t *Snapshot) Visitor() source.Visitor {
 	}
 }
 
-// content sums up the bytes of content of files: of each that has several names,
-// once.
-type content struct {
-	bytes   map[entry.Node]int64 // under the zero key, of all that have one name
-	unsized int64                // files whose size is not known
-}
-
-func newContent() content { return content{bytes: map[entry.Node]int64{}} }
-
-func (c *content) add(e *entry.Entry) {
-	switch {
-	case e.HasSize() && e.Links > 1:
-		c.bytes[e.Node()] = e.Size
-	case e.HasSize():
-		c.bytes[entry.Node{}] += e.Size
-	case e.Kind == entry.KindFile:
-		c.unsized++
-	}
-}
-
-// join adds what others have counted.
-func (c *content) join(others content) {
-	for file, bytes := range others.bytes {
-		if file == (entry.Node{}) {
-			bytes += c.bytes[file]
-		}
-		c.bytes[file] = bytes
-	}
-	c.unsized += others.unsized
-}
-
 // tell has the record tell what was counted.
-func (c *content) tell(r *Record) {
-	r.Bytes, r.Unsized = 0, c.unsized
-	for _, bytes := range c.bytes {
-		r.Bytes += bytes
-	}
-}
+func (r *Record) tell(all weigh.Sum) { r.Bytes, r.Unsized = all.Size, all.Files-all.Sized }
 
 // WithFolders makes a condition choose all folders too, so that what it chooses
 // in them is found again.
@@ -236,7 +198,7 @@ func (t *Snapshot) tree() (*tree, error) {
 		return l
 	}
 	var root *tree
-	for _, part := range t.parts {
+	for _, part := range t.parts.All() {
 		for _, c := range part.chunks {
 			l := find(c.folder)
 			l.chunks = append(l.chunks, c)

@@ -15,6 +15,7 @@ import (
 	"frankledger/core/ledger/store"
 	"frankledger/core/source"
 	"frankledger/core/volume"
+	"frankledger/core/weigh"
 )
 
 // Options say what is recorded beside what was taken.
@@ -87,15 +88,15 @@ type Changes struct {
 // inode and the times modified and changed are the same.
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report source.Report, o Options) (Record, Changes, error) {
 	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
-	content := newContent()
-	for _, p := range taken.parts {
+	var content weigh.Counting
+	for _, p := range taken.parts.All() {
 		w.record.Entries += p.entries
-		content.join(p.content)
+		content.Join(&p.content)
 		if p.self.Kind != 0 {
 			w.record.self = p.self
 		}
 	}
-	content.tell(&w.record)
+	w.record.tell(content.Sum())
 	var err error
 	if w.root, err = taken.tree(); err != nil {
 		return r, Changes{}, err

@@ -5,7 +5,6 @@ import (
 	"cmp"
 	"slices"
 	"strings"
-	"sync"
 
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
@@ -37,8 +36,7 @@ type Tally struct {
 	dimensions []*Dimension
 	context    *entry.Context
 
-	mu    sync.Mutex
-	parts []*part
+	parts source.Parts[part]
 }
 
 // New returns a tally by one or two dimensions.
@@ -57,17 +55,12 @@ func (t *Tally) Needs() entry.Facts {
 
 type part struct {
 	groups map[string]*Group
-	named  []name
+	named  []weigh.Name[name]
 	key    []byte
 }
 
-// name is one of several names of a file.
-type name struct {
-	device, inode uint64
-	path          string
-	key           string
-	bytes         weigh.Sum
-}
+// name is a name that something has, and the group it is in.
+type name struct{ path, key string }
 
 // The bytes that a key is made of: for each dimension whether there is a value,
 // the value, and an end. No name has a zero byte in it.
@@ -79,10 +72,7 @@ const (
 
 // Visitor implements source.Sink.
 func (t *Tally) Visitor() source.Visitor {
-	p := &part{groups: make(map[string]*Group)}
-	t.mu.Lock()
-	t.parts = append(t.parts, p)
-	t.mu.Unlock()
+	p := t.parts.New(part{groups: make(map[string]*Group)})
 	return func(entries []entry.Entry) error {
 		for i := range entries {
 			p.add(t, &entries[i])
@@ -114,7 +104,7 @@ func (p *part) add(t *Tally, e *entry.Entry) {
 		g.Largest, g.HasFile = max(g.Largest, e.Size), true
 	}
 	if bytes, several := g.Sum.Take(e); several {
-		p.named = append(p.named, name{e.Device, e.Inode, e.Path(), string(p.key), bytes})
+		p.named = append(p.named, weigh.Name[name]{Node: e.Node(), Of: name{e.Path(), string(p.key)}, Bytes: bytes})
 	}
 	if e.Known&entry.FactStatus != 0 { // folders have a date here too
 		g.Sum.Date(e.Modified)
@@ -152,8 +142,8 @@ func (t *Tally) Groups(first int) []*Group {
 // the group of the first, in order of the bytes of their paths.
 func (t *Tally) merge() map[string]*Group {
 	all := make(map[string]*Group)
-	var named []name
-	for _, p := range t.parts {
+	var named []weigh.Name[name]
+	for _, p := range t.parts.All() {
 		for key, g := range p.groups {
 			if all[key] == nil {
 				all[key] = &Group{}
@@ -162,14 +152,7 @@ func (t *Tally) merge() map[string]*Group {
 		}
 		named = append(named, p.named...)
 	}
-	slices.SortFunc(named, func(a, b name) int {
-		return cmp.Or(cmp.Compare(a.device, b.device), cmp.Compare(a.inode, b.inode), strings.Compare(a.path, b.path))
-	})
-	for i, n := range named {
-		if i == 0 || named[i-1].device != n.device || named[i-1].inode != n.inode {
-			all[n.key].Sum.Add(n.bytes)
-		}
-	}
+	weigh.CountOnce(named, func(n name) string { return n.path }, func(n *weigh.Name[name]) { all[n.Of.key].Sum.Add(n.Bytes) }, nil)
 	return all
 }
 

@@ -5,9 +5,12 @@
 package weigh
 
 import (
+	"cmp"
+	"maps"
 	"math"
 	"math/big"
-	"sync"
+	"slices"
+	"strings"
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -78,17 +81,46 @@ func add(a, b int64) int64 {
 	return a + b
 }
 
-// node tells one file from every other.
 // Counter is a sink that counts entries and passes them on.
 type Counter struct {
 	next  source.Sink
-	mu    sync.Mutex
-	parts []*part
+	parts source.Parts[Counting]
 }
 
-type part struct {
+// Counting counts entries, and the bytes of what has several names once. The zero value
+// has counted none.
+type Counting struct {
 	sum   Sum
 	named map[entry.Node]Sum // bytes of what has several names
+}
+
+// Count counts an entry.
+func (c *Counting) Count(e *entry.Entry) {
+	if bytes, several := c.sum.Take(e); several {
+		if c.named == nil {
+			c.named = make(map[entry.Node]Sum)
+		}
+		c.named[e.Node()] = bytes
+	}
+}
+
+// Join adds what another has counted.
+func (c *Counting) Join(other *Counting) {
+	c.sum.Add(other.sum)
+	if c.named == nil && len(other.named) > 0 {
+		c.named = make(map[entry.Node]Sum, len(other.named))
+	}
+	maps.Copy(c.named, other.named)
+}
+
+// Sum returns the sum of all that was counted. Bytes are known only if the entries'
+// status was.
+func (c *Counting) Sum() Sum {
+	sum := c.sum
+	for _, bytes := range c.named {
+		sum.Add(bytes)
+	}
+	return sum
 }
 
 // NewCounter returns a counter before the next sink.
@@ -96,17 +128,11 @@ func NewCounter(next source.Sink) *Counter { return &Counter{next: next} }
 
 // Visitor implements source.Sink.
 func (c *Counter) Visitor() source.Visitor {
-	p := &part{named: make(map[entry.Node]Sum)}
-	c.mu.Lock()
-	c.parts = append(c.parts, p)
-	c.mu.Unlock()
+	p := c.parts.New(Counting{})
 	next := c.next.Visitor()
 	return func(entries []entry.Entry) error {
 		for i := range entries {
-			e := &entries[i]
-			if bytes, several := p.sum.Take(e); several {
-				p.named[e.Node()] = bytes
-			}
+			p.Count(&entries[i])
 		}
 		return next(entries)
 	}
@@ -147,18 +173,38 @@ func (s *Sum) Take(e *entry.Entry) (bytes Sum, several bool) {
 // Sum returns the sum of all entries that have passed. Bytes are known only if
 // the entries' status was.
 func (c *Counter) Sum() Sum {
-	var sum Sum
-	named := make(map[entry.Node]Sum)
-	for _, p := range c.parts {
-		sum.Add(p.sum)
-		for node, bytes := range p.named {
-			named[node] = bytes
+	var all Counting
+	for _, p := range c.parts.All() {
+		all.Join(p)
+	}
+	return all.Sum()
+}
+
+// Name is one of several names of something, whose bytes are counted for one of them.
+type Name[Of any] struct {
+	Node  entry.Node
+	Of    Of
+	Bytes Sum
+}
+
+// CountOnce calls a function for the first of the names that something has, in order
+// of the bytes of their paths, and another, which may be nil, for the others. So it does
+// not depend on the order they were met in where bytes are counted.
+func CountOnce[Of any](names []Name[Of], path func(Of) string, first, again func(*Name[Of])) {
+	slices.SortFunc(names, func(a, b Name[Of]) int {
+		if c := cmp.Or(cmp.Compare(a.Node.Device, b.Node.Device), cmp.Compare(a.Node.Inode, b.Node.Inode)); c != 0 {
+			return c
+		}
+		return strings.Compare(path(a.Of), path(b.Of))
+	})
+	for i := range names {
+		switch n := &names[i]; {
+		case i == 0 || names[i-1].Node != n.Node:
+			first(n)
+		case again != nil:
+			again(n)
 		}
 	}
-	for _, bytes := range named {
-		sum.Add(bytes)
-	}
-	return sum
 }
 
 const million = 1_000_000

@@ -1,10 +1,7 @@
 package weigh
 
 import (
-	"cmp"
-	"slices"
 	"strings"
-	"sync"
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -15,8 +12,7 @@ import (
 // files with several names. The entries must come with their status.
 type Totals struct {
 	next  source.Sink
-	mu    sync.Mutex
-	parts []*totalsPart
+	parts source.Parts[totalsPart]
 
 	// These are there once it is resolved.
 	folders map[*entry.Folder]*weighed
@@ -37,7 +33,7 @@ type weighed struct {
 type totalsPart struct {
 	sums    map[*entry.Folder]*Sum
 	folders []*entry.Folder
-	named   []name
+	named   []Name[place]
 }
 
 // place is where a name lies.
@@ -46,23 +42,12 @@ type place struct {
 	name   string
 }
 
-// name is one of several names of a file.
-type name struct {
-	node   entry.Node
-	folder *entry.Folder
-	name   string
-	bytes  Sum
-}
-
 // NewTotals returns totals before the next sink.
 func NewTotals(next source.Sink) *Totals { return &Totals{next: next} }
 
 // Visitor implements source.Sink.
 func (t *Totals) Visitor() source.Visitor {
-	p := &totalsPart{sums: make(map[*entry.Folder]*Sum)}
-	t.mu.Lock()
-	t.parts = append(t.parts, p)
-	t.mu.Unlock()
+	p := t.parts.New(totalsPart{sums: make(map[*entry.Folder]*Sum)})
 	next := t.next.Visitor()
 	return func(entries []entry.Entry) error {
 		p.add(entries)
@@ -86,7 +71,7 @@ func (p *totalsPart) add(entries []entry.Entry) {
 			p.folders = append(p.folders, e.Inside)
 		}
 		if bytes, several := sum.Take(e); several {
-			p.named = append(p.named, name{e.Node(), e.Folder, strings.Clone(e.Name), bytes})
+			p.named = append(p.named, Name[place]{e.Node(), place{e.Folder, strings.Clone(e.Name)}, bytes})
 		}
 	}
 }
@@ -183,8 +168,8 @@ func (t *Totals) resolved() *Totals {
 		w.above.below = append(w.above.below, folder)
 		return w
 	}
-	var named []name
-	for _, p := range t.parts {
+	var named []Name[place]
+	for _, p := range t.parts.Take() {
 		for folder, sum := range p.sums {
 			node(folder).own.Add(*sum)
 		}
@@ -193,8 +178,13 @@ func (t *Totals) resolved() *Totals {
 		}
 		named = append(named, p.named...)
 	}
-	t.parts = nil
-	t.countOnce(named)
+	CountOnce(named, func(p place) string { return p.folder.Path() + "/" + p.name },
+		func(n *Name[place]) { t.folders[n.Of.folder].own.Add(n.Bytes) },
+		func(n *Name[place]) {
+			t.again.Files++
+			t.again.Add(n.Bytes)
+			t.other[n.Of] = true
+		})
 	for depth := len(byDepth) - 1; depth >= 0; depth-- {
 		for _, w := range byDepth[depth] {
 			if w.folder.Unread() {
@@ -207,22 +197,4 @@ func (t *Totals) resolved() *Totals {
 		}
 	}
 	return t
-}
-
-// countOnce adds the bytes of files with several names where the first of these
-// lies.
-func (t *Totals) countOnce(named []name) {
-	slices.SortFunc(named, func(a, b name) int {
-		return cmp.Or(cmp.Compare(a.node.Device, b.node.Device), cmp.Compare(a.node.Inode, b.node.Inode),
-			strings.Compare(a.folder.Path()+"/"+a.name, b.folder.Path()+"/"+b.name))
-	})
-	for i, n := range named {
-		if i == 0 || named[i-1].node != n.node {
-			t.folders[n.folder].own.Add(n.bytes)
-			continue
-		}
-		t.again.Files++
-		t.again.Add(n.bytes)
-		t.other[place{n.folder, n.name}] = true
-	}
 }
