@@ -3,7 +3,6 @@ package cli
 import (
 	"bufio"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -55,7 +54,7 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) error {
 	return p.answer(r, summary, func(w output.Destination) error {
 		if r.form == render.JSON {
-			return render.PlanJSON(w, plan)
+			return plan.WriteJSON(w)
 		}
 		return render.All(w, render.New(r.form, r.view, plan.Columns()), row.List[*act.Step](plan.Steps), summary)
 	})
@@ -286,9 +285,9 @@ func readPlan(file string) (*act.Plan, error) {
 	if err != nil {
 		return nil, posix.Reason(err)
 	}
-	plan := &act.Plan{}
-	if err := json.Unmarshal(content, plan); err != nil {
-		return nil, fmt.Errorf("%w: %w", act.ErrPlan, err)
+	plan, err := act.ReadPlan(content)
+	if err != nil {
+		return nil, err
 	}
 	host, err := os.Hostname()
 	if err != nil {

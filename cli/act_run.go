@@ -83,7 +83,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 		result, err = carrier.RunAll(ctx, plan, act.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran act.Ran) {
 			var text []byte
 			if r.form == render.JSON {
-				text, writing = render.RanJSON(nil, &ran)
+				text = render.RanJSON(nil, &ran)
 			} else {
 				text = r.view.Ran(nil, &ran, escape)
 			}

@@ -331,7 +331,7 @@ func TestActRun(t *testing.T) {
 	batch := lines(0, "--batch", "--", "sh", "-c", `echo "$#"; printf '\377'`, "sh", "@path")
 	require.Len(t, batch, 1)
 	assert.Len(t, batch[0]["paths"], 4)
-	assert.Nil(t, batch[0]["output"])
+	assert.Equal(t, "4\n\ufffd", batch[0]["output"])
 	assert.Equal(t, "NAr/", batch[0]["output_base64"])
 	for _, call := range lines(3, "--", "sh", "-c", `test "$1" = -n || exit 7`, "sh", "@name") {
 		assert.Contains(t, []any{0.0, 7.0}, call["status"])

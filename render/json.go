@@ -1,12 +1,8 @@
 package render
 
 import (
-	"encoding/base64"
-	"encoding/binary"
-	"strconv"
-	"unicode/utf8"
-
 	"frankledger/core/entry"
+	"frankledger/core/exact"
 	"frankledger/core/row"
 	"frankledger/core/source"
 )
@@ -62,62 +58,12 @@ func appendJSONValue[R any](dst []byte, v *View, c *row.Column[R], r R) []byte {
 	switch {
 	case !ok:
 		return append(dst[:start], "null"...)
-	case c.Type == row.Text && !plainJSON(dst[start+1:]):
-		text := string(dst[start+1:])
-		dst = appendJSONText(dst[:start], text)
-		if !utf8.ValidString(text) {
-			dst = append(dst, `,"`...)
-			dst = append(dst, c.Name...)
-			dst = append(dst, `_base64":"`...)
-			dst = base64.StdEncoding.AppendEncode(dst, []byte(text))
-			dst = append(dst, '"')
-		}
-		return dst
+	case c.Type == row.Text:
+		return exact.EndText(dst, start, c.Name)
 	case quoted:
 		return append(dst, '"')
 	}
 	return dst
-}
-
-// plainJSON tells whether text needs no escape in JSON. Eight bytes at a time
-// are looked at, as text of great length is: in what follows, the top bit of a
-// byte is set if the byte is one of those sought, or stands above such a one.
-func plainJSON(text []byte) bool {
-	const ones, tops = 0x0101010101010101, 0x8080808080808080
-	for ; len(text) >= 8; text = text[8:] {
-		word := binary.LittleEndian.Uint64(text)
-		quote, slash, last := word^'"'*ones, word^'\\'*ones, word^0x7f*ones
-		if (word|(word-' '*ones)|(quote-ones)|(slash-ones)|(last-ones))&tops != 0 {
-			return false
-		}
-	}
-	for _, c := range text {
-		if c < ' ' || c == '"' || c == '\\' || c >= 0x7f {
-			return false
-		}
-	}
-	return true
-}
-
-// appendJSONText appends a JSON string. What is no UTF-8 becomes U+FFFD, and
-// what could act on a terminal is escaped.
-func appendJSONText(dst []byte, text string) []byte {
-	dst = append(dst, '"')
-	for _, r := range text {
-		switch {
-		case r == '"' || r == '\\':
-			dst = append(dst, '\\', byte(r))
-		case r == '\n':
-			dst = append(dst, `\n`...)
-		case r == '\t':
-			dst = append(dst, `\t`...)
-		case strangeRune(r) && r < 0x10000:
-			dst = append(append(dst, `\u`...), hex(uint32(r), 4)...)
-		default:
-			dst = utf8.AppendRune(dst, r)
-		}
-	}
-	return append(dst, '"')
 }
 
 // jsonLines writes one object a line.
@@ -151,122 +97,97 @@ func (j *jsonDocument[R]) End(dst []byte, s *Summary) []byte { return j.view.end
 
 // beginJSON appends what comes before the entries of a document.
 func (v *View) beginJSON(dst []byte) []byte {
-	dst = append(dst, `{"place":`...)
-	places := v.Places
-	if len(places) == 1 {
-		dst = appendJSONText(dst, places[0].Full)
+	o := exact.Begin(dst)
+	if len(v.Places) == 1 {
+		o.Text("place", v.Places[0].Full)
 	} else {
-		dst = append(dst, "null"...)
+		o.Null("place")
 	}
-	dst = append(dst, ",\n\"places\":["...)
-	for i, place := range places {
-		if i > 0 {
-			dst = append(dst, ',')
-		}
-		dst = append(dst, `{"given":`...)
-		dst = appendJSONText(dst, place.Given)
-		dst = append(dst, `,"full":`...)
-		dst = appendJSONText(dst, place.Full)
+	o.Line()
+	o.Objects("places", len(v.Places), "", func(o *exact.Object, i int) {
+		place := v.Places[i]
+		o.Text("given", place.Given)
+		o.Text("full", place.Full)
 		if r := place.Record; r != nil {
-			dst = appendRecord(dst, r)
+			putRecord(o, r)
 		}
-		dst = append(dst, '}')
-	}
-	return append(dst, "],\n\"entries\":[\n"...)
+	})
+	o.Line()
+	o.Key("entries")
+	return append(o.Dst, "[\n"...)
 }
 
-// appendRecord appends a further key of an object, that says which record it is
-// of.
-func appendRecord(dst []byte, r *entry.Record) []byte {
-	dst = append(dst, `,"record":{"number":`...)
-	dst = strconv.AppendInt(dst, r.Number, 10)
-	dst = append(dst, `,"label":`...)
-	dst = appendJSONText(dst, r.Label)
-	dst = append(dst, `,"host":`...)
-	dst = appendJSONText(dst, r.Host)
-	dst = append(dst, `,"taken":"`...)
-	return append(r.Taken.AppendRFC3339(dst), `"}`...)
+// putRecord writes which record an object is of.
+func putRecord(o *exact.Object, r *entry.Record) {
+	o.Object("record", func(o *exact.Object) {
+		o.Number("number", r.Number)
+		o.Text("label", r.Label)
+		o.Text("host", r.Host)
+		o.Key("taken")
+		o.Dst = append(r.Taken.AppendRFC3339(append(o.Dst, '"')), '"')
+	})
 }
 
 // endJSON appends what comes after them.
 func (v *View) endJSON(dst []byte, s *Summary) []byte {
-	dst = append(dst, "\n],\n\"summary\":{"...)
-	m, r := &s.Matched, &s.Report
-	unread, vanished := s.counts()
-	number := func(key string, n int64) {
-		dst = append(append(append(dst, '"'), key...), `":`...)
-		dst = append(strconv.AppendInt(dst, n, 10), ',')
-	}
-	number("entries", m.Entries())
-	number("shown", s.Shown)
-	number("files", m.Files)
-	number("folders", m.Folders)
-	number("links", m.Links)
-	number("others", m.Others)
-	maybe := func(key string, n int64, known bool) {
-		if known {
-			number(key, n)
-			return
-		}
-		dst = append(append(append(dst, '"'), key...), `":null,`...)
-	}
-	maybe("size", m.Size, s.Bytes && m.HasSize())
-	maybe("disk", m.Disk, s.Bytes && m.HasDisk())
-	if t := s.Totals; t != nil {
-		maybe("total_size", t.Size, t.HasSize())
-		maybe("total_disk", t.Disk, t.HasDisk())
-	}
-	if s.Elsewhere != nil {
-		number("elsewhere_names", s.Elsewhere.Files)
-		number("elsewhere_size", s.Elsewhere.Size)
-	}
-	if s.Chosen {
-		number("looked_at", r.Tested)
-	}
-	for _, n := range s.Numbers {
-		maybe(n.Key, n.Value, n.Value >= 0)
-	}
-	number("folders_read", r.Folders)
-	number("hidden", r.Hidden)
-	number("skipped", r.Skipped)
-	number("other_disks", r.OtherDisks)
-	number("repeated", r.Repeated)
-	number("unread", unread)
-	number("vanished", vanished)
-	for i, left := range s.Funnel {
-		dst = append(dst, map[bool]string{true: `"funnel":[{"condition":`, false: `{"condition":`}[i == 0]...)
-		dst = appendJSONText(dst, left.Condition)
-		dst = append(dst, `,"entries":`...)
-		dst = strconv.AppendInt(dst, left.Entries, 10)
-		dst = append(dst, map[bool]string{true: "}],", false: "},"}[i == len(s.Funnel)-1]...)
-	}
-	dst = append(dst, `"as_of":"`...)
-	dst = entry.TimeOf(v.Context.AsOf).AppendRFC3339(dst)
-	dst = append(dst, `","complete":`...)
-	dst = strconv.AppendBool(dst, s.Complete())
-	dst = append(dst, "},\n\"problems\":["...)
-	return append(appendProblems(dst, r.Problems), "]}\n"...)
+	o := exact.Reopen(append(dst, "\n]}"...))
+	o.Line()
+	o.Object("summary", func(o *exact.Object) { v.putSummary(o, s) })
+	o.Line()
+	putProblems(o, s.Report.Problems)
+	return append(o.End(), '\n')
 }
 
-func appendProblems(dst []byte, problems []source.Problem) []byte {
-	for i, p := range problems {
-		if i > 0 {
-			dst = append(dst, ',')
-		}
-		dst = append(dst, "\n{\"path\":"...)
-		dst = appendJSONText(dst, p.Path)
-		if !utf8.ValidString(p.Path) {
-			dst = append(dst, `,"path_base64":"`...)
-			dst = base64.StdEncoding.AppendEncode(dst, []byte(p.Path))
-			dst = append(dst, '"')
-		}
-		dst = append(dst, `,"tried":`...)
-		dst = appendJSONText(dst, p.Tried)
-		dst = append(dst, `,"reason":`...)
-		dst = appendJSONText(dst, p.Reason())
-		dst = append(dst, `,"entries":`...)
-		dst = strconv.AppendInt(dst, p.Entries, 10)
-		dst = append(dst, '}')
+func (v *View) putSummary(o *exact.Object, s *Summary) {
+	m, r := &s.Matched, &s.Report
+	unread, vanished := s.counts()
+	o.Number("entries", m.Entries())
+	o.Number("shown", s.Shown)
+	o.Number("files", m.Files)
+	o.Number("folders", m.Folders)
+	o.Number("links", m.Links)
+	o.Number("others", m.Others)
+	o.MaybeNumber("size", m.Size, s.Bytes && m.HasSize())
+	o.MaybeNumber("disk", m.Disk, s.Bytes && m.HasDisk())
+	if t := s.Totals; t != nil {
+		o.MaybeNumber("total_size", t.Size, t.HasSize())
+		o.MaybeNumber("total_disk", t.Disk, t.HasDisk())
 	}
-	return dst
+	if s.Elsewhere != nil {
+		o.Number("elsewhere_names", s.Elsewhere.Files)
+		o.Number("elsewhere_size", s.Elsewhere.Size)
+	}
+	if s.Chosen {
+		o.Number("looked_at", r.Tested)
+	}
+	for _, n := range s.Numbers {
+		o.MaybeNumber(n.Key, n.Value, n.Value >= 0)
+	}
+	o.Number("folders_read", r.Folders)
+	o.Number("hidden", r.Hidden)
+	o.Number("skipped", r.Skipped)
+	o.Number("other_disks", r.OtherDisks)
+	o.Number("repeated", r.Repeated)
+	o.Number("unread", unread)
+	o.Number("vanished", vanished)
+	if len(s.Funnel) > 0 {
+		o.Objects("funnel", len(s.Funnel), "", func(o *exact.Object, i int) {
+			o.Text("condition", s.Funnel[i].Condition)
+			o.Number("entries", s.Funnel[i].Entries)
+		})
+	}
+	o.Key("as_of")
+	o.Dst = append(entry.TimeOf(v.Context.AsOf).AppendRFC3339(append(o.Dst, '"')), '"')
+	o.Bool("complete", s.Complete())
+}
+
+// putProblems writes what could not be read, a problem a line.
+func putProblems(o *exact.Object, problems []source.Problem) {
+	o.Objects("problems", len(problems), "\n", func(o *exact.Object, i int) {
+		p := &problems[i]
+		o.Text("path", p.Path)
+		o.Text("tried", p.Tried)
+		o.Text("reason", p.Reason())
+		o.Number("entries", p.Entries)
+	})
 }

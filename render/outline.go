@@ -1,12 +1,10 @@
 package render
 
 import (
-	"encoding/base64"
-	"strconv"
 	"strings"
-	"unicode/utf8"
 
 	"frankledger/core/entry"
+	"frankledger/core/exact"
 	"frankledger/core/outline"
 )
 
@@ -171,43 +169,33 @@ func (v *View) outlineNode(dst []byte, n *outline.Node) []byte {
 	} else {
 		name, kind, path = n.Entry.Name, n.Entry.Kind, n.Entry.Path()
 	}
-	dst = appendJSONText(append(dst, `{"path":`...), path)
-	if !utf8.ValidString(path) {
-		dst = append(dst, `,"path_base64":"`...)
-		dst = append(base64.StdEncoding.AppendEncode(dst, []byte(path)), '"')
-	}
-	dst = appendKey(dst, "name", name)
-	dst = appendKey(dst, "kind", kind.String())
-	number := func(key string, value int64, known bool) {
-		dst = append(append(append(dst, `,"`...), key...), `":`...)
-		if known {
-			dst = strconv.AppendInt(dst, value, 10)
-		} else {
-			dst = append(dst, "null"...)
-		}
-	}
+	o := exact.Begin(dst)
+	o.Text("path", path)
+	o.Text("name", name)
+	o.Text("kind", kind.String())
 	if n.Folder == nil {
-		number("size", n.Entry.Size, n.Entry.HasSize())
+		o.MaybeNumber("size", n.Entry.Size, n.Entry.HasSize())
 		if n.Entry.Known&entry.FactTarget != 0 {
-			dst = appendKey(dst, "target", n.Entry.More.Target)
+			o.Text("target", n.Entry.More.Target)
 		}
-		return append(dst, '}')
+		return o.End()
 	}
-	number("size", n.Sum.Size, n.Sum.HasSize())
-	number("disk", n.Sum.Disk, n.Sum.HasDisk())
-	number("files", n.Sum.Files, n.Sum.HasEntries())
-	number("folders", n.Sum.Folders, n.Sum.HasEntries())
-	dst = append(dst, `,"inside":[`...)
+	o.MaybeNumber("size", n.Sum.Size, n.Sum.HasSize())
+	o.MaybeNumber("disk", n.Sum.Disk, n.Sum.HasDisk())
+	o.MaybeNumber("files", n.Sum.Files, n.Sum.HasEntries())
+	o.MaybeNumber("folders", n.Sum.Folders, n.Sum.HasEntries())
+	o.Key("inside")
+	o.Dst = append(o.Dst, '[')
 	for i, below := range n.Below {
 		if i > 0 {
-			dst = append(dst, ',')
+			o.Dst = append(o.Dst, ',')
 		}
-		dst = v.outlineNode(append(dst, '\n'), below)
+		o.Dst = v.outlineNode(append(o.Dst, '\n'), below)
 	}
-	dst = append(dst, ']')
+	o.Dst = append(o.Dst, ']')
 	if n.Left > 0 {
-		number("left", int64(n.Left), true)
-		number("left_size", n.Rest.Size, n.Rest.HasSize())
+		o.Number("left", int64(n.Left))
+		o.MaybeNumber("left_size", n.Rest.Size, n.Rest.HasSize())
 	}
-	return append(dst, '}')
+	return o.End()
 }

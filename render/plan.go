@@ -2,15 +2,13 @@ package render
 
 import (
 	"bytes"
-	"encoding/json"
 	"fmt"
-	"io"
-	"runtime"
+	"strconv"
 	"strings"
-	"sync"
 	"unicode/utf8"
 
 	"frankledger/core/act"
+	"frankledger/core/exact"
 )
 
 // PlanSummary says what a plan amounts to.
@@ -55,55 +53,6 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	}
 }
 
-// PlanJSON writes a plan as a JSON document, a step a line.
-func PlanJSON(to io.Writer, p *act.Plan) error {
-	head := *p
-	head.Steps = []*act.Step{}
-	text, err := marshal(head)
-	if err != nil {
-		return err
-	}
-	if _, err := to.Write(bytes.TrimSuffix(text, []byte("]}"))); err != nil {
-		return err
-	}
-	const share = 4096 // steps a core formats at a time
-	cores := runtime.GOMAXPROCS(0)
-	rooms := make([][]byte, cores)
-	for from := 0; from < len(p.Steps); from += cores * share {
-		var group sync.WaitGroup
-		for core := range cores {
-			first := min(from+core*share, len(p.Steps))
-			steps := p.Steps[first:min(first+share, len(p.Steps))]
-			group.Go(func() {
-				room := rooms[core][:0]
-				for i, step := range steps {
-					if first+i > 0 {
-						room = append(room, ',')
-					}
-					room = step.AppendJSON(append(room, '\n'))
-				}
-				rooms[core] = room
-			})
-		}
-		group.Wait()
-		for _, room := range rooms {
-			if _, err := to.Write(room); err != nil {
-				return err
-			}
-		}
-	}
-	_, err = to.Write([]byte("\n]}\n"))
-	return err
-}
-
-func marshal(value any) ([]byte, error) {
-	var out bytes.Buffer
-	to := json.NewEncoder(&out)
-	to.SetEscapeHTML(false)
-	err := to.Encode(value)
-	return bytes.TrimSpace(out.Bytes()), err
-}
-
 // Ran appends what one call of a command wrote, below a line on what it was
 // called for. On a terminal, what is no text is escaped.
 func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
@@ -135,24 +84,24 @@ func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
 }
 
 // RanJSON appends what became of one call as a JSON object on a line.
-func RanJSON(dst []byte, r *act.Ran) ([]byte, error) {
-	value := map[string]any{"status": r.Status, "seconds": r.Took.Seconds(), "output": string(r.Output), "cut": r.Cut, "error": nil}
-	paths := []any{}
-	for _, s := range r.Steps {
-		paths = append(paths, s.Path)
-	}
-	value["paths"] = paths
+func RanJSON(dst []byte, r *act.Ran) []byte {
+	o := exact.Begin(dst)
+	o.Bool("cut", r.Cut)
 	if r.Err != nil {
-		value["error"] = r.Err.Error()
+		o.Text("error", r.Err.Error())
+	} else {
+		o.Null("error")
 	}
-	if !utf8.Valid(r.Output) {
-		value["output"], value["output_base64"] = nil, r.Output
+	o.Text("output", string(r.Output))
+	paths := make([]string, len(r.Steps))
+	for i, s := range r.Steps {
+		paths[i] = string(s.Path)
 	}
-	if r.Status < 0 {
-		value["status"] = nil
-	}
-	text, err := marshal(value)
-	return append(append(dst, text...), '\n'), err
+	o.Texts("paths", paths)
+	o.Key("seconds")
+	o.Dst = strconv.AppendFloat(o.Dst, r.Took.Seconds(), 'f', -1, 64)
+	o.MaybeNumber("status", int64(r.Status), r.Status >= 0)
+	return append(o.End(), '\n')
 }
 
 // RunText says what became of all calls.

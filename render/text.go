@@ -2,10 +2,11 @@ package render
 
 import (
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"github.com/mattn/go-runewidth"
+
+	"frankledger/core/printable"
 )
 
 // Escaped returns text that acts on no terminal and cannot be taken for other
@@ -31,7 +32,7 @@ func Escaped(text string) string {
 			b.WriteString(`\t`)
 		case r == '\r':
 			b.WriteString(`\r`)
-		case !strangeRune(r):
+		case printable.Rune(r):
 			b.WriteRune(r)
 		case r < 0x80:
 			b.WriteString(`\x`)
@@ -69,7 +70,7 @@ func strange(text string) bool {
 			continue
 		}
 		r, size := utf8.DecodeRuneInString(text[i:])
-		if r == utf8.RuneError && size == 1 || strangeRune(r) {
+		if r == utf8.RuneError && size == 1 || !printable.Rune(r) {
 			return true
 		}
 		i += size
@@ -84,18 +85,6 @@ var odd = func() (odd [utf8.RuneSelf]bool) {
 	}
 	return odd
 }()
-
-// strangeRune tells whether a character is not simply shown. The joiners that
-// scripts and composed signs need are shown.
-func strangeRune(r rune) bool {
-	switch r {
-	case 0x200c, 0x200d: // zero width non-joiner and joiner
-		return false
-	case 0x00ad: // soft hyphen
-		return true
-	}
-	return unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp, unicode.Co)
-}
 
 // cells measures text as a terminal shows it, the same whatever the locale.
 var cells = &runewidth.Condition{StrictEmojiNeutral: true}

@@ -1,6 +1,7 @@
 package act_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -185,13 +186,17 @@ func TestJournalBusy(t *testing.T) {
 func TestPlanAsJSON(t *testing.T) {
 	step := &act.Step{Path: "/a\xff \"b\"\n", Kind: "folder", Inode: 1 << 63, Device: 7, Size: -1, Modified: exact.Time{Sec: -5, Nsec: 7}, Accessed: exact.Time{Sec: 1 << 40, Nsec: 999_999_999},
 		Mode: "0755", Holds: &act.Holds{Entries: 3, Size: 9, Newest: exact.Time{Sec: 4}}, To: "/é", NewMode: "0644", Refused: "why"}
-	var back act.Step
-	require.NoError(t, json.Unmarshal(step.AppendJSON(nil), &back))
-	assert.Equal(t, step, &back)
-	reflected, err := json.Marshal(step)
+	plan := &act.Plan{Version: 1, Action: act.Move, Host: "h\xff", Options: act.Options{Into: "/\xfe"}, Steps: []*act.Step{step, {Path: "/x"}}}
+	var text bytes.Buffer
+	require.NoError(t, plan.WriteJSON(&text))
+	back, err := act.ReadPlan(text.Bytes())
 	require.NoError(t, err)
-	assert.JSONEq(t, string(reflected), string(step.AppendJSON(nil)), "the keys are the same")
-	assert.NotContains(t, string((&act.Step{Path: "/x"}).AppendJSON(nil)), "holds")
+	assert.Equal(t, plan, back)
+	var document struct{ Steps []map[string]any }
+	require.NoError(t, json.Unmarshal(text.Bytes(), &document), "others can read it too")
+	assert.Equal(t, "/a\ufffd \"b\"\n", document.Steps[0]["path"])
+	assert.Equal(t, "4.000000000", document.Steps[0]["holds"].(map[string]any)["newest"])
+	assert.NotContains(t, document.Steps[1], "holds")
 
 	good := func() *act.Plan {
 		return &act.Plan{Version: 1, Action: act.Hide, Host: "h", Steps: []*act.Step{{Path: "/a", To: "/.a"}}}
@@ -217,7 +222,7 @@ func TestPlanAsJSON(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(name), 0o644))
 	}
 	planner := &act.Planner{Action: act.Hide, Host: "h"}
-	plan, err := planner.Plan(context.Background(), found(t, folder, func(e *entry.Entry) bool { return e.Name == "a" }))
+	plan, err = planner.Plan(context.Background(), found(t, folder, func(e *entry.Entry) bool { return e.Name == "a" }))
 	require.NoError(t, err)
 	plan.Steps[0].To = exact.Text(filepath.Join(folder, "b"))
 	result, err := carrier(t.TempDir()).CarryOut(context.Background(), plan)
@@ -226,4 +231,25 @@ func TestPlanAsJSON(t *testing.T) {
 	content, err := os.ReadFile(filepath.Join(folder, "b"))
 	require.NoError(t, err)
 	assert.Equal(t, "b", string(content))
+}
+
+// A plan is one document, however many cores wrote it, with the steps in order.
+func TestPlanInOneDocument(t *testing.T) {
+	for _, count := range []int{0, 1, 3, 4096, 20_000} {
+		plan := &act.Plan{Version: 1, Action: act.Move, Host: "tern-point", Options: act.Options{Into: "/in<to>"}}
+		for i := range count {
+			plan.Steps = append(plan.Steps, &act.Step{Path: exact.Text(fmt.Sprint("/", i)), Kind: "file"})
+		}
+		var out bytes.Buffer
+		require.NoError(t, plan.WriteJSON(&out))
+		var back act.Plan
+		require.NoError(t, json.Unmarshal(out.Bytes(), &back), count)
+		require.Len(t, back.Steps, count)
+		for i, s := range back.Steps {
+			require.Equal(t, plan.Steps[i], s)
+		}
+		assert.Equal(t, plan.Options, back.Options)
+		assert.Equal(t, count+2, strings.Count(out.String(), "\n"), "a step a line")
+		assert.Contains(t, out.String(), "/in<to>")
+	}
 }

@@ -2,7 +2,6 @@ package act
 
 import (
 	"bufio"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -170,16 +169,19 @@ func (js Journals) begin(calls *sys.Calls, p *Plan, began time.Time, folders []f
 		return nil, err
 	}
 	out := bufio.NewWriterSize(journalFile{j}, 1<<20)
-	lines := json.NewEncoder(out)
-	lines.SetEscapeHTML(false)
-	err = lines.Encode(journalLine{Header: &header{journalVersion, j.Number, len(p.Steps), exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options, p.Volumes, j.token}})
-	var line []byte
-	for i := 0; i < len(p.Steps) && err == nil; i++ {
-		line = append(p.Steps[i].AppendJSON(append(line[:0], `{"step":`...)), "}\n"...)
-		_, err = out.Write(line)
+	var room []byte
+	put := func(l *journalLine) {
+		if err == nil {
+			room = append(exact.Append(room[:0], l), '\n')
+			_, err = out.Write(room)
+		}
 	}
-	for i := 0; i < len(folders) && err == nil; i++ {
-		err = lines.Encode(journalLine{Folder: &folders[i]})
+	put(&journalLine{Header: &header{journalVersion, j.Number, len(p.Steps), exact.Time(entry.TimeOf(began)), p.Action, p.Host, p.Options, p.Volumes, j.token}})
+	for _, step := range p.Steps {
+		put(&journalLine{Step: step})
+	}
+	for i := range folders {
+		put(&journalLine{Folder: &folders[i]})
 	}
 	if err == nil {
 		err = out.Flush()
@@ -226,11 +228,7 @@ func (j *Journal) lock() error {
 
 // note adds an event, which is written with the next one that is begun.
 func (j *Journal) note(e event) {
-	line, err := json.Marshal(e)
-	if err != nil {
-		panic(err) // there is nothing in it that cannot be written
-	}
-	j.pending = append(append(j.pending, line...), '\n')
+	j.pending = append(exact.Append(j.pending, &e), '\n')
 }
 
 // begun writes that a step begins, and all that was noted. When that cannot be
@@ -268,11 +266,7 @@ func (j *Journal) flush() error {
 // end writes the last lines, and has everything on disk.
 func (j *Journal) end(e event, folders []folderTimes) error {
 	for i := range folders {
-		line, err := json.Marshal(journalLine{Folder: &folders[i]})
-		if err != nil {
-			return err
-		}
-		j.pending = append(append(j.pending, line...), '\n')
+		j.pending = append(exact.Append(j.pending, &journalLine{Folder: &folders[i]}), '\n')
 	}
 	j.note(e)
 	err := j.sync()
@@ -355,7 +349,7 @@ func (js Journals) Read(number int64) (*Past, error) {
 			return nil, err
 		}
 		var l journalLine
-		switch err := json.Unmarshal(content, &l); {
+		switch err := exact.Unmarshal(content, &l); {
 		case err == nil:
 			p.take(&l)
 		case p.Number == 0 || len(p.Steps) < p.steps:

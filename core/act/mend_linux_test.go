@@ -1,8 +1,8 @@
 package act_test
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
@@ -276,10 +276,10 @@ func TestMountedAnew(t *testing.T) {
 		action act.Action
 		name   string
 	}{{act.Hide, "a"}, {act.Permit, "b"}, {act.Remove, "lost"}, {act.Remove, "in"}} {
-		kept, err := json.Marshal(planOf(t, c, on, o.action, act.Options{Mode: "0600"}, named(o.name)))
+		var kept bytes.Buffer
+		require.NoError(t, planOf(t, c, on, o.action, act.Options{Mode: "0600"}, named(o.name)).WriteJSON(&kept))
+		plan, err := act.ReadPlan(kept.Bytes())
 		require.NoError(t, err)
-		plan := &act.Plan{}
-		require.NoError(t, json.Unmarshal(kept, plan))
 		require.NotEmpty(t, plan.Volumes[first])
 		plans = append(plans, plan)
 	}

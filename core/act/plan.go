@@ -11,7 +11,6 @@ import (
 	"errors"
 	"fmt"
 	"path"
-	"strconv"
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -185,50 +184,3 @@ func (p *Plan) Check(host string) error {
 // plainPath tells whether a path is one from the root, with neither . nor .. nor
 // empty names in it.
 func plainPath(full string) bool { return full != "" && full[0] == '/' && path.Clean(full) == full }
-
-// AppendJSON appends a step as JSON. Millions are written, so this is not left
-// to reflection.
-func (s *Step) AppendJSON(dst []byte) []byte {
-	dst = s.Path.AppendJSON(append(dst, `{"path":`...))
-	dst = exact.Text(s.Kind).AppendJSON(append(dst, `,"kind":`...))
-	dst = strconv.AppendUint(append(dst, `,"inode":`...), s.Inode, 10)
-	dst = strconv.AppendUint(append(dst, `,"device":`...), s.Device, 10)
-	dst = strconv.AppendInt(append(dst, `,"size":`...), s.Size, 10)
-	dst = s.Modified.AppendJSON(append(dst, `,"modified":`...))
-	dst = s.Accessed.AppendJSON(append(dst, `,"accessed":`...))
-	if s.Changed != (exact.Time{}) {
-		dst = s.Changed.AppendJSON(append(dst, `,"changed":`...))
-	}
-	if s.Born != (exact.Time{}) {
-		dst = s.Born.AppendJSON(append(dst, `,"born":`...))
-	}
-	dst = exact.Text(s.Mode).AppendJSON(append(dst, `,"mode":`...))
-	if h := s.Holds; h != nil {
-		dst = strconv.AppendInt(append(dst, `,"holds":{"entries":`...), h.Entries, 10)
-		dst = strconv.AppendInt(append(dst, `,"size":`...), h.Size, 10)
-		dst = h.Newest.AppendJSON(append(dst, `,"newest":`...))
-		if h.Digest != "" {
-			dst = exact.Text(h.Digest).AppendJSON(append(dst, `,"digest":`...))
-		}
-		dst = append(dst, '}')
-	}
-	if s.Mounted {
-		dst = append(dst, `,"mounted":true`...)
-	}
-	if k := s.Keeper; k != nil {
-		dst = k.Path.AppendJSON(append(dst, `,"keeper":{"path":`...))
-		dst = strconv.AppendUint(append(dst, `,"inode":`...), k.Inode, 10)
-		dst = strconv.AppendInt(append(dst, `,"size":`...), k.Size, 10)
-		dst = k.Modified.AppendJSON(append(dst, `,"modified":`...))
-		dst = append(k.Changed.AppendJSON(append(dst, `,"changed":`...)), '}')
-	}
-	for _, one := range []struct {
-		key  string
-		text exact.Text
-	}{{`,"to":`, s.To}, {`,"new_mode":`, exact.Text(s.NewMode)}, {`,"notes":`, s.Notes}, {`,"refused":`, s.Refused}} {
-		if one.text != "" {
-			dst = one.text.AppendJSON(append(dst, one.key...))
-		}
-	}
-	return append(dst, '}')
-}

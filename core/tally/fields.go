@@ -1,10 +1,10 @@
 package tally
 
 import (
-	"encoding/json"
 	"fmt"
 
 	"frankledger/core/entry"
+	"frankledger/core/exact"
 	"frankledger/core/row"
 )
 
@@ -56,30 +56,25 @@ func (t *Tally) keyJSON(g *Group) string {
 		return "null"
 	}
 	if len(t.dimensions) == 1 {
-		return t.dimensions[0].json(g.Keys[0])
+		return string(t.dimensions[0].appendJSON(nil, "key", g.Keys[0]))
 	}
-	text := "{"
+	o := exact.Begin(nil)
 	for i, d := range t.dimensions {
-		if i > 0 {
-			text += ","
-		}
-		text += `"` + d.Name + `":` + d.json(g.Keys[i])
+		o.Key(d.Name)
+		o.Dst = d.appendJSON(o.Dst, d.Name, g.Keys[i])
 	}
-	return text + "}"
+	return string(o.End())
 }
 
-func (d *Dimension) json(k Key) string {
+// appendJSON appends a value that is a member under some key.
+func (d *Dimension) appendJSON(dst []byte, key string, k Key) []byte {
 	switch {
 	case k.Absent:
-		return "null"
+		return append(dst, "null"...)
 	case d.Type == entry.Flag || d.Type == entry.Number:
-		return k.Text
+		return append(dst, k.Text...)
 	}
-	text, err := json.Marshal(k.Text)
-	if err != nil {
-		panic(err) // text always has a form
-	}
-	return string(text)
+	return exact.AppendBeside(exact.AppendText(dst, k.Text), key, k.Text)
 }
 
 // Cross is a tally by two dimensions laid out as a table.

@@ -3,11 +3,11 @@ package transfer
 import (
 	"bufio"
 	"bytes"
-	"encoding/json"
 	"fmt"
 	"io"
 	"path"
 
+	"frankledger/core/exact"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 )
@@ -57,7 +57,7 @@ func (r *Reader) Next() (*Line, error) {
 		}
 		r.Number++
 		var l line
-		if err := json.Unmarshal(content, &l); err != nil {
+		if err := exact.Unmarshal(content, &l); err != nil {
 			return nil, fmt.Errorf("%w: %w", ErrLines, err)
 		}
 		switch {

@@ -1,7 +1,6 @@
 package transfer
 
 import (
-	"encoding/json"
 	"io"
 
 	"frankledger/core/exact"
@@ -11,21 +10,23 @@ import (
 
 // Writer writes lines.
 type Writer struct {
-	out   *json.Encoder
+	out   io.Writer
+	room  []byte
 	Lines int64 // how many it has written
 }
 
 // NewWriter returns a writer that has written the line that says what this is.
 func NewWriter(to io.Writer) (*Writer, error) {
-	w := &Writer{out: json.NewEncoder(to)}
-	w.out.SetEscapeHTML(false)
+	w := &Writer{out: to}
 	version := Version
-	return w, w.put(line{Ledger: &version})
+	return w, w.put(&line{Ledger: &version})
 }
 
-func (w *Writer) put(l line) error {
+func (w *Writer) put(l *line) error {
 	w.Lines++
-	return w.out.Encode(l)
+	w.room = append(exact.Append(w.room[:0], l), '\n')
+	_, err := w.out.Write(w.room)
+	return err
 }
 
 // Record writes a record, with the numbers that file systems have in the records of
@@ -35,27 +36,27 @@ func (w *Writer) Record(r *store.RecordRow, volumes map[string]uint64) error {
 	if err != nil {
 		return err
 	}
-	return w.put(line{Record: l})
+	return w.put(&line{Record: l})
 }
 
 // Problem writes what could not be read when the last record was made.
 func (w *Writer) Problem(p store.ProblemRow) error {
-	return w.put(line{Problem: &problemLine{Way: exact.Text(p.Path), Tried: p.Tried, Reason: p.Reason, Entries: p.Entries, Vanished: p.Vanished}})
+	return w.put(&line{Problem: &problemLine{Way: exact.Text(p.Path), Tried: p.Tried, Reason: p.Reason, Entries: p.Entries, Vanished: p.Vanished}})
 }
 
 // Lost writes that not all is known of a folder at the last record, and why.
 func (w *Writer) Lost(path, reason string) error {
-	return w.put(line{Lost: &lostLine{Way: exact.Text(path), Reason: reason}})
+	return w.put(&line{Lost: &lostLine{Way: exact.Text(path), Reason: reason}})
 }
 
 // Entry writes what the last record has of an entry, under its path from the place.
 func (w *Writer) Entry(path string, r *encoding.Recorded) error {
 	if r.Gone {
 		gone := exact.Text(path)
-		return w.put(line{Gone: &gone})
+		return w.put(&line{Gone: &gone})
 	}
-	return w.put(line{Entry: entryLineOf(path, r)})
+	return w.put(&line{Entry: entryLineOf(path, r)})
 }
 
 // End writes that this is all, and how many records it was.
-func (w *Writer) End(records int) error { return w.put(line{End: &records}) }
+func (w *Writer) End(records int) error { return w.put(&line{End: &records}) }

@@ -1,0 +1,17 @@
+// Package printable tells characters that are simply shown from those that act on a
+// terminal, turn the direction of writing, or show nothing.
+package printable
+
+import "unicode"
+
+// Rune tells whether a character is simply shown. The joiners that scripts and composed
+// signs need are.
+func Rune(r rune) bool {
+	switch r {
+	case 0x200c, 0x200d: // zero width non-joiner and joiner
+		return true
+	case 0x00ad: // soft hyphen
+		return false
+	}
+	return !unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp, unicode.Co)
+}
