@@ -18,6 +18,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // actOptions are the options of actions beside those that all commands share.
@@ -302,7 +303,7 @@ func (o *actOptions) check() error {
 }
 
 // plan makes a plan for what is named, or matches.
-func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *reading, args []string) (*act.Plan, *render.Summary, error) {
+func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *reading, args []string) (*act.Plan, *report.Summary, error) {
 	places, _, chosen := splitWhere(args)
 	if len(places) == 0 && !chosen {
 		return nil, nil, misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())

@@ -21,10 +21,11 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // carryOutOrShow shows a plan, and carries it out if that was asked for.
-func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {
@@ -51,12 +52,12 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 }
 
 // showPlan writes a plan.
-func (p *Program) showPlan(r *reading, plan *act.Plan, summary *render.Summary) error {
+func (p *Program) showPlan(r *reading, plan *act.Plan, summary *report.Summary) error {
 	return p.answer(r, summary, func(w output.Destination) error {
 		if r.form == render.JSON {
 			return plan.WriteJSON(w)
 		}
-		return render.All(w, render.New(r.form, r.view, plan.Columns()), row.List[*act.Step](plan.Steps), summary)
+		return render.All(w, render.New(r.form, r.view.View, plan.Columns()), row.List[*act.Step](plan.Steps), r.view.Frame(summary))
 	})
 }
 
@@ -84,7 +85,7 @@ func (p *Program) tellIfExposed(what, path string) {
 }
 
 // carryOut carries a plan out, after asking.
-func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
 	totals := plan.Totals()
 	if totals.Steps == 0 {
 		return p.incomplete(totals.Refused > 0 || !summary.Complete())
@@ -110,7 +111,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	done := func() {}
 	if c.Ask == nil {
 		done = p.progressOf(r, func(since time.Duration) string {
-			return actLine(r.view, c.Progress, steps.Load(), int64(totals.Steps), since)
+			return actLine(r.view.View, c.Progress, steps.Load(), int64(totals.Steps), since)
 		})
 	}
 	defer done()
@@ -264,7 +265,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 			if full, err := filepath.Abs(args[0]); err == nil {
 				r.view.Add(&entry.Place{Given: args[0], Full: full})
 			}
-			return p.carryOutOrShow(cmd.Context(), r, o, plan, &render.Summary{})
+			return p.carryOutOrShow(cmd.Context(), r, o, plan, &report.Summary{})
 		},
 	}
 	f := cmd.Flags()

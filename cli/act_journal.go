@@ -14,6 +14,7 @@ import (
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 func (p *Program) actJournalCommand() *cobra.Command {
@@ -46,7 +47,7 @@ func (p *Program) journal(r *reading, args []string) error {
 		return err
 	}
 	journals := c.Journals
-	summary := &render.Summary{Grouped: true}
+	summary := &report.Summary{Grouped: true}
 	if len(args) == 1 {
 		past, err := readJournal(journals, args[0])
 		if err != nil {

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/exact"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 func (p *Program) runCommand() *cobra.Command {
@@ -47,7 +48,7 @@ func commandWords(cmd *cobra.Command, args []string) (before, command []string, 
 }
 
 // runPlan shows the plan of a command, or runs it.
-func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *render.Summary) error {
+func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {
@@ -83,7 +84,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 		result, err = carrier.RunAll(ctx, plan, act.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran act.Ran) {
 			var text []byte
 			if r.form == render.JSON {
-				text = render.RanJSON(nil, &ran)
+				text = report.RanJSON(nil, &ran)
 			} else {
 				text = r.view.Ran(nil, &ran, escape)
 			}
@@ -100,7 +101,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 		return err
 	}
 	if !r.quiet {
-		p.say("%s", render.RunText(result))
+		p.say("%s", report.RunText(result))
 	}
 	return p.incomplete(result.Failed+result.NotRun+result.Refused > 0)
 }

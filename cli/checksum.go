@@ -120,7 +120,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		}
 		summary.Grouped = true
 		r.view.ChecksumSummary(summary, a, pool.Read())
-		return render.All(w, render.New(r.form, r.view, a.Columns(r.view.Context)), a, summary)
+		return render.All(w, render.New(r.form, r.view.View, a.Columns(r.view.Context)), a, r.view.Frame(summary))
 	})
 }
 

@@ -13,6 +13,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 func (p *Program) compareCommand() *cobra.Command {
@@ -123,11 +124,11 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		summary.Report.SortProblems()
 		r.view.CompareSummary(summary, a, pool.Read())
 		columns := append(compare.Columns(r.view.Context), r.view.CompareColumns()...)
-		format := render.New(r.form, r.view, columns)
+		format := render.New(r.form, r.view.View, columns)
 		if r.form == render.Table {
-			format = render.NewDifferences(r.view, columns)
+			format = report.NewDifferences(r.view, columns)
 		}
-		return render.All(w, format, a.Rows(!r.form.ForPeople()), summary)
+		return render.All(w, format, a.Rows(!r.form.ForPeople()), r.view.Frame(summary))
 	})
 	return different(found, err)
 }

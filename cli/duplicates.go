@@ -15,6 +15,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // duplicatesOptions are the options of duplicates beside those that all
@@ -134,7 +135,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
 		if only != nil {
 			r.view.OnlySummary(summary, a, o.onlyIn, a.Matched.Files, pool.Read())
-			return render.All(w, render.New(r.form, r.view, r.columns()), row.List[*entry.Entry](a.Only), summary)
+			return render.All(w, render.New(r.form, r.view.View, r.columns()), row.List[*entry.Entry](a.Only), r.view.Frame(summary))
 		}
 		r.view.DuplicatesSummary(summary, a, a.Matched.Files, pool.Read())
 		return writeDuplicates(w, r, o, a, summary)
@@ -143,25 +144,25 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 
 // writeDuplicates writes the sets: where a row may have rows in it one is a set, else a
 // file of one; or the spares.
-func writeDuplicates(w output.Destination, r *reading, o *duplicatesOptions, a *duplicates.Answer, summary *render.Summary) error {
+func writeDuplicates(w output.Destination, r *reading, o *duplicatesOptions, a *duplicates.Answer, summary *report.Summary) error {
 	c := r.view.Context
 	if o.spares {
-		return render.All(w, render.New(r.form, r.view, duplicates.SpareColumns(c, r.columns())), a.SpareNames(), summary)
+		return render.All(w, render.New(r.form, r.view.View, duplicates.SpareColumns(c, r.columns())), a.SpareNames(), r.view.Frame(summary))
 	}
 	if r.form.Reader == row.Nested {
-		return render.All(w, render.New(r.form, r.view, duplicates.SetColumns(c, o.marked)), row.List[*duplicates.Set](a.Sets), summary)
+		return render.All(w, render.New(r.form, r.view.View, duplicates.SetColumns(c, o.marked)), row.List[*duplicates.Set](a.Sets), r.view.Frame(summary))
 	}
 	columns := a.NameColumns(c, o.marked)
-	format := render.New(r.form, r.view, columns)
+	format := render.New(r.form, r.view.View, columns)
 	if r.form == render.Table {
-		format = render.NewSets(r.view, columns)
+		format = report.NewSets(r.view, columns)
 	}
-	return render.All(w, format, a.Names(), summary)
+	return render.All(w, format, a.Names(), r.view.Frame(summary))
 }
 
 // addProblems joins what could not be read as content to what could not be
 // read of folders.
-func (p *Program) addProblems(summary *render.Summary, problems []source.Problem) {
+func (p *Program) addProblems(summary *report.Summary, problems []source.Problem) {
 	summary.Report.Problems = append(summary.Report.Problems, problems...)
 	summary.Report.SortProblems()
 }

@@ -12,6 +12,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 func (p *Program) historyCommand() *cobra.Command {
@@ -68,7 +69,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
 	r.view.Add(&entry.Place{Given: path, Full: full})
-	summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
+	summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
 	if len(spans) == 0 {
 		summary.Lead = "no record has anything of that path"
 	}

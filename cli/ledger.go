@@ -18,6 +18,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/posix"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // ledgerFile is where records are kept: as the option says, or FRANK_LEDGER, or
@@ -126,7 +127,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 				defer l.Close()
 				records, err = l.Records(cmd.Context())
 			}
-			summary := &render.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records"), Notes: []string{"the ledger is " + render.Escaped(path)}}
+			summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records"), Notes: []string{"the ledger is " + render.Escaped(path)}}
 			if errors.Is(err, ledger.ErrNone) {
 				summary.Notes, err = []string{"there is no ledger yet; frank record makes one: " + render.Escaped(path)}, nil
 			}

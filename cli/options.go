@@ -19,6 +19,7 @@ import (
 	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // readingOptions are the options that commands that read places share, as they were
@@ -148,7 +149,7 @@ type reading struct {
 	first     int
 	form      *render.Form
 	fields    []*entry.Field // of entries, to be shown
-	view      *render.View
+	view      *report.View
 	to        string
 	replace   bool
 	page      string
@@ -294,7 +295,7 @@ func (r *reading) readColumns(words string) (err error) {
 }
 
 func (p *Program) readView(r *reading, o *showingOptions) (err error) {
-	v := &render.View{Zone: time.Local, Plain: o.quiet}
+	v := &report.View{View: &render.View{Zone: time.Local, Plain: o.quiet}}
 	r.view = v
 	if o.units != "" {
 		if v.Units, err = render.ParseUnits(o.units); err != nil {

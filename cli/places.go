@@ -14,6 +14,7 @@ import (
 	"frankledger/core/posix"
 	"frankledger/core/source"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // Here it is decided what a word names as a place, and it is opened: a folder or file, a
@@ -22,7 +23,7 @@ import (
 // open reads the condition and opens the places of a command. It returns the
 // summary that the answer ends with, in which places that are not there are
 // problems. Where only folders make sense, other places are refused.
-func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOnly bool) ([]source.Source, *render.Summary, error) {
+func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOnly bool) ([]source.Source, *report.Summary, error) {
 	places, err := p.where(r, args)
 	if err != nil {
 		return nil, nil, err
@@ -37,7 +38,7 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOn
 		}
 		r.view.Add(s.Place())
 	}
-	return sources, &render.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
+	return sources, &report.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
 }
 
 // openPlaces opens what was asked about: the current folder if nothing was.

@@ -22,7 +22,7 @@ func (p *Program) progress(r *reading, progress *source.Progress) (done func()) 
 	if streaming {
 		return func() {}
 	}
-	return p.progressOf(r, func(since time.Duration) string { return progressLine(r.view, progress, since) })
+	return p.progressOf(r, func(since time.Duration) string { return progressLine(r.view.View, progress, since) })
 }
 
 // progressOf shows on the standard error a line that tells how far something has

@@ -12,6 +12,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // list answers with the entries of places. With totals, a folder has the size of what
@@ -28,13 +29,13 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	if r.form == render.Kept {
 		columns = []row.Column[*entry.Entry]{entry.FullPath}
 	}
-	summary := &render.Summary{Report: source.Report{Problems: problems}}
+	summary := &report.Summary{Report: source.Report{Problems: problems}}
 	return p.answer(r, summary, func(w output.Destination) error {
-		format := render.New(r.form, r.view, columns)
+		format := render.New(r.form, r.view.View, columns)
 		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}
 		var stream *render.Stream
 		if r.order.AsIs {
-			stream = render.NewStream(w, format, r.first)
+			stream = render.NewStream(w, format, r.view.Frame(summary), r.first)
 			options.Stream = stream
 		}
 		a, err := ask(p, r, func(request source.Request) (*listing.Answer, error) {
@@ -54,9 +55,9 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 			summary.Chosen, summary.Funnel = true, r.program.Left()
 		}
 		if stream != nil {
-			return stream.End(summary)
+			return stream.End()
 		}
-		return render.All(w, format, a.Entries, summary)
+		return render.All(w, format, a.Entries, r.view.Frame(summary))
 	})
 }
 
@@ -80,7 +81,7 @@ func ask[A any](p *Program, r *reading, do func(request source.Request) (A, erro
 
 // answer has an answer written to where it goes, and says what was left out. If
 // the answer was not all there, it is written nevertheless, but not to a file.
-func (p *Program) answer(r *reading, summary *render.Summary, write func(output.Destination) error) error {
+func (p *Program) answer(r *reading, summary *report.Summary, write func(output.Destination) error) error {
 	destination, err := p.destination(r)
 	if err != nil {
 		return err
@@ -94,9 +95,9 @@ func (p *Program) answer(r *reading, summary *render.Summary, write func(output.
 }
 
 // write writes rows that are all there.
-func write[R any](p *Program, r *reading, summary *render.Summary, columns []row.Column[R], rows row.Source[R]) error {
+func write[R any](p *Program, r *reading, summary *report.Summary, columns []row.Column[R], rows row.Source[R]) error {
 	return p.answer(r, summary, func(w output.Destination) error {
-		return render.All(w, render.New(r.form, r.view, columns), rows, summary)
+		return render.All(w, render.New(r.form, r.view.View, columns), rows, r.view.Frame(summary))
 	})
 }
 
@@ -154,10 +155,13 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 
 // conclude says on the standard error what could not be read and, for formats
 // without a footer, to a person, what was left out.
-func (p *Program) conclude(r *reading, s *render.Summary) error {
+func (p *Program) conclude(r *reading, s *report.Summary) error {
 	lines := r.view.FunnelLines(s)
 	if !r.quiet && isTerminal(p.Err) && r.form != render.Counted {
-		lines = r.view.Footer(s)
+		lines = nil
+		for _, line := range r.view.Footer(s) {
+			lines = append(lines, line.Text)
+		}
 	}
 	if !r.form.ForPeople() {
 		for _, line := range lines {

@@ -95,6 +95,6 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 			_, err := w.Write(r.view.Cross(nil, a.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
 			return cmp.Or(err, stopped)
 		}
-		return cmp.Or(render.All(w, render.New(r.form, r.view, a.Columns(r.first > 0)), row.List[*tally.Group](a.Groups(r.first)), summary), stopped)
+		return cmp.Or(render.All(w, render.New(r.form, r.view.View, a.Columns(r.first > 0)), row.List[*tally.Group](a.Groups(r.first)), r.view.Frame(summary)), stopped)
 	})
 }

@@ -20,6 +20,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // verifyOptions are the options of verify beside those that all commands share.
@@ -182,7 +183,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 	}
 	spareMemory()
 	var a *checksum.Checked
-	summary := &render.Summary{Grouped: true}
+	summary := &report.Summary{Grouped: true}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {
 		var pool *digest.Pool
 		a, err = ask(p, r, func(request source.Request) (*checksum.Checked, error) {
@@ -196,12 +197,12 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		p.addProblems(summary, problems)
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
-		summary.Numbers = append(summary.Numbers, render.Number{Key: "bytes_read", Value: pool.Read()})
-		format := render.New(r.form, r.view, checksum.CheckColumns())
+		summary.Numbers = append(summary.Numbers, report.Number{Key: "bytes_read", Value: pool.Read()})
+		format := render.New(r.form, r.view.View, checksum.CheckColumns())
 		if r.form == render.Table {
-			format = render.NewVerified(r.view)
+			format = report.NewVerified(r.view)
 		}
-		return render.All(w, format, a.Rows(showAll), summary)
+		return render.All(w, format, a.Rows(showAll), r.view.Frame(summary))
 	})
 	if a == nil {
 		return err
@@ -216,7 +217,7 @@ var errLeadsOut = errors.New("it leads out of the folder, and was not looked at;
 
 // addListProblems makes problems of the lines of a list that nothing could be
 // done with.
-func addListProblems(summary *render.Summary, listPath string, list *checksum.List, a *checksum.Checked) {
+func addListProblems(summary *report.Summary, listPath string, list *checksum.List, a *checksum.Checked) {
 	add := func(count, first int, tried string, err error) {
 		summary.Report.Problems = append(summary.Report.Problems,
 			source.Problem{Path: listPath, Tried: tried + " line " + strconv.Itoa(first) + " of", Err: err, Entries: int64(count)})
@@ -284,12 +285,12 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if err != nil {
 		return err
 	}
-	summary := &render.Summary{Report: a.Report}
+	summary := &report.Summary{Report: a.Report}
 	err = p.answer(r, summary, func(w output.Destination) error {
 		if a.Counts[checksum.Unreadable] > 0 {
 			return nil
 		}
-		_, err := io.WriteString(w, render.Expected(&a.Results[0], value)+"\n")
+		_, err := io.WriteString(w, report.Expected(&a.Results[0], value)+"\n")
 		return err
 	})
 	return different(a.Trouble() && a.Counts[checksum.Unreadable] == 0, err)

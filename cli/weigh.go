@@ -12,6 +12,7 @@ import (
 	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 type weighOptions struct {
@@ -113,12 +114,12 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		summary.Elsewhere, summary.Stopped = &a.Elsewhere, a.Stopped
 		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
 		if o.explain != "" {
-			return cmp.Or(render.All(w, render.New(r.form, r.view, weigh.AddendColumns(plan.By, r.view.Context)), row.List[*weigh.Addend](a.Addends), summary), stopped)
+			return cmp.Or(render.All(w, render.New(r.form, r.view.View, weigh.AddendColumns(plan.By, r.view.Context)), row.List[*weigh.Addend](a.Addends), r.view.Frame(summary)), stopped)
 		}
 		rows := row.List[*weigh.Row](a.Rows)
 		if r.form.Paths {
 			rows = slices.DeleteFunc(rows, func(one *weigh.Row) bool { return one.Kind != weigh.FolderRow })
 		}
-		return cmp.Or(render.All(w, render.New(r.form, r.view, render.WeighColumns(&plan)), rows, summary), stopped)
+		return cmp.Or(render.All(w, render.New(r.form, r.view.View, report.WeighColumns(&plan)), rows, r.view.Frame(summary)), stopped)
 	})
 }

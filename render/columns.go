@@ -15,11 +15,11 @@ func Columns(rows [][]string) string {
 	}
 	var b strings.Builder
 	for _, row := range rows {
-		line := strings.Repeat(" ", indent)
+		line := strings.Repeat(" ", Indent)
 		for i, cell := range row {
 			line += cell
 			if i < len(row)-1 {
-				line += strings.Repeat(" ", widths[i]-Width(cell)+gap)
+				line += strings.Repeat(" ", widths[i]-Width(cell)+Gap)
 			}
 		}
 		b.WriteString(strings.TrimRight(line, " "))

@@ -10,13 +10,13 @@ import (
 
 // csv writes comma-separated values after RFC 4180: a header of field names,
 // lines that end with CR LF, values with a comma, quote, CR or LF in double
-// quotes. Text is the exact bytes; an absent value is empty.
+// quotes. Text is the exact bytes; an Absent value is empty.
 type csv[R any] struct {
 	view    *View
 	columns []row.Column[R]
 }
 
-func (c csv[R]) Begin(dst []byte) []byte {
+func (c csv[R]) Begin(dst []byte, _ Frame) []byte {
 	for i := range c.columns {
 		if i > 0 {
 			dst = append(dst, ',')
@@ -40,7 +40,7 @@ func (c csv[R]) Row(dst []byte, r R) []byte {
 	return append(dst, "\r\n"...)
 }
 
-func (c csv[R]) End(dst []byte, _ *Summary) []byte { return dst }
+func (c csv[R]) End(dst []byte, _ Frame) []byte { return dst }
 
 // quote puts what was appended since start in quotes, if it must be.
 func (c csv[R]) quote(dst []byte, start int) []byte {
@@ -59,7 +59,7 @@ func (c csv[R]) quote(dst []byte, start int) []byte {
 }
 
 // appendValue appends a value as data: text in its exact bytes, sizes in bytes,
-// times after RFC 3339 in UTC, and nothing for a value that is absent.
+// times after RFC 3339 in UTC, and nothing for a value that is Absent.
 func appendValue[R any](dst []byte, c *row.Column[R], r R) ([]byte, bool) {
 	switch c.Type {
 	case row.Text, row.JSON, row.Digits:

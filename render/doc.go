@@ -1,8 +1,8 @@
-// Package render writes entries: as a table for people, and in the formats
-// that programs read.
+// Package render writes rows: as a table for people, and in the formats that programs
+// read; and it has the ways in which sizes, times, names and styles are shown.
 //
-// A [Format] turns a heading, single entries and a summary into bytes and
-// knows nothing of where these go. [All] writes entries that are in order
-// already; a [Stream] is a sink that writes them as they are found, each
-// visitor formatting on its own core.
+// A [Format] turns rows, and the [Frame] around them, into bytes, and knows nothing of
+// where these go or of the command they are of. [All] writes rows that are all there;
+// a [Stream] is a sink that writes entries as they are found, each visitor formatting
+// on its own core. What is said in words is in package report.
 package render

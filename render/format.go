@@ -5,20 +5,40 @@ import (
 	"strings"
 	"time"
 
-	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/exact"
 	"frankledger/core/row"
 	"frankledger/core/similar"
-	"frankledger/core/source"
-	"frankledger/core/weigh"
 )
 
 // Format is a way to write rows. Its methods append to dst and return it. Row may be
 // called from several goroutines, once Begin has returned.
 type Format[R any] interface {
-	Begin(dst []byte) []byte
+	Begin(dst []byte, f Frame) []byte
 	Row(dst []byte, r R) []byte
-	End(dst []byte, s *Summary) []byte
+	End(dst []byte, f Frame) []byte
+}
+
+// Frame is what stands around the rows of an answer: what it is of, and what there is to
+// say in the end. Package report makes them.
+type Frame interface {
+	// Heading and Footer are lines for people, before and after the rows.
+	Heading() []string
+	Footer() []Line
+	// Before and After write members for programs.
+	Before(o *exact.Object)
+	After(o *exact.Object)
+	// Wrote is told how many rows were written, before the end, and Rows tells that.
+	Wrote(rows int64)
+	Rows() int64
+	// Total is how many rows there were to write.
+	Total() int64
+}
+
+// Line is a line of text, and how it is shown.
+type Line struct {
+	Text  string
+	Style Style
 }
 
 // Measurer is a format that wants to see rows before it begins, to lay its columns
@@ -32,7 +52,6 @@ type Measurer[R any] interface {
 
 // View is how an answer is to be shown.
 type View struct {
-	Places  []*entry.Place
 	Context *entry.Context
 	Units   Units
 	Times   Times
@@ -42,42 +61,6 @@ type View struct {
 	Escape  bool // the output is a terminal: no byte of a name may act on it
 	Plain   bool // no heading and no footer
 }
-
-// Add adds a place that the answer is of.
-func (v *View) Add(place *entry.Place) {
-	v.Places = append(v.Places, place)
-	v.Context.Paths = len(v.Places) > 1 || place.List
-}
-
-// Summary is what there is to say after the entries.
-type Summary struct {
-	Shown   int64     // entries written
-	Matched weigh.Sum // entries there were to write
-	Bytes   bool      // whether the sum's bytes are known
-	Grouped bool      // the rows are groups of what was matched
-	Chosen  bool      // by a condition, from all that the report says were tested
-	Funnel  []condition.Left
-	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for
-	// Elsewhere are names that were counted with another name of the same file.
-	Elsewhere *weigh.Sum
-	// Lead says what was found, in place of the counts of entries.
-	Lead    string
-	Notes   []string // more to say after that
-	Numbers []Number // for the summary in JSON
-	Report  source.Report
-	Content bool // content was compared, whatever sizes and times said
-	Stopped bool // ended before all was read
-}
-
-// Number is a number of the summary by the key that it has in JSON. One that is not
-// known is less than 0.
-type Number struct {
-	Key   string
-	Value int64
-}
-
-// Complete tells whether everything asked for was read.
-func (s *Summary) Complete() bool { return !s.Stopped && len(s.Report.Problems) == 0 }
 
 // Form is what there is to know of a format.
 type Form struct {

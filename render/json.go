@@ -1,14 +1,12 @@
 package render
 
 import (
-	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/row"
-	"frankledger/core/source"
 )
 
 // jsonRow writes rows as JSON objects (RFC 8259) with the names of columns as keys.
-// An absent value is null. Where text is no UTF-8, its exact bytes stand beside it
+// An Absent value is null. Where text is no UTF-8, its exact bytes stand beside it
 // under the key with _base64 after it.
 type jsonRow[R any] struct {
 	view    *View
@@ -69,13 +67,18 @@ func appendJSONValue[R any](dst []byte, v *View, c *row.Column[R], r R) []byte {
 // jsonLines writes one object a line.
 type jsonLines[R any] struct{ jsonRow[R] }
 
-func (j jsonLines[R]) Begin(dst []byte) []byte { return dst }
+func (j jsonLines[R]) Begin(dst []byte, _ Frame) []byte { return dst }
 
 func (j jsonLines[R]) Row(dst []byte, r R) []byte {
 	return append(j.object(dst, r), '\n')
 }
 
-func (j jsonLines[R]) End(dst []byte, _ *Summary) []byte { return dst }
+func (j jsonLines[R]) End(dst []byte, _ Frame) []byte { return dst }
+
+// AppendObject appends a row as a JSON object.
+func AppendObject[R any](dst []byte, v *View, columns []row.Column[R], r R) []byte {
+	return newJSONRow(v, columns).object(dst, r)
+}
 
 // jsonDocument writes one document: place, entries, summary and problems.
 type jsonDocument[R any] struct{ jsonRow[R] }
@@ -87,107 +90,27 @@ func newJSONDocument[R any](v *View, columns []row.Column[R]) *jsonDocument[R] {
 // Separator implements separated.
 func (j *jsonDocument[R]) Separator() string { return ",\n" }
 
-func (j *jsonDocument[R]) Begin(dst []byte) []byte { return j.view.beginJSON(dst) }
+// Begin implements Format.
+func (j *jsonDocument[R]) Begin(dst []byte, f Frame) []byte { return BeginDocument(dst, f) }
 
 // Row implements Format.
 func (j *jsonDocument[R]) Row(dst []byte, r R) []byte { return j.object(dst, r) }
 
 // End implements Format.
-func (j *jsonDocument[R]) End(dst []byte, s *Summary) []byte { return j.view.endJSON(dst, s) }
+func (j *jsonDocument[R]) End(dst []byte, f Frame) []byte { return EndDocument(dst, f) }
 
-// beginJSON appends what comes before the entries of a document.
-func (v *View) beginJSON(dst []byte) []byte {
+// BeginDocument begins a JSON document: what follows are the rows.
+func BeginDocument(dst []byte, f Frame) []byte {
 	o := exact.Begin(dst)
-	if len(v.Places) == 1 {
-		o.Text("place", v.Places[0].Full)
-	} else {
-		o.Null("place")
-	}
-	o.Line()
-	o.Objects("places", len(v.Places), "", func(o *exact.Object, i int) {
-		place := v.Places[i]
-		o.Text("given", place.Given)
-		o.Text("full", place.Full)
-		if r := place.Record; r != nil {
-			putRecord(o, r)
-		}
-	})
+	f.Before(o)
 	o.Line()
 	o.Key("entries")
 	return append(o.Dst, "[\n"...)
 }
 
-// putRecord writes which record an object is of.
-func putRecord(o *exact.Object, r *entry.Record) {
-	o.Object("record", func(o *exact.Object) {
-		o.Number("number", r.Number)
-		o.Text("label", r.Label)
-		o.Text("host", r.Host)
-		o.Key("taken")
-		o.Dst = append(r.Taken.AppendRFC3339(append(o.Dst, '"')), '"')
-	})
-}
-
-// endJSON appends what comes after them.
-func (v *View) endJSON(dst []byte, s *Summary) []byte {
+// EndDocument ends it.
+func EndDocument(dst []byte, f Frame) []byte {
 	o := exact.Reopen(append(dst, "\n]}"...))
-	o.Line()
-	o.Object("summary", func(o *exact.Object) { v.putSummary(o, s) })
-	o.Line()
-	putProblems(o, s.Report.Problems)
+	f.After(o)
 	return append(o.End(), '\n')
-}
-
-func (v *View) putSummary(o *exact.Object, s *Summary) {
-	m, r := &s.Matched, &s.Report
-	unread, vanished := s.counts()
-	o.Number("entries", m.Entries())
-	o.Number("shown", s.Shown)
-	o.Number("files", m.Files)
-	o.Number("folders", m.Folders)
-	o.Number("links", m.Links)
-	o.Number("others", m.Others)
-	o.MaybeNumber("size", m.Size, s.Bytes && m.HasSize())
-	o.MaybeNumber("disk", m.Disk, s.Bytes && m.HasDisk())
-	if t := s.Totals; t != nil {
-		o.MaybeNumber("total_size", t.Size, t.HasSize())
-		o.MaybeNumber("total_disk", t.Disk, t.HasDisk())
-	}
-	if s.Elsewhere != nil {
-		o.Number("elsewhere_names", s.Elsewhere.Files)
-		o.Number("elsewhere_size", s.Elsewhere.Size)
-	}
-	if s.Chosen {
-		o.Number("looked_at", r.Tested)
-	}
-	for _, n := range s.Numbers {
-		o.MaybeNumber(n.Key, n.Value, n.Value >= 0)
-	}
-	o.Number("folders_read", r.Folders)
-	o.Number("hidden", r.Hidden)
-	o.Number("skipped", r.Skipped)
-	o.Number("other_disks", r.OtherDisks)
-	o.Number("repeated", r.Repeated)
-	o.Number("unread", unread)
-	o.Number("vanished", vanished)
-	if len(s.Funnel) > 0 {
-		o.Objects("funnel", len(s.Funnel), "", func(o *exact.Object, i int) {
-			o.Text("condition", s.Funnel[i].Condition)
-			o.Number("entries", s.Funnel[i].Entries)
-		})
-	}
-	o.Key("as_of")
-	o.Dst = append(entry.TimeOf(v.Context.AsOf).AppendRFC3339(append(o.Dst, '"')), '"')
-	o.Bool("complete", s.Complete())
-}
-
-// putProblems writes what could not be read, a problem a line.
-func putProblems(o *exact.Object, problems []source.Problem) {
-	o.Objects("problems", len(problems), "\n", func(o *exact.Object, i int) {
-		p := &problems[i]
-		o.Text("path", p.Path)
-		o.Text("tried", p.Tried)
-		o.Text("reason", p.Reason())
-		o.Number("entries", p.Entries)
-	})
 }

@@ -13,11 +13,11 @@ type markdown[R any] struct {
 	columns []row.Column[R]
 }
 
-func (m markdown[R]) Begin(dst []byte) []byte {
+func (m markdown[R]) Begin(dst []byte, f Frame) []byte {
 	v := m.view
 	if !v.Plain {
-		for _, line := range v.heading() {
-			dst = append(dst, "**"+literal(line)+"**\n\n"...)
+		for _, line := range f.Heading() {
+			dst = append(dst, "**"+Literal(line)+"**\n\n"...)
 		}
 	}
 	rule := ""
@@ -36,22 +36,29 @@ func (m markdown[R]) Begin(dst []byte) []byte {
 
 func (m markdown[R]) Row(dst []byte, r R) []byte {
 	for i := range m.columns {
-		left, right := cell(m.view, &m.columns[i], r)
-		dst = append(dst, "| "+literal(strings.TrimSpace(left+" "+right))+" "...)
+		left, right := Cell(m.view, &m.columns[i], r)
+		dst = append(dst, "| "+Literal(strings.TrimSpace(left+" "+right))+" "...)
 	}
 	return append(dst, "|\n"...)
 }
 
-func (m markdown[R]) End(dst []byte, s *Summary) []byte {
+func (m markdown[R]) End(dst []byte, f Frame) []byte {
 	if m.view.Plain {
 		return dst
 	}
 	dst = append(dst, '\n')
-	for _, line := range m.view.Footer(s) {
-		dst = append(dst, literal(line)+"  \n"...)
+	return AppendMarkdownLines(dst, f.Footer())
+}
+
+// AppendMarkdownLines appends lines as Markdown has them.
+func AppendMarkdownLines(dst []byte, lines []Line) []byte {
+	for _, line := range lines {
+		dst = append(dst, Literal(line.Text)+"  \n"...)
 	}
 	return dst
 }
 
-// literal keeps text from being read as Markdown.
-var literal = strings.NewReplacer(`\`, `\\`, `|`, `\|`, `*`, `\*`, `_`, `\_`, "`", "\\`", `[`, `\[`, `]`, `\]`, `<`, `\<`, `>`, `\>`, `~`, `\~`, `#`, `\#`, `&`, `\&`).Replace
+var markdownEscapes = strings.NewReplacer(`\`, `\\`, `|`, `\|`, `*`, `\*`, `_`, `\_`, "`", "\\`", `[`, `\[`, `]`, `\]`, `<`, `\<`, `>`, `\>`, `~`, `\~`, `#`, `\#`, `&`, `\&`)
+
+// Literal keeps text from being read as Markdown.
+func Literal(text string) string { return markdownEscapes.Replace(text) }

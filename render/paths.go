@@ -16,7 +16,7 @@ type paths[R any] struct {
 	end  byte
 }
 
-func (p paths[R]) Begin(dst []byte) []byte { return dst }
+func (p paths[R]) Begin(dst []byte, _ Frame) []byte { return dst }
 
 func (p paths[R]) Row(dst []byte, r R) []byte {
 	start := len(dst)
@@ -27,17 +27,17 @@ func (p paths[R]) Row(dst []byte, r R) []byte {
 	return append(dst, p.end)
 }
 
-func (p paths[R]) End(dst []byte, _ *Summary) []byte { return dst }
+func (p paths[R]) End(dst []byte, _ Frame) []byte { return dst }
 
 // count writes only how many entries there are.
 type count[R any] struct{}
 
-func (count[R]) Begin(dst []byte) []byte { return dst }
+func (count[R]) Begin(dst []byte, _ Frame) []byte { return dst }
 
 func (count[R]) Row(dst []byte, _ R) []byte { return dst }
 
-func (count[R]) End(dst []byte, s *Summary) []byte {
-	return append(strconv.AppendInt(dst, s.Matched.Entries(), 10), '\n')
+func (count[R]) End(dst []byte, f Frame) []byte {
+	return append(strconv.AppendInt(dst, f.Total(), 10), '\n')
 }
 
 // list writes the full path of each row, its exact bytes, a line each; if one of them
@@ -58,19 +58,19 @@ func (l *list[R]) Fresh() Measurer[R] { return &list[R]{path: l.path, end: '\n'}
 
 func (l *list[R]) Join(fresh Measurer[R]) { l.end = min(l.end, fresh.(*list[R]).end) }
 
-func (l *list[R]) Begin(dst []byte) []byte { return dst }
+func (l *list[R]) Begin(dst []byte, _ Frame) []byte { return dst }
 
 func (l *list[R]) Row(dst []byte, r R) []byte {
 	dst, _ = l.path.AppendText(dst, r)
 	return append(dst, l.end)
 }
 
-func (l *list[R]) End(dst []byte, _ *Summary) []byte { return dst }
+func (l *list[R]) End(dst []byte, _ Frame) []byte { return dst }
 
 // manifest writes lines of digest, space, path (RFC 8493), for rows that have a digest.
 type manifest[R any] struct{ digest, path *row.Column[R] }
 
-func (m manifest[R]) Begin(dst []byte) []byte { return dst }
+func (m manifest[R]) Begin(dst []byte, _ Frame) []byte { return dst }
 
 func (m manifest[R]) Row(dst []byte, r R) []byte {
 	sum, ok := m.digest.AppendText(nil, r)
@@ -81,4 +81,4 @@ func (m manifest[R]) Row(dst []byte, r R) []byte {
 	return checksum.AppendManifestLine(dst, string(sum), string(path))
 }
 
-func (m manifest[R]) End(dst []byte, _ *Summary) []byte { return dst }
+func (m manifest[R]) End(dst []byte, _ Frame) []byte { return dst }

@@ -18,6 +18,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 func TestSizes(t *testing.T) {
@@ -124,11 +125,10 @@ func TestShortenKeepsTheExtension(t *testing.T) {
 	assert.Empty(t, render.Shorten("name", 0))
 }
 
-func view() *render.View {
-	return &render.View{
-		Places:  []*entry.Place{{Given: "p", Full: "/full/p"}},
-		Context: &entry.Context{AsOf: time.Unix(1e9, 0), Accounts: accounts{}},
-		Zone:    time.UTC,
+func view() *report.View {
+	return &report.View{
+		Places: []*entry.Place{{Given: "p", Full: "/full/p"}},
+		View:   &render.View{Context: &entry.Context{AsOf: time.Unix(1e9, 0), Accounts: accounts{}}, Zone: time.UTC},
 	}
 }
 
@@ -157,9 +157,9 @@ func files(names ...string) list {
 	return l
 }
 
-func write(t *testing.T, format string, v *render.View, columns []row.Column[*entry.Entry], l row.Source[*entry.Entry]) string {
+func write(t *testing.T, format string, v *report.View, columns []row.Column[*entry.Entry], l row.Source[*entry.Entry]) string {
 	var b bytes.Buffer
-	require.NoError(t, render.All(&b, render.New(render.FormNamed(format), v, columns), l, &render.Summary{}))
+	require.NoError(t, render.All(&b, render.New(render.FormNamed(format), v.View, columns), l, v.Frame(&report.Summary{})))
 	return b.String()
 }
 
@@ -279,14 +279,14 @@ func TestStream(t *testing.T) {
 	for _, format := range render.Forms {
 		v := view()
 		var b bytes.Buffer
-		s := render.NewStream(&b, render.New(format, v, columns("path", "size")), 0)
+		summary := &report.Summary{}
+		s := render.NewStream(&b, render.New(format, v.View, columns("path", "size")), v.Frame(summary), 0)
 		one, two := s.Visitor(), s.Visitor()
 		for range 2000 {
 			require.NoError(t, one(files("left")))
 			require.NoError(t, two(files("right")))
 		}
-		summary := &render.Summary{}
-		require.NoError(t, s.End(summary))
+		require.NoError(t, s.End())
 		assert.EqualValues(t, 4000, summary.Shown)
 		assert.Equal(t, 2000, strings.Count(b.String(), "left"), format.Name)
 		assert.Equal(t, 2000, strings.Count(b.String(), "right"), format.Name)
@@ -298,16 +298,16 @@ func TestStream(t *testing.T) {
 
 func TestStreamFirst(t *testing.T) {
 	var b bytes.Buffer
-	s := render.NewStream(&b, render.New(render.Paths, view(), columns("path")), 2)
+	s := render.NewStream(&b, render.New(render.Paths, view().View, columns("path")), view().Frame(&report.Summary{}), 2)
 	require.NoError(t, s.Visitor()(files("a", "b", "c")))
-	require.NoError(t, s.End(&render.Summary{}))
+	require.NoError(t, s.End())
 	assert.Equal(t, "p/a\np/b\n", b.String())
 }
 
 func TestWriteErrorsComeBack(t *testing.T) {
 	for _, format := range render.Forms {
 		l := files(strings.Split(strings.Repeat("n,", 9000), ",")...)
-		assert.ErrorIs(t, render.All(failing{}, render.New(format, view(), columns("path", "name")), l, &render.Summary{}), io.ErrShortWrite, format.Name)
+		assert.ErrorIs(t, render.All(failing{}, render.New(format, view().View, columns("path", "name")), l, view().Frame(&report.Summary{})), io.ErrShortWrite, format.Name)
 	}
 }
 

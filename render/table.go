@@ -38,13 +38,21 @@ func (w widths) all() int {
 }
 
 const (
-	indent = 2 // before a row
-	gap    = 2 // between columns
-	absent = "–"
-	// narrowest is how short names may get on a narrow terminal, before other
+	// Indent and Gap are how far rows stand in, and what is between columns.
+	Indent = 2
+	Gap    = 2
+	// Absent is shown where there is no value.
+	Absent = "–"
+	// Narrowest is how short names may get on a narrow terminal, before other
 	// columns are left out.
-	narrowest = 20
+	Narrowest = 20
 )
+
+// NewTable returns a table, with lines above rows that the function appends; it may be
+// nil.
+func NewTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r R) []byte) Format[R] {
+	return newTable(v, columns, before)
+}
 
 func newTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r R) []byte) *table[R] {
 	t := &table[R]{view: v, all: columns, shown: len(columns), before: before, widths: make([]widths, len(columns)), name: -1, bar: widestBar}
@@ -68,9 +76,9 @@ func (t *table[R]) fit() {
 		t.nameMax = t.widths[t.name].all()
 	}
 	for limit > 0 {
-		all := indent - gap
+		all := Indent - Gap
 		for i := range t.columns() {
-			all += t.widths[i].all() + gap
+			all += t.widths[i].all() + Gap
 		}
 		if all <= limit {
 			return
@@ -91,7 +99,7 @@ func (t *table[R]) fit() {
 			continue
 		}
 		if t.name >= 0 {
-			shorter := max(t.nameMax-(all-limit), min(narrowest, t.nameMax), t.widths[t.name].heading)
+			shorter := max(t.nameMax-(all-limit), min(Narrowest, t.nameMax), t.widths[t.name].heading)
 			all -= t.nameMax - shorter
 			if all <= limit || t.shown == t.name+1 {
 				t.nameMax = max(shorter-max(0, all-limit), 1)
@@ -110,7 +118,7 @@ func (t *table[R]) fit() {
 func (t *table[R]) Measure(r R) {
 	t.rows++
 	for i := range t.all {
-		left, right := cell(t.view, &t.all[i], r)
+		left, right := Cell(t.view, &t.all[i], r)
 		t.widths[i].left = max(t.widths[i].left, Width(left))
 		t.widths[i].right = max(t.widths[i].right, Width(right))
 	}
@@ -129,14 +137,14 @@ func (t *table[R]) Join(fresh Measurer[R]) {
 }
 
 // Begin implements Format.
-func (t *table[R]) Begin(dst []byte) []byte {
+func (t *table[R]) Begin(dst []byte, f Frame) []byte {
 	v := t.view
 	t.fit()
 	if v.Plain {
 		return dst
 	}
-	for _, line := range v.heading() {
-		dst = v.Palette.put(dst, line, headingInk)
+	for _, line := range f.Heading() {
+		dst = v.Palette.Put(dst, line, HeadingStyle)
 		dst = append(dst, '\n')
 	}
 	dst = append(dst, '\n')
@@ -144,24 +152,24 @@ func (t *table[R]) Begin(dst []byte) []byte {
 		return dst
 	}
 	var line []byte
-	line = fill(line, indent)
+	line = Fill(line, Indent)
 	for i := range t.columns() {
 		f, w := &t.all[i], t.widths[i]
 		if w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading {
 			// Over two parts, the heading stands flush right with the first
 			// if it fits there.
 			before := max(0, w.left-w.heading)
-			line = append(fill(line, before), f.Name...)
-			line = fill(line, w.all()-before-w.heading)
+			line = append(Fill(line, before), f.Name...)
+			line = Fill(line, w.all()-before-w.heading)
 		} else if w.left > 0 && w.right == 0 {
-			line = append(fill(line, w.all()-w.heading), f.Name...)
+			line = append(Fill(line, w.all()-w.heading), f.Name...)
 		} else {
 			line = append(line, f.Name...)
-			line = fill(line, w.all()-w.heading)
+			line = Fill(line, w.all()-w.heading)
 		}
-		line = fill(line, gap)
+		line = Fill(line, Gap)
 	}
-	dst = v.Palette.put(dst, strings.TrimRight(string(line), " "), quietInk)
+	dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), QuietStyle)
 	return append(dst, '\n')
 }
 
@@ -171,11 +179,11 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 	if t.before != nil {
 		dst = t.before(dst, r)
 	}
-	dst = fill(dst, indent)
+	dst = Fill(dst, Indent)
 	pending := 0
 	for i := range t.columns() {
 		f := &t.all[i]
-		left, right := cell(v, f, r)
+		left, right := Cell(v, f, r)
 		switch {
 		case i == t.name:
 			right = Shorten(right, t.nameMax)
@@ -185,18 +193,18 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 		}
 		w := t.widths[i]
 		if left == "" && right == "" {
-			pending += w.all() + gap
+			pending += w.all() + Gap
 			continue
 		}
 		lead := 0
 		switch {
 		case w.left > 0 && w.right == 0:
 			lead = w.all() - Width(left)
-		case left != "" || w.left > 0 && right == absent:
+		case left != "" || w.left > 0 && right == Absent:
 			lead = w.left - Width(left)
 		}
-		if left == "" && right == absent && w.left > 0 { // no number: the dash stands where one would end
-			left, right = absent, ""
+		if left == "" && right == Absent && w.left > 0 { // no number: the dash stands where one would end
+			left, right = Absent, ""
 			lead = max(0, lead-1)
 		}
 		between := 0
@@ -204,70 +212,41 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			between = 1
 		}
 		width := lead + Width(left) + between + Width(right)
-		dst = fill(dst, pending+lead)
-		ink := plainInk
+		dst = Fill(dst, pending+lead)
+		ink := PlainStyle
 		if i == t.name {
-			ink = inkOf(f.Look(r))
-		} else if left == absent || right == absent {
-			ink = quietInk
+			ink = StyleOf(f.Look(r))
+		} else if left == Absent || right == Absent {
+			ink = QuietStyle
 		}
-		dst = v.Palette.put(dst, left, ink)
-		dst = fill(dst, between)
-		if left != "" && left != absent && f.Type == row.Bytes {
-			ink = quietInk
+		dst = v.Palette.Put(dst, left, ink)
+		dst = Fill(dst, between)
+		if left != "" && left != Absent && f.Type == row.Bytes {
+			ink = QuietStyle
 		}
-		dst = v.Palette.put(dst, right, ink)
-		pending = max(0, w.all()-width) + gap
+		dst = v.Palette.Put(dst, right, ink)
+		pending = max(0, w.all()-width) + Gap
 	}
 	dst = append(dst, '\n')
 	if t.below != nil {
-		_, digits := cell(v, t.below, r)
-		for _, line := range wrapGroups(digits, v.Width-2*indent) {
-			dst = v.Palette.put(fill(dst, 2*indent), line, quietInk)
+		_, digits := Cell(v, t.below, r)
+		for _, line := range WrapGroups(digits, v.Width-2*Indent) {
+			dst = v.Palette.Put(Fill(dst, 2*Indent), line, QuietStyle)
 			dst = append(dst, '\n')
 		}
 	}
 	return dst
 }
 
-// Digits are shown in groups of so many, that a reader may keep in mind.
-const digitGroup = 8
-
-// groups parts digits into groups.
-func groups(digits string) string {
-	var b strings.Builder
-	for i := 0; i < len(digits); i += digitGroup {
-		if i > 0 {
-			b.WriteByte(' ')
-		}
-		b.WriteString(digits[i:min(i+digitGroup, len(digits))])
-	}
-	return b.String()
-}
-
-// wrapGroups breaks groups of digits into lines of the same number of groups,
-// as many as fit of 16, 8, 4, 2 or 1.
-func wrapGroups(text string, width int) (lines []string) {
-	words := strings.Split(text, " ")
-	n := 16
-	for n > 1 && n*(digitGroup+1)-1 > width {
-		n /= 2
-	}
-	for ; len(words) > 0; words = words[min(n, len(words)):] {
-		lines = append(lines, strings.Join(words[:min(n, len(words))], " "))
-	}
-	return lines
-}
-
 // End implements Format.
-func (t *table[R]) End(dst []byte, s *Summary) []byte {
+func (t *table[R]) End(dst []byte, f Frame) []byte {
 	if t.view.Plain {
 		return dst
 	}
-	if s.Shown > 0 {
+	if f.Rows() > 0 {
 		dst = append(dst, '\n')
 	}
-	lines := t.view.footer(s)
+	lines := f.Footer()
 	var names []string
 	for i := t.shown; i < len(t.all); i++ {
 		if &t.all[i] != t.below {
@@ -275,19 +254,15 @@ func (t *table[R]) End(dst []byte, s *Summary) []byte {
 		}
 	}
 	if len(names) > 0 {
-		lines = append(lines, footerLine{"no room on this screen for " + strings.Join(names, ", "), quietInk})
+		lines = append(lines, Line{"no room on this screen for " + strings.Join(names, ", "), QuietStyle})
 	}
-	for _, line := range lines {
-		dst = t.view.Palette.put(dst, line.text, line.ink)
-		dst = append(dst, '\n')
-	}
-	return dst
+	return t.view.AppendLines(dst, lines)
 }
 
-// cell returns the two parts of what a column shows of a row.
-func cell[R any](v *View, c *row.Column[R], r R) (left, right string) {
+// Cell returns the two parts of what a column shows of a row.
+func Cell[R any](v *View, c *row.Column[R], r R) (left, right string) {
 	left, right = valueCell(v, c, r)
-	if c.Blank() && left == "" && right == absent {
+	if c.Blank() && left == "" && right == Absent {
 		right = ""
 	}
 	return left, right
@@ -299,26 +274,26 @@ func valueCell[R any](v *View, c *row.Column[R], r R) (left, right string) {
 		text, ok := c.Text(r)
 		switch {
 		case !ok:
-			return "", absent
+			return "", Absent
 		case v.Escape:
-			return "", groups(text)
+			return "", Groups(text)
 		}
 		return "", text
 	case row.Text:
 		text, ok := c.Text(r)
 		if !ok {
-			return "", absent
+			return "", Absent
 		}
 		return "", Escaped(text)
 	case row.Time:
 		if t, ok := c.Moment(r); ok {
-			return v.moment(t)
+			return v.Moment(t)
 		}
-		return "", absent
+		return "", Absent
 	case row.Flag:
 		switch is, ok := c.Flag(r); {
 		case !ok:
-			return "", absent
+			return "", Absent
 		case is:
 			return "", "yes"
 		}
@@ -326,7 +301,7 @@ func valueCell[R any](v *View, c *row.Column[R], r R) (left, right string) {
 	}
 	n, ok := c.Number(r)
 	if !ok {
-		return "", absent
+		return "", Absent
 	}
 	switch c.Type {
 	case row.Bytes:

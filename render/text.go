@@ -99,6 +99,9 @@ func Width(text string) int {
 	return len(text)
 }
 
+// Truncate cuts text off that is wider than the limit, with a tail in its place.
+func Truncate(text string, limit int, tail string) string { return cells.Truncate(text, limit, tail) }
+
 // Shorten takes the middle out of text that is wider than the limit, so that
 // start and end, with the extension, can still be read.
 func Shorten(text string, limit int) string {
@@ -113,10 +116,39 @@ func Shorten(text string, limit int) string {
 	return cells.Truncate(text, room-Width(end), "") + "…" + end
 }
 
-// fill appends spaces.
-func fill(dst []byte, n int) []byte {
+// Fill appends spaces.
+func Fill(dst []byte, n int) []byte {
 	for range n {
 		dst = append(dst, ' ')
 	}
 	return dst
+}
+
+// DigitGroup is in groups of how many digits are shown: what a reader may keep in mind.
+const DigitGroup = 8
+
+// Groups parts digits into groups.
+func Groups(digits string) string {
+	var b strings.Builder
+	for i := 0; i < len(digits); i += DigitGroup {
+		if i > 0 {
+			b.WriteByte(' ')
+		}
+		b.WriteString(digits[i:min(i+DigitGroup, len(digits))])
+	}
+	return b.String()
+}
+
+// WrapGroups breaks groups of digits into lines of the same number of groups,
+// as many as fit of 16, 8, 4, 2 or 1.
+func WrapGroups(text string, width int) (lines []string) {
+	words := strings.Split(text, " ")
+	n := 16
+	for n > 1 && n*(DigitGroup+1)-1 > width {
+		n /= 2
+	}
+	for ; len(words) > 0; words = words[min(n, len(words)):] {
+		lines = append(lines, strings.Join(words[:min(n, len(words))], " "))
+	}
+	return lines
 }

@@ -29,9 +29,9 @@ func ParseTimes(word string) (Times, error) {
 
 func (t Times) String() string { return timeWords[t] }
 
-// moment returns a moment in two parts: a number to align on, or "", and the
+// Moment returns a moment in two parts: a number to align on, or "", and the
 // rest.
-func (v *View) moment(t entry.Time) (number, unit string) {
+func (v *View) Moment(t entry.Time) (number, unit string) {
 	switch v.Times {
 	case Local:
 		return "", t.Std().In(v.Zone).Format("2006-01-02 15:04")
@@ -40,10 +40,10 @@ func (v *View) moment(t entry.Time) (number, unit string) {
 	}
 	asOf := entry.TimeOf(v.Context.AsOf)
 	if t.Compare(asOf) > 0 {
-		number, unit := v.between(asOf, t)
+		number, unit := v.Between(asOf, t)
 		return "in " + number, unit
 	}
-	number, unit = v.between(t, asOf)
+	number, unit = v.Between(t, asOf)
 	return number, unit + " ago"
 }
 
@@ -54,8 +54,8 @@ const (
 	averageYear = 31_556_952
 )
 
-// between returns the time between two moments in one unit.
-func (v *View) between(earlier, later entry.Time) (number, unit string) {
+// Between returns the time between two moments in one unit.
+func (v *View) Between(earlier, later entry.Time) (number, unit string) {
 	if apart := uint64(later.Sec) - uint64(earlier.Sec); apart > longestSpan {
 		return Grouped(int64(apart / averageYear)), "years"
 	}

@@ -23,21 +23,20 @@ func separator[R any](f Format[R]) string {
 // flushAt is how much is gathered before it is written.
 const flushAt = 64 << 10
 
-// All writes rows that are all there, formatting them on all cores. The summary's number
-// of rows shown is set.
-func All[R any](w io.Writer, f Format[R], list row.Source[R], s *Summary) error {
+// All writes rows that are all there, formatting them on all cores.
+func All[R any](w io.Writer, f Format[R], list row.Source[R], frame Frame) error {
 	count := list.Len()
 	if m, ok := f.(Measurer[R]); ok {
 		measure(m, list)
 	}
-	s.Shown = int64(count)
-	if _, err := w.Write(f.Begin(nil)); err != nil {
+	frame.Wrote(int64(count))
+	if _, err := w.Write(f.Begin(nil, frame)); err != nil {
 		return err
 	}
 	if err := rows(w, f, list); err != nil {
 		return err
 	}
-	_, err := w.Write(f.End(nil, s))
+	_, err := w.Write(f.End(nil, frame))
 	return err
 }
 
@@ -147,6 +146,7 @@ func rows[R any](w io.Writer, f Format[R], list row.Source[R]) error {
 type Stream struct {
 	w       io.Writer
 	format  Format[*entry.Entry]
+	frame   Frame
 	between string
 	first   int64 // how many to write at most; 0 for all
 
@@ -165,8 +165,8 @@ type streamWriter struct {
 
 // NewStream returns a stream of entries, or of the first so many that are
 // found.
-func NewStream(w io.Writer, f Format[*entry.Entry], first int) *Stream {
-	return &Stream{w: w, format: f, between: separator(f), first: int64(first)}
+func NewStream(w io.Writer, f Format[*entry.Entry], frame Frame, first int) *Stream {
+	return &Stream{w: w, format: f, frame: frame, between: separator(f), first: int64(first)}
 }
 
 // Visitor implements source.Sink.
@@ -223,7 +223,7 @@ func (s *Stream) begin() error {
 			m.Measure(&s.held[i])
 		}
 	}
-	_, err := s.w.Write(s.format.Begin(nil))
+	_, err := s.w.Write(s.format.Begin(nil, s.frame))
 	return err
 }
 
@@ -270,7 +270,7 @@ func (s *Stream) writeInTurn(entries []entry.Entry) error {
 }
 
 // End writes what is still held back, and what comes after the entries.
-func (s *Stream) End(summary *Summary) error {
+func (s *Stream) End() error {
 	for _, own := range s.writers {
 		if err := s.flush(own); err != nil {
 			return err
@@ -279,7 +279,7 @@ func (s *Stream) End(summary *Summary) error {
 	if err := s.writeInTurn(nil); err != nil {
 		return err
 	}
-	summary.Shown = s.shown
-	_, err := s.w.Write(s.format.End(nil, summary))
+	s.frame.Wrote(s.shown)
+	_, err := s.w.Write(s.format.End(nil, s.frame))
 	return err
 }

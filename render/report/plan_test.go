@@ -1,4 +1,4 @@
-package render_test
+package report_test
 
 import (
 	"errors"
@@ -9,11 +9,17 @@ import (
 
 	"frankledger/core/act"
 	"frankledger/core/digest"
+	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/render"
+	"frankledger/render/report"
 )
+
+func view() *report.View {
+	return &report.View{Places: []*entry.Place{{Given: "p", Full: "/full/p"}}, View: &render.View{Context: &entry.Context{AsOf: time.Unix(1e9, 0)}, Zone: time.UTC}}
+}
 
 // The sums of a plan leave out what is refused, and count what folders hold.
 func TestPlanSummary(t *testing.T) {
@@ -21,11 +27,11 @@ func TestPlanSummary(t *testing.T) {
 		{Path: "/a", Kind: "file", Size: 1024}, {Path: "/b", Kind: "folder", Size: 4096, Holds: &act.Holds{Entries: 7, Size: 2048}},
 		{Path: "/c", Kind: "link"}, {Path: "/d", Kind: "file", Size: 1 << 30, Refused: "there is something of that name already"},
 	}}
-	v, s := view(), &render.Summary{}
+	v, s := view(), &report.Summary{}
 	v.PlanSummary(s, plan)
 	assert.Equal(t, "3 steps: 1 file, 1 folder, 1 other with 7 entries in it · 3.0 KiB", s.Lead)
 	assert.Equal(t, []string{`into /new\nplace`, "1 refused", "2 matches lie in a folder that is acted on as a whole"}, s.Notes)
-	s = &render.Summary{}
+	s = &report.Summary{}
 	v.PlanSummary(s, &act.Plan{})
 	assert.Equal(t, "0 steps", s.Lead)
 	assert.Empty(t, s.Notes)
@@ -41,9 +47,9 @@ func TestRan(t *testing.T) {
 	assert.Equal(t, `/a\nb: ended well`+"\n  one"+`\x1b[2J`+"\n  two\n", string(v.Ran(nil, ran, true)))
 	ran = &act.Ran{Steps: append(steps, &act.Step{}, &act.Step{}), Output: []byte("\xff\x00"), Cut: true, Err: errors.New("it ended with status 3"), Status: 3, Took: time.Second}
 	assert.Equal(t, `/a\nb and 2 more: it ended with status 3`+"\n  (2 bytes that are no text)\n  (and more, which was not kept)\n", string(v.Ran(nil, ran, true)))
-	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":"\ufffd\u0000","output_base64":"/wA=","cut":true,"error":"it ended with status 3"}`, string(render.RanJSON(nil, ran)))
-	assert.Contains(t, string(render.RanJSON(nil, &act.Ran{Steps: steps, Status: -1, Err: errors.New("x")})), `"status":null`)
-	assert.Equal(t, "3 calls: 2 done well, 1 not well, 4 not run", render.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
+	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":"\ufffd\u0000","output_base64":"/wA=","cut":true,"error":"it ended with status 3"}`, string(report.RanJSON(nil, ran)))
+	assert.Contains(t, string(report.RanJSON(nil, &act.Ran{Steps: steps, Status: -1, Err: errors.New("x")})), `"status":null`)
+	assert.Equal(t, "3 calls: 2 done well, 1 not well, 4 not run", report.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
 }
 
 // What was written down, and what is different, is told in words.
@@ -56,14 +62,14 @@ func TestWritten(t *testing.T) {
 		"since the record before: 1 added, 2 removed, 1 234 moved, 4 altered": {Added: 1, Removed: 2, Moved: 1234, Altered: 4},
 		"since the record before: 3 altered":                                  {Altered: 3},
 	} {
-		out := string(v.Written(nil, record, c, "/the/ledger", nil, &render.Summary{}))
+		out := string(v.Written(nil, record, c, "/the/ledger", nil, &report.Summary{}))
 		assert.Contains(t, out, "written down as @weekly, number 12: 1 234 entries · 2.0 KiB in the files\n"+want+"\nthe ledger is /the/ledger\n")
 	}
 	progress := &source.Progress{}
 	progress.Read.Store(4096)
 	c := ledger.Changes{Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
-	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &render.Summary{}))
+	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &report.Summary{}))
 	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file is another than it was, though nothing about it says so\n")
 	v.Plain = true
-	assert.Empty(t, v.Written(nil, record, c, "/l", nil, &render.Summary{}))
+	assert.Empty(t, v.Written(nil, record, c, "/l", nil, &report.Summary{}))
 }

@@ -1,9 +1,10 @@
-package render
+package report
 
 import (
 	"strings"
 
 	"frankledger/core/checksum"
+	"frankledger/render"
 )
 
 // verifyStatusWidth is how wide the longest status is.
@@ -14,40 +15,40 @@ const verifyStatusWidth = len("unreadable")
 type verified struct{ *View }
 
 // NewVerified returns the format for results.
-func NewVerified(v *View) Format[*checksum.Result] { return verified{v} }
+func NewVerified(v *View) render.Format[*checksum.Result] { return verified{v} }
 
 // Begin implements Format.
-func (v verified) Begin(dst []byte) []byte {
+func (v verified) Begin(dst []byte, f render.Frame) []byte {
 	if v.Plain {
 		return dst
 	}
-	for _, line := range v.heading() {
-		dst = append(v.Palette.put(dst, line, headingInk), '\n')
+	for _, line := range f.Heading() {
+		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
 	}
 	return append(dst, '\n')
 }
 
 // Row implements Format.
 func (v verified) Row(dst []byte, r *checksum.Result) []byte {
-	status, ink := r.Status.String(), alarmInk
+	status, ink := r.Status.String(), render.AlarmStyle
 	if r.Status == checksum.Same {
-		ink = plainInk
+		ink = render.PlainStyle
 	}
-	dst = v.Palette.put(fill(dst, indent), status, ink)
-	dst = fill(dst, verifyStatusWidth-len(status)+gap)
-	name := Escaped(r.Name())
+	dst = v.Palette.Put(render.Fill(dst, render.Indent), status, ink)
+	dst = render.Fill(dst, verifyStatusWidth-len(status)+render.Gap)
+	name := render.Escaped(r.Name())
 	if v.Width > 0 {
-		name = Shorten(name, max(narrowest, v.Width-verifyStatusWidth-gap-indent))
+		name = render.Shorten(name, max(render.Narrowest, v.Width-verifyStatusWidth-render.Gap-render.Indent))
 	}
 	dst = append(dst, name...)
 	dst = append(dst, '\n')
 	about := func(text string) {
-		dst = v.Palette.put(fill(dst, indent+verifyStatusWidth+gap), text, quietInk)
+		dst = v.Palette.Put(render.Fill(dst, render.Indent+verifyStatusWidth+render.Gap), text, render.QuietStyle)
 		dst = append(dst, '\n')
 	}
 	switch r.Status {
 	case checksum.Different:
-		number, unit := v.moment(r.Entry.Modified)
+		number, unit := v.Moment(r.Entry.Modified)
 		about(v.Units.SizeText(r.Entry.Size) + ", altered " + strings.TrimSpace(number+" "+unit))
 		dst = v.digests(dst, r)
 	case checksum.Unreadable:
@@ -59,7 +60,7 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 }
 
 // reasonText is the system's reason in words.
-func reasonText(err error) string { return Escaped(err.Error()) }
+func reasonText(err error) string { return render.Escaped(err.Error()) }
 
 // digests shows the digest that is expected above the one there is, with a mark
 // under the first difference.
@@ -70,16 +71,16 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 	for at < len(wanted) && at < len(found) && wanted[at] == found[at] {
 		at++
 	}
-	space := indent + verifyStatusWidth + gap
+	space := render.Indent + verifyStatusWidth + render.Gap
 	lines, others := []string{wanted}, []string{found}
 	if v.Escape {
 		width := v.Width - space - len(expected) - 1
-		lines, others = wrapGroups(groups(wanted), width), wrapGroups(groups(found), width)
-		at += at / digitGroup // the spaces between groups
+		lines, others = render.WrapGroups(render.Groups(wanted), width), render.WrapGroups(render.Groups(found), width)
+		at += at / render.DigitGroup // the spaces between groups
 	}
 	for i, line := range lines {
 		for _, part := range []struct{ word, text string }{{expected, line}, {actual, others[min(i, len(others)-1)]}} {
-			dst = v.Palette.put(fill(dst, space), part.word, quietInk)
+			dst = v.Palette.Put(render.Fill(dst, space), part.word, render.QuietStyle)
 			dst = append(append(append(dst, ' '), part.text...), '\n')
 		}
 		if at >= 0 && at < len(line) {
@@ -90,8 +91,8 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 			case at > len(words):
 				before, mark = at-len(words)-1, words+" "+mark
 			}
-			dst = fill(dst, space+len(expected)+1+before)
-			dst = append(v.Palette.put(dst, mark, alarmInk), '\n')
+			dst = render.Fill(dst, space+len(expected)+1+before)
+			dst = append(v.Palette.Put(dst, mark, render.AlarmStyle), '\n')
 		}
 		at -= len(line) + 1
 	}
@@ -99,17 +100,14 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 }
 
 // End implements Format.
-func (v verified) End(dst []byte, s *Summary) []byte {
+func (v verified) End(dst []byte, f render.Frame) []byte {
 	if v.Plain {
 		return dst
 	}
-	if s.Shown > 0 {
+	if f.Rows() > 0 {
 		dst = append(dst, '\n')
 	}
-	for _, line := range v.footer(s) {
-		dst = append(v.Palette.put(dst, line.text, line.ink), '\n')
-	}
-	return dst
+	return v.AppendLines(dst, f.Footer())
 }
 
 // VerifySummary says what a verification came to.
@@ -123,23 +121,23 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 		}
 		s.Numbers = append(s.Numbers, Number{status.String(), n})
 		if n > 0 || status == checksum.Same {
-			parts = append(parts, Grouped(n)+" "+status.String())
+			parts = append(parts, render.Grouped(n)+" "+status.String())
 		}
 	}
 	s.Numbers = append(s.Numbers, Number{"mistakes", int64(mistakes)}, Number{"refused", int64(len(a.Refused))})
-	s.Lead = strings.Join(parts, ", ") + " · " + Count(listed, "file", "files") + " listed"
+	s.Lead = strings.Join(parts, ", ") + " · " + render.Count(listed, "file", "files") + " listed"
 	if n := len(a.Refused); n > 0 {
-		s.Notes = append(s.Notes, Count(int64(n), "name leads", "names lead")+" out of the folder, not looked at; --allow-outside")
+		s.Notes = append(s.Notes, render.Count(int64(n), "name leads", "names lead")+" out of the folder, not looked at; --allow-outside")
 	}
 	if mistakes > 0 {
-		s.Notes = append(s.Notes, Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or another thing than before")
+		s.Notes = append(s.Notes, render.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or another thing than before")
 	}
 }
 
 // Expected tells in one line whether a file has the digest that was expected.
 func Expected(r *checksum.Result, value checksum.Value) string {
 	_, actual, algorithm := r.Digests()
-	name, of := Escaped(r.Path()), algorithm.Name
+	name, of := render.Escaped(r.Path()), algorithm.Name
 	if len(value.Algorithms) > 1 {
 		of += " (the digits could be of " + value.Names() + ")"
 	}

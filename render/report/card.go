@@ -1,4 +1,4 @@
-package render
+package report
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/inspect"
+	"frankledger/render"
 )
 
 // Cards appends cards for people.
@@ -33,9 +34,9 @@ func (r *cardRows) add(label, format string, args ...any) {
 func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	e := c.Entry
 	full := e.Folder.Place.Full
-	dst = v.Palette.put(dst, Escaped(e.Name), headingInk)
+	dst = v.Palette.Put(dst, render.Escaped(e.Name), render.HeadingStyle)
 	dst = append(dst, '\n')
-	dst = v.Palette.put(dst, strings.Repeat(" ", indent)+Escaped(full)+v.recorded(e.Folder.Place), quietInk)
+	dst = v.Palette.Put(dst, strings.Repeat(" ", render.Indent)+render.Escaped(full)+v.recorded(e.Folder.Place), render.QuietStyle)
 	dst = append(dst, "\n\n"...)
 
 	var rows cardRows
@@ -45,23 +46,23 @@ func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	v.placeRows(&rows, c)
 	width := 0
 	for _, row := range rows {
-		width = max(width, Width(row[0]))
+		width = max(width, render.Width(row[0]))
 	}
 	for _, row := range rows {
-		dst = fill(dst, indent)
-		dst = v.Palette.put(dst, row[0], quietInk)
-		dst = fill(dst, width-Width(row[0])+gap)
+		dst = render.Fill(dst, render.Indent)
+		dst = v.Palette.Put(dst, row[0], render.QuietStyle)
+		dst = render.Fill(dst, width-render.Width(row[0])+render.Gap)
 		dst = append(dst, row[1]...)
 		dst = append(dst, '\n')
 	}
 	if len(c.Preview) > 0 {
-		dst = v.Palette.put(dst, "\n"+strings.Repeat(" ", indent)+Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", quietInk)
+		dst = v.Palette.Put(dst, "\n"+strings.Repeat(" ", render.Indent)+render.Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", render.QuietStyle)
 		for _, line := range c.Preview {
-			line = Escaped(strings.ReplaceAll(line, "\t", "    "))
+			line = render.Escaped(strings.ReplaceAll(line, "\t", "    "))
 			if v.Width > 0 {
-				line = cells.Truncate(line, v.Width-2*indent, "…")
+				line = render.Truncate(line, v.Width-2*render.Indent, "…")
 			}
-			dst = append(append(fill(dst, 2*indent), line...), '\n')
+			dst = append(append(render.Fill(dst, 2*render.Indent), line...), '\n')
 		}
 	}
 	return dst
@@ -76,7 +77,7 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	}
 	if e.Marks&entry.MarkMislabelled != 0 {
 		_, ext := entry.SplitName(e.Name)
-		what += ", which is not what ." + Escaped(ext) + " says"
+		what += ", which is not what ." + render.Escaped(ext) + " says"
 	}
 	if e.Hidden() {
 		why := "its name starts with a dot"
@@ -88,16 +89,16 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	rows.add("kind", "%s", what)
 	v.linkRows(rows, c)
 	exact := func(bytes int64) string {
-		if v.Units == AllBytes || bytes < 1000 {
-			return Grouped(bytes) + " bytes"
+		if v.Units == render.AllBytes || bytes < 1000 {
+			return render.Grouped(bytes) + " bytes"
 		}
-		return v.Units.SizeText(bytes) + ", exactly " + Grouped(bytes) + " bytes"
+		return v.Units.SizeText(bytes) + ", exactly " + render.Grouped(bytes) + " bytes"
 	}
 	if e.HasSize() {
 		rows.add("content", "%s", exact(e.Size))
 	}
 	if c.Holds != nil {
-		rows.add("holds", "%s: %s", Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
+		rows.add("holds", "%s: %s", render.Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
 		rows.add("", "%s of content, %s on disk", exact(c.Holds.Size), v.Units.SizeText(c.Holds.Disk))
 		if c.Partly {
 			rows.add("", "and more that could not be read")
@@ -123,13 +124,13 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 	if e.Kind != entry.KindLink || e.Known&entry.FactTarget == 0 {
 		return
 	}
-	rows.add("says", "%s", Escaped(e.More.Target))
+	rows.add("says", "%s", render.Escaped(e.More.Target))
 	for i, step := range c.Chain {
 		label := "leads to"
 		if i > 0 {
 			label = "and that to"
 		}
-		rows.add(label, "%s", Escaped(filepath.Clean(step)))
+		rows.add(label, "%s", render.Escaped(filepath.Clean(step)))
 	}
 	switch {
 	case c.End == inspect.Nowhere:
@@ -142,7 +143,7 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 // timeRows tell the four times apart.
 func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
 	zone, layout := v.Zone, "2006-01-02 15:04:05"
-	if v.Times == UTC {
+	if v.Times == render.UTC {
 		zone, layout = nil, "2006-01-02 15:04:05Z"
 	}
 	for _, t := range []struct{ field, phrase string }{
@@ -153,7 +154,7 @@ func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
 	} {
 		at, known := entry.FieldNamed(t.field).Moment(e)
 		if !known {
-			rows.add(t.field, "%-*s  %-16s  (%s)", len(layout), absent, "not known here", t.phrase)
+			rows.add(t.field, "%-*s  %-16s  (%s)", len(layout), render.Absent, "not known here", t.phrase)
 			continue
 		}
 		when := at.Std()
@@ -161,8 +162,8 @@ func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
 			when = when.In(zone)
 		}
 		relative := *v
-		relative.Times = Relative
-		number, unit := relative.moment(at)
+		relative.Times = render.Relative
+		number, unit := relative.Moment(at)
 		rows.add(t.field, "%s  %-16s  (%s)", when.Format(layout), number+" "+unit, t.phrase)
 	}
 }
@@ -195,7 +196,7 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 	}
 	name := func(id uint32, lookup func(uint32) (string, bool)) string {
 		if name, known := lookup(id); known {
-			return fmt.Sprintf("%s (%d)", Escaped(name), id)
+			return fmt.Sprintf("%s (%d)", render.Escaped(name), id)
 		}
 		return fmt.Sprintf("%d, which has no account", id)
 	}
@@ -229,7 +230,7 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 	e := c.Entry
 	if e.Known&entry.FactStatus != 0 {
 		if e.Kind != entry.KindFolder {
-			names := Count(int64(e.Links), "name", "names")
+			names := render.Count(int64(e.Links), "name", "names")
 			if e.Links > 1 && c.Looked == nil {
 				names += " (hard links)"
 				if e.Folder.Place.Record == nil {
@@ -240,10 +241,10 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 		}
 		if c.Looked != nil {
 			for i, sibling := range c.Siblings {
-				rows.add(map[bool]string{true: "also"}[i == 0], "%s", Escaped(sibling))
+				rows.add(map[bool]string{true: "also"}[i == 0], "%s", render.Escaped(sibling))
 			}
 			if missing := int(e.Links) - 1 - len(c.Siblings); missing > 0 {
-				rows.add("", "%s elsewhere than in %s", Count(int64(missing), "name", "names"), Escaped(c.Looked.Full))
+				rows.add("", "%s elsewhere than in %s", render.Count(int64(missing), "name", "names"), render.Escaped(c.Looked.Full))
 			}
 		}
 		rows.add("inode", "%d on device %d:%d", e.Inode, unix.Major(e.Device), unix.Minor(e.Device))
@@ -254,9 +255,9 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 		}
 	}
 	if c.Disk.Kind != "" {
-		rows.add("file system", "%s, mounted at %s", Escaped(c.Disk.Kind), Escaped(c.Disk.MountPoint))
+		rows.add("file system", "%s, mounted at %s", render.Escaped(c.Disk.Kind), render.Escaped(c.Disk.MountPoint))
 	}
 	if len(c.Attributes) > 0 {
-		rows.add("attributes", "%s", Escaped(strings.Join(c.Attributes, ", ")))
+		rows.add("attributes", "%s", render.Escaped(strings.Join(c.Attributes, ", ")))
 	}
 }

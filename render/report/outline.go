@@ -1,4 +1,4 @@
-package render
+package report
 
 import (
 	"strings"
@@ -6,13 +6,14 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/outline"
+	"frankledger/render"
 )
 
 // outlineLine is a line of an outline before it is laid out.
 type outlineLine struct {
 	depth      int
 	name       string
-	ink        ink
+	ink        render.Style
 	size, unit string
 	note       string
 }
@@ -30,43 +31,43 @@ func (v *View) Outline(dst []byte, nodes []*outline.Node, s *Summary) []byte {
 	name, size, unit := 0, 0, 0
 	for _, l := range lines {
 		if l.depth > 0 && l.size+l.note != "" { // other lines may run on
-			name = max(name, (l.depth-1)*step+Width(l.name))
+			name = max(name, (l.depth-1)*step+render.Width(l.name))
 		}
-		size, unit = max(size, Width(l.size)), max(unit, Width(l.unit))
+		size, unit = max(size, render.Width(l.size)), max(unit, render.Width(l.unit))
 	}
 	note := 0
 	for _, l := range lines {
-		note = max(note, Width(l.note))
+		note = max(note, render.Width(l.note))
 	}
 	if v.Width > 0 {
-		name = min(name, max(v.Width-indent-gap-size-1-unit-gap-note, narrowest))
+		name = min(name, max(v.Width-render.Indent-render.Gap-size-1-unit-render.Gap-note, render.Narrowest))
 	}
 	for _, l := range lines {
 		if l.depth == 0 {
-			dst = append(v.Palette.put(dst, l.name, headingInk), '\n')
+			dst = append(v.Palette.Put(dst, l.name, render.HeadingStyle), '\n')
 			continue
 		}
-		in := indent + (l.depth-1)*step
+		in := render.Indent + (l.depth-1)*step
 		if v.Width > 0 { // however deep, there is room for a name
 			in = min(in, v.Width/2)
 		}
-		room := max(indent+name-in, 1)
+		room := max(render.Indent+name-in, 1)
 		if l.size+l.note == "" {
-			room = max(room, Width(l.name))
+			room = max(room, render.Width(l.name))
 			if v.Width > 0 {
 				room = min(room, v.Width-in)
 			}
 		}
-		text := Shorten(l.name, room)
-		dst = v.Palette.put(fill(dst, in), text, l.ink)
+		text := render.Shorten(l.name, room)
+		dst = v.Palette.Put(render.Fill(dst, in), text, l.ink)
 		if l.size != "" || l.note != "" {
-			dst = fill(dst, max(indent+name-in-Width(text), 0)+gap+size-Width(l.size))
+			dst = render.Fill(dst, max(render.Indent+name-in-render.Width(text), 0)+render.Gap+size-render.Width(l.size))
 			dst = append(dst, l.size...)
 			dst = append(dst, ' ')
-			dst = v.Palette.put(dst, l.unit, quietInk)
+			dst = v.Palette.Put(dst, l.unit, render.QuietStyle)
 			if l.note != "" {
-				dst = fill(dst, unit-Width(l.unit)+gap)
-				dst = v.Palette.put(dst, l.note, quietInk)
+				dst = render.Fill(dst, unit-render.Width(l.unit)+render.Gap)
+				dst = v.Palette.Put(dst, l.note, render.QuietStyle)
 			}
 		}
 		for dst[len(dst)-1] == ' ' {
@@ -75,10 +76,7 @@ func (v *View) Outline(dst []byte, nodes []*outline.Node, s *Summary) []byte {
 		dst = append(dst, '\n')
 	}
 	dst = append(dst, '\n')
-	for _, line := range v.footer(s) {
-		dst = append(v.Palette.put(dst, line.text, line.ink), '\n')
-	}
-	return dst
+	return v.AppendLines(dst, v.Footer(s))
 }
 
 func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []outlineLine {
@@ -87,26 +85,26 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		l.name = v.placeLine(n.Folder.Place)
 	} else {
 		e := n.Entry
-		l.name, l.ink = Escaped(e.Name), inkOf(e.Look())
+		l.name, l.ink = render.Escaped(e.Name), render.StyleOf(e.Look())
 		switch {
 		case n.Folder != nil && !n.Read && n.Sum.Entries() == 0:
-			l.size, l.note = absent, "not all read"
+			l.size, l.note = render.Absent, "not all read"
 		case n.Folder != nil:
-			if l.size = absent; n.Sum.HasSize() {
+			if l.size = render.Absent; n.Sum.HasSize() {
 				l.size, l.unit = v.Units.Size(n.Sum.Size)
 			}
-			l.note = Count(n.Sum.Files, "file", "files")
+			l.note = render.Count(n.Sum.Files, "file", "files")
 			if !n.Sum.Whole() {
 				l.note += ", not all read"
 			}
 		case e.Kind == entry.KindFolder:
-			l.size, l.note = absent, "not gone into"
+			l.size, l.note = render.Absent, "not gone into"
 		case e.HasSize():
 			l.size, l.unit = v.Units.Size(e.Size)
 		case e.Kind == entry.KindFile:
-			l.size = absent
+			l.size = render.Absent
 		case e.Kind == entry.KindLink && e.Known&entry.FactTarget != 0:
-			l.name += " leads to " + Escaped(e.More.Target)
+			l.name += " leads to " + render.Escaped(e.More.Target)
 		default:
 			l.note = e.Kind.String()
 		}
@@ -116,7 +114,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		lines = v.outlineLines(lines, below, depth+1)
 	}
 	if n.Left > 0 {
-		lines = append(lines, outlineLine{depth: depth + 1, ink: quietInk, name: "and " + Grouped(int64(n.Left)) + " more, " + v.Units.SizeText(n.Rest.Size)})
+		lines = append(lines, outlineLine{depth: depth + 1, ink: render.QuietStyle, name: "and " + render.Grouped(int64(n.Left)) + " more, " + v.Units.SizeText(n.Rest.Size)})
 	}
 	return lines
 }
@@ -129,10 +127,10 @@ func (v *View) OutlineMarkdown(dst []byte, nodes []*outline.Node, s *Summary) []
 	}
 	for _, l := range lines {
 		if l.depth == 0 {
-			dst = append(dst, "**"+literal(l.name)+"**\n\n"...)
+			dst = append(dst, "**"+render.Literal(l.name)+"**\n\n"...)
 			continue
 		}
-		text := strings.Repeat("  ", l.depth-1) + "- " + literal(l.name)
+		text := strings.Repeat("  ", l.depth-1) + "- " + render.Literal(l.name)
 		if size := strings.TrimSpace(l.size + " " + l.unit); size != "" {
 			text += " · " + size
 		}
@@ -142,23 +140,21 @@ func (v *View) OutlineMarkdown(dst []byte, nodes []*outline.Node, s *Summary) []
 		dst = append(dst, text+"\n"...)
 	}
 	dst = append(dst, '\n')
-	for _, line := range v.Footer(s) {
-		dst = append(dst, literal(line)+"  \n"...)
-	}
-	return dst
+	return render.AppendMarkdownLines(dst, v.Footer(s))
 }
 
 // OutlineJSON appends outlines as one JSON document: in entries the places, in
 // inside of each what is in it, and so on.
 func (v *View) OutlineJSON(dst []byte, nodes []*outline.Node, s *Summary) []byte {
-	dst = v.beginJSON(dst)
+	frame := v.Frame(s)
+	dst = render.BeginDocument(dst, frame)
 	for i, n := range nodes {
 		if i > 0 {
 			dst = append(dst, ",\n"...)
 		}
 		dst = v.outlineNode(dst, n)
 	}
-	return v.endJSON(dst, s)
+	return render.EndDocument(dst, frame)
 }
 
 func (v *View) outlineNode(dst []byte, n *outline.Node) []byte {

@@ -1,4 +1,4 @@
-package render
+package report
 
 import (
 	"frankledger/core/entry"
@@ -6,12 +6,13 @@ import (
 	"frankledger/core/inspect"
 	"frankledger/core/row"
 	"frankledger/core/source"
+	"frankledger/render"
 )
 
 // CardsJSON appends cards as one JSON document: entries, each with fields
 // and what the card has beside, and problems.
 func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Field, report *source.Report) []byte {
-	members := newJSONRow(v, row.Choose(entry.Columns(v.Context, fields...), row.Nested))
+	columns := row.Choose(entry.Columns(v.Context, fields...), row.Nested)
 	document := exact.Begin(dst)
 	document.Key("entries")
 	document.Dst = append(document.Dst, '[')
@@ -19,7 +20,7 @@ func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Fiel
 		if i > 0 {
 			document.Dst = append(document.Dst, ',')
 		}
-		o := exact.Reopen(members.object(append(document.Dst, '\n'), c.Entry))
+		o := exact.Reopen(render.AppendObject(append(document.Dst, '\n'), v.View, columns, c.Entry))
 		putCard(o, c)
 		document.Dst = o.End()
 	}

@@ -1,4 +1,4 @@
-package render
+package report
 
 import (
 	"path"
@@ -7,12 +7,13 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/weigh"
+	"frankledger/render"
 )
 
-type footerLine struct {
-	text string
-	ink  ink
-}
+// Lines in the three styles that they have.
+func plain(text string) render.Line { return render.Line{Text: text} }
+func quiet(text string) render.Line { return render.Line{Text: text, Style: render.QuietStyle} }
+func alarm(text string) render.Line { return render.Line{Text: text, Style: render.AlarmStyle} }
 
 // heading names the folders looked at by their full paths: the places, and for
 // one that is no folder the folder it lies in.
@@ -30,16 +31,16 @@ func (v *View) heading() []string {
 // placeLine names a place by its full path, and says what it is beside a folder
 // as it is now.
 func (v *View) placeLine(place *entry.Place) string {
-	line := Escaped(place.Full)
+	line := render.Escaped(place.Full)
 	switch {
 	case place.Leaf:
-		line = Escaped(path.Dir(place.Full))
+		line = render.Escaped(path.Dir(place.Full))
 	case place.List:
 		line = "the list " + line
 	}
 	line += v.recorded(place)
 	if place.Real != "" {
-		line += ", which leads to " + Escaped(place.Real)
+		line += ", which leads to " + render.Escaped(place.Real)
 	}
 	return line
 }
@@ -50,24 +51,24 @@ func (v *View) recorded(place *entry.Place) string {
 	if r == nil {
 		return ""
 	}
-	number, unit := v.moment(r.Taken)
+	number, unit := v.Moment(r.Taken)
 	when := strings.TrimSpace(number + " " + unit)
-	if v.Times == Relative {
+	if v.Times == render.Relative {
 		when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
 	}
-	return ", as recorded " + when + " (@" + Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
+	return ", as recorded " + when + " (@" + render.Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
 }
 
-// footer says what there was, and all that was left out.
-func (v *View) footer(s *Summary) []footerLine {
-	var lines []footerLine
+// Footer says what there was, and all that was left out.
+func (v *View) Footer(s *Summary) []render.Line {
+	var lines []render.Line
 	m := &s.Matched
-	line := Count(m.Entries(), "entry", "entries")
+	line := render.Count(m.Entries(), "entry", "entries")
 	if s.Chosen {
-		line = Grouped(m.Entries()) + " of " + Count(s.Report.Tested, "entry", "entries")
+		line = render.Grouped(m.Entries()) + " of " + render.Count(s.Report.Tested, "entry", "entries")
 	}
 	if !s.Grouped && s.Shown < m.Entries() {
-		line = Grouped(s.Shown) + " shown; " + line
+		line = render.Grouped(s.Shown) + " shown; " + line
 	}
 	if kinds := kindCounts(s); kinds != "" {
 		line += ": " + kinds
@@ -81,16 +82,16 @@ func (v *View) footer(s *Summary) []footerLine {
 	if s.Lead != "" {
 		line = s.Lead
 	}
-	lines = append(lines, footerLine{line, plainInk})
+	lines = append(lines, plain(line))
 	for _, note := range s.Notes {
-		lines = append(lines, footerLine{note, plainInk})
+		lines = append(lines, plain(note))
 	}
 	if s.Matched.Size == weigh.TooMuch || s.Matched.Disk == weigh.TooMuch {
-		lines = append(lines, footerLine{"that is more than can be counted: sums stop at the largest number", alarmInk})
+		lines = append(lines, alarm("that is more than can be counted: sums stop at the largest number"))
 	}
 	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
-		lines = append(lines, footerLine{Count(s.Elsewhere.Files, "name", "names") + " counted with another name of the same file, or " +
-			v.Units.SizeText(s.Elsewhere.Size) + " more", quietInk})
+		lines = append(lines, quiet(render.Count(s.Elsewhere.Files, "name", "names")+" counted with another name of the same file, or "+
+			v.Units.SizeText(s.Elsewhere.Size)+" more"))
 	}
 
 	r := &s.Report
@@ -104,18 +105,18 @@ func (v *View) footer(s *Summary) []footerLine {
 		{r.Repeated, "link", "links", "not followed: to a folder that is read already"},
 	} {
 		if left.count > 0 {
-			lines = append(lines, footerLine{Count(left.count, left.one, left.many) + " " + left.rest, quietInk})
+			lines = append(lines, quiet(render.Count(left.count, left.one, left.many)+" "+left.rest))
 		}
 	}
 	if text := problemCount(s); text != "" {
-		lines = append(lines, footerLine{text, alarmInk})
+		lines = append(lines, alarm(text))
 	}
 	if s.Stopped {
-		lines = append(lines, footerLine{"stopped before everything was read", alarmInk})
+		lines = append(lines, alarm("stopped before everything was read"))
 	}
 	lines = v.wrapped(lines)
 	for _, line := range v.FunnelLines(s) {
-		lines = append(lines, footerLine{line, plainInk})
+		lines = append(lines, plain(line))
 	}
 	return lines
 }
@@ -156,7 +157,7 @@ func knownBytes(bytes, unsized int64) int64 {
 func (v *View) shortSum(s *weigh.Sum) string {
 	switch {
 	case !s.HasSize():
-		return absent
+		return render.Absent
 	case s.Sized < s.Files:
 		return "≥ " + v.Units.SizeText(s.Size)
 	}
@@ -164,16 +165,16 @@ func (v *View) shortSum(s *weigh.Sum) string {
 }
 
 // wrapped breaks lines between words where the screen is too narrow for them.
-func (v *View) wrapped(lines []footerLine) (fitting []footerLine) {
+func (v *View) wrapped(lines []render.Line) (fitting []render.Line) {
 	for _, line := range lines {
-		for v.Width > 0 && Width(line.text) > v.Width {
-			head := cells.Truncate(line.text, v.Width+1, "")
+		for v.Width > 0 && render.Width(line.Text) > v.Width {
+			head := render.Truncate(line.Text, v.Width+1, "")
 			at := strings.LastIndexByte(head, ' ')
 			if at <= 0 {
 				break
 			}
-			fitting = append(fitting, footerLine{line.text[:at], line.ink})
-			line.text = "  " + line.text[at+1:]
+			fitting = append(fitting, render.Line{Text: line.Text[:at], Style: line.Style})
+			line.Text = "  " + line.Text[at+1:]
 			if at < 3 { // no word fits
 				break
 			}
@@ -189,17 +190,17 @@ func (v *View) FunnelLines(s *Summary) []string {
 	if len(s.Funnel) == 0 {
 		return nil
 	}
-	rows := [][2]string{{Grouped(s.Report.Tested), "looked at"}}
+	rows := [][2]string{{render.Grouped(s.Report.Tested), "looked at"}}
 	for i, left := range s.Funnel {
 		word := "and "
 		if i == 0 {
 			word = ""
 		}
-		rows = append(rows, [2]string{Grouped(left.Entries), word + Escaped(left.Condition)})
+		rows = append(rows, [2]string{render.Grouped(left.Entries), word + render.Escaped(left.Condition)})
 	}
 	var lines []string
 	for _, row := range rows {
-		lines = append(lines, string(fill(nil, indent+Width(rows[0][0])-Width(row[0])))+row[0]+"  "+row[1])
+		lines = append(lines, string(render.Fill(nil, render.Indent+render.Width(rows[0][0])-render.Width(row[0])))+row[0]+"  "+row[1])
 	}
 	return lines
 }
@@ -217,7 +218,7 @@ func kindCounts(s *Summary) string {
 		{m.Others, "other", "others"},
 	} {
 		if kind.count > 0 {
-			parts = append(parts, Count(kind.count, kind.one, kind.many))
+			parts = append(parts, render.Count(kind.count, kind.one, kind.many))
 		}
 	}
 	return strings.Join(parts, ", ")
@@ -227,32 +228,10 @@ func problemCount(s *Summary) string {
 	unread, vanished := s.counts()
 	var parts []string
 	if unread > 0 {
-		parts = append(parts, Count(unread, "place", "places")+" could not be read")
+		parts = append(parts, render.Count(unread, "place", "places")+" could not be read")
 	}
 	if vanished > 0 {
-		parts = append(parts, Count(vanished, "entry", "entries")+" vanished while this ran")
+		parts = append(parts, render.Count(vanished, "entry", "entries")+" vanished while this ran")
 	}
 	return strings.Join(parts, ", ")
-}
-
-// counts returns how many entries could not be read, and how many vanished.
-func (s *Summary) counts() (unread, vanished int64) {
-	for _, p := range s.Report.Problems {
-		if p.Vanished {
-			vanished += p.Entries
-		} else {
-			unread += p.Entries
-		}
-	}
-	return unread, vanished
-}
-
-// Footer returns the footer as lines of text, for formats that have no room
-// for it.
-func (v *View) Footer(s *Summary) []string {
-	var lines []string
-	for _, line := range v.footer(s) {
-		lines = append(lines, line.text)
-	}
-	return lines
 }

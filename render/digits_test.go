@@ -13,14 +13,15 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // rendered writes entries in a format as on a terminal of that width, and checks
 // that no line is wider.
-func rendered[R any](t *testing.T, v *render.View, f func(*render.View) render.Format[R], l row.Source[R], width int, s *render.Summary) string {
+func rendered[R any](t *testing.T, v *report.View, f func(*report.View) render.Format[R], l row.Source[R], width int, s *report.Summary) string {
 	v.Width, v.Escape = width, true
 	var b bytes.Buffer
-	require.NoError(t, render.All(&b, f(v), l, s))
+	require.NoError(t, render.All(&b, f(v), l, v.Frame(s)))
 	for line := range strings.Lines(b.String()) {
 		assert.LessOrEqual(t, render.Width(strings.TrimSuffix(line, "\n")), width, line)
 	}
@@ -32,11 +33,11 @@ func rendered[R any](t *testing.T, v *render.View, f func(*render.View) render.F
 func TestDigestsOnTerminal(t *testing.T) {
 	digits := strings.Repeat("0123456789abcdef", 8)
 	digest := row.DigitsColumn("digest", "", func(*entry.Entry) (string, bool) { return digits, true })
-	table := func(v *render.View) render.Format[*entry.Entry] {
-		return render.New(render.Table, v, append(columns("name", "size"), digest))
+	table := func(v *report.View) render.Format[*entry.Entry] {
+		return render.New(render.Table, v.View, append(columns("name", "size"), digest))
 	}
 	for width, lines := range map[int]int{200: 1, 90: 3, 60: 5, 25: 9} {
-		out := rendered(t, view(), table, files("dawn.wav"), width, &render.Summary{})
+		out := rendered(t, view(), table, files("dawn.wav"), width, &report.Summary{})
 		at := strings.Index(out, "  dawn.wav")
 		require.Positive(t, at, out)
 		row, _, _ := strings.Cut(out[at:], "\n\n")
@@ -59,7 +60,7 @@ func TestVerifiedMarksTheFirstDifference(t *testing.T) {
 			Line:  &checksum.Line{Name: "x", Value: checksum.Value{Hex: expected, Algorithms: entry.Algorithms[1:2]}},
 			Entry: &entry.Entry{Folder: folder, Name: "x", More: &entry.More{Digests: entry.Digests{{Fact: entry.FactSHA512, Sum: string(sum)}}}}}}
 		for _, width := range []int{200, 100, 60} {
-			out := rendered(t, view(), render.NewVerified, r, width, &render.Summary{})
+			out := rendered(t, view(), report.NewVerified, r, width, &report.Summary{})
 			lines := strings.Split(out, "\n")
 			marks := 0
 			for i, line := range lines {
@@ -76,9 +77,11 @@ func TestVerifiedMarksTheFirstDifference(t *testing.T) {
 
 // Lines at the end are broken between words, not in them.
 func TestFootersFit(t *testing.T) {
-	s := &render.Summary{Lead: "6 sets of files with the same content: 13 files, 7 spares", Notes: []string{"one more, which is not short at all either"}}
+	s := &report.Summary{Lead: "6 sets of files with the same content: 13 files, 7 spares", Notes: []string{"one more, which is not short at all either"}}
 	for _, width := range []int{20, 40, 80} {
-		table := func(v *render.View) render.Format[*entry.Entry] { return render.New(render.Table, v, columns("name")) }
+		table := func(v *report.View) render.Format[*entry.Entry] {
+			return render.New(render.Table, v.View, columns("name"))
+		}
 		v := view()
 		v.Places[0].Full = "/p"
 		out := rendered(t, v, table, files("a"), width, s)

@@ -1,16 +1,17 @@
-package render
+package report
 
 import (
 	"strings"
 
 	"frankledger/core/tally"
+	"frankledger/render"
 )
 
 // Cross appends a table of two dimensions: how many entries, and their bytes
 // below.
 func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary) []byte {
 	for _, line := range v.heading() {
-		dst = append(v.Palette.put(dst, line, headingInk), '\n')
+		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
 	}
 	rows := [][]string{append([]string{down + " by " + across}, keyTexts(c.Across)...)}
 	for _, key := range c.Down {
@@ -18,7 +19,7 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 		for _, other := range c.Across {
 			count, size := "", ""
 			if g := c.Cells[[2]tally.Key{key, other}]; g != nil {
-				count, size = Grouped(g.Sum.Entries()), v.shortSum(&g.Sum)
+				count, size = render.Grouped(g.Sum.Entries()), v.shortSum(&g.Sum)
 			}
 			counts, sizes = append(counts, count), append(sizes, size)
 		}
@@ -27,42 +28,39 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 	widths := make([]int, len(rows[0]))
 	for _, row := range rows {
 		for i, cell := range row {
-			widths[i] = max(widths[i], Width(cell))
+			widths[i] = max(widths[i], render.Width(cell))
 		}
 	}
 	dst = append(dst, '\n')
 	for n, row := range rows {
-		line := fill(nil, indent)
+		line := render.Fill(nil, render.Indent)
 		for i, cell := range row {
-			pad := widths[i] - Width(cell)
+			pad := widths[i] - render.Width(cell)
 			if i == 0 {
-				line = fill(append(line, cell...), pad)
+				line = render.Fill(append(line, cell...), pad)
 				continue
 			}
-			line = append(fill(line, gap+pad), cell...)
+			line = append(render.Fill(line, render.Gap+pad), cell...)
 		}
 		text := strings.TrimRight(string(line), " ")
-		if v.Width > 0 && Width(text) > v.Width {
-			text = cells.Truncate(text, v.Width, "…")
+		if v.Width > 0 && render.Width(text) > v.Width {
+			text = render.Truncate(text, v.Width, "…")
 		}
-		inkOfLine := plainInk
+		inkOfLine := render.PlainStyle
 		if n == 0 || n%2 == 0 {
-			inkOfLine = quietInk
+			inkOfLine = render.QuietStyle
 		}
-		dst = append(v.Palette.put(dst, text, inkOfLine), '\n')
+		dst = append(v.Palette.Put(dst, text, inkOfLine), '\n')
 	}
 	dst = append(dst, '\n')
-	for _, line := range v.footer(s) {
-		dst = append(v.Palette.put(dst, line.text, line.ink), '\n')
-	}
-	return dst
+	return v.AppendLines(dst, v.Footer(s))
 }
 
 func keyText(k tally.Key) string {
 	if k.Absent {
-		return absent
+		return render.Absent
 	}
-	return Escaped(k.Text)
+	return render.Escaped(k.Text)
 }
 
 func keyTexts(keys []tally.Key) []string {

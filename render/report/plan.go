@@ -1,4 +1,4 @@
-package render
+package report
 
 import (
 	"bytes"
@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/act"
 	"frankledger/core/exact"
+	"frankledger/render"
 )
 
 // PlanSummary says what a plan amounts to.
@@ -20,11 +21,11 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 		single, plural string
 	}{{t.Files, "file", "files"}, {t.Folders, "folder", "folders"}, {t.Others, "other", "others"}} {
 		if one.count > 0 {
-			kinds = append(kinds, Count(int64(one.count), one.single, one.plural))
+			kinds = append(kinds, render.Count(int64(one.count), one.single, one.plural))
 		}
 	}
 	s.Grouped = true
-	s.Lead = Count(int64(t.Steps), "step", "steps")
+	s.Lead = render.Count(int64(t.Steps), "step", "steps")
 	if len(kinds) > 0 {
 		s.Lead += ": " + strings.Join(kinds, ", ")
 	}
@@ -33,45 +34,45 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 		if t.Folders == 1 {
 			in = " in it"
 		}
-		s.Lead += " with " + Count(t.Within, "entry", "entries") + in
+		s.Lead += " with " + render.Count(t.Within, "entry", "entries") + in
 	}
 	if t.Files > 0 || t.Within > 0 {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
 	}
 	if p.Action == act.Move {
-		into := "into " + Escaped(string(p.Options.Into))
+		into := "into " + render.Escaped(string(p.Options.Into))
 		if p.Makes {
 			into += ", which is not there and will be made"
 		}
 		s.Notes = append(s.Notes, into)
 	}
 	if t.Refused > 0 {
-		s.Notes = append(s.Notes, Grouped(int64(t.Refused))+" refused")
+		s.Notes = append(s.Notes, render.Grouped(int64(t.Refused))+" refused")
 	}
 	if p.Covered > 0 {
-		s.Notes = append(s.Notes, Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
+		s.Notes = append(s.Notes, render.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
 	}
 }
 
 // Ran appends what one call of a command wrote, below a line on what it was
 // called for. On a terminal, what is no text is escaped.
 func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
-	what := Escaped(string(r.Steps[0].Path))
+	what := render.Escaped(string(r.Steps[0].Path))
 	if more := len(r.Steps) - 1; more > 0 {
-		what += " and " + Grouped(int64(more)) + " more"
+		what += " and " + render.Grouped(int64(more)) + " more"
 	}
-	ink, how := headingInk, "ended well"
+	ink, how := render.HeadingStyle, "ended well"
 	if r.Err != nil {
-		ink, how = alarmInk, Escaped(r.Err.Error())
+		ink, how = render.AlarmStyle, render.Escaped(r.Err.Error())
 	}
-	dst = append(v.Palette.put(dst, what+": "+how, ink), '\n')
+	dst = append(v.Palette.Put(dst, what+": "+how, ink), '\n')
 	if !escape {
 		dst = append(dst, r.Output...)
 	} else if bytes.IndexByte(r.Output, 0) >= 0 || !utf8.Valid(r.Output) {
-		dst = append(dst, fmt.Sprintf("  (%s that are no text)\n", Count(int64(len(r.Output)), "byte", "bytes"))...)
+		dst = append(dst, fmt.Sprintf("  (%s that are no text)\n", render.Count(int64(len(r.Output)), "byte", "bytes"))...)
 	} else {
 		for line := range strings.Lines(string(r.Output)) {
-			dst = append(append(append(dst, "  "...), Escaped(strings.TrimRight(line, "\r\n"))...), '\n')
+			dst = append(append(append(dst, "  "...), render.Escaped(strings.TrimRight(line, "\r\n"))...), '\n')
 		}
 	}
 	if n := len(dst); n > 0 && dst[n-1] != '\n' {
@@ -106,13 +107,13 @@ func RanJSON(dst []byte, r *act.Ran) []byte {
 
 // RunText says what became of all calls.
 func RunText(r act.RunResult) string {
-	text := Count(int64(r.Calls), "call", "calls") + ": " + Grouped(int64(r.Done)) + " done well"
+	text := render.Count(int64(r.Calls), "call", "calls") + ": " + render.Grouped(int64(r.Done)) + " done well"
 	for _, one := range []struct {
 		count int
 		word  string
 	}{{r.Failed, "not well"}, {r.NotRun, "not run"}, {r.Refused, "refused"}} {
 		if one.count > 0 {
-			text += ", " + Grouped(int64(one.count)) + " " + one.word
+			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
 		}
 	}
 	return text

@@ -1,0 +1,43 @@
+package report
+
+import (
+	"strings"
+
+	"frankledger/core/checksum"
+	"frankledger/render"
+)
+
+// ChecksumSummary says which files have the same content.
+func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
+	s.Lead = render.Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
+	for _, place := range v.Places {
+		if place.Record != nil {
+			s.Notes = append(s.Notes, "the digests of "+render.Escaped(place.Given)+" are those that were recorded")
+		}
+	}
+	alike := 0
+	for _, count := range a.Groups {
+		alike += count
+	}
+	s.Numbers = append(s.Numbers, Number{"groups", int64(len(a.Groups))}, Number{"alone", int64(a.Alone)}, Number{"bytes_read", read})
+	switch {
+	case a.Files < 2:
+	case len(a.Groups) == 0:
+		s.Notes = append(s.Notes, "no two have the same content")
+	case a.Alone == 0 && len(a.Groups) == 1:
+		s.Notes = append(s.Notes, "all have the same content")
+	default:
+		var parts []string
+		for i, count := range a.Groups[:min(len(a.Groups), mostMarks)] {
+			parts = append(parts, render.Grouped(int64(count))+" marked "+checksum.Mark(i+1))
+		}
+		if len(a.Groups) > mostMarks {
+			parts = append(parts, render.Grouped(int64(len(a.Groups)-mostMarks))+" groups more")
+		}
+		stand := render.Count(int64(a.Alone), "stands", "stand") + " alone"
+		s.Notes = append(s.Notes, render.Grouped(int64(alike))+" have the same content as another: "+strings.Join(parts, ", ")+"; "+stand)
+	}
+}
+
+// mostMarks is how many groups a line names.
+const mostMarks = 6

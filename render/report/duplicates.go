@@ -1,0 +1,62 @@
+package report
+
+import (
+	"frankledger/core/duplicates"
+	"frankledger/core/row"
+	"frankledger/render"
+)
+
+// DuplicatesSummary says what could be freed.
+func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read int64) {
+	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"spares", int64(a.Spares)},
+		Number{"reclaimable", a.Reclaimable}, Number{"empty", int64(a.Empty)}, Number{"bytes_read", read})
+	s.Lead = "no two files have the same content"
+	if len(a.Sets) > 0 {
+		s.Lead = render.Count(int64(len(a.Sets)), "set", "sets") + " of files with the same content: " + render.Count(int64(a.Files), "file", "files") + ", " +
+			render.Count(int64(a.Spares), "spare", "spares") + "; removing these would free " + upTo(a.UpTo) + v.Units.SizeText(a.Reclaimable)
+	}
+	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
+	if a.Elsewhere > 0 {
+		s.Notes = append(s.Notes, render.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: there is another name of it outside of what was looked at")
+	}
+	if a.Empty > 0 {
+		s.Notes = append(s.Notes, render.Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty")
+	}
+}
+
+// setLine is what a set of files with the same content is headed with.
+func (v *View) setLine(s *duplicates.Set) string {
+	return v.Units.SizeText(s.Size) + " in each of " + render.Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+}
+
+// OnlySummary says how many files are in one place only.
+func (v *View) OnlySummary(s *Summary, a *duplicates.Answer, place string, looked, read int64) {
+	only := int64(len(a.Only))
+	s.Numbers = append(s.Numbers, Number{"only", only}, Number{"bytes_read", read})
+	s.Lead = render.Count(only, "file", "files") + " of " + render.Escaped(place) + " whose content is nowhere else"
+	if only == 0 {
+		s.Lead = "all content of " + render.Escaped(place) + " is elsewhere too"
+	}
+	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
+}
+
+// NewSets returns a table of files with the same content, each set below a line on it.
+func NewSets(v *View, columns []row.Column[*duplicates.Name]) render.Format[*duplicates.Name] {
+	return render.NewTable(v.View, row.Choose(columns, row.Screen), func(dst []byte, n *duplicates.Name) []byte {
+		if n.At > 0 {
+			return dst
+		}
+		if !n.Top {
+			dst = append(dst, '\n')
+		}
+		return append(v.Palette.Put(render.Fill(dst, render.Indent), v.setLine(n.Set), render.PlainStyle), '\n')
+	})
+}
+
+// upTo stands before what may be less.
+func upTo(so bool) string {
+	if so {
+		return "up to "
+	}
+	return ""
+}

@@ -1,0 +1,65 @@
+package report
+
+import (
+	"strconv"
+	"strings"
+
+	"frankledger/core/digest"
+	"frankledger/core/ledger"
+	"frankledger/render"
+)
+
+// Written tells that a record was written, and what is different from the one
+// before.
+func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path string, pool *digest.Pool, s *Summary) []byte {
+	if v.Plain {
+		return dst
+	}
+	for _, line := range v.heading() {
+		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
+	}
+	dst = append(dst, '\n')
+	lines := []render.Line{plain("written down as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + render.Count(r.Entries, "entry", "entries") + " · " +
+		v.contentText(r.Bytes, r.Unsized) + " in the files")}
+	switch {
+	case c.First:
+		lines = append(lines, plain("the first record of this place"))
+	default:
+		lines = append(lines, plain(changesText(c)))
+	}
+	if pool != nil {
+		text := "digests by " + r.Algorithm + ": " + render.Count(c.Digested, "file", "files") + " read, " + v.Units.SizeText(pool.Read())
+		if c.Missing > 0 {
+			text += "; " + render.Grouped(c.Missing) + " could not be read"
+		}
+		lines = append(lines, plain(text))
+	}
+	if n := len(c.Unexplained); n > 0 {
+		lines = append(lines, alarm("the content of "+render.Count(int64(n), "file", "files")+" is another than it was, though nothing about it says so"))
+	}
+	if text := problemCount(s); text != "" {
+		lines = append(lines, alarm(text+", and recorded as such"))
+	}
+	lines = append(lines, quiet("the ledger is "+render.Escaped(path)))
+	for _, line := range v.wrapped(lines) {
+		dst = append(v.Palette.Put(dst, line.Text, line.Style), '\n')
+	}
+	return dst
+}
+
+// changesText says what is different from the record before.
+func changesText(c ledger.Changes) string {
+	var parts []string
+	for _, one := range []struct {
+		count int64
+		word  string
+	}{{c.Added, "added"}, {c.Removed, "removed"}, {c.Moved, "moved"}, {c.Altered, "altered"}} {
+		if one.count > 0 {
+			parts = append(parts, render.Grouped(one.count)+" "+one.word)
+		}
+	}
+	if len(parts) == 0 {
+		return "nothing has changed since the record before"
+	}
+	return "since the record before: " + strings.Join(parts, ", ")
+}
