@@ -28,15 +28,15 @@ const (
 // makeContent builds files to read, in folders named after the cases.
 func makeContent(root string) error {
 	random := rand.NewChaCha8([32]byte{18, 67})
-	for _, make := range []struct {
+	for _, kind := range []struct {
 		name string
 		make func(string, *rand.ChaCha8) error
 	}{{"eight", makeLarge(8, 256<<20)}, {"one", makeLarge(1, 1<<30)}, {"small", makeSmall}, {"copies", makeCopies}, {"unlike", makeUnlike}} {
-		folder := filepath.Join(root, make.name)
+		folder := filepath.Join(root, kind.name)
 		if err := os.Mkdir(folder, 0o755); err != nil {
 			return err
 		}
-		if err := make.make(folder, random); err != nil {
+		if err := kind.make(folder, random); err != nil {
 			return err
 		}
 	}

@@ -348,8 +348,8 @@ func planner(action act.Action, o *actOptions) (*act.Planner, error) {
 		return nil, err
 	}
 	home, _ := os.UserHomeDir() // there may be none
-	if real, err := filepath.EvalSymlinks(home); err == nil {
-		home = real
+	if followed, err := filepath.EvalSymlinks(home); err == nil {
+		home = followed
 	}
 	var keep []string
 	if state, err := config.StateFolder(); err == nil {

@@ -61,8 +61,8 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		return err
 	}
 	spans, err := l.History(ctx, host, full)
-	if real := filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && real != full {
-		full = real // the way there goes by a link
+	if resolved := filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && resolved != full {
+		full = resolved // the way there goes by a link
 		spans, err = l.History(ctx, host, full)
 	}
 	if err != nil {

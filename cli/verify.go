@@ -135,12 +135,12 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	if s.Place().Leaf {
 		return nil, nil, nil, misuse("%s is no folder", render.Escaped(given))
 	}
-	list, without, report, err := checksum.ListOf(ctx, s)
+	list, without, read, err := checksum.ListOf(ctx, s)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	o.Known = without
-	problems := report.Problems
+	problems := read.Problems
 	if len(without) > 0 {
 		problems = append(problems, source.Problem{Path: given, Tried: "tell the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
 	}

@@ -77,22 +77,22 @@ func (b *builder) day(before, hour, minute int) time.Time {
 
 func (b *builder) ago(d time.Duration) time.Time { return b.asOf.Add(-d).Truncate(time.Second) }
 
-func (b *builder) do(path string, when time.Time, make func(path string) error) {
+func (b *builder) do(path string, when time.Time, build func(path string) error) {
 	if b.err != nil {
 		return
 	}
 	path = filepath.Join(b.root, path)
-	b.err = make(path)
+	b.err = build(path)
 	b.times = append(b.times, stamp{path, when})
 }
 
 // optional makes something that not every system or user can.
-func (b *builder) optional(path, what string, when time.Time, make func(path string) error) {
+func (b *builder) optional(path, what string, when time.Time, build func(path string) error) {
 	if b.err != nil {
 		return
 	}
 	full := filepath.Join(b.root, path)
-	if err := make(full); err != nil {
+	if err := build(full); err != nil {
 		b.skipped = append(b.skipped, what+": "+err.Error())
 		return
 	}

@@ -21,7 +21,7 @@ var errHalf = errors.New("it was copied whole, but not all of it could be remove
 
 // across moves an entry to a name in another file system: it is copied, and the copy
 // made sure of; copied is told what the copy is; and only then is anything removed.
-func (c *copier) across(ctx context.Context, from, to spot, under string, v *survey, stays bool, copied func(copy *sys.Status) error) error {
+func (c *copier) across(ctx context.Context, from, to spot, under string, v *survey, stays bool, copied func(made *sys.Status) error) error {
 	if _, err := c.calls.Status(to.at, to.name); !gone(err) {
 		if err == nil {
 			err = errTaken
@@ -86,15 +86,15 @@ func taken(err error) error {
 // rejoin puts together again what a move to another file system has left in two
 // places: what is missing where it was is copied there from the copy, and the copy
 // removed where it is the same. Nothing that is there is replaced.
-func (c *copier) rejoin(ctx context.Context, copy, original spot, under string) error {
-	if err := c.complete(ctx, copy, original, under); err != nil {
+func (c *copier) rejoin(ctx context.Context, made, original spot, under string) error {
+	if err := c.complete(ctx, made, original, under); err != nil {
 		return err
 	}
-	return c.dropCopy(ctx, copy.at, copy.name, original.at, original.name)
+	return c.dropCopy(ctx, made.at, made.name, original.at, original.name)
 }
 
 // complete copies what is missing.
-func (c *copier) complete(ctx context.Context, copy, original spot, under string) error {
+func (c *copier) complete(ctx context.Context, made, original spot, under string) error {
 	into := ladder{calls: c.calls, mounts: true}
 	defer into.close()
 	base, err := c.calls.OpenFolder(original.at, ".")
@@ -111,7 +111,7 @@ func (c *copier) complete(ctx context.Context, copy, original spot, under string
 		}
 		return w.name
 	}
-	return c.walk(ctx, copy.at, copy.name, func(w *walk, st *sys.Status) error {
+	return c.walk(ctx, made.at, made.name, func(w *walk, st *sys.Status) error {
 		if w.mounted {
 			return errSkip
 		}

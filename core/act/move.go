@@ -355,9 +355,9 @@ func (u *undoing) discard(s *PastStep) error {
 }
 
 // rejoin puts together what is in two places.
-func (u *undoing) rejoin(s *PastStep, copy, original spot) error {
+func (u *undoing) rejoin(s *PastStep, made, original spot) error {
 	c := &copier{surveyor: u.surveyor()}
-	err := c.rejoin(u.ctx, copy, original, u.past.under(s.Number))
+	err := c.rejoin(u.ctx, made, original, u.past.under(s.Number))
 	if u.notes = c.lost.String(); err == nil && u.notes == "" {
 		u.notes = "the move had been broken off; what was in both places is together again where it was"
 	}

@@ -244,18 +244,18 @@ func (p *planning) fill(s *Step) {
 // the one that a place itself lies in.
 func (p *Planner) pathOf(folder *entry.Folder, self bool) string {
 	place := folder.Place
-	real, known := p.real[place]
+	at, known := p.real[place]
 	if !known {
-		real = place.Full
+		at = place.Full
 		if self {
-			real = path.Dir(real)
+			at = path.Dir(at)
 		}
-		if followed, err := filepath.EvalSymlinks(real); err == nil {
-			real = followed
+		if followed, err := filepath.EvalSymlinks(at); err == nil {
+			at = followed
 		}
-		p.real[place] = real
+		p.real[place] = at
 	}
-	return path.Join(real, folder.Relative())
+	return path.Join(at, folder.Relative())
 }
 
 // through returns the path that is acted on: with Through, of what a link leads
@@ -345,14 +345,14 @@ func (p *planning) spare(s *Step, full string) error {
 	if p.Action != Remove {
 		return nil
 	}
-	real, err := realPath(was.Keeper)
+	keeper, err := realPath(was.Keeper)
 	if err != nil {
 		return err
 	}
-	s.Keeper = &Keeper{Path: exact.Text(real), Inode: was.KeeperInode, Size: was.Size, Modified: exact.Time(was.KeeperModified), Changed: exact.Time(was.KeeperChanged)}
+	s.Keeper = &Keeper{Path: exact.Text(keeper), Inode: was.KeeperInode, Size: was.Size, Modified: exact.Time(was.KeeperModified), Changed: exact.Time(was.KeeperChanged)}
 	other := newFolders(p.calls)
 	defer other.close()
-	st, err := other.status(real)
+	st, err := other.status(keeper)
 	if gone(err) {
 		return errNoKeeper
 	}

@@ -133,12 +133,12 @@ func Target(given string) (exact.Text, error) {
 	}
 	missing := ""
 	for at := full; ; at = path.Dir(at) {
-		real, err := filepath.EvalSymlinks(at)
+		existing, err := filepath.EvalSymlinks(at)
 		if err == nil {
-			if info, err := os.Stat(real); err != nil || !info.IsDir() {
+			if info, err := os.Stat(existing); err != nil || !info.IsDir() {
 				return "", &TargetError{at, errNoFolder}
 			}
-			return exact.Text(path.Join(real, missing)), nil
+			return exact.Text(path.Join(existing, missing)), nil
 		}
 		if _, err := os.Lstat(at); err == nil || at == "/" {
 			return "", &TargetError{at, errNowhere}

@@ -138,9 +138,9 @@ func (t *cans) home() (string, error) {
 func realPath(full string) (string, error) {
 	missing := ""
 	for at := full; ; at = path.Dir(at) {
-		real, err := filepath.EvalSymlinks(at)
+		existing, err := filepath.EvalSymlinks(at)
 		if err == nil {
-			return path.Join(real, missing), nil
+			return path.Join(existing, missing), nil
 		}
 		if !errors.Is(err, unix.ENOENT) || at == "/" {
 			return "", err

@@ -181,8 +181,8 @@ func (u *undoing) isIt(s *PastStep, st *sys.Status) bool {
 	if isEntry(s.Step, u.past.Volumes, st, volume) {
 		return true
 	}
-	for _, copy := range s.copied {
-		if st.Inode == copy.inode && st.Kind.String() == s.Kind && isVolume(copy.device, copy.volume, st, volume) {
+	for _, made := range s.copied {
+		if st.Inode == made.inode && st.Kind.String() == s.Kind && isVolume(made.device, made.volume, st, volume) {
 			return true
 		}
 	}

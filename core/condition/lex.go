@@ -21,8 +21,8 @@ type script struct {
 }
 
 const (
-	open  = "("
-	close = ")"
+	opening = "("
+	closing = ")"
 )
 
 // lexWords makes each shell word a token.
@@ -34,7 +34,7 @@ func lexWords(words []string) script {
 			b.WriteByte(' ')
 		}
 		s.tokens = append(s.tokens, token{text: word, pos: b.Len()})
-		if word == open || word == close {
+		if word == opening || word == closing {
 			b.WriteString(word)
 		} else {
 			b.WriteString(quote(word))

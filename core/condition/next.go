@@ -21,7 +21,7 @@ func Next(words []string) []string {
 	switch {
 	case last == "and" && len(words) > 2 && strings.EqualFold(words[len(words)-3], string(Between)):
 		return nil // the second value of between
-	case last == "and" || last == "or" || last == "not" || last == open:
+	case last == "and" || last == "or" || last == "not" || last == opening:
 		return starts
 	case field != nil && field.Type != entry.Flag:
 		var next []string

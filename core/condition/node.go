@@ -111,7 +111,7 @@ func joinNodes(nodes []Node, word string, binds int) string {
 
 func inside(n Node, binds int) string {
 	if n.binds() < binds {
-		return open + n.String() + close
+		return opening + n.String() + closing
 	}
 	return n.String()
 }

@@ -170,9 +170,9 @@ func (p *parser) not() Node {
 	if p.accept("not") {
 		return Not{p.not()}
 	}
-	if p.accept(open) {
+	if p.accept(opening) {
 		inner := p.any()
-		if !p.accept(close) {
+		if !p.accept(closing) {
 			t, more := p.peek()
 			if !more {
 				p.fail("a ) is missing")
@@ -188,7 +188,7 @@ func (p *parser) not() Node {
 // be there.
 func (p *parser) unexpected(t token) {
 	switch {
-	case t.text == close && !t.quoted:
+	case t.text == closing && !t.quoted:
 		p.fail("there is no ( for this )")
 	case p.words && p.next > 0 && strings.Contains(t.text, ".") && strings.Contains(p.tokens[p.next-1].text, "."):
 		_, ext := entry.SplitName(t.text)
@@ -228,7 +228,7 @@ func (p *parser) test() Node {
 func (p *parser) unknownField(word token) {
 	p.next--
 	switch lower := strings.ToLower(word.text); {
-	case lower == "and" || lower == "or" || word.text == close:
+	case lower == "and" || lower == "or" || word.text == closing:
 		p.fail("a test is missing before this word")
 	case strings.ContainsAny(word.text, "=<>"):
 		p.fail("conditions are words, without signs: write, say, size over 10MB, or ext is wav")

@@ -32,7 +32,7 @@ func (p *parser) values(test *Test) {
 
 func (p *parser) value(test *Test) Value {
 	first, ok := p.take()
-	if !ok || !first.quoted && (first.text == open && !p.words || first.text == close) {
+	if !ok || !first.quoted && (first.text == opening && !p.words || first.text == closing) {
 		if ok {
 			p.next--
 		}

@@ -103,8 +103,8 @@ func OpenQuietly(path string) (digest.File, error) { return openContent(unix.AT_
 
 // Resolved is the path of a folder with links followed, or as it is if they lead nowhere.
 func Resolved(folder string) string {
-	if real, err := filepath.EvalSymlinks(folder); err == nil {
-		return real
+	if resolved, err := filepath.EvalSymlinks(folder); err == nil {
+		return resolved
 	}
 	return folder
 }

@@ -47,8 +47,8 @@ func Open(given string, index int) (*Source, error) {
 	place := entry.Place{Index: index, Given: given, Full: full}
 	info, err := os.Stat(given)
 	place.Leaf = err != nil || !info.IsDir()
-	if real, err := filepath.EvalSymlinks(full); !place.Leaf && err == nil && real != full {
-		place.Real = real
+	if resolved, err := filepath.EvalSymlinks(full); !place.Leaf && err == nil && resolved != full {
+		place.Real = resolved
 	}
 	return &Source{place}, nil
 }

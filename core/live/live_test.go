@@ -236,13 +236,13 @@ func TestFewHandles(t *testing.T) {
 
 func TestFollow(t *testing.T) {
 	root, elsewhere := t.TempDir(), t.TempDir()
-	make := func(paths ...string) {
+	folders := func(paths ...string) {
 		for _, path := range paths {
 			require.NoError(t, os.MkdirAll(filepath.Join(root, path), 0o755))
 		}
 	}
 	link := func(target, path string) { require.NoError(t, os.Symlink(target, filepath.Join(root, path))) }
-	make("a/deep", "b")
+	folders("a/deep", "b")
 	require.NoError(t, os.WriteFile(filepath.Join(elsewhere, "far"), nil, 0o644))
 	link("..", "a/up")           // a loop
 	link("../b", "a/over")       // to what is read anyway

@@ -2,8 +2,14 @@
 package house
 
 import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"go/types"
+	"io/fs"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -60,4 +66,49 @@ func TestMap(t *testing.T) {
 		}
 	}
 	assert.Equal(t, packages, len(floors), "docs/building.md tells of packages that are not there")
+}
+
+// TestBuiltins looks for names that stand for something else than in all other Go code.
+func TestBuiltins(t *testing.T) {
+	files := token.NewFileSet()
+	require.NoError(t, filepath.WalkDir("../..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") {
+			return err
+		}
+		parsed, err := parser.ParseFile(files, path, nil, parser.SkipObjectResolution)
+		if err != nil {
+			return err
+		}
+		named := func(names ...*ast.Ident) {
+			for _, name := range names {
+				assert.Nil(t, types.Universe.Lookup(name.Name), "%s: %s is a builtin", files.Position(name.Pos()), name.Name)
+			}
+		}
+		ast.Inspect(parsed, func(n ast.Node) bool {
+			switch n := n.(type) {
+			case *ast.FuncType:
+				for _, list := range []*ast.FieldList{n.Params, n.Results} {
+					for i := 0; list != nil && i < len(list.List); i++ {
+						named(list.List[i].Names...)
+					}
+				}
+			case *ast.AssignStmt:
+				for i := 0; n.Tok == token.DEFINE && i < len(n.Lhs); i++ {
+					named(n.Lhs[i].(*ast.Ident))
+				}
+			case *ast.RangeStmt:
+				for _, one := range []ast.Expr{n.Key, n.Value} {
+					if name, is := one.(*ast.Ident); is && n.Tok == token.DEFINE {
+						named(name)
+					}
+				}
+			case *ast.ValueSpec:
+				named(n.Names...)
+			case *ast.TypeSpec:
+				named(n.Name)
+			}
+			return true
+		})
+		return nil
+	}))
 }

@@ -49,7 +49,7 @@ func (c *Contents) Entries() Hash {
 // PackFolder packs all entries of a folder, in order of names.
 func PackFolder(entries []Recorded) (Delta, Contents) {
 	var plain, full Packer
-	any := false
+	digested := false
 	c := Contents{Digested: entry.FactDigests}
 	for i := range entries {
 		r := &entries[i]
@@ -57,13 +57,13 @@ func PackFolder(entries []Recorded) (Delta, Contents) {
 		e := r.Entry
 		if e.HasSize() {
 			c.Digested &= e.Known
-			any = any || e.Known&entry.FactDigests != 0
+			digested = digested || e.Known&entry.FactDigests != 0
 		}
 		e.Known &^= entry.FactDigests
 		plain.Put(&e, r.Entered, r.Unread)
 	}
 	c.Plain = plain.Delta().Hash()
-	if any {
+	if digested {
 		c.Full = full.Delta().Hash()
 	}
 	return full.Delta().Clip(), c
