@@ -8,7 +8,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -250,6 +252,23 @@ func TestListsThroughTheShell(t *testing.T) {
 	assert.Contains(t, shell("frank checksum --as paths").err, "can be table, manifest, csv")
 }
 
+// untilReading waits until a command has read a good deal of content.
+func untilReading(t *testing.T, cmd *exec.Cmd) {
+	t.Helper()
+	counts := fmt.Sprint("/proc/", cmd.Process.Pid, "/io")
+	if _, err := os.Stat(counts); err != nil {
+		cmd.Process.Kill()
+		t.Skip("this system does not tell how much a process has read")
+	}
+	require.Eventually(t, func() bool {
+		text, err := os.ReadFile(counts)
+		_, rest, found := strings.Cut(string(text), "rchar: ")
+		digits, _, _ := strings.Cut(rest, "\n")
+		read, wrong := strconv.ParseInt(digits, 10, 64)
+		return err == nil && found && wrong == nil && read > 64<<20
+	}, time.Minute, time.Millisecond)
+}
+
 // Ctrl-C while content is read ends it with 130 and leaves nothing.
 func TestContentInterrupted(t *testing.T) {
 	root := tree(t, "big", "twin", "other/big", "list")
@@ -263,7 +282,7 @@ func TestContentInterrupted(t *testing.T) {
 		var said strings.Builder
 		cmd.Stdout, cmd.Stderr = &said, &said
 		require.NoError(t, cmd.Start())
-		time.Sleep(300 * time.Millisecond) // long before it can be done
+		untilReading(t, cmd)
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
 		begun := time.Now()
 		cmd.Wait()

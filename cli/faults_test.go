@@ -114,7 +114,7 @@ func TestFullDisk(t *testing.T) {
 func TestClosedPipe(t *testing.T) {
 	t.Parallel()
 	for _, order := range []string{"none", "name"} {
-		cmd := command(t, "/", "list", "/usr", "--depth", "all", "--as", "paths", "--order", order)
+		cmd := command(t, "/", "list", manyFiles(t), "--depth", "all", "--as", "paths", "--order", order)
 		out, err := cmd.StdoutPipe()
 		require.NoError(t, err)
 		var stderr strings.Builder
@@ -133,7 +133,7 @@ func TestClosedPipe(t *testing.T) {
 func TestInterrupt(t *testing.T) {
 	t.Parallel()
 	folder := t.TempDir()
-	cmd := command(t, folder, "list", "/usr", "--depth", "all", "--as", "paths", "--order", "none")
+	cmd := command(t, folder, "list", manyFiles(t), "--depth", "all", "--as", "paths", "--order", "none")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
@@ -143,7 +143,7 @@ func TestInterrupt(t *testing.T) {
 	cmd.Wait()
 	assert.Equal(t, 130, cmd.ProcessState.ExitCode())
 
-	cmd = command(t, folder, "list", "/usr", "/usr", "/usr", "--depth", "all", "--columns", "all", "--as", "csv", "--to", "answer.csv")
+	cmd = command(t, folder, "list", manyFiles(t), manyFiles(t), manyFiles(t), "--depth", "all", "--columns", "all", "--as", "csv", "--to", "answer.csv")
 	var stderr strings.Builder
 	cmd.Stderr = &stderr
 	require.NoError(t, cmd.Start())
@@ -248,7 +248,7 @@ func TestLoopsAndVanishing(t *testing.T) {
 
 func TestTerminated(t *testing.T) {
 	t.Parallel()
-	cmd := command(t, "/", "list", "/usr", "--depth", "all", "--as", "paths", "--order", "none")
+	cmd := command(t, "/", "list", manyFiles(t), "--depth", "all", "--as", "paths", "--order", "none")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())

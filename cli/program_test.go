@@ -135,3 +135,12 @@ func tree(t *testing.T, names ...string) string {
 	}
 	return root
 }
+
+// manyFiles is a folder of some ten thousand files and folders that every machine has
+// which runs this: the one that Go is in.
+func manyFiles(t *testing.T) string {
+	t.Helper()
+	out, err := exec.Command("go", "env", "GOROOT").Output()
+	require.NoError(t, err)
+	return strings.TrimSpace(string(out))
+}

@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -91,7 +92,7 @@ func TestPager(t *testing.T) {
 	assert.False(t, paged(24, "--page", "never"))
 
 	// A pager that is left early ends it quietly.
-	cmd := command(t, root, "list", "/usr", "--depth", "all")
+	cmd := command(t, root, "list", manyFiles(t), "--depth", "all")
 	cmd.Env = append(cmd.Env, "PAGER=head -n 3")
 	out := onTerminal(t, cmd, 100, 24)
 	assert.NotContains(t, out, "frank")
@@ -100,7 +101,8 @@ func TestPager(t *testing.T) {
 
 func TestProgress(t *testing.T) {
 	t.Parallel()
-	cmd := command(t, "/", "list", "/usr", "--depth", "all", "--columns", "all", "--as", "csv", "--to", "/dev/null")
+	cmd := command(t, "/", append(slices.Repeat([]string{manyFiles(t)}, 10), "--depth", "all", "--columns", "all", "--as", "csv", "--to", "/dev/null")...)
+	cmd.Args = slices.Insert(cmd.Args, 1, "list")
 	out := onTerminal(t, cmd, 100, 24)
 	assert.Regexp(t, `reading: [0-9 ]+ entries in [0-9 ]+ folders, [0-9.]+ [A-Za-z]+, [0-9 ]+ a second; [0-9 ]+ folders? left so far`, out)
 	after := out[strings.LastIndex(out, "left so far"):]

@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -272,13 +271,16 @@ func TestWeighTooMuch(t *testing.T) {
 
 // Ctrl-C shows what was summed up so far, marked as incomplete.
 func TestSumsInterrupted(t *testing.T) {
+	root := tree(t, "a", "big", "huge")
+	for _, name := range []string{"big", "huge"} {
+		require.NoError(t, os.Truncate(filepath.Join(root, name), 40<<30)) // takes minutes
+	}
 	for _, words := range []string{"weigh", "outline", "tally --by ext"} {
-		args := append(strings.Fields(words), "/usr", "where", "sha512 is 00000000") // which takes long
-		cmd := command(t, "/", args...)
+		cmd := command(t, root, append(strings.Fields(words), "where", "sha512 is 00000000")...)
 		var out strings.Builder
 		cmd.Stdout = &out
 		require.NoError(t, cmd.Start())
-		time.Sleep(400 * time.Millisecond) // long before it can be done
+		untilReading(t, cmd)
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
 		cmd.Wait()
 		assert.Equal(t, 130, cmd.ProcessState.ExitCode(), words)
