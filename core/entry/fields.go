@@ -51,6 +51,7 @@ type Field struct {
 	Descending bool // its natural order is the greatest (newest, heaviest, true) first
 	Long       bool // it is shortened where there is little room
 	List       bool // in a condition, several values may be named, with commas
+	Groups     bool // entries can be grouped by it, as many have the same value
 	// Having says which kinds of entries can have it, and what has to be known of them for
 	// that; nil for all, with Needs.
 	Having []Having
@@ -131,7 +132,7 @@ var Fields = append([]Field{
 	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
-	}).listed().refusing(func(text string) error {
+	}).listed().grouped().refusing(func(text string) error {
 		if !strings.Contains(text, ".") {
 			return nil
 		}
@@ -143,7 +144,7 @@ var Fields = append([]Field{
 	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		path, ok := e.FolderPath()
 		return append(dst, path...), ok
-	}).long(),
+	}).long().grouped(),
 	text("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactTarget == 0 || e.Kind != KindLink {
 			return dst, false
@@ -155,10 +156,10 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return append(dst, e.More.Type...), e.More.Type != ""
-	}).only(KindFile).listed(),
+	}).only(KindFile).listed().grouped(),
 	text("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Kind.String()...), true
-	}).listed().oneOf(KindWords()).held(func(e *Entry) string { return e.Kind.String() }),
+	}).listed().grouped().oneOf(KindWords()).held(func(e *Entry) string { return e.Kind.String() }),
 	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
 	number("links", Number, true, "how many names (hard links) it has", func(e *Entry) int64 { return int64(e.Links) }),
@@ -169,11 +170,11 @@ var Fields = append([]Field{
 	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
 	text("owner", "the user who owns it; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
-	}).listed().ofRoster(Users),
+	}).listed().grouped().ofRoster(Users),
 	text("group", "the group it belongs to; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.GID, c.Accounts.Group)
-	}).listed().ofRoster(Groups),
-	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }),
+	}).listed().grouped().ofRoster(Groups),
+	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }).grouped(),
 	text("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
 			return dst, false
@@ -197,7 +198,7 @@ var Fields = append([]Field{
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}),
-	flag("hidden", "its name starts with a dot, or the system's flag hides it, where there is one", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }),
+	flag("hidden", "its name starts with a dot, or the system's flag hides it, where there is one", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),
@@ -232,7 +233,7 @@ func digest(a Algorithm) Field {
 }
 
 var depthField = Field{
-	Name: "depth", Type: Number, Meaning: "how deep it lies: 1 for an entry directly in the place",
+	Name: "depth", Type: Number, Groups: true, Meaning: "how deep it lies: 1 for an entry directly in the place",
 	number: func(e *Entry, _ *Context) (int64, bool) { return int64(e.Depth()), true },
 }
 
@@ -269,6 +270,12 @@ func (f Field) only(kinds ...Kind) Field { return f.having(Having{kinds, f.Needs
 
 func (f Field) having(kinds ...Having) Field {
 	f.Having = kinds
+	return f
+}
+
+// grouped makes it a field that entries can be grouped by.
+func (f Field) grouped() Field {
+	f.Groups = true
 	return f
 }
 

@@ -26,8 +26,18 @@ type Dimension struct {
 // ErrDimension is returned for words that nothing can be grouped by.
 var ErrDimension = errors.New("cannot group")
 
+// named returns the names of fields that are chosen.
+func named(chosen func(*entry.Field) bool) (names []string) {
+	for i := range entry.Fields {
+		if chosen(&entry.Fields[i]) {
+			names = append(names, entry.Fields[i].Name)
+		}
+	}
+	return names
+}
+
 // plain are the fields that can be grouped by as they are.
-var plain = []string{"kind", "ext", "type", "owner", "group", "mode", "hidden", "folder", "depth"}
+var plain = named(func(f *entry.Field) bool { return f.Groups })
 
 const (
 	ageWord  = "age"
@@ -38,7 +48,7 @@ const (
 var periods = map[string]string{"year": "2006", "month": "2006-01", "day": "2006-01-02"}
 
 // times are the fields that periods can be of; the first is the default.
-var times = []string{"modified", "accessed", "changed", "created"}
+var times = named(func(f *entry.Field) bool { return f.Type == entry.Moment })
 
 // Words lists all that can be grouped by.
 func Words() []string {
