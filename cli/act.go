@@ -42,18 +42,18 @@ const groupDo = "What to do"
 func (p *Program) actCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "act ACTION",
-		Short: "plans, then carries out, an action on every match",
-		Long: `Does something with what was found. The answer is a plan: each step, what it would
-do, and what stands against it. Nothing is changed until --carry-out is added, or
-the plan is kept with --to plan.json and carried out later. What was done is in a
-journal, and "frank act undo" takes it back.
+		Short: "plan, then carry out, an action on every match",
+		Long: `Does something with what was found. The answer is a plan: every step, what it would
+do, and anything that prevents it. Nothing is changed until --carry-out is added, or
+until a plan saved with --to plan.json is carried out. Everything done is written to a
+journal, and "frank act undo" undoes it.
 
-Without where, the action is on the places that are named, which may be files,
-folders, or lists of paths (@@FILE). With where, it is on what matches below.
+Without where, the action applies to the places named, which may be files, folders, or
+lists of paths (@@FILE). With where, it applies to what matches below them.
 
-Nothing is ever overwritten: a step that would is refused. What has changed since
-the plan was made is left alone. Links are acted on themselves, not what they lead
-to.`,
+Nothing is ever overwritten: a step that would do so is refused. What has changed since
+the plan was made is left alone. The action applies to links themselves, not to their
+targets.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {
@@ -73,8 +73,8 @@ to.`,
 		p.carryOutCommand(), p.actJournalCommand(), p.undoCommand())
 	examples(cmd,
 		example{"act reveal notes where hidden", "a plan to show the hidden notes"},
-		example{"act reveal notes where hidden --carry-out --yes", "and that, done"},
-		example{"act undo", "and taken back"},
+		example{"act reveal notes where hidden --carry-out --yes", "and carry it out"},
+		example{"act undo", "and undo it"},
 	)
 	return cmd
 }
@@ -104,12 +104,12 @@ func (p *Program) action(action act.Action, use, short, long string, flags func(
 	return cmd
 }
 
-const throughMeans = "a place that is a link stands for what it leads to (stamp and permit: every link does)"
+const throughMeans = "a place that is a link stands for its target (stamp and permit: so does every link)"
 
 func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()
 	f.BoolVar(&o.through, "through", false, throughMeans)
-	f.BoolVar(&o.carryOut, "carry-out", false, "do it, after asking once")
+	f.BoolVar(&o.carryOut, "carry-out", false, "carry out the plan, after asking once")
 	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
 	f.BoolVar(&o.yes, "yes", false, "do not ask")
 	group(cmd, groupDo, "through", "carry-out", "ask", "yes")
@@ -117,38 +117,38 @@ func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 }
 
 func (p *Program) hideCommand() *cobra.Command {
-	return p.action(act.Hide, "hide PLACE… [where CONDITION…]", "gives names a leading dot, so that lists leave them out", "", addNumber, nil,
+	return p.action(act.Hide, "hide PLACE… [where CONDITION…]", "give names a leading dot, so that lists leave them out", "", addNumber, nil,
 		example{"act hide notes where name starts 'minutes'", "a plan"},
 		example{"act hide notes where name starts 'minutes' --carry-out --yes", "done"})
 }
 
 func (p *Program) revealCommand() *cobra.Command {
-	return p.action(act.Reveal, "reveal PLACE… [where CONDITION…]", "takes the leading dot off names, so that lists show them", "", addNumber, nil,
+	return p.action(act.Reveal, "reveal PLACE… [where CONDITION…]", "take the leading dot off names, so that lists show them", "", addNumber, nil,
 		example{"act reveal . where hidden and kind is file", "a plan"})
 }
 
 func addNumber(cmd *cobra.Command, o *actOptions) {
-	cmd.Flags().BoolVar(&o.plan.Number, "number", false, "where a name is taken, choose a free one: name-2")
+	cmd.Flags().BoolVar(&o.plan.Number, "number", false, "if a name is taken, use a free one, such as name-2")
 	group(cmd, groupDo, "number")
 }
 
 func (p *Program) moveCommand() *cobra.Command {
-	return p.action(act.Move, "move PLACE… [where CONDITION…] --into FOLDER", "moves things into a folder",
-		`Moves things into a folder, which is made if it is not there. What goes to another
-disk is copied, the copy is read again and held against what was copied, and only
-then is that removed. Access lists, attributes and hard links come along; the plan
-says what the other disk cannot keep.`,
+	return p.action(act.Move, "move PLACE… [where CONDITION…] --into FOLDER", "move things into a folder",
+		`Moves things into a folder, which is created if it does not exist. What goes to another
+disk is copied, the copy is read back and compared, and only then is the original
+removed. Access lists, attributes and hard links come along; the plan says what the
+other disk cannot keep.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
 			f.StringVar(&o.into, "into", "", "the `FOLDER` to move into")
-			f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "with the folders on the way from the place")
+			f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "keep the folders between the place and the entry")
 			group(cmd, groupDo, "into", "keep-folders")
 			addNumber(cmd, o)
 			addReally(cmd, o)
 		},
 		func(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
 			if o.into == "" {
-				return misuse("--into FOLDER says where to")
+				return misuse("--into FOLDER is missing: where to?")
 			}
 			if o.plan.Into, err = act.Target(o.into); err != nil {
 				return targetTrouble(err)
@@ -160,7 +160,7 @@ says what the other disk cannot keep.`,
 }
 
 func addReally(cmd *cobra.Command, o *actOptions) {
-	cmd.Flags().BoolVar(&o.plan.Really, "really", false, "also a home folder or a mount point, if it is named itself")
+	cmd.Flags().BoolVar(&o.plan.Really, "really", false, "also a home folder or a mount point, if it is named explicitly")
 	group(cmd, groupDo, "really")
 }
 
@@ -174,35 +174,35 @@ func targetTrouble(err error) error {
 }
 
 func (p *Program) removeCommand() *cobra.Command {
-	return p.action(act.Remove, "remove PLACE… [where CONDITION…]", "puts things into the trash, or removes them for good",
-		`Puts things into the trash, as freedesktop.org has it for all programs: the one in
-the home folder or, for other disks, one at the top of the disk. --for-good removes
-without it, which nothing takes back.`,
+	return p.action(act.Remove, "remove PLACE… [where CONDITION…]", "put things into the trash, or remove them for good",
+		`Puts things into the trash that programs share (freedesktop.org): the one in the home
+folder or, on other disks, the one at the top of the disk. --for-good removes things
+without the trash, which cannot be undone.`,
 		func(cmd *cobra.Command, o *actOptions) {
-			cmd.Flags().BoolVar(&o.plan.ForGood, "for-good", false, "remove without the trash")
+			cmd.Flags().BoolVar(&o.plan.ForGood, "for-good", false, "remove for good, without the trash")
 			group(cmd, groupDo, "for-good")
 			addReally(cmd, o)
 		}, nil,
 		example{"act remove cards where ext is tmp", "a plan"},
-		example{"act remove cards where ext is tmp --carry-out --yes", "done, without a question"},
-		example{"act remove @@spares.jsonl", "the spares that duplicates has listed"})
+		example{"act remove cards where ext is tmp --carry-out --yes", "carried out, without a question"},
+		example{"act remove @@spares.jsonl", "the spares listed by duplicates"})
 }
 
 func (p *Program) stampCommand() *cobra.Command {
-	return p.action(act.Stamp, "stamp PLACE… [where CONDITION…]", "sets the times of things",
-		`Sets when things were last modified, or read, to a moment as conditions have it
-(2026-11-20T14:00, yesterday, '3 days ago'), or to the times of another file. The
-system keeps its own account of when details were changed.`,
+	return p.action(act.Stamp, "stamp PLACE… [where CONDITION…]", "set the times of things",
+		`Sets when things were last modified or read, to a moment written as in conditions
+(2026-11-20T14:00, yesterday, '3 days ago') or to the times of another file. When
+details were changed is set by the system alone.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
-			f.StringVar(&o.modified, "modified", "", "`WHEN` they were last modified")
-			f.StringVar(&o.accessed, "accessed", "", "`WHEN` they were last read")
-			f.StringVar(&o.like, "like", "", "both as of this `FILE`")
+			f.StringVar(&o.modified, "modified", "", "set to this moment, `WHEN`, when they were last modified")
+			f.StringVar(&o.accessed, "accessed", "", "set to this moment, `WHEN`, when they were last read")
+			f.StringVar(&o.like, "like", "", "set both to the times of this `FILE`")
 			group(cmd, groupDo, "modified", "accessed", "like")
 		},
 		func(cmd *cobra.Command, o *actOptions, r *reading) error { return o.readTimes(r) },
 		example{"act stamp handover where kind is file --modified 2026-11-20T09:00", "a plan"},
-		example{"act stamp notes/rota.md --like notes/today.md", "as another file"})
+		example{"act stamp notes/rota.md --like notes/today.md", "the times of another file"})
 }
 
 // readTimes reads the times to be set.
@@ -239,9 +239,9 @@ func (o *actOptions) readTimes(r *reading) error {
 }
 
 func (p *Program) permitCommand() *cobra.Command {
-	return p.action(act.Permit, "permit MODE PLACE… [where CONDITION…]", "sets permissions",
-		`Sets permissions, as POSIX has them for chmod: octal, such as 0640, or symbolic,
-such as u+rw,g-w,o= or a+X (x for folders, and files that have some x).`,
+	return p.action(act.Permit, "permit MODE PLACE… [where CONDITION…]", "set permissions",
+		`Sets permissions, written as POSIX defines them: octal, such as 0640, or symbolic, such
+as u+rw,g-w,o= or a+X (x for folders, and for files that have some x).`,
 		func(*cobra.Command, *actOptions) {}, nil,
 		example{"act permit g-w notes where mode any go+w", "a plan"},
 		example{"act permit 0640 'read me first.txt' --carry-out --yes", "done"})
@@ -293,11 +293,11 @@ func (o *actOptions) check() error {
 	case o.ask != "" && o.ask != "each":
 		return misuse("--ask can be each, not %q", o.ask)
 	case o.ask != "" && o.yes:
-		return misuse("--ask each asks, and --yes does not ask: one of both")
+		return misuse("--ask each and --yes contradict each other")
 	case !o.carryOut && (o.ask != "" || o.yes):
-		return misuse("--ask and --yes are about doing it: --carry-out")
+		return misuse("--ask and --yes are only for --carry-out")
 	case o.carryOut && o.reading.to != "":
-		return misuse("--to keeps a plan, and --carry-out does it: one of both")
+		return misuse("--to and --carry-out contradict each other: save the plan or carry it out")
 	}
 	return nil
 }
@@ -328,13 +328,13 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	}
 	for range a.Bare {
 		if action == act.Remove {
-			summary.Notes = append(summary.Notes, "a list of paths does not tell what was there when it was made; --spares --as jsonl makes one that does")
+			summary.Notes = append(summary.Notes, "a list of paths does not say what was there when it was made; one made by --spares --as jsonl does")
 		}
 	}
 	var link *act.LinkError
 	switch {
 	case errors.As(err, &link):
-		err = misuse("%s is a link to %s; name it %s/ to act on what is in that", render.Escaped(link.Place.Given), render.Escaped(link.Place.Real), render.Escaped(link.Place.Given))
+		err = misuse("%s is a link to %s; write %s/ to act on what is in it", render.Escaped(link.Place.Given), render.Escaped(link.Place.Real), render.Escaped(link.Place.Given))
 	case errors.Is(err, act.ErrMode):
 		err = misuse("%w", err)
 	}

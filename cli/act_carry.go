@@ -32,12 +32,12 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 			r.form = render.JSON
 		}
 		if plan.Totals().Steps > 0 {
-			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out does it, --to plan.json keeps it for later")
+			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out carries it out, --to plan.json saves it for later")
 		}
 		return p.showPlan(r, plan, summary)
 	}
 	if r.form == render.JSON {
-		return misuse("--as json is for a plan; what was done is in the journal")
+		return misuse("--as json is for plans; what was done is in the journal")
 	}
 	shown := *r
 	shown.page = neverWord
@@ -118,7 +118,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	written := p.writing("acting")
 	defer written()
 	c.Begin = func(s *act.Step) {
-		p.writing(string(plan.Action) + " " + render.Escaped(string(s.Path)) + "; frank act journal tells how far it came")
+		p.writing(string(plan.Action) + " " + render.Escaped(string(s.Path)) + "; frank act journal shows how far it came")
 	}
 	c.Tell = func(done act.Outcome) {
 		steps.Add(1)
@@ -148,7 +148,7 @@ func (p *Program) tellOutcome(verb string, done act.Outcome) {
 	}
 }
 
-var errNobody = misuse("there is nobody to ask; --yes does it without")
+var errNobody = misuse("there is nobody to ask; --yes carries it out without asking")
 
 // confirm asks whether to do it. If not, that is all.
 func (p *Program) confirm(steps int) error {
@@ -176,7 +176,7 @@ func (p *Program) tellResult(r act.Result) {
 	for _, one := range []struct {
 		count int
 		word  string
-	}{{r.Partly, "partly done"}, {r.Failed, "could not be done"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
+	}{{r.Partly, "partly done"}, {r.Failed, "failed"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
 		if one.count > 0 {
 			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
 		}
@@ -187,9 +187,9 @@ func (p *Program) tellResult(r act.Result) {
 	text += fmt.Sprintf("; journal %d", r.Journal)
 	switch {
 	case r.Undoable:
-		text += fmt.Sprintf(", which frank act undo %d takes back", r.Journal)
+		text += fmt.Sprintf("; frank act undo %d undoes it", r.Journal)
 	case r.Done+r.Partly > 0:
-		text += ", which nothing takes back"
+		text += "; this cannot be undone"
 	}
 	fmt.Fprintln(p.out(), text)
 }
@@ -243,9 +243,9 @@ func (p *Program) carryOutCommand() *cobra.Command {
 	o := &actOptions{carryOut: true}
 	cmd := &cobra.Command{
 		Use:   "carry-out PLAN",
-		Short: "carries out a plan that was kept",
-		Long: `Carries out a plan that was kept with --to. It is JSON, and steps may be taken out
-of it. A step whose entry has changed since, by size, time or inode, is not done.`,
+		Short: "carry out a saved plan",
+		Long: `Carries out a plan saved with --to. It is JSON, and you may remove steps from it. A step
+whose entry has changed since, in size, time or inode, is not carried out.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -275,7 +275,7 @@ of it. A step whose entry has changed since, by size, time or inode, is not done
 	group(cmd, groupDo, "ask", "yes")
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	examples(cmd,
-		example{"act remove cards where ext is tmp --to plan.json", "keep a plan"},
+		example{"act remove cards where ext is tmp --to plan.json", "save a plan"},
 		example{"act carry-out plan.json --yes", "and carry it out"})
 	return cmd
 }

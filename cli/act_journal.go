@@ -22,7 +22,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "journal [NUMBER]",
-		Short: "what was done, the newest first; with a number, step by step",
+		Short: "show what was done, newest first; with a number, step by step",
 		Args:  cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 {
@@ -78,7 +78,7 @@ func (p *Program) journal(r *reading, args []string) error {
 func readJournal(journals act.Journals, word string) (*act.Past, error) {
 	n, err := strconv.ParseInt(word, 10, 64)
 	if err != nil {
-		return nil, misuse("%q is no number of a journal; frank act journal lists them", word)
+		return nil, misuse("%q is not the number of a journal; frank act journal lists them", word)
 	}
 	past, err := journals.Read(n)
 	if errors.Is(err, os.ErrNotExist) {
@@ -90,11 +90,11 @@ func readJournal(journals act.Journals, word string) (*act.Past, error) {
 func (p *Program) undoCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "undo [NUMBER]",
-		Short: "takes back what was done, as far as that can be",
-		Long: `Gives names, places, times and permissions back, and takes things out of the trash:
-of the newest journal that is not undone yet, or of the one with that number. What
-has come since is never overwritten; what cannot be taken back is said, with the
-reason, and the status is 3.`,
+		Short: "undo what was done, as far as possible",
+		Long: `Restores names, places, times and permissions, and takes things out of the trash: for
+the newest journal that has not been undone, or for the one with that number. Nothing
+newer is ever overwritten; what cannot be undone is reported with the reason, and the
+exit status is 3.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 {
@@ -116,9 +116,9 @@ reason, and the status is 3.`,
 			c.Tell = func(done act.Outcome) {
 				switch path := render.Escaped(string(done.Step.Path)); {
 				case done.Err != nil:
-					p.say("frank: could not take back %s: %s", path, render.Escaped(done.Err.Error()))
+					p.say("frank: could not undo %s: %s", path, render.Escaped(done.Err.Error()))
 				case done.Notes != "":
-					p.say("frank: %s: taken back, but: %s", path, render.Escaped(done.Notes))
+					p.say("frank: %s: undone, but: %s", path, render.Escaped(done.Notes))
 				}
 			}
 			written := p.writing("undo")
@@ -131,9 +131,9 @@ reason, and the status is 3.`,
 			if err != nil {
 				return err
 			}
-			text := "journal " + strconv.FormatInt(number, 10) + ": " + render.Count(int64(undone.Undone), "step", "steps") + " taken back"
+			text := "journal " + strconv.FormatInt(number, 10) + ": " + render.Count(int64(undone.Undone), "step", "steps") + " undone"
 			if undone.Stays > 0 {
-				text += ", " + render.Grouped(int64(undone.Stays)) + " could not be"
+				text += ", " + render.Grouped(int64(undone.Stays)) + " could not be undone"
 			}
 			fmt.Fprintln(p.out(), text)
 			return p.incomplete(undone.Stays > 0)
@@ -159,7 +159,7 @@ func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, err
 	newest := slices.Sorted(maps.Keys(passed))
 	slices.Reverse(newest)
 	for _, n := range newest[:min(len(newest), most)] {
-		p.say("frank: journal %d is passed over: %s", n, passed[n])
+		p.say("frank: journal %d is skipped: %s", n, passed[n])
 	}
 	if more := len(newest) - most; more > 0 {
 		p.say("frank: and so are %s before it", render.Count(int64(more), "journal", "journals"))

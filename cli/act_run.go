@@ -14,26 +14,26 @@ import (
 )
 
 func (p *Program) runCommand() *cobra.Command {
-	return p.action(act.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "runs a command on each match",
-		`Runs a command for each match, without a shell in between: each word is one
-argument, whatever is in the names. In the words are replaced
+	return p.action(act.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "run a command on each match",
+		`Runs a command for each match, without a shell in between: each word is one argument,
+whatever the names contain. In the words, these are replaced:
 
   @path    the full path        @name    the name        @folder  the path of its folder
   @stem    the name without the extension                @ext     that, without the dot
   @@       a plain @
 
-With --batch, one call gets many paths in the place of the word @path. What a call
-writes is kept apart from that of others, and shown when it has ended. The status
-is 3 if any call did not end well.`,
+With --batch, one call gets many paths in place of the word @path. The output of each
+call is kept apart from that of the others, and shown when the call has ended. The exit
+status is 3 if any call failed.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
-			f.IntVar(&o.jobs, "jobs", 1, "how many at the same time, a `NUMBER`; 0 for one on each core")
-			f.BoolVar(&o.batch, "batch", false, "many paths in one call")
+			f.IntVar(&o.jobs, "jobs", 1, "the `NUMBER` of calls at the same time; 0 for one on each core")
+			f.BoolVar(&o.batch, "batch", false, "pass many paths to one call")
 			f.DurationVar(&o.limit, "limit", 0, "end a call after this `TIME`, such as 30s or 5m")
 			group(cmd, groupDo, "jobs", "batch", "limit")
 		}, nil,
 		example{"act run recordings where empty -- wc -c @path", "a plan"},
-		example{"act run recordings where empty --carry-out --yes -- wc -c @path", "and done"},
+		example{"act run recordings where empty --carry-out --yes -- wc -c @path", "carried out"},
 		example{"act run scripts where ext is sh --carry-out --yes --batch -- grep -l '#!' @path", "many in one call"})
 }
 
@@ -52,9 +52,9 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {
-			return misuse("--to: a plan to run a command is not kept; its steps would not know what they do")
+			return misuse("--to: a plan that runs a command cannot be saved")
 		}
-		summary.Notes = append(summary.Notes, "nothing was run; --carry-out does it")
+		summary.Notes = append(summary.Notes, "nothing was run; --carry-out runs it")
 		return p.showPlan(r, plan, summary)
 	}
 	if o.ask != "" {

@@ -69,15 +69,15 @@ func TestActJobs(t *testing.T) {
 	// Show the hidden notes.
 	assert.Contains(t, a.do(0, "act reveal notes where hidden"), "notes/.draft.md  reveal as draft.md")
 	unchanged()
-	assert.Contains(t, a.do(0, "act reveal notes where hidden --carry-out --yes"), "1 step done; journal 1, ")
+	assert.Contains(t, a.do(0, "act reveal notes where hidden --carry-out --yes"), "1 step done; journal 1; ")
 	assert.FileExists(t, filepath.Join(a.root, "notes/draft.md"))
-	assert.Equal(t, "journal 1: 1 step taken back\n", a.do(0, "act undo"))
+	assert.Equal(t, "journal 1: 1 step undone\n", a.do(0, "act undo"))
 	unchanged()
 
 	// Move the spares of the card dumps aside.
 	a.do(0, "duplicates cards --keep oldest --spares --as paths0 --to ../spares.list")
 	assert.Contains(t, a.do(0, "act move @@../spares.list --into ../aside"), "5 steps: 5 files")
-	assert.Contains(t, a.do(0, "act move @@../spares.list --into ../aside"), "/aside, which is not there and will be made")
+	assert.Contains(t, a.do(0, "act move @@../spares.list --into ../aside"), "/aside, which will be created")
 	unchanged()
 	assert.Contains(t, a.do(0, "act move cards where name starts DUMP --into ../aside"), "another step of the plan would give the same name")
 	out := a.do(0, "act move @@../spares.list --into ../aside --number --carry-out --yes")
@@ -117,8 +117,8 @@ func TestActJobs(t *testing.T) {
 	require.NoError(t, err)
 	assert.Regexp(t, `^\[Trash Info\]\nPath=/.*/DUMP_0005\.WAV\nDeletionDate=\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\n$`, string(info))
 	assert.Contains(t, a.do(0, "act journal 5"), "Trash/files/DUMP_0005.WAV")
-	assert.Contains(t, a.do(3, "act carry-out plan.json --yes"), "0 steps done, 2 could not be done")
-	assert.Equal(t, "journal 5: 2 steps taken back\n", a.do(0, "act undo"))
+	assert.Contains(t, a.do(3, "act carry-out plan.json --yes"), "0 steps done, 2 failed")
+	assert.Equal(t, "journal 5: 2 steps undone\n", a.do(0, "act undo"))
 	assert.Contains(t, a.do(0, "act carry-out plan.json --yes"), "2 steps done")
 	a.do(0, "act undo")
 	require.NoError(t, os.Remove(filepath.Join(a.root, "plan.json")))
@@ -137,29 +137,29 @@ func TestActMisuse(t *testing.T) {
 	for line, says := range map[string]string{
 		"act hid a":                           "did you mean hide?",
 		"act hide":                            "say what to act on",
-		"act hide a --yes":                    "about doing it",
+		"act hide a --yes":                    "only for --carry-out",
 		"act hide a --carry-out":              "nobody to ask",
-		"act hide a --carry-out --to x":       "one of both",
+		"act hide a --carry-out --to x":       "contradict each other",
 		"act hide a --carry-out --ask all":    "can be each",
 		"act hide nowhere":                    "nothing to look at",
 		"act hide @weekly":                    "there is no ledger yet",
 		"act move a":                          "--into FOLDER",
-		"act move a --into b/c":               "is no folder",
+		"act move a --into b/c":               "is not a folder",
 		"act stamp a":                         "say which time",
 		"act stamp a --modified soon":         "--modified",
 		"act stamp a --like nowhere":          "no such file",
 		"act stamp a --like b --accessed now": "contradict",
 		"act permit":                          "say which permissions",
-		"act permit u%x a":                    "as POSIX has them",
+		"act permit u%x a":                    "as POSIX defines them",
 		"act run a":                           "write -- before the command",
 		"act run a --":                        "no command is named",
 		"act run a --batch -- wc @name":       "the word @path once",
-		"act run a --to x -- wc":              "is not kept",
-		"act carry-out a":                     "this is no plan",
+		"act run a --to x -- wc":              "cannot be saved",
+		"act carry-out a":                     "not a plan",
 		"act carry-out nowhere":               "no such file",
 		"act undo":                            "nothing to undo",
 		"act undo 7":                          "no such journal",
-		"act journal x":                       "no number of a journal",
+		"act journal x":                       "not the number of a journal",
 	} {
 		assert.Contains(t, a.run(2, strings.Fields(line)...).err, says, line)
 	}
@@ -167,7 +167,7 @@ func TestActMisuse(t *testing.T) {
 	for text, says := range map[string]string{
 		`{"frank_plan":9,"action":"hide","host":"x","steps":[]}`:                 "newer version",
 		`{"frank_plan":1,"action":"hide","host":"elsewhere.example","steps":[]}`: "another machine",
-		`[]`: "this is no plan",
+		`[]`: "not a plan",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(a.home, "plan"), []byte(text), 0o644))
 		assert.Contains(t, a.run(2, "act", "carry-out", filepath.Join(a.home, "plan"), "--yes").err, says)
@@ -240,7 +240,7 @@ func TestActFaults(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Dir(a.home), 0o755))
 	r := finish(t, stranger(a.command("act", "hide", ".", "where", "kind", "is", "file", "--carry-out", "--yes")))
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "2 steps done, 1 could not be done")
+	assert.Contains(t, r.out, "2 steps done, 1 failed")
 	assert.Contains(t, r.err, "shut/y: permission denied")
 	assert.FileExists(t, filepath.Join(a.root, "open/.x"))
 	assert.Zero(t, finish(t, stranger(a.command("act", "undo"))).status)
@@ -257,7 +257,7 @@ func TestActFaults(t *testing.T) {
 		assert.Empty(t, left)
 		assert.FileExists(t, filepath.Join(a.root, "shut/y"))
 	})
-	assert.Contains(t, a.run(0, "act", "remove", "open/z", "--for-good", "--carry-out", "--yes").out, "which nothing takes back")
+	assert.Contains(t, a.run(0, "act", "remove", "open/z", "--for-good", "--carry-out", "--yes").out, "this cannot be undone")
 
 	disk := t.TempDir()
 	smallDisk(t, disk, "200k")
@@ -266,7 +266,7 @@ func TestActFaults(t *testing.T) {
 	before := b.names()
 	r = b.run(3, "act", "move", ".", "where", "kind", "is", "file", "--into", disk, "--carry-out", "--yes")
 	assert.Contains(t, r.err, "large: no space left on device")
-	assert.Contains(t, r.out, "1 step done, 1 could not be done")
+	assert.Contains(t, r.out, "1 step done, 1 failed")
 	left, err := os.ReadDir(disk)
 	require.NoError(t, err)
 	assert.Len(t, left, 1, "nothing half done")
@@ -346,8 +346,8 @@ func TestActRun(t *testing.T) {
 	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "printf", `a\0b`)
 	assert.Contains(t, r.out, "plain.tar.gz: ended well\na\x00b\n")
 	r = a.run(2, "act", "undo")
-	assert.Contains(t, r.err, "journal 6 is passed over: what a command did is not known")
-	assert.Contains(t, a.run(3, "act", "undo", "6").err, "what a command did is not known")
+	assert.Contains(t, r.err, "journal 6 is skipped: what the command did is not known")
+	assert.Contains(t, a.run(3, "act", "undo", "6").err, "what the command did is not known")
 	assert.Contains(t, a.do(0, "act run . where stem is plain.tar -- wc -c @path"), "wc -c "+a.root+"/plain.tar.gz")
 }
 
@@ -385,7 +385,7 @@ func TestActPlans(t *testing.T) {
 	assert.Equal(t, "one/a!", steps("act", "move", "one/a", "--into", "two"))
 	require.NoError(t, os.Symlink("one", filepath.Join(a.root, "link")))
 	assert.Equal(t, "link", steps("act", "hide", "link"), "the link itself")
-	assert.Contains(t, a.do(2, "act hide link where name is a")+a.run(2, "act", "hide", "link", "where", "name", "is", "a").err, "link is a link to "+a.root+"/one; name it link/")
+	assert.Contains(t, a.do(2, "act hide link where name is a")+a.run(2, "act", "hide", "link", "where", "name", "is", "a").err, "link is a link to "+a.root+"/one; write link/")
 	for _, how := range [][]string{{"link/"}, {"link", "--through"}} {
 		assert.Equal(t, "one/a", steps(append(append([]string{"act", "hide"}, how...), "where", "name", "is", "a", "and", "depth", "is", "1")...), "but what is below it is where it really is")
 		assert.Equal(t, "one", steps(append([]string{"act", "hide"}, how...)...))
@@ -396,7 +396,7 @@ func TestActPlans(t *testing.T) {
 	assert.Equal(t, "one/a one/b/a two/a", steps("act", "stamp", "@@list/kept", "--modified", "yesterday"))
 	assert.Equal(t, "two/a", steps("act", "stamp", "@@list/kept", "--like", "one/a", "where", "path", "has", "two"))
 
-	assert.Contains(t, a.do(0, "act"), "plans, then carries out")
+	assert.Contains(t, a.do(0, "act"), "plan, then carry out")
 	assert.Contains(t, a.do(0, "act journal"), "0 journals")
 	assert.Empty(t, a.do(0, "act hide one/a --carry-out --yes --quiet"))
 	assert.Contains(t, a.do(0, "act journal --as jsonl"), `{"action":"hide","number":1,`)
@@ -404,8 +404,8 @@ func TestActPlans(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(a.home, ".local/state/frank-ledger/journal/000002.jsonl"), []byte("{"), 0o600))
 	r := a.run(0, "act", "journal")
 	assert.Contains(t, r.out, "1 journal\n")
-	assert.Contains(t, r.err, "it was not begun whole, so nothing was done")
-	assert.Equal(t, "journal 1: 1 step taken back\n", a.do(0, "act undo"))
+	assert.Contains(t, r.err, "it is incomplete, so nothing was done")
+	assert.Equal(t, "journal 1: 1 step undone\n", a.do(0, "act undo"))
 	assert.FileExists(t, filepath.Join(a.root, "one/a"))
 }
 
@@ -418,7 +418,7 @@ func TestActNotByLinks(t *testing.T) {
 	for _, action := range []string{"hide", "remove --for-good", "permit 0600", "stamp --modified 2020-01-01", "move --into moved"} {
 		line := "act " + action + " in --follow --carry-out --yes --quiet where kind is file"
 		r := a.run(3, strings.Fields(line)...)
-		assert.Equal(t, 1, strings.Count(r.err, "is a link now")+strings.Count(a.do(0, strings.ReplaceAll(line, "--carry-out --yes --quiet ", "")), "is a link now"), line)
+		assert.Equal(t, 1, strings.Count(r.err, "is now a link")+strings.Count(a.do(0, strings.ReplaceAll(line, "--carry-out --yes --quiet ", "")), "is now a link"), line)
 		info, err := os.Stat(filepath.Join(outside, "y"))
 		require.NoError(t, err, line)
 		assert.Equal(t, os.FileMode(0o644), info.Mode(), line)

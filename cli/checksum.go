@@ -24,17 +24,17 @@ func (p *Program) checksumCommand() *cobra.Command {
 	var algorithms, expect string
 	cmd := &cobra.Command{
 		Use:   "checksum [PATH…] [where CONDITION…]",
-		Short: "digests of files, and which of these have the same content",
-		Long: `Takes the digest of each file, and of all files below a folder. Files with the
-same mark have the same content, so nobody has to compare digits.
+		Short: "compute digests of files, and show which files have the same content",
+		Long: `Computes the digest of each file, and of all files below a folder. Files with the
+same mark have the same content, so you need not compare digits.
 
-With --expect, one file is held against a digest that its publisher gives: in
-hexadecimal, in one piece or in groups, with the name of the algorithm before it
-or without, or in the form of web pages, sha256-BASE64. The answer is one line,
-and the status 0 if it is the same, 1 if not.
+With --expect, one file is checked against a digest given by its publisher: in
+hexadecimal, in one piece or in groups, with or without the name of the algorithm in
+front, or in the form used on web pages, sha256-BASE64. The answer is one line; the
+exit status is 0 if the digests are the same and 1 if they differ.
 
---as manifest writes a digest list (RFC 8493), with paths from its own folder;
-"frank verify" holds the files against it later.`,
+--as manifest writes a digest list (RFC 8493), with paths relative to its own folder;
+"frank verify" checks the files against it later.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -47,7 +47,7 @@ and the status 0 if it is the same, 1 if not.
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&algorithms, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHMS`, separated by commas: "+strings.Join(entry.AlgorithmNames(), ", "))
-	f.StringVar(&expect, "expect", "", "hold one file against this `DIGEST`")
+	f.StringVar(&expect, "expect", "", "check one file against this `DIGEST`")
 	group(cmd, groupWhat, "algorithm", "expect")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
@@ -55,10 +55,10 @@ and the status 0 if it is the same, 1 if not.
 	complete(cmd, "algorithm", listOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"checksum 'maps/station map.png'", "one file"},
-		example{"checksum cards", "everything below a folder; the same mark, the same content"},
+		example{"checksum cards", "everything below a folder; same mark, same content"},
 		example{"checksum handover/data/summary.txt --expect c55af964f822cf29f36cdb4d66a990f4777bd5f4afe4c26834447c9c1c6fdb04", "is it what was published?"},
-		example{"checksum counts --as manifest --to counts/manifest-sha256.txt", "a list, to be held against the files next week"},
-		example{"checksum maps --algorithm sha256,blake3 --as csv", "two algorithms, in one reading"},
+		example{"checksum counts --as manifest --to counts/manifest-sha256.txt", "a list, to check the files against next week"},
+		example{"checksum maps --algorithm sha256,blake3 --as csv", "two algorithms in one pass"},
 		example{"checksum recordings where modified within 1 day and size under 1MB", "only some of the files"},
 	)
 	return cmd
@@ -94,7 +94,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		return misuse("--algorithm: %w", err)
 	}
 	if r.form == render.Manifest && len(algorithms) > 1 {
-		return misuse("--as manifest takes one algorithm; a list of each is a list for itself")
+		return misuse("--as manifest takes one algorithm; make a list for each")
 	}
 	spareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {
@@ -111,7 +111,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		}
 		if r.to != "" || r.form == render.Manifest {
 			if outside := a.ListFrom(list); outside > 0 {
-				p.say("frank: %s out of the folder of the list; frank verify reads these only with --allow-outside",
+				p.say("frank: %s outside the folder of the list; frank verify reads these only with --allow-outside",
 					render.Count(int64(outside), "name leads", "names lead"))
 			}
 		}

@@ -63,7 +63,7 @@ func TestManifestLines(t *testing.T) {
 	assert.Equal(t, sum("data/a\nx")+" a%0Ax\n"+sum("data/b%")+" b%25\n", string(content))
 	r = run(t, filepath.Join(root, "other"), "checksum", "../data/b%", "--as", "manifest")
 	assert.Equal(t, sum("data/b%")+" ../data/b%25\n", r.out)
-	assert.Contains(t, r.err, "1 name leads out of the folder of the list")
+	assert.Contains(t, r.err, "1 name leads outside the folder of the list")
 	assert.Contains(t, run(t, root, "checksum", "--as", "manifest", "--algorithm", "md5,sha1").err, "takes one algorithm")
 }
 
@@ -150,18 +150,18 @@ func TestVerifyTrouble(t *testing.T) {
 	for _, row := range []string{"missing,", "unreadable,9", "different,9"} {
 		assert.Contains(t, r.out, row)
 	}
-	assert.Contains(t, r.err, "could not read pipe: it is no file but a pipe")
-	assert.Contains(t, r.err, "could not read folder: it is no file but a folder")
+	assert.Contains(t, r.err, "could not read pipe: it is not a file but a pipe")
+	assert.Contains(t, r.err, "could not read folder: it is not a file but a folder")
 	assert.Contains(t, r.err, "could not read secret: permission denied")
 	assert.Contains(t, r.err, "could not read ../out in line 4 of MD5: it leads out of the folder")
 	assert.Contains(t, r.err, "could not read /etc/hostname in line 5 of MD5: it leads out")
 	assert.Contains(t, r.err, `could not understand line 8 of MD5: no such algorithm: "WHIRLPOOL"`)
-	assert.Contains(t, r.err, "could not understand line 9 of MD5: this is no digest: it has 31 digits")
+	assert.Contains(t, r.err, "could not understand line 9 of MD5: not a digest: it has 31 digits")
 
 	require.NoError(t, os.WriteFile(filepath.Join(root, "list.md5"), []byte(md5+"  ./../x\n"), 0o644))
 	assert.Equal(t, 2, run(t, root, "verify", "nosuch").status)
 	assert.Contains(t, run(t, root, "verify", "folder").err, "is a folder, not a list")
-	assert.Contains(t, run(t, root, "verify", "in/x").err, "no digest on the list")
+	assert.Contains(t, run(t, root, "verify", "in/x").err, "no digest that can be checked")
 	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), []byte("x"), 0o644))
 	assert.Equal(t, 3, run(t, root, "verify", "list.md5", "--in", "folder").status, "nothing could be looked at")
 	assert.Equal(t, 0, run(t, root, "verify", "list.md5", "--in", "folder", "--allow-outside").status)
@@ -191,7 +191,7 @@ func TestChecksumOfChangingFile(t *testing.T) {
 	close(stop)
 	<-done
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.err, "could not read log: it changed while this ran")
+	assert.Contains(t, r.err, "could not read log: it changed during the run")
 	assert.Contains(t, r.out, "log,314572800,sha256,,")
 }
 
@@ -199,7 +199,7 @@ func TestChecksumOfChangingFile(t *testing.T) {
 func TestChecksumOfDevice(t *testing.T) {
 	r := run(t, "/", "checksum", "/dev/null", "/dev/zero")
 	assert.Equal(t, 3, r.status)
-	assert.Equal(t, "frank: could not read /dev/null: it is no file but a device\nfrank: could not read /dev/zero: it is no file but a device\n", r.err)
+	assert.Equal(t, "frank: could not read /dev/null: it is not a file but a device\nfrank: could not read /dev/zero: it is not a file but a device\n", r.err)
 }
 
 // What the system makes up as it is read has no size.

@@ -45,10 +45,10 @@ var statuses = []struct {
 }{
 	{statusComplete, "the answer is complete"},
 	{statusDifferent, "a check found a difference (verify, compare, checksum --expect)"},
-	{statusUsage, "the command was written wrongly"},
-	{statusIncomplete, "the answer is incomplete: something could not be read, and was named"},
-	{statusFailed, "it failed"},
-	{statusInterrupted, "it was stopped, with Ctrl-C or by another program"},
+	{statusUsage, "the command line is wrong"},
+	{statusIncomplete, "the answer is incomplete: something could not be read, and was reported"},
+	{statusFailed, "the command failed"},
+	{statusInterrupted, "the command was stopped, with Ctrl-C or by another program"},
 }
 
 // failure is an error that knows the status to exit with.
@@ -131,7 +131,7 @@ func (p *Program) stopOn(stops <-chan os.Signal, stop func()) {
 		}
 		switch what := p.writes.Load(); {
 		case what != nil && !told:
-			p.say("frank: stopping as soon as it can; Ctrl-C again ends it in the middle of: %s", *what)
+			p.say("frank: stopping as soon as possible; Ctrl-C again stops in the middle of: %s", *what)
 			told = true
 		case what != nil:
 			waited = 0
@@ -176,7 +176,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	}
 	p.toClose, p.ledger = nil, nil
 	if n := live.Touched(); n > 0 && !isQuiet(command) {
-		p.say("frank: reading has changed the access times of %s; only their owners can avoid that", render.Count(n, "file", "files"))
+		p.say("frank: reading has changed the access times of %s; only their owners could prevent that", render.Count(n, "file", "files"))
 	}
 	return p.status(ctx, command, err)
 }
@@ -205,7 +205,7 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 		p.say("%s: %s", command.CommandPath(), f.err)
 	}
 	if f.status == statusUsage && f.err != nil {
-		p.say("  %s tells how it is written", helpFor(command))
+		p.say("  see %s", helpFor(command))
 	}
 	return f.status
 }
@@ -302,7 +302,7 @@ what it could not read. Looking changes nothing.`,
 	root.InitDefaultCompletionCmd("") // which writes there
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {
-			c.Short = "a script that lets your shell complete words with the Tab key"
+			c.Short = "print a script that lets your shell complete words with the Tab key"
 		}
 	}
 	return root
@@ -339,7 +339,7 @@ func flagError(cmd *cobra.Command, err error) error {
 	}
 	hint := ""
 	if cmd.ValidArgsFunction != nil { // it takes places and conditions
-		hint = fmt.Sprintf("; a place or value that starts with a dash goes after -- : %s -- …", cmd.CommandPath())
+		hint = fmt.Sprintf("; write a place or value that starts with a dash after -- : %s -- …", cmd.CommandPath())
 	}
 	return misuse("there is no option %s%s%s", dashes, name, hint)
 }

@@ -22,21 +22,21 @@ func (p *Program) compareCommand() *cobra.Command {
 	var algorithm string
 	cmd := &cobra.Command{
 		Use:   "compare A [B] [where CONDITION…]",
-		Short: "what was added, removed, moved, altered between two folders or records",
-		Long: `Tells how folder B differs from folder A, by the ways below them. Either may be a
-record; one record alone is held against its place as it is now:
+		Short: "show what was added, removed, moved or altered between two folders or records",
+		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
+single record is compared with its place as it is now:
 
   added     only in B
   removed   only in A
-  altered   another content, another kind, or a link that points elsewhere
-  moved     the same content, under another path
-  details   the same content, but other permissions, owner, group or time
+  altered   different content, a different kind, or a link to another target
+  moved     the same content under another path
+  details   the same content, but different permissions, owner, group or time
 
-Files of the same size and time are taken for the same; where only the times
-differ their content is read, and with --content always. The times of folders
-and links are not compared. Of recorded files, the digests that were kept stand
-for the content; where none were, another time is taken for another content, and
-that is said. The status is 0 if nothing differs, and 1 if anything does.`,
+Files of the same size and time are taken to be the same; where only the times differ,
+their content is read, and with --content always. The times of folders and links are
+not compared. For recorded files, the digests in the record stand for the content;
+where there are none, a different time counts as different content, and the answer
+says so. The exit status is 0 if nothing differs, and 1 if anything does.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -45,7 +45,7 @@ that is said. The status is 0 if nothing differs, and 1 if anything does.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.BoolVar(&content, "content", false, "read the content of all files, whatever size and time say")
+	f.BoolVar(&content, "content", false, "read the content of all files, whatever their sizes and times")
 	f.StringVar(&algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "content", "algorithm")
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])

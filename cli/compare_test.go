@@ -84,7 +84,7 @@ func TestCompare(t *testing.T) {
 	assert.Regexp(t, `(?m)^  time +details +modified 60 minutes earlier$`, strings.ReplaceAll(out, "59 minutes", "60 minutes"))
 	assert.Regexp(t, `(?m)^  link +altered +target same → mode$`, out)
 	assert.Contains(t, out, "1 added, 1 removed, 4 altered, 1 moved, 2 with the same content, but other details\n")
-	for line, says := range map[string]string{"a": "name two folders", "a b c": "name two folders", "a nosuch": "nosuch: no such file", "a b/new": "is no folder"} {
+	for line, says := range map[string]string{"a": "name two folders", "a b c": "name two folders", "a nosuch": "nosuch: no such file", "a b/new": "is not a folder"} {
 		r := run(t, root, append([]string{"compare"}, strings.Fields(line)...)...)
 		assert.Equal(t, 2, r.status, line)
 		assert.Contains(t, r.err, says, line)

@@ -53,16 +53,16 @@ var builtIn = []struct{ key, value, meaning string }{
 	{"order", "", "fields to order by; default by name within each folder"},
 	{"hidden", "", "show, omit or only; list omits, other commands show"},
 	{"colour", autoWord, "auto, always or never"},
-	{"skip", "", "folders not to go into"},
+	{"skip", "", "folders to skip"},
 }
 
 func (p *Program) configCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "config",
-		Short: "the defaults in force, and where each comes from",
-		Long: `Shows the defaults of options and where each comes from. They are kept in a TOML
-file in the XDG folder for configuration; an option on the command line goes
-before the file. A file with everything in it:
+		Short: "show the defaults in force and where each comes from",
+		Long: `Shows the defaults of options and where each comes from. They are kept in a TOML file
+in the XDG configuration folder; an option on the command line overrides the file. A
+file with everything in it:
 
     units = "decimal"
     times = "local"
@@ -100,6 +100,6 @@ before the file. A file with everything in it:
 			return err
 		},
 	}
-	examples(cmd, example{"config", "what is in force"})
+	examples(cmd, example{"config", "the defaults in force"})
 	return cmd
 }

@@ -35,10 +35,10 @@ func (p *Program) demoCommand() *cobra.Command {
 	var into, asOf string
 	cmd := &cobra.Command{
 		Use:   "demo",
-		Short: "builds a made-up tree and shows the commands at work on it",
+		Short: "build a made-up tree and show the commands at work on it",
 		Long: `Builds the files of Tern Point, a made-up field station that counts marsh birds
 by sound, in a new temporary folder, and shows the main commands on it. The
-folder stays, to try things on.`,
+folder stays, for you to try things on.`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			when := time.Now()

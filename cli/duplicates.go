@@ -33,21 +33,21 @@ func (p *Program) duplicatesCommand() *cobra.Command {
 	var o duplicatesOptions
 	cmd := &cobra.Command{
 		Use:   "duplicates [PLACE…] [where CONDITION…]",
-		Short: "sets of files with the same content, and what removing the spares would free",
-		Long: `Finds files with the same content, wherever they lie and whatever their names,
-and puts them together in sets, those first that would free most. A file is read
-only while there is another that it may be the same as.
+		Short: "find files with the same content, and how much removing the spares would free",
+		Long: `Finds files with the same content, wherever they are and whatever their names, and
+groups them in sets, with the sets that would free most first. A file is read only as
+long as another file may be the same.
 
-The names of one file (hard links) are one file here, and removing one of them
-frees nothing. What is promised to be freed is never more than what the spares
-take on disk: a sparse file frees less than its size, and one that shares its
-blocks with the file that stays, nothing. Where the file system does not tell all,
-"up to" is said.
+Several names of one file (hard links) count as one file, and removing one of them
+frees nothing. The space that can be freed is never more than the spares take on disk:
+a sparse file frees less than its size, and a file that shares its blocks with the
+file that stays frees nothing. Where the file system does not tell everything, the
+answer says "up to".
 
-Nothing is removed. --spares lists all files but one of each set, the one that
---keep says, else that of the place that was named first. As jsonl, the list tells
-what each of them was, and which file stays: "frank act remove @@LIST" leaves what
-has changed since, or has lost the file that was to stay.`,
+Nothing is removed. --spares lists all files of each set except one: the one that
+--keep chooses, or else the one in the place named first. As jsonl, the list also says
+what each file was and which file stays: "frank act remove @@LIST" then leaves alone
+what has changed since, or whose remaining copy is gone.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -58,11 +58,11 @@ has changed since, or has lost the file that was to stay.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.keep, "keep", keepWords[0], "`WHICH` file of a set would stay: "+strings.Join(keepWords, ", "))
-	f.BoolVar(&o.spares, "spares", false, "list the files that would not stay, and nothing else")
-	f.BoolVar(&o.across, "across", false, "only sets with files of more than one place")
-	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files of this `PLACE` whose content is nowhere in the others")
-	f.BoolVar(&o.empty, "empty", false, "empty files too")
-	f.BoolVar(&o.confirm, "confirm", false, "in the end compare the files of a set byte by byte")
+	f.BoolVar(&o.spares, "spares", false, "list only the files that would not stay")
+	f.BoolVar(&o.across, "across", false, "show only sets with files in more than one place")
+	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files in this `PLACE` whose content is in none of the others")
+	f.BoolVar(&o.empty, "empty", false, "include empty files")
+	f.BoolVar(&o.confirm, "confirm", false, "finally compare the files of each set byte by byte")
 	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "keep", "spares", "across", "only-in", "empty", "confirm", "algorithm")
 	addDepth(cmd, &o.reading.lookingOptions, allWord)
@@ -73,11 +73,11 @@ has changed since, or has lost the file that was to stay.`,
 	examples(cmd,
 		example{"duplicates", "everything below the current folder"},
 		example{"duplicates cards recordings --across", "what is in both places"},
-		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card on the other too?"},
-		example{"duplicates cards --keep oldest", "which would stay"},
-		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list that act can clear away"},
-		example{"duplicates cards --spares --as paths0 --to spares.list", "their paths only, for a script"},
-		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, and quite sure"},
+		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card also on the other?"},
+		example{"duplicates cards --keep oldest", "show which file would stay"},
+		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list for act to remove"},
+		example{"duplicates cards --spares --as paths0 --to spares.list", "only their paths, for a script"},
+		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, compared byte by byte"},
 	)
 	return cmd
 }

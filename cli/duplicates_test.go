@@ -153,7 +153,7 @@ func TestDuplicatesOfPlaces(t *testing.T) {
 	assert.Zero(t, sets[0].Reclaimable)
 	assert.Len(t, sets[0].Copies, 3)
 	out := run(t, root, "duplicates", "card").out
-	assert.Contains(t, out, "1 spare frees nothing: there is another name of it outside")
+	assert.Contains(t, out, "1 spare frees nothing: another name of it is outside")
 	assert.Contains(t, out, "another name of the same file")
 
 	// A sparse file frees no more than it takes.

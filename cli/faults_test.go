@@ -35,8 +35,8 @@ func TestMisuse(t *testing.T) {
 		"list --colour pink":             "auto, always or never",
 		"list --page later":              "auto, always or never",
 		"list --as-of 2026-13-01":        "no such day",
-		"list where":                     "a condition is wanted",
-		"list --skip [":                  "is no pattern",
+		"list where":                     "a condition is missing",
+		"list --skip [":                  "is not a pattern",
 		"list --self --depth 2":          "contradict",
 		"list --totals --order none":     "contradict",
 		"list --to x --page always":      "contradict",
@@ -47,7 +47,7 @@ func TestMisuse(t *testing.T) {
 		"list --colum name":              "did you mean --columns?",
 		"lsit":                           "did you mean list?",
 		"help lits":                      "did you mean list?",
-		"fields size":                    "takes nothing but options",
+		"fields size":                    "takes only options",
 		"demo --into .":                  "is not empty",
 	} {
 		r := run(t, root, strings.Fields(line)...)
@@ -237,9 +237,9 @@ func TestLoopsAndVanishing(t *testing.T) {
 	said := false
 	for begun := time.Now(); !said && time.Since(begun) < 30*time.Second; {
 		r = run(t, root, "list")
-		said = strings.Contains(r.err, "it vanished while this ran")
+		said = strings.Contains(r.err, "it vanished during the run")
 		require.Equal(t, said, r.status == 3, r.err)
-		require.Equal(t, said, strings.Contains(r.out, "vanished while this ran"), r.out)
+		require.Equal(t, said, strings.Contains(r.out, "vanished during the run"), r.out)
 	}
 	close(stop)
 	<-stopped

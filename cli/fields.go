@@ -26,9 +26,9 @@ func cost(f *entry.Field) string {
 func (p *Program) fieldsCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fields",
-		Short: "the reference of fields, tests, formats and units",
-		Long: `Prints every field: what it means, the type of its values, and what it costs to
-learn. The names are the columns, the order keys, and the keys in CSV and JSON.`,
+		Short: "list all fields, tests, formats and units",
+		Long: `Prints every field: what it means, the type of its values, and what it costs to find
+out. The names are the same in columns, sort orders, CSV and JSON.`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			var b strings.Builder
@@ -39,14 +39,14 @@ learn. The names are the columns, the order keys, and the keys in CSV and JSON.`
 				rows = append(rows, []string{f.Name, f.Type.String(), cost(f), f.Meaning})
 			}
 			b.WriteString(render.Columns(rows))
-			b.WriteString("\n--order goes by a field in its natural direction: text A to Z with numbers in\n" +
-				"counting order, sizes, link counts and ages from the greatest, times from the\n" +
-				"newest, yes before no. With /reverse after the name it is the other way round.\n")
+			b.WriteString("\n--order sorts by a field in its natural direction: text from A to Z, with numbers in\n" +
+				"counting order; sizes, link counts and ages from the greatest; times from the newest;\n" +
+				"yes before no. With /reverse after the name, the order is the opposite.\n")
 			b.WriteString("\nTests, for conditions after where\n\n")
 			b.WriteString(render.Columns(testRows()))
-			b.WriteString("\nTests are joined with and, or, not; ( and ) group. A single word such as empty or\n" +
-				"hidden is a test by itself. Lists with commas go with is for ext, kind, type,\n" +
-				"owner and group.\n")
+			b.WriteString("\nTests are joined with and, or and not; ( and ) group. A single word such as empty or\n" +
+				"hidden is a test by itself. With ext, kind, type, owner and group, is takes a list\n" +
+				"with commas.\n")
 			b.WriteString("\nFormats, for --as\n\n")
 			rows = nil
 			for _, form := range render.Forms {
@@ -63,7 +63,7 @@ learn. The names are the columns, the order keys, and the keys in CSV and JSON.`
 			return err
 		},
 	}
-	examples(cmd, example{"fields", "everything that can be a column"})
+	examples(cmd, example{"fields", "every possible column"})
 	return cmd
 }
 
@@ -96,7 +96,7 @@ func testRows() [][]string {
 
 func noArgs(cmd *cobra.Command, args []string) error {
 	if len(args) > 0 {
-		return misuse("it takes nothing but options, so %q has no place here", args[0])
+		return misuse("%q is not expected here: this command takes only options", args[0])
 	}
 	return nil
 }

@@ -114,9 +114,9 @@ func TestTallyTables(t *testing.T) {
 		"tally --by ext --cross":              "needs two fields",
 		"tally --by ext --as paths":           "groups have no paths",
 		"tally --by ext --as tabel":           "did you mean table?",
-		"tally --by ext,age --cross --as csv": "a table of everything",
+		"tally --by ext,age --cross --as csv": "shows everything as a table",
 		"outline --as csv":                    "table, json or markdown",
-		"outline a.wav":                       "is no folder",
+		"outline a.wav":                       "is not a folder",
 		"outline --order none":                "no meaning",
 	} {
 		r := run(t, root, strings.Fields(line)...)

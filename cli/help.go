@@ -84,7 +84,7 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 			rows = append(rows, []string{strconv.Itoa(s.status), s.meaning})
 		}
 		fmt.Fprintf(&b, "\nExit status\n%s", render.Columns(rows))
-		b.WriteString("\n\"frank help COMMAND\" tells more of a command; \"frank demo\" shows them at work on\na made-up tree.\n")
+		b.WriteString("\n\"frank help COMMAND\" tells more about a command; \"frank demo\" shows the commands\nat work on a made-up tree.\n")
 	}
 	fmt.Fprint(cmd.OutOrStdout(), b.String())
 }

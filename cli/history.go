@@ -21,10 +21,11 @@ func (p *Program) historyCommand() *cobra.Command {
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "history PATH",
-		Short: "every state of one path that the ledger knows of",
-		Long: `Tells what each record says of one path: in which it was there and how, since when
-and until when. It need not be there any more. That it was read in between makes
-no other state. PATH may be in a record, as @cards/notes: that tells the place.`,
+		Short: "show every state of one path that the ledger knows",
+		Long: `Shows what the records say about one path: in which of them it was there, in what
+state, and from when to when. The path need not exist any more. Reading a file does not
+count as a change. PATH may be in a record, such as @cards/notes, to say which place
+is meant.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -40,12 +41,12 @@ no other state. PATH may be in a record, as @cards/notes: that tells the place.`
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
+	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, forms)
 	examples(cmd,
-		example{"history notes/rota.md", "what became of it?"},
-		example{"history @weekly/notes/rota.md --as json", "though the place is not there any more, for a script"},
+		example{"history notes/rota.md", "what happened to it?"},
+		example{"history @weekly/notes/rota.md --as json", "even if the place is gone; for a script"},
 	)
 	return cmd
 }
@@ -71,7 +72,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	r.view.Add(&entry.Place{Given: path, Full: full})
 	summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
 	if len(spans) == 0 {
-		summary.Lead = "no record has anything of that path"
+		summary.Lead = "no record has that path"
 	}
 	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
 }

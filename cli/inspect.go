@@ -18,10 +18,10 @@ func (p *Program) inspectCommand() *cobra.Command {
 	var extra inspect.Options
 	cmd := &cobra.Command{
 		Use:   "inspect PATH…",
-		Short: "a card for one entry: all its facts, in words",
-		Long: `Shows all that can be known about a file, a folder or anything else: what it is
-and how much is in it, its four times, who may do what with it and what you may
-do, where it lies, its other names, and where a link leads, step by step.`,
+		Short: "show everything known about one entry, in words",
+		Long: `Shows everything there is to know about a file, a folder or anything else: what it is
+and how much is in it, its four times, who may do what with it and what you may do,
+where it is, its other names, and where a link leads, step by step.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -29,7 +29,7 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 				return misuse("--preview takes a number of lines from 1 on")
 			}
 			if places, _, _ := splitWhere(args); len(places) == 0 {
-				return misuse("say what to look at: %s PATH", cmd.CommandPath())
+				return misuse("name something to inspect: %s PATH", cmd.CommandPath())
 			}
 			if !slices.Contains(render.Names(o.forms), o.format) {
 				return misuse("--as: a card can be a table or json, not %s", o.format)
@@ -40,14 +40,14 @@ do, where it lies, its other names, and where a link leads, step by step.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&extra.Siblings, "siblings", "", "look in this `PLACE` for other names of the same file")
-	f.IntVar(&extra.Preview, "preview", 0, "the first `NUMBER` of lines, if it is text")
+	f.IntVar(&extra.Preview, "preview", 0, "show the first `NUMBER` of lines, if it is text")
 	group(cmd, groupWhat, "siblings", "preview")
-	f.StringVar(&file, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
+	f.StringVar(&file, "ledger", "", "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, []*render.Form{render.Table, render.JSON})
 	examples(cmd,
-		example{"inspect 'read me first.txt' --preview 5", "a file, and how it starts"},
-		example{"inspect recordings", "a folder, with all it holds"},
+		example{"inspect 'read me first.txt' --preview 5", "a file, with its first lines"},
+		example{"inspect recordings", "a folder, with totals of everything in it"},
 		example{"inspect counts/latest.csv", "a link, and where it leads"},
 		example{"inspect 'recordings/best call.wav' --siblings .", "a file with several names"},
 		example{"inspect @weekly/notes/rota.md", "a file as it was recorded"},

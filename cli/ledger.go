@@ -32,7 +32,7 @@ func ledgerFile(option string) (string, error) {
 	}
 	data, err := config.DataFolder()
 	if err != nil {
-		return "", misuse("the ledger: %w; --ledger FILE names another place", err)
+		return "", misuse("the ledger: %w; --ledger FILE names another file", err)
 	}
 	return filepath.Join(data, "ledger.sqlite"), nil
 }
@@ -75,15 +75,15 @@ func ledgerTrouble(path string, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
 	}
-	return &failure{statusFailed, fmt.Errorf("the ledger %s: %w", render.Escaped(path), err)}
+	return &failure{statusFailed, fmt.Errorf("%s: %w", render.Escaped(path), err)}
 }
 
 func (p *Program) ledgerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "ledger",
-		Short: "what is recorded, and housekeeping of it",
-		Long: `The ledger is one file of records, made by "frank record". It is in the XDG folder
-for data unless --ledger or FRANK_LEDGER says otherwise. Without more words, lists
+		Short: "show and maintain the records in the ledger",
+		Long: `The ledger is one file with all records made by "frank record". It is in the XDG data
+folder unless --ledger or FRANK_LEDGER names another file. Without a further word, lists
 the records.`,
 		Args: noArgs,
 	}
@@ -94,11 +94,11 @@ the records.`,
 	}
 	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand())
 	examples(cmd,
-		example{"record notes --label notes", "writes a record"},
+		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
-		example{"ledger check", "is the ledger itself as it was written?"},
-		example{"ledger drop 1", "the record with that number is no longer needed"},
-		example{"ledger export --to ledger.jsonl", "all records as JSON lines, for other programs and other days"},
+		example{"ledger check", "is the ledger as it was written?"},
+		example{"ledger drop 1", "remove the record with that number"},
+		example{"ledger export --to ledger.jsonl", "all records as JSON lines, for other programs or for later"},
 		example{"ledger import ledger.jsonl --ledger other.sqlite", "and back again"},
 	)
 	return cmd
@@ -110,7 +110,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "entries",
-		Short: "all records, the newest first",
+		Short: "list all records, newest first",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			r, err := p.showing(cmd, &o)
@@ -138,7 +138,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, forms)
 	return cmd
@@ -168,7 +168,7 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 		},
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	return cmd
 }
@@ -180,16 +180,16 @@ func (p *Program) changing(what string, do func() error) error {
 }
 
 func (p *Program) ledgerDropCommand() *cobra.Command {
-	return p.housekeeping("drop NUMBER…", "takes records out; all others stay whole", "", true, cobra.ArbitraryArgs,
+	return p.housekeeping("drop NUMBER…", "remove records; all others stay complete", "", true, cobra.ArbitraryArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, args []string) error {
 			if len(args) == 0 {
-				return misuse("name the numbers of records, as frank ledger entries tells them")
+				return misuse("give the numbers of records, as shown by frank ledger entries")
 			}
 			var numbers []int64
 			for _, arg := range args {
 				n, err := strconv.ParseInt(strings.TrimPrefix(arg, recordMark), 10, 64)
 				if err != nil {
-					return misuse("%q is no number of a record", arg)
+					return misuse("%q is not the number of a record", arg)
 				}
 				numbers = append(numbers, n)
 			}
@@ -211,9 +211,9 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 }
 
 func (p *Program) ledgerCheckCommand() *cobra.Command {
-	return p.housekeeping("check", "whether the ledger is as it was written",
-		`Has the database check itself, and holds everything that is recorded against the
-seals that were written with it.`, false, noArgs,
+	return p.housekeeping("check", "check that the ledger is as it was written",
+		`Has the database check itself, and checks everything recorded against the hashes that
+were written with it.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			faults, err := l.Check(ctx)
 			if err != nil {
@@ -242,7 +242,7 @@ seals that were written with it.`, false, noArgs,
 }
 
 func (p *Program) ledgerCompactCommand() *cobra.Command {
-	return p.housekeeping("compact", "gives back the room of records that were dropped", "", true, noArgs,
+	return p.housekeeping("compact", "free the space of records that were dropped", "", true, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			before, err := os.Stat(path)
 			if err != nil {
@@ -263,10 +263,10 @@ func (p *Program) ledgerCompactCommand() *cobra.Command {
 func (p *Program) ledgerExportCommand() *cobra.Command {
 	var to string
 	var replace bool
-	cmd := p.housekeeping("export", "all records as JSON lines",
-		`Writes down everything that the ledger has as JSON lines, one for each record and
-for each entry that is new, different or gone in it. "frank ledger import" makes
-the same records of them. Of a damaged ledger it saves what can be read.`, false, noArgs,
+	cmd := p.housekeeping("export", "write all records as JSON lines",
+		`Writes everything in the ledger as JSON lines, one for each record and for each entry
+that is new, different or gone in it. "frank ledger import" makes the same records from
+them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			r := &reading{to: to, replace: replace, page: neverWord}
 			destination, err := p.destination(r)
@@ -289,13 +289,13 @@ the same records of them. Of a damaged ledger it saves what can be read.`, false
 				fmt.Fprintf(p.out(), "%s, %s\n", render.Count(int64(saved.Records), "record", "records"), render.Count(saved.Lines, "line", "lines"))
 			}
 			if len(saved.Lost) > 0 {
-				return &failure{statusIncomplete, errors.New("the ledger is damaged; what could be read is saved")}
+				return &failure{statusIncomplete, errors.New("the ledger is damaged; what could be read was saved")}
 			}
 			return nil
 		})
 	f := cmd.Flags()
-	f.StringVar(&to, "to", "", "the `FILE` to write to, whole or not at all")
-	f.BoolVar(&replace, "replace", false, "with --to, replace a file that is there")
+	f.StringVar(&to, "to", "", "the `FILE` to write to, completely or not at all")
+	f.BoolVar(&replace, "replace", false, "with --to, replace an existing file")
 	group(cmd, groupOut, "to", "replace")
 	return cmd
 }
@@ -304,9 +304,9 @@ func (p *Program) ledgerImportCommand() *cobra.Command {
 	var file string
 	cmd := &cobra.Command{
 		Use:   "import FILE",
-		Short: "makes records of exported lines",
-		Long: `Makes the records again that "frank ledger export" wrote, all or none, in a ledger
-that has none of these places yet. FILE may be - for the standard input.`,
+		Short: "read exported records back in",
+		Long: `Makes the same records as were written by "frank ledger export", all or none, in a
+ledger that has none of these places yet. FILE may be - for standard input.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -341,12 +341,12 @@ that has none of these places yet. FILE may be - for the standard input.`,
 				fmt.Fprintf(p.out(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}
 			if done.Lost > 0 {
-				return &failure{statusIncomplete, fmt.Errorf("%s had been lost before the export, which the records say", render.Count(int64(done.Lost), "folder", "folders"))}
+				return &failure{statusIncomplete, fmt.Errorf("%s had been lost before the export; the records say which", render.Count(int64(done.Lost), "folder", "folders"))}
 			}
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` that records are kept in")
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	return cmd
 }

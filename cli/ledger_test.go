@@ -32,7 +32,7 @@ func TestRecordAndComeBack(t *testing.T) {
 		return r
 	}
 	assert.Contains(t, frank(2, "list", "@weekly").err, "there is no ledger yet")
-	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "written down as @weekly, number 1: 407 entries · 4.1 GiB in the files\nthe first record of this place\n")
+	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "recorded as @weekly, number 1: 407 entries · 4.1 GiB in the files\nthe first record of this place\n")
 	require.NoError(t, os.Remove(filepath.Join(root, "notes/rota.md")))
 	require.NoError(t, os.WriteFile(filepath.Join(root, "notes/new.md"), []byte("new"), 0o644))
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--note", "later").out, "since the record before: 1 added, 1 removed, 1 altered\n")
@@ -55,19 +55,19 @@ func TestRecordAndComeBack(t *testing.T) {
 	}
 	assert.Contains(t, frank(0, "list", "@weekly:2030-01-01", "--as", "json").out, `"record":{"number":3,"label":"weekly","host":"`)
 
-	for place, says := range map[string]string{"@wekly": "did you mean weekly?", "@weekly:7": "weekly has 3 that fit", "@9": "no such record: 9", "@weekly:2020-01-01": "no such record",
-		"@weekly:soon": "there is a number", "@weekly/nowhere": "nothing of that name in the record", "@": "a label is a word"} {
+	for place, says := range map[string]string{"@wekly": "did you mean weekly?", "@weekly:7": "weekly has only 3 of them", "@9": "no such record: 9", "@weekly:2020-01-01": "no such record",
+		"@weekly:soon": "write a number after", "@weekly/nowhere": "the record has no such path", "@": "a label is a word"} {
 		assert.Contains(t, frank(2, "list", place).err, says)
 	}
 	for line, says := range map[string]string{"record @weekly --label x": "is a record", "inspect @weekly --preview 3": "is a record", "duplicates @weekly --spares": "not about records",
 		"verify @weekly": "has no digests", "record --label x --recheck": "no record of this place has digests yet", "record --label x --checksum crc": "no such algorithm", "compare @weekly . @weekly:1": "name two folders, or one record"} {
 		assert.Contains(t, frank(2, strings.Fields(line)...).err, says, line)
 	}
-	assert.Contains(t, frank(3, "checksum", "@weekly").err, "could not tell the sha256 of files in @weekly (381 entries): the record has no such digest of them")
+	assert.Contains(t, frank(3, "checksum", "@weekly").err, "could not tell the sha256 of files in @weekly (381 entries): the record has no such digest")
 	for _, option := range []string{"--follow", "--hidden=only"} {
-		assert.Contains(t, frank(2, "record", "--label", "x", option).err, "goes with neither")
+		assert.Contains(t, frank(2, "record", "--label", "x", option).err, "cannot be combined")
 	}
-	for label, says := range map[string]string{"": "a label is a word", "12": "more than digits", "a/b": "none of"} {
+	for label, says := range map[string]string{"": "a label is a word", "12": "cannot be all digits", "a/b": "cannot contain"} {
 		assert.Contains(t, frank(2, "record", "--label", label).err, says)
 	}
 
@@ -83,7 +83,7 @@ func TestRecordAndComeBack(t *testing.T) {
 	assert.Contains(t, frank(0, "ledger").out, "\n1 record\nthe ledger is "+file)
 	assert.Equal(t, then, strings.ReplaceAll(frank(0, "list", "@weekly/notes", "--hidden", "show", "--as", "csv", "--columns", "name,size,mode,modified,inode,owner,target,created").out, "@2", "@3"))
 	assert.Contains(t, frank(2, "ledger", "drop", "1").err, "no such record")
-	assert.Contains(t, frank(2, "ledger", "drop").err, "name the numbers")
+	assert.Contains(t, frank(2, "ledger", "drop").err, "give the numbers")
 }
 
 // A folder that could not be read is recorded as such, never as empty.
@@ -99,7 +99,7 @@ func TestRecordUnreadable(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Join(root, "shut"), 0))
 	r := take()
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "1 place could not be read, and recorded as such")
+	assert.Contains(t, r.out, "1 place could not be read, which is recorded too")
 	require.NoError(t, os.Chmod(filepath.Join(root, "shut"), 0o755))
 	assert.Zero(t, take().status)
 	for place, want := range map[string]struct {
@@ -161,7 +161,7 @@ func TestBrokenLedgers(t *testing.T) {
 	}
 	assert.NotZero(t, broken)
 	assert.NotZero(t, saved)
-	for content, says := range map[string]string{"not a ledger at all, but long enough to be taken for one by its length, which is more than a hundred bytes in all": "it is no ledger"} {
+	for content, says := range map[string]string{"not a ledger at all, but long enough to be taken for one by its length, which is more than a hundred bytes in all": "not a ledger"} {
 		require.NoError(t, os.WriteFile(file, []byte(content), 0o644))
 		r := finish(t, withLedger(t, file, root, "list", "@l"))
 		assert.Equal(t, 4, r.status)
@@ -307,7 +307,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	assert.EqualValues(t, 46, history.Entries[0]["size"])
 	frank(0, "record", ".", "--label", "other")
 	assert.Regexp(t, `1 +weekly +file .*\n.*2 +weekly +file .* content\n.*3 +other +file`, frank(0, "history", "@other/scripts/settings.json"))
-	assert.Contains(t, frank(0, "history", "nothing"), "no record has anything of that path")
+	assert.Contains(t, frank(0, "history", "nothing"), "no record has that path")
 	assert.Equal(t, "2\n", frank(0, "search", "@*", "--count", "where", "name", "is", "rota.md"))
 	card := frank(0, "inspect", "@weekly:1/notes/rota.md")
 	assert.Contains(t, card, "/notes/rota.md, as recorded ")
@@ -339,7 +339,7 @@ func TestLedgerFull(t *testing.T) {
 		require.Zero(t, finish(t, limited(withLedger(t, file, small, "record", "--label", "small"))).status)
 		r := finish(t, limited(withLedger(t, file, root, "record", "--label", "large")))
 		assert.Equal(t, 4, r.status)
-		assert.Contains(t, r.err, "there is no room left")
+		assert.Contains(t, r.err, "no space left")
 		assert.NotContains(t, r.err, "goroutine")
 		assert.Contains(t, finish(t, withLedger(t, file, small, "ledger", "check")).out, "as it was written: 1 record\n")
 		assert.Equal(t, "2\n", finish(t, withLedger(t, file, small, "search", "@small", "--count", "where", "kind", "is", "file")).out)
@@ -390,8 +390,8 @@ func TestRecordsAmongOthers(t *testing.T) {
 	assert.Contains(t, frank(0, "verify", manifest, "--in", "one").out, "3 same", "it is of what lies below")
 	assert.Contains(t, frank(1, "verify", "@two", "--unlisted", "--as", "csv").out, ",unlisted,")
 	assert.Contains(t, frank(0, "verify", "@one", "--in", "one").out, "3 same")
-	assert.Contains(t, frank(2, "verify", "@one/a").err, "is no folder")
-	assert.Contains(t, frank(2, "verify", "@one", "--in", "one/a").err, "is no folder")
+	assert.Contains(t, frank(2, "verify", "@one/a").err, "is not a folder")
+	assert.Contains(t, frank(2, "verify", "@one", "--in", "one/a").err, "is not a folder")
 
 	// A record of another machine is read like any other, but not held against
 	// this one.
@@ -447,7 +447,7 @@ func TestLedgerThatMayOnlyBeRead(t *testing.T) {
 	for _, line := range []string{"record . --label l", "ledger drop 1", "ledger compact"} {
 		r := as(line)
 		assert.Equal(t, 4, r.status, line)
-		assert.Regexp(t, `may only be read|permission denied`, r.err, line)
+		assert.Regexp(t, `is read-only|permission denied`, r.err, line)
 	}
 	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "1 record\n")
 }

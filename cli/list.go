@@ -9,21 +9,21 @@ func (p *Program) listCommand() *cobra.Command {
 	var self, totals bool
 	cmd := &cobra.Command{
 		Use:   "list [PLACE…] [where CONDITION…]",
-		Short: "the entries of a folder: an inventory table",
+		Short: "list the entries of a folder as a table",
 		Long: `Lists what is in a folder, or in several; without a PLACE, in the current one.
 A PLACE that is a file, or a link to nothing, is listed itself.
 
-A folder has no size here, since what the system calls its size is only its
-own bookkeeping; --totals sums up what it holds. Entries whose names start with
+Folders have no size here, because what the system calls the size of a folder is only
+bookkeeping; --totals adds up what each folder holds. Entries whose names start with
 a dot are hidden: the footer says how many there are.
 
 With where, only entries that meet the condition are listed; "frank help search"
-tells how conditions are written.`,
+explains how conditions are written.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if self && cmd.Flags().Changed("depth") {
-				return misuse("--self and --depth contradict each other: it is the folder itself or what is in it")
+				return misuse("--self and --depth contradict each other: list the folder itself or what is in it")
 			}
 			if self && cmd.Flags().Changed("hidden") {
 				return misuse("--self and --hidden contradict each other: the folder itself is always shown")
@@ -48,18 +48,18 @@ tells how conditions are written.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.BoolVar(&self, "self", false, "list the folder itself, not what is in it")
-	f.BoolVar(&totals, "totals", false, "give folders the size of all they hold, at any depth")
+	f.BoolVar(&totals, "totals", false, "show for each folder the size of everything in it, at any depth")
 	group(cmd, groupWhat, "self", "totals")
 	addReading(cmd, &options, "omit", "1")
 	examples(cmd,
 		example{"list", "what is in the current folder"},
 		example{"list handover --hidden show", "hidden entries too"},
-		example{"list --totals --order size", "the heaviest first, folders with all they hold"},
+		example{"list --totals --order size", "heaviest first, with the totals of folders"},
 		example{"list recordings --depth all --order modified --first 10", "the ten newest files and folders, at any depth"},
 		example{"list --columns name,owner,group,mode,age", "other columns"},
 		example{"list notes --as csv --to inventory.csv", "an inventory for a spreadsheet"},
-		example{"list recordings/ridge where modified within 2 days", "only some of them"},
-		example{"list --self --columns all --as json", "all that is known about the folder itself"},
+		example{"list recordings/ridge where modified within 2 days", "only some of the entries"},
+		example{"list --self --columns all --as json", "everything known about the folder itself"},
 	)
 	return cmd
 }

@@ -74,7 +74,7 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.columns, "columns", "", "the `FIELDS` to show, separated by commas, or all")
-	f.StringVar(&o.order, "order", "", "the `FIELDS` to order by, each with /reverse after it to turn it round, or none: as found")
+	f.StringVar(&o.order, "order", "", "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
 	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
 
@@ -98,11 +98,11 @@ func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
 func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f := cmd.Flags()
 	f.StringVar(&o.hidden, "hidden", hidden, "`WHAT` to do with hidden entries: show, omit or only")
-	f.StringArrayVar(&o.skip, "skip", nil, "a `PATTERN` of folders not to go into: a name with * ? [a-z], or a way with /")
-	f.BoolVar(&o.follow, "follow", false, "go into folders that links lead to, each folder once")
-	f.BoolVar(&o.sameDisk, "same-disk", false, "do not go into other file systems")
-	f.BoolVar(&o.matchCase, "match-case", false, "let letter case count in patterns")
-	f.StringVar(&o.ledger, "ledger", "", "the `FILE` that records are kept in, for places like @weekly")
+	f.StringArrayVar(&o.skip, "skip", nil, "a `PATTERN` of folders to skip: a name with * ? [a-z], or a path with /")
+	f.BoolVar(&o.follow, "follow", false, "follow links to folders, reading each folder once")
+	f.BoolVar(&o.sameDisk, "same-disk", false, "stay on the same file system")
+	f.BoolVar(&o.matchCase, "match-case", false, "match upper and lower case exactly")
+	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	complete(cmd, "hidden", oneOf(hiddenWords))
 }
@@ -115,14 +115,14 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f.StringVar(&o.format, "as", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
 	f.StringVar(&o.units, "units", "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
 	f.StringVar(&o.times, "times", "", "the `STYLE` of times: relative, local or utc")
-	f.StringVar(&o.asOf, "as-of", "", "the moment `WHEN` ages are counted from: 2026-11-23T14:00, yesterday, '3 days ago'")
+	f.StringVar(&o.asOf, "as-of", "", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
 	f.StringVar(&o.colour, "colour", "", "`WHEN` to use colour: auto, always or never")
 	f.BoolVar(&o.quiet, "quiet", false, "leave out heading, footer and progress")
 	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
 
-	f.StringVar(&o.to, "to", "", "the `FILE` to write to, whole or not at all")
-	f.BoolVar(&o.replace, "replace", false, "with --to, replace a file that is there")
-	f.StringVar(&o.page, "page", autoWord, "`WHEN` to go through $PAGER: auto (taller than the screen), always or never")
+	f.StringVar(&o.to, "to", "", "the `FILE` to write to, completely or not at all")
+	f.BoolVar(&o.replace, "replace", false, "with --to, replace an existing file")
+	f.StringVar(&o.page, "page", autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 
 	complete(cmd, "as", oneOf(render.Names(forms)))
@@ -243,7 +243,7 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 	case o.replace && o.to == "":
 		return misuse("--replace only goes with --to FILE")
 	case o.to != "" && o.page == alwaysWord:
-		return misuse("--to and --page always contradict each other: it goes to the file or to the screen")
+		return misuse("--to and --page always contradict each other: the answer goes to the file or to the screen")
 	case !slices.Contains(whenWords, o.page):
 		return misuse("--page can be auto, always or never, not %q", o.page)
 	}

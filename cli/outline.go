@@ -20,11 +20,11 @@ func (p *Program) outlineCommand() *cobra.Command {
 	var foldersOnly bool
 	cmd := &cobra.Command{
 		Use:   "outline [PLACE…] [where CONDITION…]",
-		Short: "folders and files below as an indented outline, with totals",
-		Long: `Shows what is in a folder, and in the folders in it, further in at each level.
-Folders have the size of all they hold, at any depth, shown or not. A link shows
-what it leads to. With where, only what meets the condition is shown and added
-up, and the folders that lead to it.`,
+		Short: "show folders and files as an indented outline, with totals",
+		Long: `Shows what is in a folder and in the folders below, indented at each level. The size
+of a folder is that of everything in it, at any depth, shown or not. For a link, its
+target is shown. With where, only what meets the condition is shown and added up,
+with the folders that lead to it.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -37,9 +37,9 @@ up, and the folders that lead to it.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.depth, "depth", "2", "the `NUMBER` of levels to show, or all")
-	f.BoolVar(&foldersOnly, "folders-only", false, "show folders only; files are still added up")
-	f.StringVar(&o.order, "order", "", "the `FIELDS` to order by in each folder, with /reverse to turn one round")
-	f.IntVar(&o.first, "first", 0, "in each folder only the first `NUMBER`, and how many more there are")
+	f.BoolVar(&foldersOnly, "folders-only", false, "show only folders; files are still added up")
+	f.StringVar(&o.order, "order", "", "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
+	f.IntVar(&o.first, "first", 0, "in each folder show only the first `NUMBER`, and how many more there are")
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, outlineFormats)
@@ -48,7 +48,7 @@ up, and the folders that lead to it.`,
 	examples(cmd,
 		example{"outline", "two levels"},
 		example{"outline --folders-only --depth all", "all folders"},
-		example{"outline --order size --first 3", "the heaviest three in each folder"},
+		example{"outline --order size --first 3", "the three heaviest in each folder"},
 		example{"outline --depth all where name has dawn and size over 25MB", "only matches, and the folders that lead to them"},
 	)
 	return cmd

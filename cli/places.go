@@ -34,7 +34,7 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOn
 	}
 	for _, s := range sources {
 		if place := s.Place(); foldersOnly && (place.Leaf || place.List) {
-			return nil, nil, misuse("%s is no folder; frank inspect tells about a file", render.Escaped(place.Given))
+			return nil, nil, misuse("%s is not a folder; frank inspect describes files", render.Escaped(place.Given))
 		}
 		r.view.Add(s.Place())
 	}
@@ -53,7 +53,7 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 	var missing []string
 	for i, given := range args {
 		if given == "" {
-			return nil, nil, misuse("a place cannot be empty text; the current folder is .")
+			return nil, nil, misuse("a place cannot be empty; the current folder is .")
 		}
 		s, err := p.openPlace(ctx, r, given, i)
 		var f *failure
@@ -101,9 +101,9 @@ func (r *reading) honours(s source.Source) error {
 	why := ""
 	switch place := s.Place(); {
 	case place.List:
-		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list: what is on it is taken as it is, and not gone into"
+		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list, whose entries are taken as they are; folders on it are not read"
 	case place.Record != nil:
-		options, why = []string{"follow", "same-disk"}, "is a record, which has what was found where it was taken, and nothing else"
+		options, why = []string{"follow", "same-disk"}, "is a record, which has only what was found when it was made"
 	}
 	for _, option := range options {
 		if r.written(option) {
@@ -123,7 +123,7 @@ const everyRecord = "@*"
 func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
 	ref, err := ledger.ParseReference(words, r.view.Zone)
 	if err != nil {
-		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+		return nil, misuse("%s: %w; for a file of that name, write ./%s", render.Escaped(given), err, render.Escaped(given))
 	}
 	l, err := p.ledgerToRead(ctx, r.ledger)
 	if err != nil {
@@ -131,7 +131,7 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 	}
 	found, err := l.Find(ctx, ref)
 	if errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel) {
-		return nil, misuse("%s: %w; a file of that name is written ./%s", render.Escaped(given), err, render.Escaped(given))
+		return nil, misuse("%s: %w; for a file of that name, write ./%s", render.Escaped(given), err, render.Escaped(given))
 	}
 	if err != nil {
 		return nil, ledgerTrouble(p.ledgerPath, err)
@@ -192,7 +192,7 @@ func hasRecord(sources []source.Source) bool {
 func nowOnly(sources []source.Source) error {
 	for _, s := range sources {
 		if s.Place().Record != nil {
-			return misuse("%s is a record, and this is about what is there now", render.Escaped(s.Place().Given))
+			return misuse("%s is a record, and this command is only for what is there now", render.Escaped(s.Place().Given))
 		}
 	}
 	return nil
@@ -206,7 +206,7 @@ func thereNow(recorded *ledger.Source, index int) (source.Source, error) {
 		return nil, err
 	}
 	if r.Host != host {
-		return nil, misuse("%s was recorded on %s, and this is %s; name the place to hold it against", given, render.Escaped(r.Host), render.Escaped(host))
+		return nil, misuse("%s was recorded on %s, and this is %s; name the place to compare it with", given, render.Escaped(r.Host), render.Escaped(host))
 	}
 	now, err := live.Open(recorded.Place().Full, index)
 	if err != nil {

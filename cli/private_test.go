@@ -58,7 +58,7 @@ func TestWithoutHome(t *testing.T) {
 		for _, line := range []string{"record . --label l", "list @l", "ledger", "act hide a --carry-out --yes", "act undo", "act journal", "search . --remember x where name is a", "recall", "recall x"} {
 			r := run(line)
 			assert.Equal(t, 2, r.status, line)
-			assert.Contains(t, r.err, "HOME is not set to a full path", line)
+			assert.Contains(t, r.err, "HOME is not set to an absolute path", line)
 			assert.Contains(t, r.err, "set HOME or XDG_", line)
 		}
 		assert.Zero(t, run("record . --label l --ledger ../ledger").status)

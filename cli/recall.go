@@ -20,11 +20,10 @@ func (p *Program) recallCommand() *cobra.Command {
 	var forget bool
 	cmd := &cobra.Command{
 		Use:   "recall [NAME]",
-		Short: "runs a remembered search again; alone, lists them",
-		Long: `Runs a search again that was remembered with frank search … --remember NAME, from
-any folder, on the places it was made for. Options given here go before those it
-was made with. Without a NAME it lists the searches that are remembered, and the
-file they are kept in.`,
+		Short: "run a remembered search again; without a name, list them",
+		Long: `Runs again a search saved with frank search … --remember NAME, from any folder, on the
+places it was made for. Options given here override those it was saved with. Without a
+NAME, lists the saved searches and the file they are in.`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: completeSearches,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -60,7 +59,7 @@ file they are kept in.`,
 	addSearch(cmd, &o)
 	cmd.Flags().BoolVar(&forget, "forget", false, "forget the search")
 	group(cmd, groupOut, "forget")
-	examples(cmd, example{"recall", "the searches that are remembered"})
+	examples(cmd, example{"recall", "the saved searches"})
 	return cmd
 }
 
@@ -84,7 +83,7 @@ func (p *Program) rerun(cmd *cobra.Command, o *searchOptions, search config.Sear
 // remember keeps a search.
 func remember(cmd *cobra.Command, name string, places []string, where string) error {
 	if strings.HasPrefix(name, "-") || name == "" {
-		return misuse("--remember: %q is no name", name)
+		return misuse("--remember: %q cannot be a name", name)
 	}
 	path, err := config.SearchesFile()
 	if err != nil {

@@ -29,25 +29,25 @@ func (p *Program) recordCommand() *cobra.Command {
 	var o recordOptions
 	cmd := &cobra.Command{
 		Use:   "record [PLACE] --label NAME [where CONDITION…]",
-		Short: "writes a place down in the ledger, dated",
-		Long: `Writes down all that is known of everything below a folder, under a label. Later,
-@NAME is a place like any other: what was there then, though it may have changed,
-or the card may be in a drawer.
+		Short: "record a place in the ledger, with the date",
+		Long: `Records everything known about a folder and what is below it, under a label. Later,
+@NAME is a place like any other: it shows what was there, even if it has changed
+since, or the card is in a drawer.
 
   @weekly              the newest record of that label
   @weekly:1            the one before it
   @weekly:2026-11-01   the newest at or before that day
-  @7                   by its number, as "frank ledger entries" tells
-  @weekly/counts       what lies in it
+  @7                   by number, as shown by "frank ledger entries"
+  @weekly/counts       a folder in it
   @*                   the newest record of every label
 
-Recorded again, a place costs only what has changed. With where, only what meets
-the condition is written down, and all folders.
+Recording a place again takes only the space of what has changed. With where, only
+what meets the condition is recorded, and all folders.
 
-With --checksum the content of files is read too, and their digests are kept.
-Next time, only files are read about which something has changed. --recheck reads
-them all, and names those whose content is another though nothing says so: a
-failing disk, or someone who put the times back. The status is then 1.`,
+With --checksum, the content of files is read too, and their digests are recorded. Next
+time, only files that look changed are read. --recheck reads them all, and names those
+whose content has changed although size and times have not: a failing disk, or someone
+who set the times back. The exit status is then 1.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -56,25 +56,25 @@ failing disk, or someone who put the times back. The status is then 1.`,
 			}
 			// What is below could not be found again in the record.
 			if o.reading.follow || o.reading.hidden == "only" {
-				return misuse("a record is of all that lies in a folder: it goes with neither --follow nor --hidden only")
+				return misuse("a record is of everything in a folder: it cannot be combined with --follow or --hidden only")
 			}
 			return p.record(cmd, &o, args)
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.label, "label", "", "the `NAME` to keep records of this place under")
-	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with it")
-	f.StringVar(&o.checksum, "checksum", "", "keep the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
-	f.BoolVar(&o.moveLabel, "move-label", false, "let the label stand for this place from now on, though it stood for another")
-	f.BoolVar(&o.recheck, "recheck", false, "read also files about which nothing has changed")
+	f.StringVar(&o.label, "label", "", "the `NAME` under which this place is recorded")
+	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with the record")
+	f.StringVar(&o.checksum, "checksum", "", "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
+	f.BoolVar(&o.moveLabel, "move-label", false, "use the label for this place from now on, although it stood for another")
+	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
 	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "move-label")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	complete(cmd, "checksum", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"record . --label weekly", "everything below the current folder"},
-		example{"record cards --label cards --checksum sha256 --note 'before they go back'", "with digests, and a note"},
+		example{"record cards --label cards --checksum sha256 --note 'before they go back'", "with digests and a note"},
 		example{"record cards --label cards --recheck", "is every byte as it was?"},
 		example{"list @cards", "what was there"},
 		example{"compare @cards", "what has changed since"},
@@ -131,7 +131,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 				return ledgerTrouble(path, err)
 			}
 			if record.Algorithm == "" {
-				return misuse("--recheck: no record of this place has digests yet; --checksum sha256 takes them")
+				return misuse("--recheck: no record of this place has digests yet; --checksum sha256 adds them")
 			}
 		}
 		algorithm, err := entry.LookupAlgorithm(record.Algorithm)
@@ -168,7 +168,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		unexplained = len(changes.Unexplained) > 0
 		for _, way := range changes.Unexplained {
-			p.say("frank: the content of %s is another than it was, though nothing about it says so", render.Escaped(filepath.Join(place.Given, way)))
+			p.say("frank: the content of %s has changed, although its size and times have not", render.Escaped(filepath.Join(place.Given, way)))
 		}
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err

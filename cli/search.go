@@ -17,14 +17,14 @@ func (p *Program) searchCommand() *cobra.Command {
 	var o searchOptions
 	cmd := &cobra.Command{
 		Use:   "search [PLACE…] where CONDITION…",
-		Short: "every entry below that meets a condition, at any depth",
-		Long: `Looks through folders and all that is below them, hidden entries too, and lists
-what meets the condition: one match a line, with its way from the place.
+		Short: "find every entry that meets a condition, at any depth",
+		Long: `Looks through folders and everything below them, hidden entries too, and lists what
+meets the condition: one match per line, with its path from the place.
 
-A condition is a sentence of plain words, which any shell passes through
-unharmed: a field, what is asked of it, a value. Tests are joined with and, or,
-not; ( and ) group, each a word of its own, in quotes at most shells. A value
-with spaces goes in quotes. The whole condition can also be one word in quotes.
+A condition is a sentence of plain words, which no shell changes: a field, what is
+asked of it, and a value. Tests are joined with and, or and not; ( and ) group, each
+as a word of its own, and in quotes in most shells. A value with spaces goes in
+quotes. The whole condition can also be one word in quotes.
 
   text      name is, has, starts, ends, like (* ? [a-z]), matches (RE2)
   lists     ext is wav,flac      kind is file,link      owner is me,root
@@ -35,7 +35,7 @@ with spaces goes in quotes. The whole condition can also be one word in quotes.
   modes     mode is 0640, has ug+w (all), any o+rwx (one), lacks o+r (none)
   words     empty hidden broken executable mislabelled … as "frank fields" lists
 
-Letter case does not count unless --match-case is given. Words that look like
+Upper and lower case are the same unless --match-case is given. Words that look like
 options go after -- : frank search -- where name starts --`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
@@ -45,15 +45,15 @@ options go after -- : frank search -- where name starts --`,
 	}
 	addSearch(cmd, &o)
 	examples(cmd,
-		example{"search where name has dawn", "a piece of a name, anywhere below"},
-		example{"search where name has dawn and name has ridge and modified within 7 days and size over 1MB", "one condition more at a time, until the count is right"},
-		example{"search where ext is wav and size over 10MB --columns name,size,modified --order size", "with details, the biggest first"},
-		example{"search where empty or broken or mislabelled", "what may need a look"},
-		example{"search where 'kind is file and (size over 20MB or age over 1 year)'", "in one piece, with parentheses"},
-		example{"search recordings where name has ridge and name has dawn and size over 1MB --funnel --count", "how many each condition let through"},
-		example{"search . where owner is unknown --save-list strangers.txt", "keep the list"},
+		example{"search where name has dawn", "part of a name, at any depth"},
+		example{"search where name has dawn and name has ridge and modified within 7 days and size over 1MB", "one more condition at a time, until the count is right"},
+		example{"search where ext is wav and size over 10MB --columns name,size,modified --order size", "with details, biggest first"},
+		example{"search where empty or broken or mislabelled", "what may need attention"},
+		example{"search where 'kind is file and (size over 20MB or age over 1 year)'", "as one word, with parentheses"},
+		example{"search recordings where name has ridge and name has dawn and size over 1MB --funnel --count", "how many entries each condition let through"},
+		example{"search . where owner is unknown --save-list strangers.txt", "save the list"},
 		example{"list @@strangers.txt", "and look at it later"},
-		example{"search recordings where ext is wav and modified within 3 days --remember fresh", "keep the search itself; frank recall fresh runs it again"},
+		example{"search recordings where ext is wav and modified within 3 days --remember fresh", "save the search itself; frank recall fresh runs it again"},
 	)
 	return cmd
 }
@@ -62,12 +62,12 @@ options go after -- : frank search -- where name starts --`,
 func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.BoolVar(&o.count, "count", false, "only how many match")
-	f.BoolVar(&o.funnel, "funnel", false, "also how many entries each condition let through, in the order written")
+	f.BoolVar(&o.count, "count", false, "show only the number of matches")
+	f.BoolVar(&o.funnel, "funnel", false, "also show how many entries each condition let through, in the order written")
 	group(cmd, groupWhat, "count", "funnel")
 	addReading(cmd, &o.reading, "show", allWord)
-	f.StringVar(&o.saveList, "save-list", "", "keep the full paths of the matches in this `FILE`; @@FILE is a place then")
-	f.StringVar(&o.name, "remember", "", "keep the search under this `NAME`, for frank recall")
+	f.StringVar(&o.saveList, "save-list", "", "save the full paths of the matches in this `FILE`; @@FILE is then a place")
+	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
 	group(cmd, groupOut, "save-list", "remember")
 }
 
@@ -90,7 +90,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		form = render.Counted
 		for _, name := range []string{"as", "columns", "order", "first"} {
 			if cmd.Flags().Changed(name) {
-				return misuse("--count and --%s contradict each other: it is only a number", name)
+				return misuse("--count and --%s contradict each other: --count shows only a number", name)
 			}
 		}
 		o.reading.order = "none"

@@ -97,12 +97,12 @@ func TestSearchMistakes(t *testing.T) {
 		"search . where":                               "say what to look for",
 		"search where modifed within 7 days":           "  modifed within 7 days\n  ^^^^^^^\n\n  there is no field modifed; did you mean modified?",
 		"search where size over 10":                    "10 of what?",
-		"search where name starts -x":                  "goes after --",
+		"search where name starts -x":                  "after -- ",
 		"search where owner is nobody-at-all":          "no user nobody-at-all",
 		"search where name has a --count --as csv":     "contradict",
 		"search where name has a --save-list x --to y": "contradict",
 		"recall nothing":                               "no search is remembered",
-		"inspect":                                      "say what to look at",
+		"inspect":                                      "name something to inspect",
 		"inspect nosuch":                               "no such file",
 		"inspect a --preview 0":                        "from 1 on",
 		"inspect a --as csv":                           "table or json",
@@ -208,7 +208,7 @@ func TestInspect(t *testing.T) {
 	jump := run(t, root, "inspect", "jump").out
 	assert.Contains(t, jump, "says         hop\n  leads to     hop\n  and that to  text.txt\n")
 	assert.Contains(t, run(t, root, "inspect", "round-1").out, "goes round in a circle: a broken link")
-	assert.Contains(t, run(t, root, "inspect", "folder/inner", "--preview", "3").out, "none: it is no file")
+	assert.Contains(t, run(t, root, "inspect", "folder/inner", "--preview", "3").out, "none: it is not a file")
 
 	r := run(t, root, "inspect", "jump", "text.txt", "nosuch", "--as", "json")
 	assert.Equal(t, 3, r.status)

@@ -35,7 +35,7 @@ func TestSecondCtrlCEndsAWriter(t *testing.T) {
 		require.True(t, lines.Scan())
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
 		require.True(t, told.Scan())
-		assert.Equal(t, "frank: stopping as soon as it can; Ctrl-C again ends it in the middle of: recording x", told.Text())
+		assert.Equal(t, "frank: stopping as soon as possible; Ctrl-C again stops in the middle of: recording x", told.Text())
 		if !twice {
 			require.True(t, lines.Scan())
 			assert.Equal(t, "left in order", lines.Text())

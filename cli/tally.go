@@ -21,18 +21,17 @@ func (p *Program) tallyCommand() *cobra.Command {
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "tally [PLACE…] --by FIELD[,FIELD] [where CONDITION…]",
-		Short: "counts and bytes in groups: by kind, extension, owner, age, …",
-		Long: `Counts what lies below a folder in groups, and sums up the bytes of each: by kind,
-ext, type, owner, group, mode, hidden, folder or depth; by age or size, in bands;
-by year, month or day of the time it was modified, or of another as in
-created/month. With two fields, by both, and with --cross as a table of one
-against the other.`,
+		Short: "count entries and bytes in groups: by kind, extension, owner, age, …",
+		Long: `Counts what is below a folder in groups, and adds up the bytes of each: by kind, ext,
+type, owner, group, mode, hidden, folder or depth; by age or size, in bands; by the
+year, month or day it was modified, or that of another time, as in created/month.
+With two fields, groups by both; --cross shows them as a table, one against the other.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case by == "":
-				return misuse("say what to group by: --by ext, or %s", strings.Join(tally.Words()[:12], ", "))
+				return misuse("say what to group by, for example --by ext; there are %s", strings.Join(tally.Words()[:12], ", "))
 			case !slices.Contains(render.Names(forms), o.format):
 				if _, err := render.LookupForm(o.format); err != nil {
 					return misuse("--as: %w", err)
@@ -41,15 +40,15 @@ against the other.`,
 			case cross && strings.Count(by, ",") != 1:
 				return misuse("--cross needs two fields: --by ext,age")
 			case cross && (o.format != render.Table.Name || cmd.Flags().Changed("first")):
-				return misuse("--cross is a table of everything: it goes with neither --as nor --first")
+				return misuse("--cross shows everything as a table; it cannot be combined with --as or --first")
 			}
 			return p.tally(cmd, &o, by, cross, args)
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&by, "by", "", "the `FIELDS` to group by, one or two separated by a comma")
-	f.BoolVar(&cross, "cross", false, "two fields as a table, one against the other")
+	f.StringVar(&by, "by", "", "the `FIELDS` to group by: one, or two separated by a comma")
+	f.BoolVar(&cross, "cross", false, "show two fields as a table, one against the other")
 	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER` of groups, and the rest as one row")
 	group(cmd, groupWhat, "by", "cross", "first")
 	addDepth(cmd, &o.lookingOptions, allWord)
@@ -57,7 +56,7 @@ against the other.`,
 	addShowing(cmd, &o.showingOptions, forms)
 	complete(cmd, "by", listOf(tally.Words()))
 	examples(cmd,
-		example{"tally --by ext", "what sorts of files, the heaviest first"},
+		example{"tally --by ext", "what sorts of files, heaviest first"},
 		example{"tally --by age", "how old things are"},
 		example{"tally recordings --by month --units decimal", "what came in each month"},
 		example{"tally --by kind,hidden", "by two fields"},

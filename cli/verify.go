@@ -36,15 +36,15 @@ func (p *Program) verifyCommand() *cobra.Command {
 	var o verifyOptions
 	cmd := &cobra.Command{
 		Use:   "verify LIST",
-		Short: "files held against a list of digests, or against a record",
-		Long: `Reads the files that a list of digests names, and tells which of them are the
-same, different, missing or unreadable. The list may be any of the usual kinds:
-a payload manifest (RFC 8493), a publisher's list, ALGORITHM (name) = digest, a
-digest alone in a file named after the other, or CSV or JSON of "frank checksum".
-LIST may be - for the standard input, or a record that has digests: @weekly.
+		Short: "check files against a list of digests, or against a record",
+		Long: `Reads the files named in a list of digests, and tells which of them are the same,
+different, missing or unreadable. The list may be of any of the usual kinds: a payload
+manifest (RFC 8493), a publisher's list, ALGORITHM (name) = digest, a digest alone in
+a file named after the other, or CSV or JSON from "frank checksum". LIST may be - for
+standard input, or a record with digests, such as @weekly.
 
-Names are looked for in the folder of the list, unless --in says where. The
-status is 0 if all is as the list says, and 1 if anything is not.`,
+Names are looked up in the folder of the list, unless --in names another. The exit
+status is 0 if everything is as the list says, and 1 if anything is not.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -55,18 +55,18 @@ status is 0 if all is as the list says, and 1 if anything is not.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.show, "show", showWords[0], "`WHAT` to show: trouble, or all")
-	f.BoolVar(&o.unlisted, "unlisted", false, "also files there that are not on the list")
+	f.StringVar(&o.show, "show", showWords[0], "`WHAT` to show: trouble or all")
+	f.BoolVar(&o.unlisted, "unlisted", false, "also report files that are not on the list")
 	group(cmd, groupWhat, "show", "unlisted")
 	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
-	f.BoolVar(&o.allowOutside, "allow-outside", false, "read names too that lead out of the folder, by ../ or from the root")
+	f.BoolVar(&o.allowOutside, "allow-outside", false, "also read names that lead out of the folder, with ../ or from the root")
 	group(cmd, groupWhere, "in", "allow-outside")
 	addShowing(cmd, &o.showing, render.Forms)
 	complete(cmd, "show", oneOf(showWords))
 	examples(cmd,
 		example{"verify handover/manifest-sha256.txt", "is everything as it was?"},
-		example{"verify handover/manifest-sha256.txt --unlisted", "and what is there beside it?"},
-		example{"verify @weekly", "is every file that was recorded with a digest as it was?"},
+		example{"verify handover/manifest-sha256.txt --unlisted", "and which files are not on the list?"},
+		example{"verify @weekly", "is every file that was recorded with a digest unchanged?"},
 		example{"verify handover/manifest-sha256.txt --show all --as csv", "every file, for a spreadsheet"},
 	)
 	return cmd
@@ -120,7 +120,7 @@ func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, er
 		return nil, misuse("--in: %s: %w", render.Escaped(in), posix.Reason(err))
 	}
 	if root.Place().Leaf {
-		return nil, misuse("--in: %s is no folder", render.Escaped(in))
+		return nil, misuse("--in: %s is not a folder", render.Escaped(in))
 	}
 	return root, nil
 }
@@ -133,7 +133,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	}
 	recorded := s.(*ledger.Source)
 	if s.Place().Leaf {
-		return nil, nil, nil, misuse("%s is no folder", render.Escaped(given))
+		return nil, nil, nil, misuse("%s is not a folder", render.Escaped(given))
 	}
 	list, without, read, err := checksum.ListOf(ctx, s)
 	if err != nil {
@@ -147,7 +147,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	return recorded, list, problems, nil
 }
 
-var errNoDigests = errors.New("the record has none of them")
+var errNoDigests = errors.New("the record has no digest of them")
 
 // readList reads a list of digests, and returns its full path.
 func readList(path string) (list *checksum.List, full string, err error) {
@@ -177,9 +177,9 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 			p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
 		}
 		if strings.HasPrefix(listPath, recordMark) {
-			return misuse("the record has no digests; frank record --checksum takes them")
+			return misuse("the record has no digests; frank record --checksum adds them")
 		}
-		return misuse("there is no digest on the list that can be checked")
+		return misuse("the list has no digest that can be checked")
 	}
 	spareMemory()
 	var a *checksum.Checked
@@ -213,7 +213,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 // mostLines is how many lines of a list are named one by one.
 const mostLines = 20
 
-var errLeadsOut = errors.New("it leads out of the folder, and was not looked at; --allow-outside")
+var errLeadsOut = errors.New("it leads out of the folder, and was not read; --allow-outside reads it")
 
 // addListProblems makes problems of the lines of a list that nothing could be
 // done with.
@@ -224,7 +224,7 @@ func addListProblems(summary *report.Summary, listPath string, list *checksum.Li
 	}
 	for i, m := range list.Mistakes {
 		if i == mostLines {
-			add(len(list.Mistakes)-i, m.Number, "understand what begins with", errors.New("these lines are no better"))
+			add(len(list.Mistakes)-i, m.Number, "understand what begins with", errors.New("more lines like this follow"))
 			break
 		}
 		add(1, m.Number, "understand", errors.New(m.Reason))

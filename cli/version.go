@@ -14,7 +14,7 @@ var Version = ""
 func (p *Program) versionCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "version",
-		Short: "the version, and how it was built",
+		Short: "show the version and how it was built",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			version, revision := Version, ""

@@ -66,7 +66,7 @@ func TestLabelsAndReading(t *testing.T) {
 	a := newActor(t, tree(t, "one/a", "two/b"))
 	a.do(0, "record one --label l")
 	r := a.run(2, "record", "two", "--label", "l")
-	assert.Contains(t, r.err, "this label stands for another place: "+a.root+"/one; choose another, or --move-label")
+	assert.Contains(t, r.err, "this label already stands for another place: "+a.root+"/one; choose another, or --move-label")
 	assert.Contains(t, a.do(0, "ledger"), "1 record")
 	later := time.Now().Add(time.Hour)
 	require.NoError(t, os.Chtimes(filepath.Join(a.root, "one/a"), later, time.Time{}))
@@ -81,7 +81,7 @@ func TestLabelsAndReading(t *testing.T) {
 	assert.Contains(t, a.do(0, "record one --label l"), "nothing has changed since the record before")
 	assert.Contains(t, a.do(0, "compare @l:1 @l"), "no difference")
 	assert.Contains(t, a.do(0, "history one/a"), "2 states")
-	assert.Contains(t, a.do(0, "record two --label l --move-label"), "written down as @l")
+	assert.Contains(t, a.do(0, "record two --label l --move-label"), "recorded as @l")
 	assert.Contains(t, a.do(0, "list @l"), "b")
-	assert.Contains(t, a.run(2, "record", "one", "--label", "l").err, "this label stands for another place")
+	assert.Contains(t, a.run(2, "record", "one", "--label", "l").err, "this label already stands for another place")
 }

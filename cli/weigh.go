@@ -29,16 +29,16 @@ func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions
 	cmd := &cobra.Command{
 		Use:   "weigh [PLACE…] [where CONDITION…]",
-		Short: "how heavy each folder is, heaviest first, adding up to the whole",
-		Long: `Sums up what folders hold, at any depth: the place itself first, then each folder
-directly in it, the heaviest first, and what lies directly in it. The rows below
-the first add up exactly to it.
+		Short: "show how heavy each folder is, heaviest first, adding up to the whole",
+		Long: `Adds up what folders hold, at any depth: the place itself first, then each folder
+directly in it, heaviest first, and the files directly in it. The rows below the
+first add up exactly to it.
 
-Size is the content of files, disk what everything there takes on disk, folders'
-own bookkeeping included. A file with several names is counted once, with the
-name that comes first in order of its bytes; the footer says how many names were
-counted elsewhere. --explain shows what was added up for one folder, file by
-file, for whoever wants to check the sum.`,
+Size is the content of files; disk is the space that everything takes on disk,
+including the folders themselves. A file with several names is counted once, under the
+name that comes first in byte order; the footer says how many names were counted
+elsewhere. --explain shows what was added up for one folder, file by file, so that
+you can check the sum.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -47,12 +47,12 @@ file, for whoever wants to check the sum.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh by: size, disk or files (how many)")
+	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh by: size, disk or files (their number)")
 	f.StringVar(&o.reading.depth, "depth", "1", "the `NUMBER` of levels to show, or all")
 	f.IntVar(&o.reading.first, "first", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
-	f.StringVar(&o.atLeast, "at-least", "", "show only folders of this `SIZE` or percent and more, such as 10MB or 5%, and the rest as one row")
-	f.IntVar(&o.largest, "largest", 0, "below each folder the `NUMBER` of heaviest files in it")
-	f.StringVar(&o.explain, "explain", "", "what was added up for this `FOLDER`, with the running total")
+	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
+	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
+	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.Forms)
@@ -61,10 +61,10 @@ file, for whoever wants to check the sum.`,
 	examples(cmd,
 		example{"weigh", "what is in the current folder, heaviest first"},
 		example{"weigh recordings --depth all", "every folder below"},
-		example{"weigh --by disk", "by what it takes on disk"},
-		example{"weigh --at-least 1% --largest 2", "only what counts, and the heaviest files in it"},
+		example{"weigh --by disk", "by space on disk"},
+		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
 		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
-		example{"weigh --explain handover", "the sum of one folder, file by file"},
+		example{"weigh --explain handover", "how the sum of one folder is made up, file by file"},
 	)
 	return cmd
 }
@@ -86,7 +86,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if o.explain != "" {
 		for _, name := range []string{"depth", "first", "at-least", "largest"} {
 			if cmd.Flags().Changed(name) {
-				return misuse("--explain and --%s contradict each other: it shows all that was added up for one folder", name)
+				return misuse("--explain and --%s contradict each other: --explain shows everything that was added up for one folder", name)
 			}
 		}
 		if !cmd.Flags().Changed("units") {
@@ -105,7 +105,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			return weigh.Run(cmd.Context(), p.set(sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
 		})
 		if errors.Is(stopped, weigh.ErrNothing) {
-			return misuse("--explain: %w in %s: it is empty, or not among what was weighed", stopped, render.Escaped(o.explain))
+			return misuse("--explain: %w in %s: it is empty, or was not weighed", stopped, render.Escaped(o.explain))
 		}
 		if a == nil {
 			return stopped

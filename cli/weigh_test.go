@@ -202,7 +202,7 @@ func TestWeighTable(t *testing.T) {
 	for i, want := range []string{`^  001 +4 000 B +100\.0 % +━{20} +4 +3 `, `^  a +3 500 B +87\.5 % +━{17}╸? +2 +1 `, `^  directly in it +500 B +12\.5 % +━━╸ +1 +2 `, `^  c +0 B +0\.0 % +1 +0 `} {
 		assert.Regexp(t, want, lines[3+i])
 	}
-	assert.Contains(t, out, "1 name counted with another name of the same file, or 3 000 B more")
+	assert.Contains(t, out, "1 name of files already counted, with 3 000 B, not counted again")
 
 	explained := run(t, root, "weigh", "--explain", "a").out
 	assert.Regexp(t, `a/y +500 B +500 B +no\n +a/b/x +3 000 B +3 500 B +no\n`, explained)
@@ -229,7 +229,7 @@ func TestWeighTrouble(t *testing.T) {
 		"weigh --largest 0":              "from 1 on",
 		"weigh --explain nowhere":        "nothing was added up in nowhere",
 		"weigh --explain open --depth 2": "contradict",
-		"weigh file":                     "is no folder",
+		"weigh file":                     "is not a folder",
 		"weigh nosuch":                   "no such file",
 	} {
 		r := run(t, root, strings.Fields(line)...)

@@ -31,7 +31,7 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 		return places, nil
 	}
 	if len(words) == 0 {
-		return nil, misuse("after where a condition is wanted, such as: where name has dawn")
+		return nil, misuse("a condition is missing after where; for example: where name has dawn")
 	}
 	c, err := condition.Parse(words)
 	if err != nil {

@@ -12,7 +12,7 @@ import (
 
 // ErrNoHome is returned where nothing says where a person's files are: there is no
 // other place to keep them in.
-var ErrNoHome = errors.New("HOME is not set to a full path, so that there is no place for it")
+var ErrNoHome = errors.New("HOME is not set to an absolute path")
 
 // own is the folder of this program among those of others.
 const own = "frank-ledger"

@@ -235,7 +235,7 @@ func (b *builder) counts() {
 	}
 	year := fmt.Sprintf("counts/%d", b.asOf.Year()-1)
 	b.file(year+"/count-13.csv", nil, 0o664, b.day(330, 9, 0))
-	b.optional(year+"/pr\xe9sence.csv", "a name that is no UTF-8", b.day(500, 9, 0), func(path string) error {
+	b.optional(year+"/pr\xe9sence.csv", "a name that is not UTF-8", b.day(500, 9, 0), func(path string) error {
 		return write(path, []byte("jour,lieu\n"), 0o644)
 	})
 	b.link("counts/latest.csv", strings.TrimPrefix(last, "counts/"), b.day(2, 10, 0))

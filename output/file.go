@@ -12,7 +12,7 @@ import (
 )
 
 // ErrExists is returned for a file that is there already and is to be kept.
-var ErrExists = errors.New("it exists already; --replace to write it anew")
+var ErrExists = errors.New("it exists already; --replace replaces it")
 
 // file is written under another name, or none, and gets its own when whole.
 type file struct {

@@ -17,7 +17,7 @@ type spot struct {
 	name string
 }
 
-var errHalf = errors.New("it was copied whole, but not all of it could be removed where it was")
+var errHalf = errors.New("it was copied completely, but not all of the original could be removed")
 
 // across moves an entry to a name in another file system: it is copied, and the copy
 // made sure of; copied is told what the copy is; and only then is anything removed.

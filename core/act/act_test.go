@@ -168,7 +168,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 	planner := &act.Planner{Action: act.Hide, Host: "h", Home: filepath.Join(root, "g")}
 	plan, err := planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return strings.HasSuffix(e.Name, "x") }))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"/a/.x: it is hidden already", "/a/x: there is something of that name already"}, why(plan))
+	assert.Equal(t, []string{"/a/.x: it is hidden already", "/a/x: that name is taken already"}, why(plan))
 	planner.Options.Number = true
 	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return e.Name == "x" }))
 	require.NoError(t, err)
@@ -176,7 +176,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 	planner = &act.Planner{Action: act.Move, Host: "h", Options: act.Options{Into: exact.Text(filepath.Join(root, "b"))}, Home: filepath.Join(root, "g")}
 	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return e.Name == "same" || e.Name == "b" || e.Name == "g" }))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"/b/same: it is there already", "/b: a folder cannot go into itself", "/c/same: there is something of that name already", "/g: the home folder is in it; --really"}, why(plan))
+	assert.Equal(t, []string{"/b/same: it is there already", "/b: a folder cannot go into itself", "/c/same: that name is taken already", "/g: the home folder is in it; --really"}, why(plan))
 
 	planner = &act.Planner{Action: act.Hide, Host: "h"}
 	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return file(e) && e.Folder.Name >= "d" && e.Folder.Name < "f" }))
@@ -194,8 +194,8 @@ func TestNothingIsOverwritten(t *testing.T) {
 	result, err := c.CarryOut(ctx, plan)
 	require.NoError(t, err)
 	assert.Equal(t, 4, result.Failed)
-	assert.Equal(t, map[string]string{"changed": "it has changed since the plan was made", "taken": "there is something of that name already",
-		"gone": "it is not there any more", "swapped": "a folder on the way to it is a link now"}, said)
+	assert.Equal(t, map[string]string{"changed": "it has changed since the plan was made", "taken": "that name is taken already",
+		"gone": "it no longer exists", "swapped": "a folder in its path is now a link"}, said)
 	assert.Equal(t, before, state(t, root))
 
 	// A folder goes as a whole only if it holds what it held.

@@ -19,7 +19,7 @@ import (
 
 var (
 	errCopy    = errors.New("the copy is not the same as what was copied; the copy was removed")
-	errNoCopy  = errors.New("it is neither file, folder nor link, and cannot be copied to another disk")
+	errNoCopy  = errors.New("it is not a file, folder or link, and cannot be copied to another disk")
 	errDiffers = errors.New("it changed while it was copied")
 )
 

@@ -12,12 +12,12 @@ import (
 )
 
 var (
-	errLink        = errors.New("a folder on the way to it is a link now")
-	errDots        = errors.New("its path is not a plain one from the root")
-	errMovedAway   = errors.New("a folder on the way to it was replaced meanwhile")
+	errLink        = errors.New("a folder in its path is now a link")
+	errDots        = errors.New("its path is not a clean absolute path")
+	errMovedAway   = errors.New("a folder in its path was replaced in the meantime")
 	errChanged     = errors.New("it has changed since the plan was made")
-	errGone        = errors.New("it is not there any more")
-	errTaken       = errors.New("there is something of that name already")
+	errGone        = errors.New("it no longer exists")
+	errTaken       = errors.New("that name is taken already")
 	errMountInside = errors.New("another file system is mounted in it")
 )
 

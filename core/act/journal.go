@@ -215,7 +215,7 @@ func syncFolder(path string) error {
 }
 
 // ErrBusy is returned for a journal that another program is writing to.
-var ErrBusy = errors.New("another program is at work on it")
+var ErrBusy = errors.New("another program is working on it")
 
 // lock keeps others from the journal until it is closed.
 func (j *Journal) lock() error {
@@ -365,7 +365,7 @@ func (js Journals) Read(number int64) (*Past, error) {
 	return p, nil
 }
 
-var errCutShort = errors.New("it was not begun whole, so nothing was done")
+var errCutShort = errors.New("it is incomplete, so nothing was done")
 
 // take takes a line in.
 func (p *Past) take(l *journalLine) {

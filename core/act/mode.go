@@ -9,7 +9,7 @@ import (
 )
 
 // ErrMode is returned for text that says no permissions.
-var ErrMode = errors.New("permissions are wanted as POSIX has them for chmod: octal such as 0640, or symbolic such as u+rw,g-w,o=")
+var ErrMode = errors.New("not permissions as POSIX defines them: octal such as 0640, or symbolic such as u+rw,g-w,o=")
 
 // ParseMode reads permissions to be set, as POSIX has them for chmod: octal digits, or
 // symbolic clauses (see entry.ParseClauses), which the mask limits.

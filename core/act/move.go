@@ -302,7 +302,7 @@ func (u *undoing) areAt(s *PastStep) (here, there bool, err error) {
 }
 
 var (
-	errMovedOn = errors.New("it is not where it was put, or another thing is")
+	errMovedOn = errors.New("it is no longer where it was put, or something else is")
 )
 
 // back puts an entry back to where it was.

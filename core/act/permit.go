@@ -12,7 +12,7 @@ type permit struct{ stays }
 func (permit) upwards() bool { return true }
 
 var (
-	errSameMode = errors.New("it has these permissions already")
+	errSameMode = errors.New("it already has these permissions")
 	errNoMode   = errors.New("a link has no permissions of its own; --through")
 	errSetID    = errors.New("the system did not set all of these permissions")
 )

@@ -149,9 +149,9 @@ func (p *Plan) Totals() (t Totals) {
 
 // What can be wrong with a plan that was kept.
 var (
-	ErrPlan      = errors.New("this is no plan")
-	ErrPlanNewer = errors.New("it was written by a newer version of this program")
-	ErrPlanHost  = errors.New("it is for another machine")
+	ErrPlan      = errors.New("not a plan")
+	ErrPlanNewer = errors.New("written by a newer version of this program")
+	ErrPlanHost  = errors.New("the plan is for another machine")
 )
 
 // Check returns an error unless the plan can be carried out on a host.
@@ -165,17 +165,17 @@ func (p *Plan) Check(host string) error {
 		return fmt.Errorf("%w: %s", ErrPlanHost, p.Host)
 	}
 	if _, known := verbs[p.Action]; !known || p.Action == Run {
-		return fmt.Errorf("%w: there is no action %q that can be kept", ErrPlan, p.Action)
+		return fmt.Errorf("%w: there is no action %q that can be saved", ErrPlan, p.Action)
 	}
 	if into := string(p.Options.Into); into != "" && !plainPath(into) {
-		return fmt.Errorf("%w: the folder to move into is no plain full path", ErrPlan)
+		return fmt.Errorf("%w: the folder to move into is not a clean absolute path", ErrPlan)
 	}
 	for i, s := range p.Steps {
 		if s == nil || !plainPath(string(s.Path)) {
-			return fmt.Errorf("%w: step %d has no plain full path", ErrPlan, i+1)
+			return fmt.Errorf("%w: step %d has no clean absolute path", ErrPlan, i+1)
 		}
 		if verbs[p.Action].goes() && s.Refused == "" && !plainPath(string(s.To)) {
-			return fmt.Errorf("%w: step %d does not say in full where to", ErrPlan, i+1)
+			return fmt.Errorf("%w: step %d has no clean absolute path to go to", ErrPlan, i+1)
 		}
 	}
 	return nil

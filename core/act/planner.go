@@ -297,7 +297,7 @@ func (m *steps) of(e *entry.Entry, full string) *Step {
 
 // Why a step is refused when it is planned.
 var (
-	errNotKnown     = errors.New("too little is known of it")
+	errNotKnown     = errors.New("too little is known about it")
 	errHidden       = errors.New("it is hidden already")
 	errNotHidden    = errors.New("it is not hidden")
 	errNameless     = errors.New("nothing would be left of its name")
@@ -305,10 +305,10 @@ var (
 	errInItself     = errors.New("a folder cannot go into itself")
 	errRoot         = errors.New("it is the root of everything")
 	errHome         = errors.New("the home folder is in it; --really")
-	errOwnFiles     = errors.New("what this program writes down while it acts is in it")
+	errOwnFiles     = errors.New("the journals of this program are in it")
 	errMount        = errors.New("another file system is mounted there; --really")
-	errMountedTrash = errors.New("what is mounted cannot go into the trash; --for-good removes all that is in it")
-	errMountStays   = errors.New("a file system is mounted on it, and its name stays")
+	errMountedTrash = errors.New("a mounted file system cannot go into the trash; --for-good removes everything in it")
+	errMountStays   = errors.New("a file system is mounted on it, so its name has to stay")
 	errSeveral      = errors.New("another step of the plan would give the same name")
 	errLongName     = errors.New("its name would be too long")
 	errNothingThere = errors.New("the link leads to nothing")

@@ -64,7 +64,7 @@ func TestNamesAreFree(t *testing.T) {
 			case given[to]:
 				want = "another step of the plan would give the same name"
 			case err == nil:
-				want = "there is something of that name already"
+				want = "that name is taken already"
 			default:
 				given[to] = true
 				require.Equal(t, to, s.To)
@@ -157,7 +157,7 @@ func TestUndoLeavesWhatWasAltered(t *testing.T) {
 	stamped, _ := all(t, c, root, act.Stamp, act.Options{Modified: &moment, Accessed: &moment}, everything)
 	require.NoError(t, os.WriteFile(path, []byte("new"), 0o644))
 	assert.Equal(t, act.Undoing{Stays: 1}, undo(stamped.Journal))
-	assert.Equal(t, "it has been altered since", said)
+	assert.Equal(t, "it has changed since", said)
 	permitted, _ := all(t, c, root, act.Permit, act.Options{Mode: "0600"}, everything)
 	require.NoError(t, os.Chmod(path, 0o640))
 	assert.Equal(t, act.Undoing{Stays: 1}, undo(permitted.Journal))
@@ -166,5 +166,5 @@ func TestUndoLeavesWhatWasAltered(t *testing.T) {
 	hidden, _ := all(t, c, root, act.Hide, act.Options{}, everything)
 	require.NoError(t, os.Rename(filepath.Join(root, ".a"), filepath.Join(root, "elsewhere")))
 	assert.Equal(t, act.Undoing{Stays: 1}, undo(hidden.Journal))
-	assert.Equal(t, "it is not where it was put, or another thing is", said)
+	assert.Equal(t, "it is no longer where it was put, or something else is", said)
 }

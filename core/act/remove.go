@@ -103,7 +103,7 @@ func (t *task) discard() error {
 
 // Why a spare is not removed.
 var (
-	errNoKeeper = errors.New("the file that was to stay is not there any more")
+	errNoKeeper = errors.New("the file that was to stay no longer exists")
 	errKeeper   = errors.New("the file that was to stay has changed")
 )
 
@@ -136,7 +136,7 @@ func (k *Keeper) check(st *sys.Status, inode, device uint64) error {
 	return nil
 }
 
-var errSameFile = errors.New("it is another name of the file that was to stay; removing it frees nothing")
+var errSameFile = errors.New("it is another name of the file that stays; removing it frees nothing")
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {
@@ -159,7 +159,7 @@ func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 		err = u.Calls.Unlink(at, name)
 	}
 	if err != nil && !gone(err) {
-		return false, fmt.Errorf("it is back, but what the trash says of it could not be removed: %w", err)
+		return false, fmt.Errorf("it is back, but its entry in the trash could not be removed: %w", err)
 	}
 	return acted, nil
 }

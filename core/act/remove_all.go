@@ -11,7 +11,7 @@ import (
 	"frankledger/core/entry"
 )
 
-var errMeanwhile = errors.New("it changed meanwhile; what is left was left alone")
+var errMeanwhile = errors.New("it changed in the meantime; the rest was left alone")
 
 // partly is an error that came when something was done already.
 type partly struct {
@@ -96,7 +96,7 @@ func (s *surveyor) discardOwn(at int, name string) error {
 		return nil
 	}
 	if err != nil {
-		return fmt.Errorf("what there is of a copy, %s, could not be removed: %w", name, err)
+		return fmt.Errorf("the incomplete copy, %s, could not be removed: %w", name, err)
 	}
 	return nil
 }
@@ -186,7 +186,7 @@ func (s *surveyor) sameContent(ctx context.Context, at int, name string, st *sys
 			return false, nil
 		}
 		if nodeOf(st) == nodeOf(otherSt) {
-			return false, fmt.Errorf("%s: it is one file under two names", name)
+			return false, fmt.Errorf("%s: one file under two names", name)
 		}
 		a, err := s.digest(ctx, at, name)
 		if err != nil {

@@ -120,7 +120,7 @@ func (e *TargetError) Error() string { return e.Path + " " + e.Err.Error() }
 func (e *TargetError) Unwrap() error { return e.Err }
 
 var (
-	errNoFolder = errors.New("is no folder")
+	errNoFolder = errors.New("is not a folder")
 	errNowhere  = errors.New("leads nowhere")
 )
 

@@ -36,7 +36,7 @@ func Replace(words []string, full string) []string {
 // What can be wrong with a command.
 var (
 	ErrNoCommand = errors.New("no command is named")
-	ErrBatch     = errors.New("with several paths in one call, the command has the word @path once, by itself, and none of the others")
+	ErrBatch     = errors.New("with --batch, the command needs the word @path once, by itself, and none of the others")
 )
 
 // CheckCommand returns an error unless a command can be run.

@@ -56,7 +56,7 @@ func (stamp) does(p *Plan, _ *Step) string {
 
 // Why times are not set.
 var (
-	errSameTime   = errors.New("it has these times already")
+	errSameTime   = errors.New("it already has these times")
 	errNoSuchTime = errors.New("this file system cannot hold that time")
 )
 

@@ -212,7 +212,7 @@ func unchanged(a, b *sys.Status) bool {
 }
 
 // errSkip, from the function that a walk calls, has it not go into a folder.
-var errSkip = errors.New("not gone into")
+var errSkip = errors.New("not read")
 
 // walk is a walk through a folder, in the order of the names.
 type walk struct {

@@ -32,7 +32,7 @@ type can struct {
 }
 
 var (
-	errNoTrash  = errors.New("there can be no trash on this disk; --for-good removes without")
+	errNoTrash  = errors.New("this disk cannot have a trash; --for-good removes without it")
 	errHasTrash = errors.New("the trash is in it")
 )
 

@@ -77,7 +77,7 @@ func TestTrashOfOthers(t *testing.T) {
 			run := carrier(t.TempDir())
 			plan := planOf(t, run, filepath.Join(disk, "in"), act.Remove, act.Options{}, named("precious"))
 			if c.refuse && c.make != nil {
-				assert.Equal(t, "there can be no trash on this disk; --for-good removes without", string(plan.Steps[0].Refused))
+				assert.Equal(t, "this disk cannot have a trash; --for-good removes without it", string(plan.Steps[0].Refused))
 				plan.Steps[0].Refused = ""
 			}
 			if c.during != nil {
@@ -174,7 +174,7 @@ func TestTrashOnMounts(t *testing.T) {
 		bind(t, folder, on)
 		require.NoError(t, unix.Mount("", on, "", unix.MS_BIND|unix.MS_REMOUNT|unix.MS_RDONLY, ""))
 		_, plan := use(t, on)
-		assert.Equal(t, "there can be no trash on this disk; --for-good removes without", string(plan.Steps[0].Refused))
+		assert.Equal(t, "this disk cannot have a trash; --for-good removes without it", string(plan.Steps[0].Refused))
 	})
 	t.Run("a folder with the trash in it", func(t *testing.T) {
 		c := carrier(home)

@@ -19,12 +19,12 @@ type Undoing struct {
 // Why a step cannot be undone.
 var (
 	errForGood   = errors.New("it was removed for good")
-	errRan       = errors.New("what a command did is not known")
+	errRan       = errors.New("what the command did is not known")
 	errNothing   = errors.New("nothing was done")
-	errSince     = errors.New("it has been altered since")
-	ErrUndone    = errors.New("it is undone already")
+	errSince     = errors.New("it has changed since")
+	ErrUndone    = errors.New("it has been undone already")
 	ErrNoJournal = errors.New("there is no such journal")
-	ErrOtherHost = errors.New("that was on another machine")
+	ErrOtherHost = errors.New("it was done on another machine")
 )
 
 // undoing is one undoing.

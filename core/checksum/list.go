@@ -98,7 +98,7 @@ func (l *reader) mistake(number int, format string, args ...any) {
 // add notes a line, unless it says what another said.
 func (l *reader) add(number int, name string, value Value) {
 	if name == "" {
-		l.mistake(number, "there is no name beside the digest")
+		l.mistake(number, "there is no name next to the digest")
 		return
 	}
 	if strings.IndexByte(name, 0) >= 0 {
@@ -231,7 +231,7 @@ func (l *reader) line(number int, line string, f form) {
 	}
 	if !named {
 		if name = l.namedAfter(); name == "" {
-			l.mistake(number, "there is no name beside the digest, and the list is named after no file; frank checksum FILE --expect takes a digest alone")
+			l.mistake(number, "there is no name next to the digest, and the list is not named after a file; frank checksum FILE --expect takes a digest alone")
 			return
 		}
 	} else if rest, starred := strings.CutPrefix(name, "*"); starred && !f.oneSpace {
@@ -296,7 +296,7 @@ func (l *reader) record(number int, r record) {
 	if r.PathBase64 != "" {
 		exact, err := base64.StdEncoding.DecodeString(r.PathBase64)
 		if err != nil {
-			l.mistake(number, "path_base64 is no base64")
+			l.mistake(number, "path_base64 is not base64")
 			return
 		}
 		name = string(exact)
@@ -331,14 +331,14 @@ func (l *reader) readJSON(r io.Reader) error {
 			if !errors.As(err, &syntax) && !errors.Is(err, io.ErrUnexpectedEOF) {
 				return err
 			}
-			l.mistake(number+1, "this is no JSON: %v", err)
+			l.mistake(number+1, "not JSON: %v", err)
 			return nil
 		}
 		var document struct{ Entries []record }
 		records := []record{}
 		if raw[0] == '[' {
 			if err := json.Unmarshal(raw, &records); err != nil {
-				l.mistake(number+1, "these are no entries: %v", err)
+				l.mistake(number+1, "not entries: %v", err)
 			}
 		} else if err := json.Unmarshal(raw, &document); err == nil && document.Entries != nil {
 			records = document.Entries
@@ -346,7 +346,7 @@ func (l *reader) readJSON(r io.Reader) error {
 			var one record
 			if err := json.Unmarshal(raw, &one); err != nil {
 				number++
-				l.mistake(number, "this is no entry: %v", err)
+				l.mistake(number, "not an entry: %v", err)
 				continue
 			}
 			records = append(records, one)

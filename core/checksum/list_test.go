@@ -36,10 +36,10 @@ func TestParseValue(t *testing.T) {
 		"sha256-ungWv48Bz-pBQUDeXa4iI7ADYaOWF3qctBD_YfIAFa0":     "sha256 " + sha256abc,
 		"sha256-ungWv48Bz+pBQUDeXa4iI7ADYaOWF3qctBD/YfIAFa0=?ct": "sha256 " + sha256abc,
 
-		"":                      "there is nothing",
+		"":                      "it is empty",
 		md5abc[1:]:              "it has 31 digits; sha256 has 64, ",
-		sha256abc[:56]:          "56 digits, as SHA-224 has, which is not had here",
-		md5abc[:31] + "g":       `'g', the character at 32, is no hexadecimal digit`,
+		sha256abc[:56]:          "56 digits, like SHA-224, which is not supported",
+		md5abc[:31] + "g":       `'g', the character at 32, is not a hexadecimal digit`,
 		"md5:" + sha1abc:        "md5 has 32 digits, and these are 40",
 		"sha3-256:" + sha256abc: "no such algorithm",
 		"sha256-AAAA":           "sha256 has 32 bytes, and these are 3",
@@ -67,9 +67,9 @@ func TestReadList(t *testing.T) {
 		{"nothing tells", "", sha256abc + "  x", "1 sha256 or blake3 x; "},
 		{"CSV", "", "path,size,algorithm,digest\r\n\"a,b\",3,md5," + md5abc + "\r\nc,1,,", "2 md5 a,b; line 3: there is no path, or no digest; "},
 		{"JSON", "", `{"entries":[{"path":"a","algorithm":"md5","digest":"` + md5abc + `"},{"path":"b"}]}`, "1 md5 a; line 2: there is no path, or no digest; "},
-		{"JSON lines", "", `{"path":"\ufffd","path_base64":"/w==","digest":"` + md5abc + "\"}\n{\"path\":", "1 md5 \xff; line 2: this is no JSON: unexpected EOF; "},
+		{"JSON lines", "", `{"path":"\ufffd","path_base64":"/w==","digest":"` + md5abc + "\"}\n{\"path\":", "1 md5 \xff; line 2: not JSON: unexpected EOF; "},
 		{"mistakes", "", "hello there\n" + md5abc[1:] + "  x\n" + md5abc + "\nWHIRLPOOL (x) = 00\n" + md5abc + "  \n",
-			"line 1: this is no digest: 'h', the character at 1, is no hexadecimal digit; line 2: this is no digest: it has 31 digits"},
+			"line 1: not a digest: 'h', the character at 1, is not a hexadecimal digit; line 2: not a digest: it has 31 digits"},
 		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: it gives "x" another digest than line 1 does; `},
 	} {
 		list, err := checksum.ReadList(strings.NewReader(c.content), c.file)

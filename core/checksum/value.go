@@ -56,7 +56,7 @@ func (v Value) Of(a entry.Algorithm) (Value, bool) {
 }
 
 // ErrValue is the error of text that is no digest.
-var ErrValue = errors.New("this is no digest")
+var ErrValue = errors.New("not a digest")
 
 // ParseValue reads a digest: in hexadecimal, in any letter case, in one piece
 // or in groups, with the name of an algorithm before it or without (sha256:…,
@@ -65,7 +65,7 @@ var ErrValue = errors.New("this is no digest")
 func ParseValue(text string) (Value, error) {
 	text = strings.TrimSpace(text)
 	if text == "" {
-		return Value{}, fmt.Errorf("%w: there is nothing", ErrValue)
+		return Value{}, fmt.Errorf("%w: it is empty", ErrValue)
 	}
 	name, rest := splitAlgorithm(text)
 	if name == "" {
@@ -123,7 +123,7 @@ func parseHex(text string, algorithms []entry.Algorithm) (Value, error) {
 	if !isHex(digits) {
 		at := strings.IndexFunc(digits, func(r rune) bool { return !strings.ContainsRune("0123456789abcdef", r) })
 		r, _ := utf8.DecodeRuneInString(digits[at:])
-		return Value{}, fmt.Errorf("%w: %q, the character at %d, is no hexadecimal digit", ErrValue, r, at+1)
+		return Value{}, fmt.Errorf("%w: %q, the character at %d, is not a hexadecimal digit", ErrValue, r, at+1)
 	}
 	if len(algorithms) > 0 {
 		if a := algorithms[0]; len(digits) != a.Digits {
@@ -150,9 +150,9 @@ func ofLength(digits int) []entry.Algorithm { return byLength[digits] }
 
 // knownElsewhere names algorithms that are not had here, by their digits.
 var knownElsewhere = map[int]string{
-	8:  ", as CRC-32 has, which is not had here",
-	48: ", as Tiger has, which is not had here",
-	56: ", as SHA-224 has, which is not had here",
+	8:  ", like CRC-32, which is not supported",
+	48: ", like Tiger, which is not supported",
+	56: ", like SHA-224, which is not supported",
 }
 
 func lengths() string {

@@ -60,7 +60,7 @@ func Columns(c *entry.Context) []row.Column[*Result] {
 			}
 			return r.A.Path(), true
 		}),
-		row.TextColumn("way", "its way from the place", func(r *Result) (string, bool) { return r.Path, true }))
+		row.TextColumn("way", "the path below the place", func(r *Result) (string, bool) { return r.Path, true }))
 	columns = append(append(columns, facts("kind", "size")...),
 		row.TextColumn("differs", "the facts that differ", func(r *Result) (string, bool) {
 			words := r.Words()

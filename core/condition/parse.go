@@ -68,7 +68,7 @@ func (p *parser) parse() (root Node, err error) {
 		}
 	}()
 	if len(p.tokens) == 0 {
-		p.fail("a condition is wanted, such as: name has dawn")
+		p.fail("a condition is missing, such as: name has dawn")
 	}
 	root = p.any()
 	if t, more := p.peek(); more {

@@ -73,7 +73,7 @@ func (p *parser) read(test *Test, v *Value, first token) (err error) {
 		v.rank = test.Field.Rank(n)
 	case entry.Number:
 		if v.rank, err = strconv.ParseUint(v.Text, 10, 64); err != nil {
-			err = fmt.Errorf("%s is a number: a whole one is wanted here, not %s", test.Field.Name, v.Text)
+			err = fmt.Errorf("%s takes a whole number, not %s", test.Field.Name, v.Text)
 		}
 	case entry.Mode:
 		if test.Op == Is {
@@ -119,7 +119,7 @@ func (p *parser) moment(test *Test, v *Value) (err error) {
 	if p.span(v); p.next > start {
 		next, more := p.peek()
 		if !more || !strings.EqualFold(next.text, "ago") {
-			return fmt.Errorf("a moment is wanted: write %s ago, or %s within %s", v.Text, test.Field.Name, v.Text)
+			return fmt.Errorf("this should be a moment: write %s ago, or %s within %s", v.Text, test.Field.Name, v.Text)
 		}
 		p.next++
 		p.extend(v, next, " ")
@@ -159,11 +159,11 @@ func checkText(test *Test, v *Value) error {
 		return checkDigest(f.Name, text)
 	case test.Op == Matches:
 		if _, err := regexp.Compile(text); err != nil {
-			return fmt.Errorf("this is no regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 		}
 	case test.Op == Like:
 		if !doublestar.ValidatePattern(text) {
-			return errors.New("this is no pattern: * stands for anything, ? for one character, [a-z] for one of these")
+			return errors.New("not a pattern: * stands for anything, ? for one character, [a-z] for one of these")
 		}
 	case test.Op == Is && f.Words != nil:
 		for _, word := range v.words {
@@ -198,9 +198,9 @@ func checkDigest(algorithm, text string) error {
 	case err != nil:
 		return err
 	case strings.Trim(strings.ToLower(text), "0123456789abcdef") != "":
-		return fmt.Errorf("a digest is of hexadecimal digits, 0 to 9 and a to f")
+		return fmt.Errorf("a digest has hexadecimal digits, 0 to 9 and a to f")
 	case len(text) < leastDigits:
-		return fmt.Errorf("at least %d digits of the digest are wanted, not %d", leastDigits, len(text))
+		return fmt.Errorf("give at least %d digits of the digest, not %d", leastDigits, len(text))
 	case len(text) > a.Digits:
 		return fmt.Errorf("a digest of %s has %d digits, and these are %d", algorithm, a.Digits, len(text))
 	}
@@ -240,7 +240,7 @@ func parseBytes(text string) (int64, error) {
 	number, unit := text[:end], text[end:]
 	amount, ok := new(big.Rat).SetString(number)
 	if !ok || !isNumber(number) {
-		return 0, fmt.Errorf("a size is wanted, such as 500kB, 10MB or 2GiB, not %s", text)
+		return 0, fmt.Errorf("this should be a size, such as 500kB, 10MB or 2GiB, not %s", text)
 	}
 	scale, known := sizeUnit(unit)
 	switch {
@@ -308,21 +308,21 @@ func parseSpanUnit(text string) (s, unit span, err error) {
 	number, word := text[:end], strings.TrimSpace(text[end:])
 	const units = "seconds, minutes, hours, days, weeks, months or years"
 	if number == "" {
-		return s, unit, fmt.Errorf("a length of time is wanted, such as 7 days or 90 minutes, not %s", text)
+		return s, unit, fmt.Errorf("this should be a length of time, such as 7 days or 90 minutes, not %s", text)
 	}
 	if word == "" {
 		return s, unit, fmt.Errorf("%s of what? %s", number, units)
 	}
 	n, err := strconv.Atoi(number)
 	if err != nil {
-		return s, unit, fmt.Errorf("a whole number of %s is wanted, not %s", word, number)
+		return s, unit, fmt.Errorf("this should be a whole number of %s, not %s", word, number)
 	}
 	unit, known := timeUnit(word)
 	if !known {
 		return s, unit, fmt.Errorf("there is no unit of time %s; there are %s", word, units)
 	}
 	if n > 100_000 && unit.clock == 0 || n > math.MaxInt32 {
-		return s, unit, fmt.Errorf("%s is longer than times are kept", text)
+		return s, unit, fmt.Errorf("%s is too long", text)
 	}
 	return span{unit.years * n, unit.months * n, unit.days * n, unit.clock * time.Duration(n)}, unit, nil
 }
@@ -376,9 +376,9 @@ func parseWhen(text string) (when, error) {
 		return when{}, fmt.Errorf("there is no such day or time: %s", text)
 	}
 	if _, err := parseSpan(lower); err == nil {
-		return when{}, fmt.Errorf("a moment is wanted: write %s ago", text)
+		return when{}, fmt.Errorf("this should be a moment: write %s ago", text)
 	}
-	return when{}, fmt.Errorf("a moment is wanted: 2026-11-23, 2026-11-23T14:00, today, yesterday, now, or 90 days ago, not %s", text)
+	return when{}, fmt.Errorf("this should be a moment, such as 2026-11-23, 2026-11-23T14:00, today, yesterday, now or 90 days ago, not %s", text)
 }
 
 var impossible = regexp.MustCompile(`^\d{4}-\d{1,2}(-\d{1,2})?([T ]|$)`)
@@ -453,7 +453,7 @@ func parseMode(text string) (entry.Permissions, error) {
 	if strings.Contains(text, "=") {
 		return parseClauses(text, "=")
 	}
-	return 0, errors.New("permissions are wanted, such as 0640, rw-r----- or u=rw,g=r,o=")
+	return 0, errors.New("this should be permissions, such as 0640, rw-r----- or u=rw,g=r,o=")
 }
 
 // parseBits reads some permission bits: in octal, or symbolic as in u+rw,g+r.
@@ -483,4 +483,4 @@ func parseClauses(text, sign string) (bits entry.Permissions, err error) {
 	return bits, nil
 }
 
-const clausesWanted = "permissions are wanted, such as 0022, g%[1]sw or ug%[1]srw,o%[1]sr: who (u, g, o, a), %[1]s, and what (r, w, x, s, t)"
+const clausesWanted = "this should be permissions, such as 0022, g%[1]sw or ug%[1]srw,o%[1]sr: who (u, g, o, a), %[1]s, and what (r, w, x, s, t)"

@@ -19,16 +19,16 @@ import (
 // ErrChanged is returned for a file that changed since it was looked at, or
 // while it was read. It has no digest: one would be of content that it never
 // had.
-var ErrChanged = errors.New("it changed while this ran")
+var ErrChanged = errors.New("it changed during the run")
 
 // NoFile is the error of something that has no content to be read.
 type NoFile struct{ Kind entry.Kind }
 
 func (n NoFile) Error() string {
 	if n.Kind == entry.KindBlock || n.Kind == entry.KindChar {
-		return "it is no file but a device"
+		return "it is not a file but a device"
 	}
-	return "it is no file but a " + n.Kind.String()
+	return "it is not a file but a " + n.Kind.String()
 }
 
 // Files opens files for several goroutines.

@@ -402,7 +402,7 @@ func (s *search) readAll(w *digest.Worker, f *file) bool {
 	})
 }
 
-var errDiffers = errors.New("its digest is the same as that of others, but not its content")
+var errDiffers = errors.New("it has the same digest as others, but different content")
 
 // confirm compares the files of each class with the first one.
 func (s *search) confirm(classes [][]*file) (confirmed [][]*file, err error) {

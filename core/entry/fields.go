@@ -138,7 +138,7 @@ var Fields = append([]Field{
 		}
 		return fmt.Errorf("an extension is written without its dot: ext is %s", strings.ReplaceAll(text, ".", ""))
 	}),
-	text("path", "the place as it was given, joined with the way to the entry", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	text("path", "the place as it was given, joined with the path below it", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return e.AppendPath(dst), true
 	}).long(),
 	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
@@ -162,16 +162,16 @@ var Fields = append([]Field{
 	}).listed().grouped().oneOf(KindWords()).held(func(e *Entry) string { return e.Kind.String() }),
 	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
-	number("links", Number, true, "how many names (hard links) it has", func(e *Entry) int64 { return int64(e.Links) }),
+	number("links", Number, true, "the number of its names (hard links)", func(e *Entry) int64 { return int64(e.Links) }),
 	depthField,
 	number("inode", Number, false, "its number in its file system", func(e *Entry) int64 { return int64(e.Inode) }),
 	number("device", Number, false, "the number of the file system it is on", func(e *Entry) int64 { return int64(e.Device) }),
 	number("uid", Number, false, "the number of the user who owns it", func(e *Entry) int64 { return int64(e.UID) }),
 	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
-	text("owner", "the user who owns it; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	text("owner", "the user who owns it; the number of a user without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
 	}).listed().grouped().ofRoster(Users),
-	text("group", "the group it belongs to; the number where that has no name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	text("group", "the group it belongs to; the number of a group without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.GID, c.Accounts.Group)
 	}).listed().grouped().ofRoster(Groups),
 	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }).grouped(),
@@ -189,7 +189,7 @@ var Fields = append([]Field{
 	modifiedField,
 	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }),
 	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }),
-	moment("created", "when it was made, where the file system keeps that", FactCreated, func(e *Entry) Time {
+	moment("created", "when it was created, if the file system records that", FactCreated, func(e *Entry) Time {
 		if e.More == nil {
 			return Time{}
 		}
@@ -198,7 +198,7 @@ var Fields = append([]Field{
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}),
-	flag("hidden", "its name starts with a dot, or the system's flag hides it, where there is one", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
+	flag("hidden", "its name starts with a dot, or a flag of the system hides it", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),
@@ -206,8 +206,8 @@ var Fields = append([]Field{
 		return e.Kind == KindLink && e.Marks&MarkReaches == 0, e.Kind != KindLink || e.Known&FactReach != 0
 	}).only(KindLink),
 	permission("setuid", "runs with the rights of its owner", SetUser),
-	permission("setgid", "runs with the rights of its group; on a folder, what is made in it gets its group", SetGroup),
-	permission("sticky", "a folder in which only an owner may remove or rename", Sticky),
+	permission("setgid", "runs with the rights of its group; what is created in such a folder gets its group", SetGroup),
+	permission("sticky", "a folder in which only owners may remove or rename things", Sticky),
 	flag("sparse", "a file with fewer bytes on disk than in its content", FactStatus, func(e *Entry) (bool, bool) {
 		return e.Kind == KindFile && e.Disk < e.Size, e.Known&FactStatus != 0
 	}).only(KindFile),
@@ -233,7 +233,7 @@ func digest(a Algorithm) Field {
 }
 
 var depthField = Field{
-	Name: "depth", Type: Number, Groups: true, Meaning: "how deep it lies: 1 for an entry directly in the place",
+	Name: "depth", Type: Number, Groups: true, Meaning: "how deep it is: 1 for an entry directly in the place",
 	number: func(e *Entry, _ *Context) (int64, bool) { return int64(e.Depth()), true },
 }
 

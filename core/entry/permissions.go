@@ -82,7 +82,7 @@ func (p Permissions) appendTriad(dst []byte, i int) []byte {
 }
 
 // ErrPermissions is returned for text that is none of the notations.
-var ErrPermissions = errors.New("not a permission: wanted octal digits such as 0640, or nine characters such as rw-r-----, spaced by threes or not")
+var ErrPermissions = errors.New("not permissions: octal digits such as 0640, or nine characters such as rw-r-----, in groups of three or not")
 
 // ParsePermissions reads any of the notations written here: one to four octal
 // digits, nine characters, or three spaced triads.
@@ -128,7 +128,7 @@ type Clause struct {
 }
 
 // ErrClauses is returned for text that is no clauses.
-var ErrClauses = errors.New("symbolic permissions are wanted, such as u+rw,g-w,o=")
+var ErrClauses = errors.New("not symbolic permissions, such as u+rw,g-w,o=")
 
 // ParseClauses reads clauses with commas between them: who (u, g, o, a; none is all,
 // but for the bits of the mask), and then one or more of what to do (+, -, =) and bits

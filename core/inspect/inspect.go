@@ -170,7 +170,7 @@ func (c *Card) preview(path string, lines int) {
 	e := c.Entry
 	switch {
 	case e.Kind != entry.KindFile:
-		c.NoPreview = "it is no file"
+		c.NoPreview = "it is not a file"
 		return
 	case e.Known&entry.FactContent == 0:
 		c.NoPreview = "it could not be read"
@@ -187,7 +187,7 @@ func (c *Card) preview(path string, lines int) {
 	defer file.Close()
 	head, err := io.ReadAll(io.LimitReader(file, longestPreview))
 	if err != nil || bytes.IndexByte(head, 0) >= 0 || !media.IsText(head[:min(len(head), media.HeadSize)]) {
-		c.NoPreview = "it is no text"
+		c.NoPreview = "it is not text"
 		return
 	}
 	text := bufio.NewScanner(bytes.NewReader(head))

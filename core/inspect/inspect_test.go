@@ -80,9 +80,9 @@ func TestPreview(t *testing.T) {
 		"lines.txt": {"one\r\ntwo\x1b[2J\nthree\nfour", []string{"one", "two\x1b[2J", "three"}, ""},
 		"short.txt": {"only", []string{"only"}, ""},
 		"empty.txt": {"", nil, "it is empty"},
-		"wave.wav":  {"RIFF\x24\x00\x00\x00WAVEfmt \x10\x00\x00\x00", nil, "it is no text"},
+		"wave.wav":  {"RIFF\x24\x00\x00\x00WAVEfmt \x10\x00\x00\x00", nil, "it is not text"},
 		"json.json": {"{\"a\":\n1}", []string{"{\"a\":", "1}"}, ""},
-		"nul.txt":   {strings.Repeat("text ", 900) + "\x00", nil, "it is no text"},
+		"nul.txt":   {strings.Repeat("text ", 900) + "\x00", nil, "it is not text"},
 		"long.txt":  {strings.Repeat("x", 1<<20), []string{strings.Repeat("x", 64<<10)}, ""},
 	} {
 		path := filepath.Join(root, name)
@@ -91,7 +91,7 @@ func TestPreview(t *testing.T) {
 		assert.Equal(t, c.want, got.Preview, name)
 		assert.Equal(t, c.why, got.NoPreview, name)
 	}
-	assert.Equal(t, "it is no file", card(t, root, inspect.Options{Preview: 3}).NoPreview)
+	assert.Equal(t, "it is not a file", card(t, root, inspect.Options{Preview: 3}).NoPreview)
 }
 
 func TestSiblings(t *testing.T) {

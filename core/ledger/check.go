@@ -35,7 +35,7 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		return nil, err
 	}
 	for _, number := range altered {
-		faults = append(faults, Fault{number, "", "its label, time, note, terms or problems are not as they were written"})
+		faults = append(faults, Fault{number, "", "its label, time, note, terms or problems were altered"})
 	}
 	checked := map[int64]map[hashed]amount{} // by place
 	for _, r := range records {
@@ -53,9 +53,9 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		switch {
 		case len(c.faults) > 0:
 		case c.state.folders[encoding.Root].Tree != r.tree:
-			c.fault("", "the place is not as its seal says")
+			c.fault("", "its folders do not match its hash")
 		case all.entries != r.Entries || r.Bytes > all.bytes || r.Bytes < all.bytes-all.several:
-			c.fault("", fmt.Sprintf("it holds %d entries of %d bytes, and not %d of %d", all.entries, all.bytes, r.Entries, r.Bytes))
+			c.fault("", fmt.Sprintf("it has %d entries with %d bytes, instead of %d with %d", all.entries, all.bytes, r.Entries, r.Bytes))
 		}
 		faults = append(faults, c.faults...)
 	}
@@ -117,7 +117,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	}
 	_, now := encoding.PackFolder(list)
 	if now.Plain != f.Plain || now.Full != f.Full {
-		c.fault(path, "its entries are not as they were sealed")
+		c.fault(path, "its entries were altered")
 	}
 	h := encoding.NewTreeHasher(f.Entries())
 	for i := range list {
@@ -138,7 +138,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	switch {
 	case len(c.faults) > before:
 	case h.Hash() != f.Tree:
-		c.fault(path, "its folders are not as they were sealed")
+		c.fault(path, "the folders in it were altered")
 	default:
 		c.checked[hashed{id, f.Tree}] = held
 	}

@@ -56,7 +56,7 @@ func (d *Digested) Visitor() source.Visitor {
 	}
 }
 
-var errNoDigest = errors.New("the record has no such digest of them")
+var errNoDigest = errors.New("the record has no such digest")
 
 // Problems returns a problem for each record that lacks digests.
 func (d *Digested) Problems(algorithm string) (problems []source.Problem) {

@@ -67,7 +67,7 @@ func (x *exporter) check(l *Ledger) error {
 		x.faults[f.Record] = append(x.faults[f.Record], f)
 	}
 	if x.broken = x.broken || err != nil; x.broken {
-		x.lost("the ledger is damaged; what could be read may be neither all nor right")
+		x.lost("the ledger is damaged; what could be read may be incomplete or wrong")
 		if s, is := l.store.(store.Salvager); is {
 			x.from = s.Salvage(x.lost)
 		}

@@ -281,7 +281,7 @@ func TestExportOfAltered(t *testing.T) {
 	var lines bytes.Buffer
 	saved, err := l.Export(ctx, &lines)
 	require.NoError(t, err)
-	assert.Equal(t, []string{`record 1, "": its entries are not as they were sealed`}, saved.Lost)
+	assert.Equal(t, []string{`record 1, "": its entries were altered`}, saved.Lost)
 	other, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "other"))
 	require.NoError(t, err)
 	defer other.Close()

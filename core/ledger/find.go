@@ -26,7 +26,7 @@ type Reference struct {
 
 // What can be wrong with a reference, or a label.
 var (
-	ErrReference = errors.New("this names no record")
+	ErrReference = errors.New("not the name of a record")
 	ErrLabel     = errors.New("there is no such label")
 )
 
@@ -37,9 +37,9 @@ func CheckLabel(label string) error {
 	case label == "":
 		return fmt.Errorf("%w: a label is a word, such as weekly", ErrReference)
 	case strings.ContainsAny(label, ":/@*") || strings.ContainsFunc(label, func(r rune) bool { return r < ' ' || r == 0x7f }):
-		return fmt.Errorf("%w: a label has none of : / @ * in it", ErrReference)
+		return fmt.Errorf("%w: a label cannot contain : / @ or *", ErrReference)
 	case strings.Trim(label, "0123456789") == "":
-		return fmt.Errorf("%w: a label is more than digits, which are the number of a record", ErrReference)
+		return fmt.Errorf("%w: a label cannot be all digits, which are the number of a record", ErrReference)
 	}
 	return nil
 }
@@ -68,7 +68,7 @@ func ParseReference(text string, zone *time.Location) (ref Reference, err error)
 	}
 	day, err := time.Parse(time.DateOnly, which)
 	if err != nil {
-		return ref, fmt.Errorf("%w: after %s: there is a number, 1 for the one before the newest, or a day such as 2026-11-01", ErrReference, name)
+		return ref, fmt.Errorf("%w: write a number after %s:, such as 1 for the one before the newest, or a day such as 2026-11-01", ErrReference, name)
 	}
 	_, ref.By = calendar.Day(calendar.Date{Year: day.Year(), Month: day.Month(), Day: day.Day()}, 0, zone)
 	return ref, nil
@@ -99,13 +99,13 @@ func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
 	case ref.Back < len(fitting):
 		return fitting[ref.Back], nil
 	case slices.Contains(labels, ref.Label):
-		return Record{}, fmt.Errorf("%w: %s has %d that fit", ErrNoRecord, ref.Label, len(fitting))
+		return Record{}, fmt.Errorf("%w: %s has only %d of them", ErrNoRecord, ref.Label, len(fitting))
 	}
 	if near := similar.Nearest(ref.Label, labels); near != "" {
 		return Record{}, fmt.Errorf("%w: %s; did you mean %s?", ErrLabel, ref.Label, near)
 	}
 	if len(labels) == 0 {
-		return Record{}, fmt.Errorf("%w: %s; there is no record at all", ErrLabel, ref.Label)
+		return Record{}, fmt.Errorf("%w: %s; there are no records yet", ErrLabel, ref.Label)
 	}
 	return Record{}, fmt.Errorf("%w: %s; there are %s", ErrLabel, ref.Label, strings.Join(labels, ", "))
 }

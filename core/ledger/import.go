@@ -83,7 +83,7 @@ func (m *importer) all() error {
 			return err
 		}
 		if *l.End != len(m.done.Records) {
-			return fmt.Errorf("%w: there should be %d records, and are %d", ErrLines, *l.End, len(m.done.Records))
+			return fmt.Errorf("%w: it says that it has %d records, and has %d", ErrLines, *l.End, len(m.done.Records))
 		}
 		m.read = true
 		return nil
@@ -99,7 +99,7 @@ func (m *importer) line(l *transfer.Line) error {
 		return m.begin(l.Record)
 	}
 	if m.record == nil {
-		return fmt.Errorf("%w: it stands before any record", ErrLines)
+		return fmt.Errorf("%w: a line stands before any record", ErrLines)
 	}
 	place := m.places[placeKey{m.record.Host, m.record.Place}]
 	switch {

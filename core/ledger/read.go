@@ -28,8 +28,8 @@ type Source struct {
 
 // What can be wrong with a path into a record.
 var (
-	ErrNoEntry = errors.New("there is nothing of that name in the record")
-	ErrNotRead = errors.New("when the record was taken, that was not looked into")
+	ErrNoEntry = errors.New("the record has no such path")
+	ErrNotRead = errors.New("that could not be read, or was left out, when the record was made")
 )
 
 // Source returns a record as a source, or what it has by a path from its place,

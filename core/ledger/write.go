@@ -44,7 +44,7 @@ func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Requ
 }
 
 // ErrLabelTaken is returned for a label that stands for another place.
-var ErrLabelTaken = errors.New("this label stands for another place")
+var ErrLabelTaken = errors.New("this label already stands for another place")
 
 // CheckLabelOf returns an error if the label of a record stands for another place of
 // its host, with that.

@@ -69,7 +69,7 @@ func OpenList(file, given string, index int) (*List, error) {
 const longestList = 512 << 20
 
 // ErrLongList is returned for a list that is longer.
-var ErrLongList = errors.New("the list is longer than 512 MiB, which is the most that is read")
+var ErrLongList = errors.New("the list is longer than 512 MiB, the most that is read")
 
 // readList reads a list, as long as it can be: what is no file may never end.
 func readList(from io.Reader) ([]byte, error) {
@@ -113,7 +113,7 @@ type listLine struct {
 }
 
 // ErrList is returned for a list in JSON that cannot be read to its end.
-var ErrList = errors.New("this is no list of JSON objects with a path in each line")
+var ErrList = errors.New("not a list of JSON objects with a path in each line")
 
 // readLines reads a list in JSON, an object in each line, as a command writes it
 // with --as jsonl. It returns false if the first line is none: a path can begin

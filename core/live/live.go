@@ -25,7 +25,7 @@ import (
 	"frankledger/core/source"
 )
 
-var errMoved = errors.New("it was moved or replaced while this ran")
+var errMoved = errors.New("it was moved or replaced during the run")
 
 // Source is a place on the running system.
 type Source struct {

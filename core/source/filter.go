@@ -46,7 +46,7 @@ func (r *Request) Covers(e *entry.Entry) Treatment {
 
 // ErrNoSystem is returned by sources that are no folders of a running system, for what
 // only such folders can tell: where links lead, and where other file systems begin.
-var ErrNoSystem = errors.New("a record or a list can neither follow links nor tell file systems apart")
+var ErrNoSystem = errors.New("a record or a list cannot follow links or tell file systems apart")
 
 // CheckKept returns an error for a request that only a running system's folders can
 // honour.

@@ -67,7 +67,7 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 // CheckPattern returns an error for what is no pattern of folders.
 func CheckPattern(pattern string) error {
 	if pattern == "" || !doublestar.ValidatePattern(pattern) {
-		return fmt.Errorf("%q is no pattern: a name, with * ? and [a-z] for what may differ", pattern)
+		return fmt.Errorf("%q is not a pattern: write a name, with * ? and [a-z] for what may vary", pattern)
 	}
 	return nil
 }

@@ -168,7 +168,7 @@ type Problem struct {
 // Reason is the system's reason in words.
 func (p Problem) Reason() string {
 	if p.Vanished {
-		return "it vanished while this ran"
+		return "it vanished during the run"
 	}
 	return p.Err.Error()
 }

@@ -18,7 +18,7 @@ func TestReportsJoin(t *testing.T) {
 	r.SortProblems()
 	assert.Equal(t, []int64{5, 9, 1, 1, 1, 1}, []int64{r.Folders, r.Tested, r.Hidden, r.Skipped, r.OtherDisks, r.Repeated})
 	assert.Equal(t, []string{"a look", "a read", "b open"}, []string{r.Problems[0].Path + " " + r.Problems[0].Tried, r.Problems[1].Path + " " + r.Problems[1].Tried, r.Problems[2].Path + " " + r.Problems[2].Tried})
-	assert.Equal(t, "it vanished while this ran", r.Problems[0].Reason())
+	assert.Equal(t, "it vanished during the run", r.Problems[0].Reason())
 	assert.Equal(t, "denied", r.Problems[2].Reason())
 }
 

@@ -150,7 +150,7 @@ func (plan *Plan) SetAtLeast(text string) (err error) {
 	if percent, is := strings.CutSuffix(text, "%"); is {
 		n, err := strconv.ParseFloat(percent, 64)
 		if err != nil || !(n >= 0 && n <= 100) || strings.Trim(percent, "0123456789.") != "" {
-			return fmt.Errorf("a percentage from 0%% to 100%% is wanted, not %s", text)
+			return fmt.Errorf("this should be a percentage from 0%% to 100%%, not %s", text)
 		}
 		plan.AtLeastShare = int64(n*10_000 + 0.5)
 		return nil
@@ -158,7 +158,7 @@ func (plan *Plan) SetAtLeast(text string) (err error) {
 	if plan.By == ByFiles {
 		plan.AtLeast, err = strconv.ParseInt(text, 10, 64)
 		if err != nil || plan.AtLeast < 0 {
-			return fmt.Errorf("by files it takes a number of files or a percentage, not %s", text)
+			return fmt.Errorf("with --by files, give a number of files or a percentage, not %s", text)
 		}
 		return nil
 	}

@@ -175,7 +175,7 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 		return
 	}
 	if e.Kind == entry.KindLink {
-		rows.add("permissions", "those of what it leads to count")
+		rows.add("permissions", "those of its target apply")
 	} else {
 		rows.add("permissions", "%s  %s", e.Permissions.Triads(), e.Permissions.Octal())
 		rows.add("", "%s", e.Permissions.Sentence(e.Kind))

@@ -38,7 +38,7 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	default:
 		s.Lead = "no difference: " + same
 	}
-	how := "by size and time; " + v.Units.SizeText(read) + " of content read where these left it open"
+	how := "by size and time; " + v.Units.SizeText(read) + " of content read where that was not enough"
 	if read == 0 {
 		how = "by size and time; no content had to be read"
 	}
@@ -50,14 +50,14 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 		s.Notes = append(s.Notes, render.Count(int64(a.Unknown), "entry", "entries")+" could not be compared")
 	}
 	if a.ByTime > 0 {
-		s.Notes = append(s.Notes, "of "+render.Count(int64(a.ByTime), "file", "files")+" only the time tells: the record has no digests")
+		s.Notes = append(s.Notes, "of "+render.Count(int64(a.ByTime), "file", "files")+" only the time was compared: the record has no digests")
 	}
 }
 
 // CompareColumns returns what differences are shown with to people.
 func (v *View) CompareColumns() []row.Column[*compare.Result] {
 	return row.Only([]row.Column[*compare.Result]{
-		row.TextColumn("name", "its way from the place", func(r *compare.Result) (string, bool) { return r.Path, true }).Shrinking().
+		row.TextColumn("name", "the path below the place", func(r *compare.Result) (string, bool) { return r.Path, true }).Shrinking().
 			Looking(func(r *compare.Result) row.Look { return r.Entry().Look() }),
 		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }),
 		row.TextColumn("what", "what differs", func(r *compare.Result) (string, bool) { return v.changeText(r), true }),

@@ -17,10 +17,10 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 	}
 	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 	if a.Elsewhere > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: there is another name of it outside of what was looked at")
+		s.Notes = append(s.Notes, render.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: another name of it is outside of what was read")
 	}
 	if a.Empty > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty")
+		s.Notes = append(s.Notes, render.Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty includes them")
 	}
 }
 
@@ -33,9 +33,9 @@ func (v *View) setLine(s *duplicates.Set) string {
 func (v *View) OnlySummary(s *Summary, a *duplicates.Answer, place string, looked, read int64) {
 	only := int64(len(a.Only))
 	s.Numbers = append(s.Numbers, Number{"only", only}, Number{"bytes_read", read})
-	s.Lead = render.Count(only, "file", "files") + " of " + render.Escaped(place) + " whose content is nowhere else"
+	s.Lead = render.Count(only, "file", "files") + " of " + render.Escaped(place) + " with content that is nowhere else"
 	if only == 0 {
-		s.Lead = "all content of " + render.Escaped(place) + " is elsewhere too"
+		s.Lead = "all content of " + render.Escaped(place) + " is also elsewhere"
 	}
 	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 }

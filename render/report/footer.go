@@ -90,8 +90,8 @@ func (v *View) Footer(s *Summary) []render.Line {
 		lines = append(lines, alarm("that is more than can be counted: sums stop at the largest number"))
 	}
 	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
-		lines = append(lines, quiet(render.Count(s.Elsewhere.Files, "name", "names")+" counted with another name of the same file, or "+
-			v.Units.SizeText(s.Elsewhere.Size)+" more"))
+		lines = append(lines, quiet(render.Count(s.Elsewhere.Files, "name", "names")+" of files already counted, with "+
+			v.Units.SizeText(s.Elsewhere.Size)+", not counted again"))
 	}
 
 	r := &s.Report
@@ -100,9 +100,9 @@ func (v *View) Footer(s *Summary) []render.Line {
 		one, many, rest string
 	}{
 		{r.Hidden, "hidden entry", "hidden entries", "not shown; --hidden show"},
-		{r.Skipped, "folder", "folders", "not gone into, as --skip says"},
-		{r.OtherDisks, "folder", "folders", "not gone into: another file system starts there"},
-		{r.Repeated, "link", "links", "not followed: to a folder that is read already"},
+		{r.Skipped, "folder", "folders", "skipped, as --skip says"},
+		{r.OtherDisks, "folder", "folders", "not read: another file system starts there"},
+		{r.Repeated, "link", "links", "not followed: the folder was read already"},
 	} {
 		if left.count > 0 {
 			lines = append(lines, quiet(render.Count(left.count, left.one, left.many)+" "+left.rest))
@@ -231,7 +231,7 @@ func problemCount(s *Summary) string {
 		parts = append(parts, render.Count(unread, "place", "places")+" could not be read")
 	}
 	if vanished > 0 {
-		parts = append(parts, render.Count(vanished, "entry", "entries")+" vanished while this ran")
+		parts = append(parts, render.Count(vanished, "entry", "entries")+" vanished during the run")
 	}
 	return strings.Join(parts, ", ")
 }

@@ -98,7 +98,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 				l.note += ", not all read"
 			}
 		case e.Kind == entry.KindFolder:
-			l.size, l.note = render.Absent, "not gone into"
+			l.size, l.note = render.Absent, "not read"
 		case e.HasSize():
 			l.size, l.unit = v.Units.Size(e.Size)
 		case e.Kind == entry.KindFile:

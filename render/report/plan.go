@@ -42,7 +42,7 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	if p.Action == act.Move {
 		into := "into " + render.Escaped(string(p.Options.Into))
 		if p.Makes {
-			into += ", which is not there and will be made"
+			into += ", which will be created"
 		}
 		s.Notes = append(s.Notes, into)
 	}
@@ -69,7 +69,7 @@ func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
 	if !escape {
 		dst = append(dst, r.Output...)
 	} else if bytes.IndexByte(r.Output, 0) >= 0 || !utf8.Valid(r.Output) {
-		dst = append(dst, fmt.Sprintf("  (%s that are no text)\n", render.Count(int64(len(r.Output)), "byte", "bytes"))...)
+		dst = append(dst, fmt.Sprintf("  (%s that are not text)\n", render.Count(int64(len(r.Output)), "byte", "bytes"))...)
 	} else {
 		for line := range strings.Lines(string(r.Output)) {
 			dst = append(append(append(dst, "  "...), render.Escaped(strings.TrimRight(line, "\r\n"))...), '\n')
@@ -107,11 +107,11 @@ func RanJSON(dst []byte, r *act.Ran) []byte {
 
 // RunText says what became of all calls.
 func RunText(r act.RunResult) string {
-	text := render.Count(int64(r.Calls), "call", "calls") + ": " + render.Grouped(int64(r.Done)) + " done well"
+	text := render.Count(int64(r.Calls), "call", "calls") + ": " + render.Grouped(int64(r.Done)) + " succeeded"
 	for _, one := range []struct {
 		count int
 		word  string
-	}{{r.Failed, "not well"}, {r.NotRun, "not run"}, {r.Refused, "refused"}} {
+	}{{r.Failed, "failed"}, {r.NotRun, "not run"}, {r.Refused, "refused"}} {
 		if one.count > 0 {
 			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
 		}

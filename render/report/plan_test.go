@@ -25,7 +25,7 @@ func view() *report.View {
 func TestPlanSummary(t *testing.T) {
 	plan := &act.Plan{Action: act.Move, Options: act.Options{Into: "/new\nplace"}, Covered: 2, Steps: []*act.Step{
 		{Path: "/a", Kind: "file", Size: 1024}, {Path: "/b", Kind: "folder", Size: 4096, Holds: &act.Holds{Entries: 7, Size: 2048}},
-		{Path: "/c", Kind: "link"}, {Path: "/d", Kind: "file", Size: 1 << 30, Refused: "there is something of that name already"},
+		{Path: "/c", Kind: "link"}, {Path: "/d", Kind: "file", Size: 1 << 30, Refused: "that name is taken already"},
 	}}
 	v, s := view(), &report.Summary{}
 	v.PlanSummary(s, plan)
@@ -46,10 +46,10 @@ func TestRan(t *testing.T) {
 	assert.Equal(t, `/a\nb: ended well`+"\none\x1b[2J\ntwo\n", string(v.Ran(nil, ran, false)))
 	assert.Equal(t, `/a\nb: ended well`+"\n  one"+`\x1b[2J`+"\n  two\n", string(v.Ran(nil, ran, true)))
 	ran = &act.Ran{Steps: append(steps, &act.Step{}, &act.Step{}), Output: []byte("\xff\x00"), Cut: true, Err: errors.New("it ended with status 3"), Status: 3, Took: time.Second}
-	assert.Equal(t, `/a\nb and 2 more: it ended with status 3`+"\n  (2 bytes that are no text)\n  (and more, which was not kept)\n", string(v.Ran(nil, ran, true)))
+	assert.Equal(t, `/a\nb and 2 more: it ended with status 3`+"\n  (2 bytes that are not text)\n  (and more, which was not kept)\n", string(v.Ran(nil, ran, true)))
 	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":"\ufffd\u0000","output_base64":"/wA=","cut":true,"error":"it ended with status 3"}`, string(report.RanJSON(nil, ran)))
 	assert.Contains(t, string(report.RanJSON(nil, &act.Ran{Steps: steps, Status: -1, Err: errors.New("x")})), `"status":null`)
-	assert.Equal(t, "3 calls: 2 done well, 1 not well, 4 not run", report.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
+	assert.Equal(t, "3 calls: 2 succeeded, 1 failed, 4 not run", report.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
 }
 
 // What was written down, and what is different, is told in words.
@@ -63,13 +63,13 @@ func TestWritten(t *testing.T) {
 		"since the record before: 3 altered":                                  {Altered: 3},
 	} {
 		out := string(v.Written(nil, record, c, "/the/ledger", nil, &report.Summary{}))
-		assert.Contains(t, out, "written down as @weekly, number 12: 1 234 entries · 2.0 KiB in the files\n"+want+"\nthe ledger is /the/ledger\n")
+		assert.Contains(t, out, "recorded as @weekly, number 12: 1 234 entries · 2.0 KiB in the files\n"+want+"\nthe ledger is /the/ledger\n")
 	}
 	progress := &source.Progress{}
 	progress.Read.Store(4096)
 	c := ledger.Changes{Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
 	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &report.Summary{}))
-	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file is another than it was, though nothing about it says so\n")
+	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file changed, although size and times did not\n")
 	v.Plain = true
 	assert.Empty(t, v.Written(nil, record, c, "/l", nil, &report.Summary{}))
 }

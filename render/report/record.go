@@ -19,7 +19,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
 	}
 	dst = append(dst, '\n')
-	lines := []render.Line{plain("written down as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + render.Count(r.Entries, "entry", "entries") + " · " +
+	lines := []render.Line{plain("recorded as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + render.Count(r.Entries, "entry", "entries") + " · " +
 		v.contentText(r.Bytes, r.Unsized) + " in the files")}
 	switch {
 	case c.First:
@@ -35,10 +35,10 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 		lines = append(lines, plain(text))
 	}
 	if n := len(c.Unexplained); n > 0 {
-		lines = append(lines, alarm("the content of "+render.Count(int64(n), "file", "files")+" is another than it was, though nothing about it says so"))
+		lines = append(lines, alarm("the content of "+render.Count(int64(n), "file", "files")+" changed, although size and times did not"))
 	}
 	if text := problemCount(s); text != "" {
-		lines = append(lines, alarm(text+", and recorded as such"))
+		lines = append(lines, alarm(text+", which is recorded too"))
 	}
 	lines = append(lines, quiet("the ledger is "+render.Escaped(path)))
 	for _, line := range v.wrapped(lines) {

@@ -127,10 +127,10 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 	s.Numbers = append(s.Numbers, Number{"mistakes", int64(mistakes)}, Number{"refused", int64(len(a.Refused))})
 	s.Lead = strings.Join(parts, ", ") + " · " + render.Count(listed, "file", "files") + " listed"
 	if n := len(a.Refused); n > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(n), "name leads", "names lead")+" out of the folder, not looked at; --allow-outside")
+		s.Notes = append(s.Notes, render.Count(int64(n), "name leads", "names lead")+" out of the folder, not read; --allow-outside reads them")
 	}
 	if mistakes > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or another thing than before")
+		s.Notes = append(s.Notes, render.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or contradict an earlier line")
 	}
 }
 

@@ -24,7 +24,7 @@ const (
 	otherTag                  // all others
 )
 
-var errList = errors.New("the access list is not understood")
+var errList = errors.New("the access list is of an unknown form")
 
 // Narrowed returns permissions that give nobody more than an access list does,
 // together with the permissions p that stand beside it: without it, the bits of

@@ -14,4 +14,4 @@ package encoding
 import "errors"
 
 // ErrDamaged is returned for bytes that nothing can have been packed as.
-var ErrDamaged = errors.New("it is damaged")
+var ErrDamaged = errors.New("the ledger is damaged")

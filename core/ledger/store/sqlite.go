@@ -238,7 +238,7 @@ func connect(ctx context.Context, path, mode string) (*file, error) {
 }
 
 // errOlder is returned for a file of an older version that was opened to be read.
-var errOlder = errors.New("it was written by an older version of this program")
+var errOlder = errors.New("written by an older version of this program")
 
 // prepare makes sure that the file is a ledger of this version. If it may be
 // written to, an empty file is made one, and an older one brought up to it.

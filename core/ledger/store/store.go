@@ -14,13 +14,13 @@ import (
 // What can be wrong with a store, beside [encoding.ErrDamaged].
 var (
 	ErrNone     = errors.New("there is no ledger yet")
-	ErrForeign  = errors.New("it is no ledger")
-	ErrNoFile   = errors.New("it is a pipe, a socket or a device, and no ledger")
-	ErrChanged  = errors.New("another program has changed it meanwhile; run this again")
-	ErrNewer    = errors.New("it was written by a newer version of this program")
-	ErrBusy     = errors.New("another program has been using it for half a minute")
-	ErrReadOnly = errors.New("it may only be read")
-	ErrFull     = errors.New("there is no room left to write to; nothing was changed")
+	ErrForeign  = errors.New("not a ledger")
+	ErrNoFile   = errors.New("not a ledger, but a pipe, a socket or a device")
+	ErrChanged  = errors.New("another program has changed the ledger in the meantime; run this again")
+	ErrNewer    = errors.New("written by a newer version of this program")
+	ErrBusy     = errors.New("another program has been using the ledger for half a minute")
+	ErrReadOnly = errors.New("the ledger is read-only")
+	ErrFull     = errors.New("no space left; nothing was changed")
 )
 
 // Store is where a ledger is kept. It may be used by several goroutines.

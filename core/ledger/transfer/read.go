@@ -105,7 +105,7 @@ func (l *line) read() (*Line, error) {
 		recorded.Entry.Name = name
 		return &Line{Entry: &recorded, Folder: folder}, nil
 	}
-	return nil, fmt.Errorf("%w: it is none of the kinds there are", ErrLines)
+	return nil, fmt.Errorf("%w: a line of an unknown kind", ErrLines)
 }
 
 func split(full string) (folder, name string) {

@@ -13,6 +13,6 @@ const Version = 1
 
 // What can be wrong with lines.
 var (
-	ErrLines    = errors.New("these are no lines of an exported ledger")
-	ErrCutShort = errors.New("the lines end too early")
+	ErrLines    = errors.New("not an exported ledger")
+	ErrCutShort = errors.New("the exported ledger ends too early")
 )
