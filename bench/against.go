@@ -16,7 +16,7 @@ type figures struct {
 	Wall float64 `json:"wall_seconds"`
 	CPU  float64 `json:"cpu_seconds"`
 	Peak float64 `json:"peak_mib"`
-	// WallRatio and CPURatio are over those of the loop, and so can be held against what
+	// WallRatio and CPURatio are over those of the loop, and so can be compared with what
 	// was measured at another time.
 	WallRatio float64 `json:"wall_ratio"`
 	CPURatio  float64 `json:"cpu_ratio"`
@@ -74,7 +74,7 @@ func newComparison(what string, worse float64, work, shape string, entries int) 
 	return c, nil
 }
 
-// hold compares a case, and tells whether it is worse. It goes by processor time: other
+// hold compares a case, and reports whether it is worse. It goes by processor time: other
 // programs on the machine disturb that least.
 func (c *comparison) hold(name string, now figures, programs, then []usage) string {
 	var ratio float64

@@ -18,6 +18,7 @@
 //	go run ./bench --against X      and hold them against a file, or against a revision,
 //	                                which is built and run in turn with this one; it
 //	                                fails if a line is worse by more than --worse per cent
+//	go run ./bench --page FILE      and write the table into docs/performance.md
 //	go run ./bench --profile FOLDER and keep a processor profile of one run of each case
 package main
 
@@ -35,7 +36,7 @@ import (
 	"time"
 )
 
-// benchCase is a command line, the loop it is held against and its budget.
+// benchCase is a command line, the loop it is compared with and its budget.
 type benchCase struct {
 	name string
 	args string // TREE stands for the tree, FEW for a folder of 20 entries
@@ -46,7 +47,7 @@ type benchCase struct {
 	// reads is how much may be read, over the bytes of the files in sets; beyond
 	// that, 16 KiB for each file of a size that another has.
 	reads   float64
-	against string       // a command line of the program that it is held against, instead of a loop
+	against string       // a command line of the program that it is compared with, instead of a loop
 	undo    bool         // both change the tree, which is taken back
 	calls   int          // how many processes may be started
 	ledger  *ledgerState // nil where there is none
@@ -98,6 +99,7 @@ func main() {
 	flag.StringVar(&o.save, "save", "", "keep the figures in this file")
 	flag.StringVar(&o.against, "against", "", "hold the figures against this file or revision")
 	flag.Float64Var(&o.worse, "worse", 5, "by how many per cent a line may be worse")
+	flag.StringVar(&o.page, "page", "", "write the table into this page")
 	flag.StringVar(&o.profile, "profile", "", "keep processor profiles in this folder")
 	flag.Parse()
 	if err := bench(*entries, *runs, *only, *shape, o); err != nil {
@@ -151,8 +153,8 @@ const chainLevels = 3000
 
 // options are what is done with the figures.
 type options struct {
-	save, against, profile string
-	worse                  float64
+	save, against, page, profile string
+	worse                        float64
 }
 
 func bench(entries, runs int, only, shape string, o options) error {
@@ -175,6 +177,7 @@ func bench(entries, runs int, only, shape string, o options) error {
 		return err
 	}
 	kept := map[string]figures{}
+	var rows []measured
 	tree, few := filepath.Join(work, "tree"), filepath.Join(work, "few")
 	for _, folder := range []string{tree, few} {
 		if err := os.Mkdir(folder, 0o755); err != nil {
@@ -218,10 +221,16 @@ func bench(entries, runs int, only, shape string, o options) error {
 				return fmt.Errorf("%s: %w", c.name, err)
 			}
 			kept[c.name] = f
+			rows = append(rows, measured{c, f})
 		}
 	}
 	if o.save != "" {
 		if err := save(o.save, shape, entries, kept); err != nil {
+			return err
+		}
+	}
+	if o.page != "" {
+		if err := writePage(o.page, shape, string(made), runs, rows); err != nil {
 			return err
 		}
 	}

@@ -181,7 +181,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	return p.status(ctx, command, err)
 }
 
-// isQuiet tells whether a command was asked to say no more than its answer.
+// isQuiet reports whether a command was asked to say no more than its answer.
 func isQuiet(command *cobra.Command) bool {
 	flag := command.Flags().Lookup("quiet")
 	return flag != nil && flag.Value.String() == "true"

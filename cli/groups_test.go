@@ -153,7 +153,7 @@ func TestOutlineAgreesWithKernel(t *testing.T) {
 			seen := len(n.Inside)
 			if n.Kind == "folder" {
 				want, known := sums[n.Path]
-				if known { // not where a name is no UTF-8
+				if known { // not where a name is not UTF-8
 					require.Equal(t, []int64{want[0], want[1], want[2]}, []int64{*n.Size, *n.Disk, *n.Files}, n.Path)
 				}
 			}

@@ -313,7 +313,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	assert.Contains(t, card, "/notes/rota.md, as recorded ")
 	assert.NotContains(t, card, "you ")
 
-	// A record of some files is held against those there are now.
+	// A record of some files is compared with those there are now.
 	frank(0, "record", "counts", "--label", "tables", "--skip", "old", "where", "ext", "is", "csv")
 	assert.Contains(t, frank(0, "compare", "@tables"), "no difference")
 	lines := filepath.Join(t.TempDir(), "lines.jsonl")
@@ -393,7 +393,7 @@ func TestRecordsAmongOthers(t *testing.T) {
 	assert.Contains(t, frank(2, "verify", "@one/a").err, "is not a folder")
 	assert.Contains(t, frank(2, "verify", "@one", "--in", "one/a").err, "is not a folder")
 
-	// A record of another machine is read like any other, but not held against
+	// A record of another machine is read like any other, but not compared with
 	// this one.
 	lines := frank(0, "ledger", "export").out
 	host, err := os.Hostname()

@@ -114,7 +114,7 @@ func TestFormatsAgree(t *testing.T) {
 	}
 }
 
-// A card has exact bytes beside what is no UTF-8.
+// A card has exact bytes beside what is not UTF-8.
 func TestCardOfHostileNames(t *testing.T) {
 	root := tree(t, "\xff\x1b[2J")
 	require.NoError(t, os.Link(filepath.Join(root, "\xff\x1b[2J"), filepath.Join(root, "\xfe")))

@@ -183,7 +183,7 @@ func (p *Program) expandRecords(ctx context.Context, r *reading, places []string
 	return expanded, nil
 }
 
-// hasRecord tells whether any of the places was recorded.
+// hasRecord reports whether any of the places was recorded.
 func hasRecord(sources []source.Source) bool {
 	return slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Record != nil })
 }

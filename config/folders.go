@@ -40,10 +40,10 @@ func folder(variable, dir, name string) (string, error) {
 	return filepath.Join(dir, name), nil
 }
 
-// Private makes a folder, and those on the way to it, that are its owner's alone.
+// Private makes a folder, and those on the path to it, that are its owner's alone.
 func Private(folder string) error { return os.MkdirAll(folder, 0o700) }
 
-// Exposed tells whether others may read a file or folder that was made private, and
+// Exposed reports whether others may read a file or folder that was made private, and
 // notes it, so that it is told once.
 func Exposed(path string) bool {
 	info, err := os.Stat(path)

@@ -12,7 +12,7 @@ import (
 // shells close an output when they are told to; other programs give one.
 var shells = []string{"sh", "bash", "dash", "ash", "zsh", "ksh", "mksh", "yash", "fish", "busybox"}
 
-// IsClosed tells whether an output was closed by the shell that ran the program. The
+// IsClosed reports whether an output was closed by the shell that ran the program. The
 // null device stands in for it then, opened by the runtime to be read from too, as no
 // redirection has it. Programs that are no shell, and run this one, may well open the
 // null device like that; and a shell may itself have got it from one.

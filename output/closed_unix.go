@@ -4,6 +4,6 @@ package output
 
 import "os"
 
-// IsClosed tells whether an output was closed by the shell that ran the program. These
+// IsClosed reports whether an output was closed by the shell that ran the program. These
 // systems have no way to tell that from a null device that was given.
 func IsClosed(*os.File) bool { return false }

@@ -23,7 +23,7 @@ type straight struct{ io.Writer }
 
 func (straight) Close(bool) error { return nil }
 
-// HungUp tells whether an error means that the reader has gone away.
+// HungUp reports whether an error means that the reader has gone away.
 func HungUp(err error) bool {
 	return errors.Is(err, syscall.EPIPE) || errors.Is(err, os.ErrClosed) || errors.Is(err, io.ErrClosedPipe)
 }

@@ -92,7 +92,7 @@ func AppendScreen(dst, text []byte, end bool) (safe, rest []byte) {
 	return dst, nil
 }
 
-// Acts tells whether a character could act on a terminal, or on how the text around
+// Acts reports whether a character could act on a terminal, or on how the text around
 // it is read.
 func Acts(r rune) bool {
 	switch {

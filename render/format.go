@@ -96,7 +96,7 @@ var (
 	dataFields   = []string{"path", "name", "kind", "size", "modified", "permissions", "owner"}
 )
 
-// ForPeople tells whether sizes and times are shown the way people read them, with a
+// ForPeople reports whether sizes and times are shown the way people read them, with a
 // heading and a footer.
 func (f *Form) ForPeople() bool { return f.Reader&row.People != 0 }
 

@@ -6,7 +6,7 @@ import (
 )
 
 // jsonRow writes rows as JSON objects (RFC 8259) with the names of columns as keys.
-// An Absent value is null. Where text is no UTF-8, its exact bytes stand beside it
+// An Absent value is null. Where text is not UTF-8, its exact bytes stand beside it
 // under the key with _base64 after it.
 type jsonRow[R any] struct {
 	view    *View

@@ -11,7 +11,7 @@ import (
 
 // Escaped returns text that acts on no terminal and cannot be taken for other
 // text: control characters, characters that turn the direction of writing or
-// show nothing, and bytes that are no UTF-8 become escapes as in C and Go
+// show nothing, and bytes that are not UTF-8 become escapes as in C and Go
 // (\n, \x1b, \u202e), and so does the backslash itself.
 func Escaped(text string) string {
 	if !strange(text) {
@@ -59,7 +59,7 @@ func hex(n uint32, width int) string {
 	return string(text)
 }
 
-// strange tells whether text has anything to escape.
+// strange reports whether text has anything to escape.
 func strange(text string) bool {
 	for i := 0; i < len(text); {
 		if c := text[i]; c < utf8.RuneSelf {

@@ -145,7 +145,7 @@ func TestDoAndUndo(t *testing.T) {
 }
 
 // A step is refused when it is planned if it would overwrite, and is not done
-// when something has changed, has taken the name, or leads elsewhere meanwhile.
+// when something has changed, has taken the name, or leads elsewhere in the meantime.
 func TestNothingIsOverwritten(t *testing.T) {
 	folder := t.TempDir()
 	root := filepath.Join(folder, "tree")

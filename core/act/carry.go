@@ -56,7 +56,7 @@ type Result struct {
 	Journal                             int64 // its number; 0 if nothing was begun
 	Done, Partly, Failed, Left, Refused int
 	Stopped                             bool // before the end
-	// Undoable tells whether anything that was done can be taken back.
+	// Undoable reports whether anything that was done can be taken back.
 	Undoable bool
 }
 
@@ -195,7 +195,7 @@ func (c *carrying) step(s *Step, n int) error {
 	return nil
 }
 
-// undoable tells whether what the plan does can be taken back.
+// undoable reports whether what the plan does can be taken back.
 func (p *Plan) undoable() bool {
 	return p.Action != Run && !(p.Action == Remove && p.Options.ForGood)
 }
@@ -274,7 +274,7 @@ var errNoHolds = errors.New("the plan does not tell what it holds")
 
 var errMountNow = errors.New("a file system is mounted on it now")
 
-// isEntry tells whether an entry is the one of a step: by inode, and the file
+// isEntry reports whether an entry is the one of a step: by inode, and the file
 // system. That has a number, which may be another after the next mount, and mostly
 // a name that lasts.
 func isEntry(s *Step, planned map[uint64]string, st *sys.Status, volume func() string) bool {
@@ -287,7 +287,7 @@ func isEntry(s *Step, planned map[uint64]string, st *sys.Status, volume func() s
 	return isVolume(s.Device, planned[s.Device], st, volume)
 }
 
-// isVolume tells whether an entry is on a file system that is known by a number and
+// isVolume reports whether an entry is on a file system that is known by a number and
 // perhaps a name.
 func isVolume(device uint64, name string, st *sys.Status, volume func() string) bool {
 	if name == "" {

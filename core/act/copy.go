@@ -142,7 +142,7 @@ func (c *copying) one(w *walk, st *sys.Status) error {
 	return err
 }
 
-// wayTo returns the names on the way to the copy of an entry.
+// wayTo returns the names on the path to the copy of an entry.
 func (c *copying) wayTo(w *walk) (way []string) {
 	if w.below == 0 {
 		return nil
@@ -305,13 +305,13 @@ func (c *copier) likeBefore(fromAt int, from string, at int, name string, st *sy
 	return c.calls.SetTimes(at, name, st.Modified, st.Accessed)
 }
 
-// cannot tells whether an attribute was refused since this file system has none of
+// cannot reports whether an attribute was refused since this file system has none of
 // its kind, or this user may not set it; not for want of room, for instance.
 func cannot(err error) bool {
 	return errors.Is(err, sys.ErrNotSupported) || errors.Is(err, unix.EPERM) || errors.Is(err, unix.EACCES)
 }
 
-// isLabel tells whether an attribute is one that a system gives every file itself.
+// isLabel reports whether an attribute is one that a system gives every file itself.
 func isLabel(key string) bool { return key == "security.selinux" || key == "security.SMACK64" }
 
 // keepOwner gives a copy the owner and the group of what it is a copy of, as far as that

@@ -97,7 +97,7 @@ func TestMoveToAnotherDisk(t *testing.T) {
 	assert.Empty(t, names)
 }
 
-// What lies on another disk than the home folder goes into a trash of its own
+// What lies on another disk than the home folder enters a trash of its own
 // there, as the specification has it: the shared one if it is sound, else one of
 // the person's own; and never by way of a link.
 func TestTrashOnAnotherDisk(t *testing.T) {

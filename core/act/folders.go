@@ -22,7 +22,7 @@ var (
 )
 
 // folders opens folders by their full paths, from the root on, none of them by a
-// link: so nothing that is put on the way meanwhile can lead elsewhere. The way
+// link: so nothing that is put on the way in the meantime can lead elsewhere. The way
 // down to the last one is kept, as the next one mostly lies near.
 type folders struct {
 	path   string // of the last one; "" if there is none
@@ -52,7 +52,7 @@ func (f *folders) at(full string) (fd int, name string, err error) {
 	return fd, name, err
 }
 
-// open opens a folder, from where the way to it parts from the one that is open.
+// open opens a folder, from where the path to it parts from the one that is open.
 func (f *folders) open(dir string) (err error) {
 	if f.path == dir {
 		return nil
@@ -128,7 +128,7 @@ func (f *folders) status(full string) (st sys.Status, err error) {
 	return f.ladder.calls.Status(fd, name)
 }
 
-// gone tells whether an error means that nothing has a name.
+// gone reports whether an error means that nothing has a name.
 func gone(err error) bool { return errors.Is(err, unix.ENOENT) }
 
 // volumes are the file systems that were met, by the numbers they have now.

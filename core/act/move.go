@@ -277,7 +277,7 @@ func (u *undoing) lookAtPaths(s *PastStep) State {
 	return Begun
 }
 
-// isAt tells whether the entry of a step, or the copy that was made of it, has a
+// isAt reports whether the entry of a step, or the copy that was made of it, has a
 // path. That it could not be looked at is an error, and not that it is not there.
 func (u *undoing) isAt(full string, s *PastStep) (bool, error) {
 	if full == "" {

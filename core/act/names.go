@@ -35,7 +35,7 @@ func (w *watching) Test() source.Test {
 	}
 }
 
-// has tells whether a folder has a hidden name.
+// has reports whether a folder has a hidden name.
 func (h *hiddenNames) has(folder *entry.Folder, name string) bool {
 	for _, part := range h.parts.All() {
 		for _, other := range (*part)[folder] {

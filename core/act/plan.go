@@ -93,7 +93,7 @@ type Holds struct {
 	Digest string `json:"digest,omitempty"`
 }
 
-// sameAs tells whether a folder holds what it held.
+// sameAs reports whether a folder holds what it held.
 func (h *Holds) sameAs(now *Holds) bool {
 	if h.Digest == "" {
 		return h.Entries == now.Entries && h.Size == now.Size && h.Newest == now.Newest
@@ -181,6 +181,6 @@ func (p *Plan) Check(host string) error {
 	return nil
 }
 
-// plainPath tells whether a path is one from the root, with neither . nor .. nor
+// plainPath reports whether a path is one from the root, with neither . nor .. nor
 // empty names in it.
 func plainPath(full string) bool { return full != "" && full[0] == '/' && path.Clean(full) == full }

@@ -143,7 +143,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	return plan, ctx.Err()
 }
 
-// severalPlaces tells whether entries come from more than one place.
+// severalPlaces reports whether entries come from more than one place.
 func severalPlaces(entries []*entry.Entry) bool {
 	return slices.ContainsFunc(entries, func(e *entry.Entry) bool { return e.Folder.Place != entries[0].Folder.Place })
 }
@@ -164,7 +164,7 @@ func (c *coverage) add(e *entry.Entry, full string) {
 	c.folders[e.Inside] = true
 }
 
-// covers tells whether an entry lies in one of them.
+// covers reports whether an entry lies in one of them.
 func (c *coverage) covers(e *entry.Entry, full string) bool {
 	if !e.Self && c.inside(e.Folder) {
 		return true
@@ -192,7 +192,7 @@ func (c *coverage) inside(folder *entry.Folder) bool {
 	return is
 }
 
-// again returns a function that tells whether a path was met before, as it can be
+// again returns a function that reports whether a path was met before, as it can be
 // where there are several places.
 func again(entries []*entry.Entry) func(full string) bool {
 	if !severalPlaces(entries) {
@@ -240,7 +240,7 @@ func (p *planning) fill(s *Step) {
 	}
 }
 
-// pathOf returns the full path of a folder, with no link on the way to it, or of
+// pathOf returns the full path of a folder, with no link on the path to it, or of
 // the one that a place itself lies in.
 func (p *Planner) pathOf(folder *entry.Folder, self bool) string {
 	place := folder.Place
@@ -426,7 +426,7 @@ func (p *planning) goes(s *Step, to string) error {
 	return nil
 }
 
-// tooLong tells whether a name is longer than its folder takes.
+// tooLong reports whether a name is longer than its folder takes.
 func (p *planning) tooLong(full string) bool {
 	const shortest = 100 // no file system takes less
 	name := path.Base(full)
@@ -514,7 +514,7 @@ func (p *planning) notMounted(s *Step) error {
 	return errMountStays
 }
 
-// mountedOn tells whether something is mounted on the entry of a step.
+// mountedOn reports whether something is mounted on the entry of a step.
 func (p *planning) mountedOn(s *Step) (bool, error) {
 	st, err := p.sources.status(string(s.Path))
 	return err == nil && (st.Mount != p.sources.mount().mount || st.MountRoot), err

@@ -191,7 +191,7 @@ func (remove) look(u *undoing, s *PastStep) State {
 	return NotBegun
 }
 
-// within tells whether a path is a folder, or lies in it.
+// within reports whether a path is a folder, or lies in it.
 func within(full, folder string) bool {
 	return full == folder || folder == "/" || len(full) > len(folder) && full[:len(folder)] == folder && full[len(folder)] == '/'
 }

@@ -171,7 +171,7 @@ func (s *surveyor) dropCopy(ctx context.Context, at int, name string, originalAt
 	return err
 }
 
-// sameContent tells whether two entries that are no folders are the same.
+// sameContent reports whether two entries that are no folders are the same.
 func (s *surveyor) sameContent(ctx context.Context, at int, name string, st *sys.Status, otherAt int, other string, otherSt *sys.Status) (bool, error) {
 	switch st.Kind {
 	case entry.KindLink:

@@ -104,7 +104,7 @@ func (r *Request) links(sources []source.Source) (links []*entry.Place, err erro
 	return links, nil
 }
 
-// meetsAllNames tells whether all names of the folders that are looked into are met.
+// meetsAllNames reports whether all names of the folders that are looked into are met.
 func (r *Request) meetsAllNames(sources []source.Source) bool {
 	return r.Chosen && r.Hidden == source.ShowHidden && !r.Follow &&
 		!slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List || s.Place().Leaf })

@@ -102,7 +102,7 @@ func (t *task) takeBack(err, failed error) error {
 	return err
 }
 
-// far tells whether a time is another than was meant, not the same less exactly.
+// far reports whether a time is another than was meant, not the same less exactly.
 func far(meant *exact.Time, is exact.Time) bool {
 	return meant != nil && (is.Sec-meant.Sec > coarse || meant.Sec-is.Sec > coarse)
 }
@@ -149,7 +149,7 @@ func (stamp) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	return true, nil
 }
 
-// stampedAs tells whether an entry has the times that it had before a step, and
+// stampedAs reports whether an entry has the times that it had before a step, and
 // whether it has those that the step gave it.
 func (u *undoing) stampedAs(s *PastStep, st *sys.Status) (before, after bool) {
 	o := &u.past.Options

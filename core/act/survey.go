@@ -49,7 +49,7 @@ type surveyor struct {
 const mostMounts = 3
 
 // survey walks through a folder, which is the entry of that name, and everything
-// in it; nothing that is mounted below is gone into.
+// in it; nothing that is mounted below is entered.
 func (s *surveyor) survey(ctx context.Context, at int, name string) (*survey, error) {
 	sum := blake3.New()
 	v := &survey{names: map[entry.Node]*names{}}
@@ -205,7 +205,7 @@ func (o ownChanges) note(before, after *sys.Status) {
 	o[nodeOf(before)] = ownChange{o.before(before), *after}
 }
 
-// unchanged tells whether an entry is as it was: by its inode, size and times, but
+// unchanged reports whether an entry is as it was: by its inode, size and times, but
 // for when it was read.
 func unchanged(a, b *sys.Status) bool {
 	return a.Inode == b.Inode && a.Device == b.Device && a.Kind == b.Kind && (a.Kind != entry.KindFile || a.Size == b.Size) && a.Modified == b.Modified && a.Changed == b.Changed
@@ -257,7 +257,7 @@ func (s *surveyor) walk(ctx context.Context, at int, name string, visit func(w *
 	if err != nil {
 		return err
 	}
-	w.ladder.rungs[0].mount = st.Mount // what is mounted on the first one itself is gone into
+	w.ladder.rungs[0].mount = st.Mount // what is mounted on the first one itself is entered
 	if err := visit(w, &st); err != nil {
 		if err == errSkip {
 			err = nil
@@ -317,7 +317,7 @@ func (w *walk) inside(err error) error {
 	return fmt.Errorf("%s: %w", w.way(), err)
 }
 
-// into goes into the folder that is the entry.
+// into enters the folder that is the entry.
 func (w *walk) into() error {
 	names, fd, err := w.surveyor.calls.ReadFolder(w.at, w.name)
 	if err != nil {
@@ -348,7 +348,7 @@ func (w *walk) out(leave func(w *walk) error) error {
 	return leave(w)
 }
 
-// has tells whether this program has changed an entry.
+// has reports whether this program has changed an entry.
 func (o ownChanges) has(st *sys.Status) bool {
 	_, own := o[nodeOf(st)]
 	return own

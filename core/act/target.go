@@ -161,7 +161,7 @@ var groups = sync.OnceValue(func() []int {
 	return append(list, os.Getegid())
 })
 
-// ownerKept tells whether this process can give a copy the owner and the group of
+// ownerKept reports whether this process can give a copy the owner and the group of
 // an entry.
 func ownerKept(st *sys.Status) bool {
 	return os.Geteuid() == 0 || int(st.UID) == os.Geteuid() && slices.Contains(groups(), int(st.GID))

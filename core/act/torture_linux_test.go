@@ -492,7 +492,7 @@ func (r *torture) agrees(c *act.Carrier, past *act.Past, plan *act.Plan) {
 	}
 }
 
-// movedAlong tells whether a folder above has another name by now.
+// movedAlong reports whether a folder above has another name by now.
 func (r *torture) movedAlong(past *act.Past, s *act.PastStep) bool {
 	return slices.ContainsFunc(past.Steps, func(o *act.PastStep) bool { return strings.HasPrefix(string(s.Path), string(o.Path)+"/") })
 }

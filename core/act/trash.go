@@ -182,7 +182,7 @@ func (t *cans) sound(full, top string, at mountOf, home bool) (c can, ok bool, e
 	return c, true, nil
 }
 
-// owns tells whether a folder of a trash can is its user's alone, and in the mount.
+// owns reports whether a folder of a trash can is its user's alone, and in the mount.
 func (t *cans) owns(st *sys.Status, at mountOf, home bool) bool {
 	return st.Kind == entry.KindFolder && st.Mount == at.mount && st.Device == at.device && int(st.UID) == t.User && (home || st.Permissions&0o077 == 0)
 }
@@ -200,7 +200,7 @@ func (t *cans) open(c can, full string, at mountOf) (fd int, name string, err er
 	return fd, name, err
 }
 
-// couldMake tells whether a folder could be made: in the mount, by this user.
+// couldMake reports whether a folder could be made: in the mount, by this user.
 func (t *cans) couldMake(full string, at mountOf) (bool, error) {
 	for dir := path.Dir(full); ; dir = path.Dir(dir) {
 		st, err := t.statusOf(dir)
@@ -225,7 +225,7 @@ func (t *cans) couldMake(full string, at mountOf) (bool, error) {
 }
 
 // make makes a folder that is its owner's alone and, in the home folder, those on
-// the way to it.
+// the path to it.
 func (t *cans) make(full string, way bool) error {
 	fd, name, err := t.folders.at(full)
 	if gone(err) && way {

@@ -16,7 +16,7 @@ import (
 )
 
 // A trash can that is not its user's alone is not used, whoever made it and whatever
-// it is swapped for meanwhile: nothing is written elsewhere.
+// it is swapped for in the meantime: nothing is written elsewhere.
 func TestTrashOfOthers(t *testing.T) {
 	if os.Geteuid() != 0 {
 		t.Skip("needs folders of other owners")

@@ -175,7 +175,7 @@ func (u *undoing) step(s *PastStep) (acted bool, err error) {
 	return verbs[u.past.Action].undo(u, s)
 }
 
-// isIt tells whether an entry is that of a step, or the copy that was made of it.
+// isIt reports whether an entry is that of a step, or the copy that was made of it.
 func (u *undoing) isIt(s *PastStep, st *sys.Status) bool {
 	volume := func() string { return u.volumes.named(u.Calls, &u.from, st) }
 	if isEntry(s.Step, u.past.Volumes, st, volume) {
@@ -221,7 +221,7 @@ func (c *Carrier) Look(past *Past) {
 	}
 }
 
-// CanUndo tells whether any step of a journal can be taken back, as far as the disk
+// CanUndo reports whether any step of a journal can be taken back, as far as the disk
 // tells, or why not.
 func (c *Carrier) CanUndo(past *Past) error {
 	u := c.undoing(context.Background(), past)

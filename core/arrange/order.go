@@ -74,7 +74,7 @@ func (o Order) Needs() entry.Facts {
 	return facts
 }
 
-// descends tells whether greater values come first.
+// descends reports whether greater values come first.
 func (k Key) descends() bool { return k.Field.Descending != k.Reverse }
 
 // compare is a function that tells which of two entries comes first. It has

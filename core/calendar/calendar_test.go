@@ -31,7 +31,7 @@ func zones(t *testing.T) (names []string) {
 	return names
 }
 
-// before tells whether a moment's date is before a day.
+// before reports whether a moment's date is before a day.
 func before(t time.Time, d calendar.Date) bool {
 	y, m, day := t.Date()
 	return time.Date(y, m, day, 0, 0, 0, 0, time.UTC).Before(time.Date(d.Year, d.Month, d.Day, 0, 0, 0, 0, time.UTC))

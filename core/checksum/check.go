@@ -77,7 +77,7 @@ type CheckOptions struct {
 	AllowOutside bool            // names that lead out of the folder too
 	Others       source.Source   // the folder, to look for files that are not on the list; may be nil
 	List         string          // the full path of the list, which is not on itself
-	Known        map[string]bool // ways of files that are known without a digest, and so are not unlisted
+	Known        map[string]bool // paths of files that are known without a digest, and so are not unlisted
 }
 
 // Checked is how files stand to a list.
@@ -88,7 +88,7 @@ type Checked struct {
 	Report  source.Report
 }
 
-// Trouble tells whether anything is not as the list says.
+// Trouble reports whether anything is not as the list says.
 func (a *Checked) Trouble() bool { return len(a.Results) > a.Counts[Same] }
 
 // Single returns a list that says of one file what its digest is, and the folder that

@@ -358,7 +358,7 @@ func (l *reader) readJSON(r io.Reader) error {
 	}
 }
 
-// isCSV tells whether a list starts with the names of columns.
+// isCSV reports whether a list starts with the names of columns.
 func isCSV(start []byte) bool {
 	line, _, _ := bytes.Cut(start, []byte("\n"))
 	names := "," + strings.TrimSpace(string(line)) + ","
@@ -400,7 +400,7 @@ func (l *reader) readCSV(r io.Reader) error {
 	}
 }
 
-// Leads tells whether a name of a list leads out of the folder it is about.
+// Leads reports whether a name of a list leads out of the folder it is about.
 func (l Line) Leads() bool {
 	return path.IsAbs(l.Name) || l.Name == ".." || strings.HasPrefix(l.Name, "../")
 }

@@ -32,7 +32,7 @@ func NewOwnList(path string, open *os.File) *OwnList {
 	return l
 }
 
-// is tells whether an entry is the list itself.
+// is reports whether an entry is the list itself.
 func (l *OwnList) is(e *entry.Entry) bool {
 	if l.info != nil {
 		st, ok := l.info.Sys().(*syscall.Stat_t)

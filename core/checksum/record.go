@@ -11,7 +11,7 @@ import (
 )
 
 // ListOf makes a list of the digests that are known of the files of a source that
-// was recorded, and returns the ways of those that have none.
+// was recorded, and returns the paths of those that have none.
 func ListOf(ctx context.Context, s source.Source) (list *List, without map[string]bool, report source.Report, err error) {
 	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
 	if report, err = s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, collected); err != nil {

@@ -21,7 +21,7 @@ type Value struct {
 	Algorithms []entry.Algorithm
 }
 
-// Facts are the digests that a content's have to be held against.
+// Facts are the digests that a content's have to be compared with.
 func (v Value) Facts() entry.Facts {
 	var facts entry.Facts
 	for _, a := range v.Algorithms {
@@ -30,7 +30,7 @@ func (v Value) Facts() entry.Facts {
 	return facts
 }
 
-// Among returns the digest that a content's digests are to be held against:
+// Among returns the digest that a content's digests are to be compared with:
 // the one that is the same, or, if none is, the first that it may be of.
 func (v Value) Among(digests entry.Digests) (actual string, a entry.Algorithm, same bool) {
 	for _, a := range v.Algorithms {

@@ -1,7 +1,7 @@
 // Package compare tells what differs between two places: what was added,
 // removed, altered or moved, and what has other details only.
 //
-// Files are held against each other by size and by the time they were last
+// Files are compared with each other by size and by the time they were last
 // modified; content is read where these leave it open, or always if that is
 // asked for. What moved is found by content, among files of the same size.
 //
@@ -101,7 +101,7 @@ func (answer *Answer) same(e *entry.Entry) {
 // another one holds the same.
 type Recorded interface {
 	source.Source
-	// Alike returns a function that tells whether a folder and all that is in it
+	// Alike returns a function that reports whether a folder and all that is in it
 	// holds the same in both, and how much this one has in all. The function is nil if nothing can be told.
 	Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, held source.Amount, err error)
 }
@@ -114,8 +114,8 @@ type pair struct {
 
 // side is one place, read.
 type side struct {
-	entries map[string]*entry.Entry // by their ways
-	unread  map[string]bool         // ways of folders that could not be read
+	entries map[string]*entry.Entry // by their paths
+	unread  map[string]bool         // paths of folders that could not be read
 }
 
 // Compare reads two places and tells what is different in the second.
@@ -260,7 +260,7 @@ func (answer *Answer) read(ctx context.Context, s source.Source, request source.
 	return read, nil
 }
 
-// unknown tells whether an entry may be there although it was not found: in a
+// unknown reports whether an entry may be there although it was not found: in a
 // folder that could not be read.
 func (s *side) unknown(way string) bool {
 	for way != "" {
@@ -304,10 +304,10 @@ func (answer *Answer) pair(p pair, content bool) {
 	}
 }
 
-// otherSize tells whether two files are known to be of other sizes.
+// otherSize reports whether two files are known to be of other sizes.
 func otherSize(x, y *entry.Entry) bool { return x.HasSize() && y.HasSize() && x.Size != y.Size }
 
-// isNow tells whether an entry is there now, and can be read.
+// isNow reports whether an entry is there now, and can be read.
 func isNow(e *entry.Entry) bool { return e.Folder.Place.Record == nil }
 
 // verdict is what was found of the content of a pair.

@@ -18,7 +18,7 @@ func (answer *Answer) Rows(all bool) (list row.List[*Result]) {
 	return list
 }
 
-// Parted tells whether the result begins another kind of change.
+// Parted reports whether the result begins another kind of change.
 func (r *Result) Parted() bool { return r.opens && !r.top }
 
 // difference is a fact that differs, with its values as text; of content there are

@@ -16,7 +16,7 @@ import (
 )
 
 // Compile makes a program for a moment and a person. The error is an *Error:
-// an owner that there is not, say.
+// an owner that does not exist, say.
 func (c *Condition) Compile(env *Environment) (*Program, error) {
 	root, err := (&compiler{c, env}).compile(c.Root)
 	if err != nil {
@@ -59,7 +59,7 @@ func (c *compiler) compileAll(kind partKind, nodes []Node) (*part, error) {
 // any of these.
 const (
 	cheap     = iota // a number or a kind
-	comparing        // text held against text
+	comparing        // text compared with text
 	searching        // text looked for in text
 	matching         // a pattern
 	stageCost
@@ -150,7 +150,7 @@ func (c *compiler) text(t *Test) (*part, error) {
 	}), nil
 }
 
-// textTest returns the function that a text is held against, in the case that
+// textTest returns the function that a text is compared with, in the case that
 // the test is made in.
 func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
 	wanted := strings.Join(words, ",")
@@ -290,7 +290,7 @@ func (p *period) holds(t entry.Time) bool {
 	return true
 }
 
-// isVoid tells whether no moment lies in the period.
+// isVoid reports whether no moment lies in the period.
 func (p *period) isVoid() bool {
 	c := p.from.Compare(p.to)
 	return p.hasFrom && p.hasTo && (c > 0 || c == 0 && (p.fromAfter || !p.until))

@@ -33,7 +33,7 @@ func (c *Condition) Contradictions(env *Environment) []string {
 	return found
 }
 
-// excludes tells whether nothing can meet both.
+// excludes reports whether nothing can meet both.
 func excludes(a, b Node, env *Environment) bool {
 	if (Not{a}).String() == b.String() || a.String() == (Not{b}).String() {
 		return true
@@ -59,7 +59,7 @@ func excludes(a, b Node, env *Environment) bool {
 	return false
 }
 
-// apart tells whether no moment lies in both periods.
+// apart reports whether no moment lies in both periods.
 func apart(p, q period) bool {
 	both := p
 	if q.hasFrom && (!p.hasFrom || q.from.Compare(p.from) > 0 || q.from == p.from && q.fromAfter) {

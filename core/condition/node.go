@@ -21,7 +21,7 @@ type (
 	Flag struct{ Field *entry.Field } // a single word, such as empty
 )
 
-// Test is a field held against values.
+// Test is a field compared with values.
 type Test struct {
 	Field  *entry.Field
 	Op     Op

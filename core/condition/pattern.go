@@ -57,7 +57,7 @@ func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
 	}
 }
 
-// matches tells whether a text matches. The folded text is the same in small
+// matches reports whether a text matches. The folded text is the same in small
 // letters, unless case matters; where it is not all ASCII, letters have further
 // forms that the pattern knows of, and only it is asked.
 func (p *pattern) matches(text, folded []byte) bool {

@@ -18,7 +18,7 @@ import (
 	"frankledger/core/similar"
 )
 
-// values reads what a field is held against, and checks all that can be
+// values reads what a field is compared with, and checks all that can be
 // checked without knowing the moment and the person.
 func (p *parser) values(test *Test) {
 	test.Values = append(test.Values, p.value(test))
@@ -418,7 +418,7 @@ func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) 
 	panic("unreachable: " + w.at)
 }
 
-// exact tells whether a moment is one, and no day, month or year.
+// exact reports whether a moment is one, and no day, month or year.
 func (w when) exact() bool {
 	return w.form == nowForm || w.form == agoForm || w.form == instantForm
 }

@@ -224,7 +224,7 @@ func (w *Worker) Digest(e *entry.Entry, wanted entry.Facts) bool {
 }
 
 // Take reads open content to its end and gives its entry the digests. It
-// returns ErrChanged if the file changed meanwhile.
+// returns ErrChanged if the file changed in the meantime.
 func (w *Worker) Take(e *entry.Entry, file File, wanted entry.Facts) error {
 	digests, n, err := w.hashers.For(wanted).Take(w.ctx, file, e.Size, w.ahead && e.Size >= Large, &w.pool.progress.Read)
 	if err == nil {

@@ -58,7 +58,7 @@ func StoredDigests(numbers uint64) Facts { return Facts(numbers) * firstDigest &
 // Stored returns the numbers under which digests are stored, as bits.
 func (f Facts) Stored() uint64 { return uint64(f&FactDigests) / uint64(firstDigest) }
 
-// ErrAlgorithm is returned for the name of an algorithm that there is not.
+// ErrAlgorithm is returned for the name of an algorithm that does not exist.
 var ErrAlgorithm = errors.New("no such algorithm")
 
 // AlgorithmNames lists the names of the algorithms.

@@ -32,7 +32,7 @@ const (
 	FactBLAKE3
 )
 
-// Has tells whether all the wanted facts are there.
+// Has reports whether all the wanted facts are there.
 func (f Facts) Has(wanted Facts) bool { return f&wanted == wanted }
 
 // Marks are facts about an entry that are either so or not.
@@ -84,7 +84,7 @@ type More struct {
 	Type    string // media type, after the IANA registry
 }
 
-// HasSize tells whether Size has a meaning: for files, and for folders whose
+// HasSize reports whether Size has a meaning: for files, and for folders whose
 // content was summed. The size that the system reports for any other thing is
 // its own bookkeeping.
 func (e *Entry) HasSize() bool {
@@ -99,11 +99,11 @@ func (e *Entry) Depth() int {
 	return e.Folder.Depth + 1
 }
 
-// Hidden tells whether the name starts with a dot or, on systems that have a
+// Hidden reports whether the name starts with a dot or, on systems that have a
 // flag for it, the flag is set.
 func (e *Entry) Hidden() bool { return HiddenName(e.Name) || e.Marks&MarkFlaggedHidden != 0 }
 
-// AppendPath appends the place as it was given, joined with the way to the
+// AppendPath appends the place as it was given, joined with the path to the
 // entry.
 func (e *Entry) AppendPath(dst []byte) []byte {
 	dst = e.Folder.AppendPath(dst)
@@ -116,7 +116,7 @@ func (e *Entry) AppendPath(dst []byte) []byte {
 	return append(dst, e.Name...)
 }
 
-// Path returns the place as it was given, joined with the way to the entry.
+// Path returns the place as it was given, joined with the path to the entry.
 func (e *Entry) Path() string { return string(e.AppendPath(nil)) }
 
 // FullPath returns the path from the root of the system.

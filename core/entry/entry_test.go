@@ -48,8 +48,8 @@ func TestPermissionSentence(t *testing.T) {
 		{0o640, entry.KindFile, "the owner may read and write; the group may read; others may do nothing"},
 		{0o777, entry.KindFile, "everyone may read, write and run"},
 		{0o4755, entry.KindFile, "the owner may read, write and run; the group and others may read and run; it runs with its owner's rights"},
-		{0o2775, entry.KindFolder, "the owner and the group may list, add and remove and enter; others may list and enter; what is made in it gets its group"},
-		{0o1777, entry.KindFolder, "everyone may list, add and remove and enter; only an owner may remove or rename what is in it"},
+		{0o2775, entry.KindFolder, "the owner and the group may list, change and enter; others may list and enter; what is made in it gets its group"},
+		{0o1777, entry.KindFolder, "everyone may list, change and enter; only an owner may remove or rename what is in it"},
 	} {
 		assert.Equal(t, c.want, c.bits.Sentence(c.kind))
 	}

@@ -383,7 +383,7 @@ func FieldNames() []string {
 	return names
 }
 
-// ErrField is returned for the name of a field that there is not.
+// ErrField is returned for the name of a field that does not exist.
 var ErrField = errors.New("no such field")
 
 // LookupField returns the field of that name, or an error that names the most

@@ -43,7 +43,7 @@ type Folder struct {
 // MarkUnread notes that the folder could not be read, or not to its end.
 func (f *Folder) MarkUnread() { f.unread.Store(true) }
 
-// Unread tells whether the folder could not be read, or not to its end.
+// Unread reports whether the folder could not be read, or not to its end.
 func (f *Folder) Unread() bool { return f.unread.Load() }
 
 // NewFolder returns the folder of that name in parent.
@@ -57,7 +57,7 @@ func NewFolder(parent *Folder, name string) *Folder {
 	}
 }
 
-// HiddenName tells whether a name starts with a dot.
+// HiddenName reports whether a name starts with a dot.
 func HiddenName(name string) bool { return len(name) > 0 && name[0] == '.' }
 
 // Paths up to keepPath bytes are kept once built. Of longer ones, up to
@@ -69,7 +69,7 @@ const (
 	keepEvery = 32
 )
 
-// Path returns the place as it was given, joined with the way to the folder.
+// Path returns the place as it was given, joined with the path to the folder.
 // It may be called from several goroutines.
 func (f *Folder) Path() string {
 	if path, kept := f.keptPath(); kept {

@@ -158,7 +158,7 @@ func ParseClauses(text string) (clauses []Clause, err error) {
 	return clauses, nil
 }
 
-// Copies tells whether the bits are those that the owner, the group or others have.
+// Copies reports whether the bits are those that the owner, the group or others have.
 func (c Clause) Copies() bool { return len(c.Bits) == 1 && strings.Contains("ugo", c.Bits) }
 
 // Apply returns permissions of a folder, or of something else, as changed by the clause
@@ -218,7 +218,7 @@ func (c Clause) Apply(p Permissions, folder bool, mask Permissions) Permissions 
 func (p Permissions) Sentence(kind Kind) string {
 	verbs := [3]string{"read", "write", "run"}
 	if kind == KindFolder {
-		verbs = [3]string{"list", "add and remove", "enter"}
+		verbs = [3]string{"list", "change", "enter"}
 	}
 	classes := [3]string{"the owner", "the group", "others"}
 	var parts []string

@@ -2,7 +2,7 @@
 // file system knows and JSON does not: text that is any bytes, and moments to the
 // nanosecond.
 //
-// Text that is no UTF-8 has U+FFFD in place of each such byte, and beside it, under its
+// Text that is not UTF-8 has U+FFFD in place of each such byte, and beside it, under its
 // key with _base64 after it, its exact bytes (RFC 4648). [Object] writes an object member
 // by member, [Append] a value by the tags of its fields, and [Unmarshal] reads both.
 package exact
@@ -24,7 +24,7 @@ import (
 // Text is exact bytes.
 type Text string
 
-// plain tells whether text needs no escape in JSON. Eight bytes at a time are looked at,
+// plain reports whether text needs no escape in JSON. Eight bytes at a time are looked at,
 // as text of great length is: in what follows, the top bit of a byte is set if the byte
 // is one of those sought, or stands above such a one.
 func plain(text []byte) bool {
@@ -44,7 +44,7 @@ func plain(text []byte) bool {
 	return true
 }
 
-// AppendText appends a string. What is no UTF-8 becomes U+FFFD, and what could act on a
+// AppendText appends a string. What is not UTF-8 becomes U+FFFD, and what could act on a
 // terminal is escaped.
 func AppendText(dst []byte, text string) []byte {
 	start := len(dst) + 1
@@ -128,7 +128,7 @@ func (t Text) MarshalJSON() ([]byte, error) { return nil, errAppend }
 
 var errAppend = errors.New("exact text is written by exact.Append")
 
-// UnmarshalJSON implements json.Unmarshaler. Earlier programs wrote what is no UTF-8 as
+// UnmarshalJSON implements json.Unmarshaler. Earlier programs wrote what is not UTF-8 as
 // an object with hexadecimal digits, {"hex":"…"}.
 func (t *Text) UnmarshalJSON(data []byte) error {
 	if len(data) > 0 && data[0] == '{' {

@@ -33,7 +33,7 @@ func (o *Object) Key(key string) {
 	o.Dst = append(append(append(o.Dst, '"'), key...), `":`...)
 }
 
-// Text writes text and, if that is no UTF-8, its exact bytes beside it.
+// Text writes text and, if that is not UTF-8, its exact bytes beside it.
 func (o *Object) Text(key, text string) {
 	o.Key(key)
 	o.Dst = AppendBeside(AppendText(o.Dst, text), key, text)

@@ -184,7 +184,7 @@ func fieldsOf(t reflect.Type) (fields []field) {
 	return fields
 }
 
-// isEmpty tells whether a value is empty as encoding/json has it.
+// isEmpty reports whether a value is empty as encoding/json has it.
 func isEmpty(v reflect.Value) bool {
 	switch v.Kind() {
 	case reflect.String, reflect.Slice, reflect.Map:
@@ -278,6 +278,6 @@ func (f *field) readBeside(members map[string]json.RawMessage, v reflect.Value) 
 	return nil
 }
 
-// standsFor tells whether text is what is written for exact bytes. Who has altered one
+// standsFor reports whether text is what is written for exact bytes. Who has altered one
 // by hand shall not be answered with the other.
 func standsFor(written, exact string) bool { return written == string([]rune(exact)) }

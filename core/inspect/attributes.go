@@ -9,7 +9,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// attributes lists the names of extended attributes, and tells whether there is
+// attributes lists the names of extended attributes, and reports whether there is
 // an access list, which Linux keeps as attributes that are not listed here.
 func attributes(path string) (names []string, accessList bool) {
 	size, err := unix.Llistxattr(path, nil)

@@ -9,7 +9,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Alike returns a function that tells whether a folder and all that is in it
+// Alike returns a function that reports whether a folder and all that is in it
 // holds the same in this record and in another, by their tree hashes, and what this
 // one holds in all. The function is nil unless both are whole records, and may be
 // called from several goroutines.

@@ -11,8 +11,8 @@ type diff struct {
 	added   []encoding.Recorded // entries that are new
 	removed []encoding.Recorded // and those that are gone
 	altered int64               // how many others are different
-	shut    []string            // folders that can no longer be gone into, being something else now
-	entered map[string]bool     // folders that were gone into, as far as they are still there
+	shut    []string            // folders that can no longer be entered, being something else now
+	entered map[string]bool     // folders that were entered, as far as they are still there
 }
 
 // diffAll finds out of all folders that the ledger has how they differ from what it

@@ -19,7 +19,7 @@ func (w *writer) digests(from store.Reader) error {
 		old := w.before.folder(l.id)
 		same := old != nil && old.Plain == l.Plain
 		switch {
-		case l.fresh != nil: // read before another record came in between, and held against that now
+		case l.fresh != nil: // read before another record came in between, and compared with that now
 		case same && (o.Fact == 0 || !o.Recheck && old.Digested.Has(o.Fact)):
 			l.Contents = old.Contents
 			return nil
@@ -131,7 +131,7 @@ func (d *digesting) again(fact entry.Facts, before, now *entry.Entry) {
 	}
 }
 
-// isAsBefore tells whether nothing about a file says that it has changed.
+// isAsBefore reports whether nothing about a file says that it has changed.
 func isAsBefore(before, now *entry.Entry) bool {
 	return before.Kind == entry.KindFile && before.Size == now.Size && before.Inode == now.Inode && before.Modified == now.Modified && before.Changed == now.Changed
 }

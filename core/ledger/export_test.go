@@ -163,7 +163,7 @@ func TestDigestsOfRecords(t *testing.T) {
 }
 
 // overtaking opens files and, when the first is opened, has another recorder write a
-// record meanwhile.
+// record in the meantime.
 type overtaking struct {
 	digest.Files
 	once *sync.Once

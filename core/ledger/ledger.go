@@ -28,7 +28,7 @@ var (
 	ErrCutShort = transfer.ErrCutShort
 )
 
-// ErrNoRecord is returned for a record that there is not.
+// ErrNoRecord is returned for a record that does not exist.
 var ErrNoRecord = errors.New("there is no such record")
 
 // Ledger is an open ledger.

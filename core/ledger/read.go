@@ -278,7 +278,7 @@ func (r *reader) folder(s step) (below []step, err error) {
 }
 
 // choose decides, as far as name and kind tell, whether an entry is given, and
-// notes a folder to be gone into.
+// notes a folder to be entered.
 func (r *reader) choose(folder *entry.Folder, k *encoding.Recorded, below *[]step, id uint64) source.Verdict {
 	if k.Gone {
 		return source.No

@@ -36,7 +36,7 @@ type snapshotPart struct {
 }
 
 // chunk is some entries of a folder, packed in order of the bytes of their names,
-// and the folders among them that were gone into, in the same order. Mostly it is
+// and the folders among them that were entered, in the same order. Mostly it is
 // all the entries of the folder.
 type chunk struct {
 	folder *entry.Folder

@@ -137,7 +137,7 @@ func (s *state) add(segment store.SegmentRow) error {
 // recordOf returns which record a delta is of.
 func (s *state) recordOf(d deltaAt) int64 { return s.segments[d.segment].record }
 
-// known tells whether there is anything of a folder.
+// known reports whether there is anything of a folder.
 func (s *state) known(id uint64) bool {
 	return id < uint64(len(s.folders)) && s.folders[id].Number == id && id > 0
 }
@@ -192,8 +192,8 @@ func (s *state) held(ctx context.Context, from store.Reader, id uint64) ([]encod
 }
 
 // find goes down a path and returns the entry there, if it is there, and the
-// number of the folder that it lies in. It also tells whether a folder on the
-// path could not be read, or was not gone into.
+// number of the folder that it lies in. It also reports whether a folder on the
+// path could not be read, or was not entered.
 func (s *state) find(ctx context.Context, from store.Reader, path []string) (found *encoding.Recorded, in uint64, unread bool, err error) {
 	in = encoding.Root
 	for i, name := range path {

@@ -7,7 +7,7 @@ import (
 )
 
 // Terms are what chose the entries of a record, beside the place. What is there now is
-// held against it on the same terms.
+// compared with it on the same terms.
 type Terms struct {
 	Hidden    source.Hidden
 	Skip      []string // patterns of folders

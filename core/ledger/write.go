@@ -120,10 +120,10 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report so
 }
 
 // errOvertaken is returned if another program has written a record of the place
-// meanwhile.
+// in the meantime.
 var errOvertaken = errors.New("overtaken")
 
-// overtaken tells whether the records of the place are others than when they were
+// overtaken reports whether the records of the place are others than when they were
 // read.
 func (w *writer) overtaken(from store.Reader) (bool, error) {
 	records, err := recordsIn(w.ctx, from)
@@ -237,7 +237,7 @@ func (w *writer) write(u store.Update) error {
 }
 
 // folder writes what is different in a folder, and in those below it, unless its
-// tree hash says that nothing is. There tells whether it was there at the record
+// tree hash says that nothing is. There reports whether it was there at the record
 // before, as far as that tells.
 func (w *writer) folder(l *tree, id, parent uint64, there bool) (err error) {
 	if err := w.ctx.Err(); err != nil {

@@ -104,7 +104,7 @@ func (w *worker) askAccess(at int, name string, e *entry.Entry, wanted entry.Fac
 	}
 }
 
-// isFile tells whether the entry is a file or a link that leads to one.
+// isFile reports whether the entry is a file or a link that leads to one.
 func (w *worker) isFile(at int, name string, e *entry.Entry) bool {
 	if e.Kind != entry.KindLink {
 		return e.Kind == entry.KindFile
@@ -165,7 +165,7 @@ func (w *worker) sniff(at int, name string, e *entry.Entry) {
 	e.Known |= entry.FactContent
 }
 
-// digest reads all of a file. One that changes meanwhile gets no digest, since
+// digest reads all of a file. One that changes in the meantime gets no digest, since
 // it would be of content that the file never had.
 func (w *worker) digest(at int, name string, e *entry.Entry, wanted entry.Facts) {
 	file, err := openContent(at, name, false)

@@ -16,7 +16,7 @@ import (
 //
 // When many folders are open at once it may be closed although folders below
 // it wait. These are then opened by the way from the nearest folder above that
-// is open, and node tells whether the way still leads to the same folder.
+// is open, and node reports whether the way still leads to the same folder.
 type opened struct {
 	folder *entry.Folder
 	above  *opened
@@ -74,7 +74,7 @@ func (o *opened) hold() bool {
 	return false
 }
 
-// tooMany tells whether no more folders should stay open than must.
+// tooMany reports whether no more folders should stay open than must.
 func (h *handles) tooMany() bool { return h.open.Load() > h.limit }
 
 // shutEarly closes a folder although others wait below it. Only its reader may

@@ -18,7 +18,7 @@ import (
 )
 
 // A folder that was closed early is found again by its way; one that was moved
-// meanwhile, with another in its place, is not taken for it.
+// in the meantime, with another in its place, is not taken for it.
 func TestReach(t *testing.T) {
 	root := t.TempDir()
 	require.NoError(t, os.MkdirAll(filepath.Join(root, "a/b/c"), 0o755))

@@ -164,7 +164,7 @@ func (r *run) fail(err error) {
 	r.queue.stop()
 }
 
-// enter tells whether a folder is new, and keeps that in mind. It matters only
+// enter reports whether a folder is new, and keeps that in mind. It matters only
 // when links are followed: without, there is one way to each folder.
 func (r *run) enter(o *opened) bool {
 	if !r.request.Follow {
@@ -184,7 +184,7 @@ func (r *run) enter(o *opened) bool {
 	return !known
 }
 
-// followLinks goes into the folders that links lead to, after everything that
+// followLinks enters the folders that links lead to, after everything that
 // is there without them. One link is done at a time, in order of their paths:
 // so which of two links to a folder shows its content does not depend on
 // timing, and links that lead to one another end soon.

@@ -208,7 +208,7 @@ func TestDeepFolders(t *testing.T) {
 	}
 }
 
-// With few handles, wide and deep folders are reached by their ways again.
+// With few handles, wide and deep folders are reached by their paths again.
 func TestFewHandles(t *testing.T) {
 	root := t.TempDir()
 	var grow func(path string, depth int)

@@ -31,7 +31,7 @@ func (q *queue) push(items ...work) {
 	}
 }
 
-// bare tells whether a worker that wants work now would find none.
+// bare reports whether a worker that wants work now would find none.
 func (q *queue) bare() bool {
 	q.mu.Lock()
 	defer q.mu.Unlock()

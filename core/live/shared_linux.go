@@ -68,7 +68,7 @@ func (c *content) Extents() (x digest.Extents) {
 var made = map[int64]bool{0x9fa0: true, 0x62656572: true, 0x64626720: true, 0x74726163: true, 0x73636673: true, 0x27e0eb: true,
 	0x63677270: true, 0x62656570: true, 0xf97cff8c: true, 0x65735543: true}
 
-// madeWhenRead tells whether the file system of an entry in an open folder is one of
+// madeWhenRead reports whether the file system of an entry in an open folder is one of
 // these.
 func madeWhenRead(at int, e *entry.Entry) bool {
 	var system unix.Statfs_t

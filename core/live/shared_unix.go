@@ -10,6 +10,6 @@ import (
 // Extents implements digest.File. The system does not tell.
 func (c *content) Extents() digest.Extents { return digest.Extents{} }
 
-// madeWhenRead tells whether the content of a file is made as it is read, where that
+// madeWhenRead reports whether the content of a file is made as it is read, where that
 // is known.
 func madeWhenRead(int, *entry.Entry) bool { return false }

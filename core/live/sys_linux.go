@@ -33,8 +33,8 @@ func openDir(at int, name string, follow bool) (dir, error) {
 }
 
 // openFile opens a file to read from its content, and would not wait for a pipe
-// or a device that takes its place meanwhile. Its access time is left alone
-// where the system allows, which it does for its owner; kept tells whether it did.
+// or a device that takes its place in the meantime. Its access time is left alone
+// where the system allows, which it does for its owner; kept reports whether it did.
 func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY | unix.O_NOATIME
 	if !follow {

@@ -32,7 +32,7 @@ func openDir(at int, name string, follow bool) (dir, error) {
 }
 
 // openFile opens a file to read from its content, and would not wait for a pipe
-// or a device that takes its place meanwhile. These systems have no way to leave its
+// or a device that takes its place in the meantime. These systems have no way to leave its
 // access time alone, so that kept is false.
 func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY

@@ -43,7 +43,7 @@ type worker struct {
 	}
 }
 
-// isMade tells whether the system makes up the content of a file as it is read, so
+// isMade reports whether the system makes up the content of a file as it is read, so
 // that the size it tells is none.
 func (w *worker) isMade(at int, e *entry.Entry) bool {
 	if m := &w.made; !m.known || m.device != e.Device {
@@ -330,7 +330,7 @@ func (w *worker) flush() error {
 	return err
 }
 
-// found notes a folder to go into, unless it is not to be gone into.
+// found notes a folder to go into, unless it is not to be entered.
 func (w *worker) found(o *opened, e *entry.Entry) *entry.Folder {
 	folder := entry.NewFolder(o.folder, strings.Clone(e.Name))
 	if w.request.Skips(folder) {
@@ -388,7 +388,7 @@ func (w *worker) problem(path, tried string, err error) {
 	w.report.Problems = append(w.report.Problems, p)
 }
 
-// gone tells whether an error means that the thing is no longer there. The
+// gone reports whether an error means that the thing is no longer there. The
 // system says so in other words of processes, and of files on other machines.
 func gone(err error) bool {
 	return errors.Is(err, unix.ENOENT) || errors.Is(err, unix.ESRCH) || errors.Is(err, unix.ESTALE)

@@ -12,7 +12,7 @@ import (
 const HeadSize = 3072
 
 // Detect returns the media type of content that starts with head, by its IANA
-// name where it has one, and "" for no content at all. It tells whether the
+// name where it has one, and "" for no content at all. It reports whether the
 // extension (without its dot) says otherwise; an extension that is not known
 // to stand for one type never does, nor does any for an empty file.
 func Detect(head []byte, ext string) (found string, mislabelled bool) {
@@ -35,7 +35,7 @@ func Detect(head []byte, ext string) (found string, mislabelled bool) {
 	return found, true
 }
 
-// IsText tells whether content that starts with head is text that people read.
+// IsText reports whether content that starts with head is text that people read.
 func IsText(head []byte) bool {
 	for at := mimetype.Detect(head); at != nil; at = at.Parent() {
 		if at.Is("text/plain") {

@@ -4,7 +4,7 @@ package printable
 
 import "unicode"
 
-// Rune tells whether a character is simply shown. The joiners that scripts and composed
+// Rune reports whether a character is simply shown. The joiners that scripts and composed
 // signs need are.
 func Rune(r rune) bool {
 	switch r {

@@ -244,7 +244,7 @@ func (c *Column[R]) Flag(r R) (bool, bool) { return c.flag(r) }
 // Rows returns the rows of a column of that type, and their columns.
 func (c *Column[R]) Rows(r R) (rows []any, columns []Column[any]) { return c.rows(r), c.inside }
 
-// IsAtLeast tells whether the number is only the least that it can be.
+// IsAtLeast reports whether the number is only the least that it can be.
 func (c *Column[R]) IsAtLeast(r R) bool { return c.least != nil && c.least(r) }
 
 // Look returns what the value stands for.
@@ -255,10 +255,10 @@ func (c *Column[R]) Look(r R) Look {
 	return c.look(r)
 }
 
-// Blank tells whether nothing at all is shown to people where there is no value.
+// Blank reports whether nothing at all is shown to people where there is no value.
 func (c *Column[R]) Blank() bool { return c.blank }
 
-// Shrinks tells whether the column is shortened where there is little room.
+// Shrinks reports whether the column is shortened where there is little room.
 func (c *Column[R]) Shrinks() bool { return c.shrinks }
 
 // Choose returns the columns that are for a kind of reader.

@@ -13,8 +13,8 @@ type Treatment uint8
 
 const (
 	Given  Treatment = iota // if the condition chooses it
-	Passed                  // not given, but a folder is gone into
-	Left                    // out, and not gone into
+	Passed                  // not given, but a folder is entered
+	Left                    // out, and not entered
 )
 
 // Treat tells what becomes of an entry that is hidden or not.
@@ -28,13 +28,13 @@ func (h Hidden) Treat(hidden bool) Treatment {
 	return Given
 }
 
-// Enters tells whether folders that lie in a folder are gone into.
+// Enters reports whether folders that lie in a folder are entered.
 func (r *Request) Enters(in *entry.Folder) bool { return in.Depth+1 < r.Depth }
 
-// Skips tells whether a folder is not gone into by what Skip says.
+// Skips reports whether a folder is not entered by what Skip says.
 func (r *Request) Skips(folder *entry.Folder) bool { return r.Skip != nil && r.Skip(folder) }
 
-// Covers tells whether the request gives an entry, had all above it been gone into: by
+// Covers reports whether the request gives an entry, had all above it been entered: by
 // its depth and by whether it, or a folder above it, is hidden.
 func (r *Request) Covers(e *entry.Entry) Treatment {
 	switch {

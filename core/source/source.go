@@ -68,11 +68,11 @@ type Request struct {
 	Hidden   Hidden
 	Follow   bool // go into folders that links lead to, each folder once
 	SameDisk bool // do not go into other file systems
-	// Skip tells whether not to go into a folder, by its name and its way from
+	// Skip reports whether not to go into a folder, by its name and its way from
 	// the place. It may be nil. It is called from several goroutines.
 	Skip func(folder *entry.Folder) bool
 	// Condition chooses the entries to give. It may be nil. What it rejects is
-	// still gone into.
+	// still entered.
 	Condition Condition
 	// Progress is counted up while reading. It may be nil.
 	Progress *Progress
@@ -131,8 +131,8 @@ type Report struct {
 	Folders    int64 // folders read
 	Tested     int64 // entries that the condition was asked about
 	Hidden     int64 // entries left out because they are hidden
-	Skipped    int64 // folders not gone into because the request said so
-	OtherDisks int64 // folders not gone into because another file system starts there
+	Skipped    int64 // folders not entered because the request said so
+	OtherDisks int64 // folders not entered because another file system starts there
 	Repeated   int64 // links not followed because they lead to a folder already read
 	Problems   []Problem
 }

@@ -31,17 +31,17 @@ type Sum struct {
 	Unread  int64      // folders that could not be read, or not to their end
 }
 
-// HasSize tells whether anything is known of how many bytes of content there are:
+// HasSize reports whether anything is known of how many bytes of content there are:
 // there is nothing to be known, or something is.
 func (s *Sum) HasSize() bool { return s.Sized > 0 || s.Files == 0 && s.Unread == 0 }
 
 // HasDisk tells likewise of the bytes on disk.
 func (s *Sum) HasDisk() bool { return s.Known > 0 || s.Entries() == 0 && s.Unread == 0 }
 
-// HasEntries tells whether anything is known of how many entries there are.
+// HasEntries reports whether anything is known of how many entries there are.
 func (s *Sum) HasEntries() bool { return s.Entries() > 0 || s.Unread == 0 }
 
-// Whole tells whether all is known: else the sums are the least that it can be.
+// Whole reports whether all is known: else the sums are the least that it can be.
 func (s *Sum) Whole() bool { return s.Unread == 0 && s.Known == s.Entries() && s.Sized == s.Files }
 
 // Entries is how many entries there are.

@@ -110,7 +110,7 @@ func (t *Totals) Root(p *entry.Place) *entry.Folder {
 // the same file, as Files, and the bytes that they would have been.
 func (t *Totals) Elsewhere() Sum { return t.resolved().again }
 
-// CountedElsewhere tells whether an entry is a name that was counted with
+// CountedElsewhere reports whether an entry is a name that was counted with
 // another name of the same file.
 func (t *Totals) CountedElsewhere(e *entry.Entry) bool {
 	return t.resolved().other[place{e.Folder, e.Name}]

@@ -210,7 +210,7 @@ func youMay(c *inspect.Card) string {
 	verbs := [3]string{"read it", "write to it", "run it"}
 	may := [3]bool{e.Marks&entry.MarkReadable != 0, e.Marks&entry.MarkWritable != 0, e.Marks&entry.MarkExecutable != 0}
 	if e.Kind == entry.KindFolder {
-		verbs = [3]string{"list it", "add and remove in it", "enter it"}
+		verbs = [3]string{"list it", "change what is in it", "enter it"}
 		may[2] = c.MayEnter
 	}
 	var yes []string

@@ -50,7 +50,7 @@ type Number struct {
 	Value int64
 }
 
-// Complete tells whether everything asked for was read.
+// Complete reports whether everything asked for was read.
 func (s *Summary) Complete() bool { return !s.Stopped && len(s.Report.Problems) == 0 }
 
 // counts returns how many entries could not be read, and how many vanished.

@@ -149,13 +149,13 @@ func notSupported(err error) error {
 	return err
 }
 
-// KeepsLists tells whether access lists can be kept in an open folder.
+// KeepsLists reports whether access lists can be kept in an open folder.
 func (c *Calls) KeepsLists(at int) bool {
 	_, err := unix.Lgetxattr(byHandle(at, "."), AccessList, make([]byte, 4096))
 	return err == nil || errors.Is(err, unix.ENODATA)
 }
 
-// KeepsAttributes tells whether people's attributes can be kept in an open folder.
+// KeepsAttributes reports whether people's attributes can be kept in an open folder.
 func (c *Calls) KeepsAttributes(at int) bool {
 	_, err := unix.Lgetxattr(byHandle(at, "."), "user.frank", make([]byte, 4096))
 	return err == nil || errors.Is(err, unix.ENODATA)

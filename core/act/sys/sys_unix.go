@@ -54,8 +54,8 @@ func setAttribute(int, string, string, string) error { return ErrNotSupported }
 
 func dropAttribute(int, string, string) error { return nil }
 
-// KeepsLists tells whether access lists can be kept in an open folder.
+// KeepsLists reports whether access lists can be kept in an open folder.
 func (c *Calls) KeepsLists(int) bool { return false }
 
-// KeepsAttributes tells whether people's attributes can be kept in an open folder.
+// KeepsAttributes reports whether people's attributes can be kept in an open folder.
 func (c *Calls) KeepsAttributes(int) bool { return false }

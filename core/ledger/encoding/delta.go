@@ -21,13 +21,13 @@ func (d Delta) Clip() Delta { return Delta{slices.Clip(d.Names), slices.Clip(d.F
 // Recorded is an entry as it was recorded.
 type Recorded struct {
 	Entry   entry.Entry
-	Gone    bool // it is there no longer
+	Gone    bool // it no longer exists
 	Unread  bool // a folder that could not be read
-	Entered bool // a folder that was gone into
+	Entered bool // a folder that was entered
 	ends    int  // where its name ends, while it is unpacked
 }
 
-// Same tells whether nothing that is recorded of two entries differs, but for
+// Same reports whether nothing that is recorded of two entries differs, but for
 // their names.
 func (r *Recorded) Same(now *Recorded) bool {
 	a, b := r.Entry, now.Entry
@@ -44,7 +44,7 @@ func (r *Recorded) Same(now *Recorded) bool {
 		x.Target == y.Target && x.Created == y.Created && slices.Equal(x.Digests, y.Digests)
 }
 
-// SameButRead tells whether nothing is different but when it was read, which is no
+// SameButRead reports whether nothing is different but when it was read, which is no
 // change.
 func (r *Recorded) SameButRead(now *Recorded) bool {
 	read := *r

@@ -23,7 +23,7 @@ import (
 // there before and is no longer.
 const (
 	kindBits  = 0x0f
-	isEntered = 0x10 // a folder that was gone into
+	isEntered = 0x10 // a folder that was entered
 	isUnread  = 0x20 // a folder that could not be read
 	isFlagged = 0x40 // hidden by the system's flag
 	isUnsized = 0x80 // a file whose content is made as it is read
@@ -75,7 +75,7 @@ func (p *Packer) name(name string, kind byte) {
 // Remove notes that an entry is no longer there.
 func (p *Packer) Remove(name string) { p.name(name, isGone) }
 
-// Put adds an entry, whose folder was gone into, or could not be read.
+// Put adds an entry, whose folder was entered, or could not be read.
 func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
 	kind := byte(e.Kind)
 	for _, bit := range []struct {

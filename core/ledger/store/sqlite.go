@@ -72,13 +72,13 @@ type file struct {
 }
 
 // moment reads everything in one transaction, as it was at one moment: what another
-// program removes meanwhile would look like damage. It begins with the first that
+// program removes in the meantime would look like damage. It begins with the first that
 // is read.
 type moment struct {
 	db      *sql.DB
 	mu      sync.Mutex
 	tx      *sql.Tx
-	version int64 // of the data; it tells whether anything was changed between two moments
+	version int64 // of the data; it reports whether anything was changed between two moments
 	changed bool
 }
 
@@ -171,7 +171,7 @@ func openFile(ctx context.Context, path string) (*file, error) {
 	return f, err
 }
 
-// isThere tells whether there is a file with anything in it. Of something that is no
+// isThere reports whether there is a file with anything in it. Of something that is no
 // file, nothing would come, or never.
 func isThere(path string) (bool, error) {
 	info, err := os.Stat(path)
@@ -249,7 +249,7 @@ func (f *file) prepare(ctx context.Context, write bool) error {
 		return named(err)
 	case mark == 0 && tables == 0 && write, mark == application && at < version && write:
 		return f.inTransaction(ctx, func(tx *sql.Tx) error {
-			// Another program may have done it meanwhile.
+			// Another program may have done it in the meantime.
 			_, at, tables, err := about(ctx, tx)
 			switch {
 			case err != nil:
@@ -453,7 +453,7 @@ func (s reader) Volumes(ctx context.Context, place int64) (volumes map[string]ui
 	return volumes, err
 }
 
-// hasTable tells whether there is a table: some came after the others.
+// hasTable reports whether there is a table: some came after the others.
 func (s reader) hasTable(ctx context.Context, name string) (bool, error) {
 	var tables int
 	err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", name).Scan(&tables)

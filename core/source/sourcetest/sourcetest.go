@@ -123,7 +123,7 @@ func expected(t *testing.T, is Is, request source.Request, skip string) (ways []
 		skipped := func(way string) bool {
 			return skip == "c" && filepath.Base(way) == "c" || skip == "a/b" && way == "a/b"
 		}
-		below := false // something that was not gone into
+		below := false // something that was not entered
 		for at := filepath.Dir(n.way); at != "."; at = filepath.Dir(at) {
 			below = below || skipped(at)
 		}
@@ -154,7 +154,7 @@ func expected(t *testing.T, is Is, request source.Request, skip string) (ways []
 	return ways, report
 }
 
-// aboveHidden tells whether a folder above is hidden.
+// aboveHidden reports whether a folder above is hidden.
 func aboveHidden(way string) bool {
 	for at := filepath.Dir(way); at != "."; at = filepath.Dir(at) {
 		if strings.HasPrefix(filepath.Base(at), ".") {
