@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"sync"
 
 	"golang.org/x/sys/unix"
 
@@ -137,27 +138,20 @@ func (c *Card) findSiblings(ctx context.Context, place string, report *source.Re
 	if err != nil {
 		return err
 	}
-	found := make(chan string, 1)
-	done := make(chan struct{})
-	go func() {
-		for path := range found {
-			c.Siblings = append(c.Siblings, path)
-		}
-		close(done)
-	}()
+	var mu sync.Mutex
 	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
 			for i := range entries {
 				e := &entries[i]
 				if e.Inode == c.Entry.Inode && e.Device == c.Entry.Device && filepath.Join(e.Folder.FullPath(), e.Name) != full {
-					found <- e.Path()
+					mu.Lock()
+					c.Siblings = append(c.Siblings, e.Path())
+					mu.Unlock()
 				}
 			}
 			return nil
 		}
 	}))
-	close(found)
-	<-done
 	slices.Sort(c.Siblings)
 	report.Add(read)
 	return err
