@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -63,8 +64,11 @@ targets.`,
 			for _, c := range cmd.Commands() {
 				names = append(names, c.Name())
 			}
+			if action, known := otherActions[strings.ToLower(args[0])]; known {
+				return repaired(misuse("there is no action %q; here it is: %s", args[0], action), p.instead(args[0], action))
+			}
 			if near := similar.Nearest(args[0], names); near != "" {
-				return misuse("there is no action %q; did you mean %s?", args[0], near)
+				return repaired(misuse("there is no action %q; did you mean %s?", args[0], near), p.instead(args[0], near))
 			}
 			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
 		},
@@ -111,7 +115,7 @@ func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f.BoolVar(&o.through, "through", false, throughMeans)
 	f.BoolVar(&o.carryOut, "carry-out", false, "carry out the plan, after asking once")
 	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
-	f.BoolVar(&o.yes, "yes", false, "do not ask")
+	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "through", "carry-out", "ask", "yes")
 	complete(cmd, "ask", oneOf([]string{"each"}))
 }
@@ -247,11 +251,32 @@ as u+rw,g-w,o= or a+X (x for folders, and for files that have some x).`,
 		example{"act permit 0640 'read me first.txt' --carry-out --yes", "done"})
 }
 
+// permissionsFirst returns an error where the permissions stand after a place.
+func (p *Program) permissionsFirst(args []string) error {
+	_, first := act.ParseMode(args[0], 0)
+	at := slices.IndexFunc(args, func(word string) bool {
+		_, err := act.ParseMode(word, 0)
+		return err == nil
+	})
+	if first == nil || at < 0 {
+		return nil
+	}
+	mode := args[at]
+	line := p.instead(mode)
+	if before := slices.Index(line, args[0]); before >= 0 {
+		line = slices.Insert(line, before, mode)
+	}
+	return repaired(misuse("the permissions come first: %s", mode), line)
+}
+
 // act answers with a plan, or carries it out.
 func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read func(*cobra.Command, *actOptions, *reading) error, args []string) error {
 	if action == act.Permit {
 		if len(args) == 0 {
 			return misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
+		}
+		if err := p.permissionsFirst(args); err != nil {
+			return err
 		}
 		o.plan.Mode, args = args[0], args[1:]
 	}

@@ -271,7 +271,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
-	f.BoolVar(&o.yes, "yes", false, "do not ask")
+	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "ask", "yes")
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	examples(cmd,

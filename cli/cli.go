@@ -55,6 +55,8 @@ var statuses = []struct {
 type failure struct {
 	status int
 	err    error // nil: everything was said already
+	// repairs are command lines that were likely meant.
+	repairs [][]string
 }
 
 func (f *failure) Error() string {
@@ -68,12 +70,13 @@ func (f *failure) Unwrap() error { return f.err }
 
 // misuse makes an error in how the command was written.
 func misuse(format string, args ...any) error {
-	return &failure{statusUsage, fmt.Errorf(format, args...)}
+	return &failure{status: statusUsage, err: fmt.Errorf(format, args...)}
 }
 
 // Program is where one run of the program reads and writes.
 type Program struct {
 	Out, Err io.Writer
+	args     []string
 
 	paging     atomic.Bool            // a pager may be running, which handles Ctrl-C itself
 	writes     atomic.Pointer[string] // what is being changed just now; nil for nothing
@@ -166,6 +169,7 @@ func (p *Program) writing(what string) (done func()) {
 // status to exit with.
 func (p *Program) Run(ctx context.Context, args []string) int {
 	defer p.debug()()
+	p.args = args
 	root := p.Root()
 	root.SetArgs(args)
 	root.SetErr(p.err())
@@ -199,13 +203,18 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 		p.say("%s: stopped", command.CommandPath())
 		return statusInterrupted
 	case !errors.As(err, &f):
-		f = &failure{statusFailed, err}
+		f = &failure{status: statusFailed, err: err}
 	}
 	if f.err != nil {
 		p.say("%s: %s", command.CommandPath(), f.err)
 	}
 	if f.status == statusUsage && f.err != nil {
-		p.say("  see %s", helpFor(command))
+		if len(f.repairs) == 0 {
+			p.say("  see %s", helpFor(command))
+		}
+		for _, line := range f.repairs {
+			p.say("%s", commandLine(line))
+		}
 	}
 	return f.status
 }
@@ -293,7 +302,7 @@ what it could not read. Looking changes nothing.`,
 		}
 		return pflag.NormalizedName(name)
 	})
-	root.SetFlagErrorFunc(flagError)
+	root.SetFlagErrorFunc(p.flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
 	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.actCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
@@ -315,31 +324,11 @@ func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
 			names = append(names, c.Name())
 		}
 	}
+	if line := p.forgiveCommand(word); line != nil {
+		return repaired(misuse("there is no command %q; here it is: %s", word, commandLine(otherCommands[strings.ToLower(word)])), line)
+	}
 	if near := similar.Nearest(word, names); near != "" {
-		return misuse("there is no command %q; did you mean %s?", word, near)
+		return repaired(misuse("there is no command %q; did you mean %s?", word, near), p.instead(word, near))
 	}
 	return misuse("there is no command %q", word)
-}
-
-// flagError says what is wrong with an option, and names the most similar one.
-func flagError(cmd *cobra.Command, err error) error {
-	var unknown *pflag.NotExistError
-	if !errors.As(err, &unknown) {
-		return misuse("%w", err)
-	}
-	name := unknown.GetSpecifiedName()
-	dashes := "--"
-	if unknown.GetSpecifiedShortnames() != "" {
-		dashes = "-"
-	}
-	var names []string
-	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-	if near := similar.Nearest(name, names); near != "" {
-		return misuse("there is no option %s%s; did you mean --%s?", dashes, name, near)
-	}
-	hint := ""
-	if cmd.ValidArgsFunction != nil { // it takes places and conditions
-		hint = fmt.Sprintf("; write a place or value that starts with a dash after -- : %s -- …", cmd.CommandPath())
-	}
-	return misuse("there is no option %s%s%s", dashes, name, hint)
 }

@@ -75,7 +75,7 @@ func ledgerTrouble(path string, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
 	}
-	return &failure{statusFailed, fmt.Errorf("%s: %w", render.Escaped(path), err)}
+	return &failure{status: statusFailed, err: fmt.Errorf("%s: %w", render.Escaped(path), err)}
 }
 
 func (p *Program) ledgerCommand() *cobra.Command {
@@ -289,7 +289,7 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 				fmt.Fprintf(p.out(), "%s, %s\n", render.Count(int64(saved.Records), "record", "records"), render.Count(saved.Lines, "line", "lines"))
 			}
 			if len(saved.Lost) > 0 {
-				return &failure{statusIncomplete, errors.New("the ledger is damaged; what could be read was saved")}
+				return &failure{status: statusIncomplete, err: errors.New("the ledger is damaged; what could be read was saved")}
 			}
 			return nil
 		})
@@ -341,7 +341,7 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 				fmt.Fprintf(p.out(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}
 			if done.Lost > 0 {
-				return &failure{statusIncomplete, fmt.Errorf("%s had been lost before the export; the records say which", render.Count(int64(done.Lost), "folder", "folders"))}
+				return &failure{status: statusIncomplete, err: fmt.Errorf("%s had been lost before the export; the records say which", render.Count(int64(done.Lost), "folder", "folders"))}
 			}
 			return nil
 		},

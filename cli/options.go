@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -73,9 +74,9 @@ const (
 func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.columns, "columns", "", "the `FIELDS` to show, separated by commas, or all")
-	f.StringVar(&o.order, "order", "", "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
-	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER`")
+	f.StringVarP(&o.columns, "columns", "c", "", "the `FIELDS` to show, separated by commas, or all")
+	f.StringVarP(&o.order, "order", "o", "", "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
+	f.IntVarP(&o.first, "first", "f", 0, "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
 
 	addDepth(cmd, &o.lookingOptions, depth)
@@ -88,7 +89,7 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 // addDepth gives a command the option on how deep to look. Those without it look all
 // the way down.
 func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
-	cmd.Flags().StringVar(&o.depth, "depth", depth, "the `NUMBER` of levels to look down, or all")
+	cmd.Flags().StringVarP(&o.depth, "depth", "d", depth, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhere, "depth")
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
@@ -98,10 +99,10 @@ func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
 func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f := cmd.Flags()
 	f.StringVar(&o.hidden, "hidden", hidden, "`WHAT` to do with hidden entries: show, omit or only")
-	f.StringArrayVar(&o.skip, "skip", nil, "a `PATTERN` of folders to skip: a name with * ? [a-z], or a path with /")
+	f.StringArrayVarP(&o.skip, "skip", "k", nil, "a `PATTERN` of folders to skip: a name with * ? [a-z], or a path with /")
 	f.BoolVar(&o.follow, "follow", false, "follow links to folders, reading each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "stay on the same file system")
-	f.BoolVar(&o.matchCase, "match-case", false, "match upper and lower case exactly")
+	f.BoolVarP(&o.matchCase, "match-case", "m", false, "match upper and lower case exactly")
 	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	complete(cmd, "hidden", oneOf(hiddenWords))
@@ -112,15 +113,15 @@ func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f := cmd.Flags()
 	o.forms = forms
-	f.StringVar(&o.format, "as", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
+	f.StringVarP(&o.format, "as", "a", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
 	f.StringVar(&o.units, "units", "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
 	f.StringVar(&o.times, "times", "", "the `STYLE` of times: relative, local or utc")
 	f.StringVar(&o.asOf, "as-of", "", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
 	f.StringVar(&o.colour, "colour", "", "`WHEN` to use colour: auto, always or never")
-	f.BoolVar(&o.quiet, "quiet", false, "leave out heading, footer and progress")
+	f.BoolVarP(&o.quiet, "quiet", "q", false, "leave out heading, footer and progress")
 	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
 
-	f.StringVar(&o.to, "to", "", "the `FILE` to write to, completely or not at all")
+	f.StringVarP(&o.to, "to", "t", "", "the `FILE` to write to, completely or not at all")
 	f.BoolVar(&o.replace, "replace", false, "with --to, replace an existing file")
 	f.StringVar(&o.page, "page", autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
@@ -157,6 +158,8 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
+	failIf    string               // none or any: when to end with the status for a difference
+	pieces    []string             // of names, where no condition is written
 	condition *condition.Condition // nil: none
 	program   *condition.Program
 	funnel    bool
@@ -206,7 +209,7 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 	}
 	r := &reading{config: c, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, written: cmd.Flags().Changed}
 	r.fill(map[string]*string{"units": &o.units, "times": &o.times, "colour": &o.colour})
-	if r.form, err = chosenForm(cmd, o); err != nil {
+	if r.form, err = p.chosenForm(cmd, o); err != nil {
 		return nil, err
 	}
 	if err := contradictions(cmd, o, r.form); err != nil {
@@ -216,7 +219,10 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 }
 
 // chosenForm returns the format that was asked for, if the command can have it.
-func chosenForm(cmd *cobra.Command, o *showingOptions) (*render.Form, error) {
+func (p *Program) chosenForm(cmd *cobra.Command, o *showingOptions) (*render.Form, error) {
+	if ending := strings.TrimPrefix(filepath.Ext(o.to), "."); ending != "" && !cmd.Flags().Changed("as") {
+		return p.formOfEnding(cmd, o, ending)
+	}
 	if form := render.FormNamed(o.format); form != nil && slices.Contains(o.forms, form) {
 		return form, nil
 	}
@@ -229,6 +235,22 @@ func chosenForm(cmd *cobra.Command, o *showingOptions) (*render.Form, error) {
 		return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
 	}
 	return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(names, ", "), o.format)
+}
+
+// formOfEnding returns the format that a file mostly has whose name ends so.
+func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending string) (*render.Form, error) {
+	var endings []string
+	for _, form := range o.forms {
+		for _, its := range form.Endings {
+			if strings.EqualFold(ending, its) {
+				return form, nil
+			}
+			endings = append(endings, "."+its)
+		}
+	}
+	file := strings.TrimSuffix(o.to, filepath.Ext(o.to))
+	err := misuse("--to: the ending of %s names no format; %s do, and --as", render.Escaped(o.to), strings.Join(endings, ", "))
+	return nil, repaired(err, slices.Concat(p.args, []string{"--as", o.forms[0].Name}), p.instead(o.to, file+"."+lastOf(endings)))
 }
 
 // columns are the fields of entries to be shown, as columns.

@@ -36,10 +36,10 @@ with the folders that lead to it.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.depth, "depth", "2", "the `NUMBER` of levels to show, or all")
+	f.StringVarP(&o.depth, "depth", "d", "2", "the `NUMBER` of levels to show, or all")
 	f.BoolVar(&foldersOnly, "folders-only", false, "show only folders; files are still added up")
-	f.StringVar(&o.order, "order", "", "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
-	f.IntVar(&o.first, "first", 0, "in each folder show only the first `NUMBER`, and how many more there are")
+	f.StringVarP(&o.order, "order", "o", "", "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
+	f.IntVarP(&o.first, "first", "f", 0, "in each folder show only the first `NUMBER`, and how many more there are")
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, outlineFormats)

@@ -131,7 +131,7 @@ func TestCardOfHostileNames(t *testing.T) {
 	assert.NotContains(t, card.out, "\x1b")
 	assert.Contains(t, card.out, `\xff\x1b[2J`)
 	assert.Contains(t, card.out, `also         ./\xfe`)
-	assert.Contains(t, card.out, `says         \xfd\n`)
+	assert.Contains(t, card.out, `target       \xfd\n`)
 }
 
 // Pipes and devices are looked at and never opened, whatever is asked.

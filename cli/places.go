@@ -70,8 +70,8 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 		}
 		sources = append(sources, s)
 	}
-	if len(sources) == 0 {
-		return nil, nil, misuse("nothing to look at: %s", strings.Join(missing, "; "))
+	if len(sources) == 0 || p.withoutWhere(args) != nil {
+		return nil, nil, p.missingPlaces(args, missing)
 	}
 	return sources, problems, nil
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -143,4 +144,11 @@ func manyFiles(t *testing.T) string {
 	out, err := exec.Command("go", "env", "GOROOT").Output()
 	require.NoError(t, err)
 	return strings.TrimSpace(string(out))
+}
+
+// age makes a file modified some hours ago.
+func age(t *testing.T, path string, hours int) {
+	t.Helper()
+	at := time.Now().Add(-time.Duration(hours) * time.Hour)
+	require.NoError(t, os.Chtimes(path, at, at))
 }

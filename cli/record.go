@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -51,8 +52,8 @@ who set the times back. The exit status is then 1.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := ledger.CheckLabel(o.label); err != nil {
-				return misuse("--label: %w", err)
+			if err := p.checkLabel(cmd, &o, args); err != nil {
+				return err
 			}
 			// What is below could not be found again in the record.
 			if o.reading.follow || o.reading.hidden == "only" {
@@ -88,6 +89,28 @@ func (p *Program) labelTaken(label, path string, err error) error {
 		return misuse("--label %s: %s; choose another, or --move-label", label, render.Escaped(err.Error()))
 	}
 	return ledgerTrouble(path, err)
+}
+
+// checkLabel returns an error if there is no label, or one that cannot be.
+func (p *Program) checkLabel(cmd *cobra.Command, o *recordOptions, args []string) error {
+	err := ledger.CheckLabel(o.label)
+	if err == nil {
+		return nil
+	}
+	if cmd.Flags().Changed("label") {
+		return misuse("--label: %w", err)
+	}
+	err = misuse("say under which label to keep the record: --label and a word")
+	place := "."
+	if places, _, _ := splitWhere(args); len(places) > 0 {
+		place = places[0]
+	}
+	full, failed := filepath.Abs(place)
+	label := strings.ToLower(filepath.Base(full))
+	if failed != nil || ledger.CheckLabel(label) != nil {
+		label = "weekly"
+	}
+	return repaired(err, slices.Concat(p.args, []string{"--label", label}))
 }
 
 // record writes a place down.

@@ -30,7 +30,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		columns = []row.Column[*entry.Entry]{entry.FullPath}
 	}
 	summary := &report.Summary{Report: source.Report{Problems: problems}}
-	return p.answer(r, summary, func(w output.Destination) error {
+	err = p.answer(r, summary, func(w output.Destination) error {
 		format := render.New(r.form, r.view.View, columns)
 		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}
 		var stream *render.Stream
@@ -59,6 +59,8 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		}
 		return render.All(w, format, a.Entries, r.view.Frame(summary))
 	})
+	found := summary.Matched.Entries() > 0
+	return different(r.failIf == failWords[0] && !found || r.failIf == failWords[1] && found, err)
 }
 
 // set is the sources of a command. Whoever looks at the answer for long keeps nobody

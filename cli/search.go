@@ -1,8 +1,15 @@
 package cli
 
 import (
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
 	"github.com/spf13/cobra"
 
+	"frankledger/core/condition"
+	"frankledger/core/entry"
 	"frankledger/render"
 )
 
@@ -11,12 +18,13 @@ type searchOptions struct {
 	reading        readingOptions
 	funnel, count  bool
 	saveList, name string
+	failIf         string
 }
 
 func (p *Program) searchCommand() *cobra.Command {
 	var o searchOptions
 	cmd := &cobra.Command{
-		Use:   "search [PLACE…] where CONDITION…",
+		Use:   "search [PLACE…] PIECE… | where CONDITION…",
 		Short: "find every entry that meets a condition, at any depth",
 		Long: `Looks through folders and everything below them, hidden entries too, and lists what
 meets the condition: one match per line, with its path from the place.
@@ -66,15 +74,23 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f.BoolVar(&o.funnel, "funnel", false, "also show how many entries each condition let through, in the order written")
 	group(cmd, groupWhat, "count", "funnel")
 	addReading(cmd, &o.reading, "show", allWord)
+	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 `WHEN` there is none, or any match: for scripts")
 	f.StringVar(&o.saveList, "save-list", "", "save the full paths of the matches in this `FILE`; @@FILE is then a place")
 	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
-	group(cmd, groupOut, "save-list", "remember")
+	group(cmd, groupOut, "save-list", "remember", "fail-if")
+	complete(cmd, "fail-if", oneOf(failWords))
 }
+
+// failWords are when a search can be made to fail.
+var failWords = []string{"none", "any"}
 
 // search answers with the entries that meet the condition.
 func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) error {
-	if _, words, _ := splitWhere(args); len(words) == 0 {
-		return misuse("say what to look for: %s where name has dawn", cmd.CommandPath())
+	if _, words, has := splitWhere(args); has && len(words) == 0 {
+		return misuse("a condition is missing after where; for example: %s where name has dawn", cmd.CommandPath())
+	}
+	if o.failIf != "" && !slices.Contains(failWords, o.failIf) {
+		return misuse("--fail-if can be none or any, not %q", o.failIf)
 	}
 	var form *render.Form
 	if o.saveList != "" {
@@ -106,6 +122,9 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		r.form = form
 	}
 	r.funnel = o.funnel
+	if args, err = p.pieces(cmd, r, args); err != nil {
+		return err
+	}
 	places, err := p.where(r, args)
 	if err != nil {
 		return err
@@ -115,5 +134,66 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 			return err
 		}
 	}
+	r.failIf = o.failIf
 	return p.list(cmd.Context(), r, places, false)
+}
+
+// pieces parts the words of a search without where: those that name no place are pieces
+// of names.
+func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places []string, err error) {
+	if _, _, has := splitWhere(args); has {
+		return args, nil
+	}
+	for _, word := range args {
+		_, err := os.Lstat(word)
+		if err == nil || strings.HasPrefix(word, recordMark) || strings.Contains(word, "/") {
+			places = append(places, word)
+		} else if word != "" {
+			r.pieces = append(r.pieces, word)
+		}
+	}
+	for i := range args { // the words of a condition are likely meant as one
+		if slices.Contains(places, args[i]) || len(args[i:]) < 2 {
+			continue
+		}
+		if c, wrong := condition.Parse(args[i:]); wrong == nil {
+			r.pieces = nil
+			if !c.Spoken {
+				p.taken(r, whereWord+" "+render.Escaped(c.String()))
+			}
+			return slices.Concat(args[:i], []string{whereWord}, args[i:]), nil
+		}
+		break
+	}
+	if len(r.pieces) > 0 {
+		return places, nil
+	}
+	if line := p.unquoted(places); line != nil {
+		return nil, repaired(misuse("the shell seems to have turned a pattern into names already"), line)
+	}
+	if len(places) == 0 {
+		return nil, repaired(misuse("say what to look for: pieces of a name, or a condition after where"),
+			[]string{"search", "dawn"}, []string{"search", "where", "name", "has", "dawn"})
+	}
+	err = misuse("say what to look for in %s: pieces of a name, or a condition after where", render.Escaped(strings.Join(places, " ")))
+	if len(places) == 1 {
+		piece := filepath.Base(places[0])
+		err = repaired(err, slices.Concat([]string{"list"}, places), []string{"search", whereWord, "name", "has", piece})
+	}
+	return nil, err
+}
+
+// unquoted is a search by the pattern that the shell has likely turned into names, which
+// all end alike; nil if it has not.
+func (p *Program) unquoted(names []string) []string {
+	if len(names) < 2 {
+		return nil
+	}
+	_, ext := entry.SplitName(filepath.Base(names[0]))
+	for _, name := range names {
+		if _, its := entry.SplitName(filepath.Base(name)); its != ext || ext == "" || strings.Contains(name, "/") {
+			return nil
+		}
+	}
+	return []string{"search", "*." + ext}
 }

@@ -94,9 +94,9 @@ func TestSearchMistakes(t *testing.T) {
 	root := tree(t, "a")
 	for line, says := range map[string]string{
 		"search":                                       "say what to look for",
-		"search . where":                               "say what to look for",
+		"search . where":                               "a condition is missing after where",
 		"search where modifed within 7 days":           "  modifed within 7 days\n  ^^^^^^^\n\n  there is no field modifed; did you mean modified?",
-		"search where size over 10":                    "10 of what?",
+		"search where size over 10q":                   "there is no unit q",
 		"search where name starts -x":                  "after -- ",
 		"search where owner is nobody-at-all":          "no user nobody-at-all",
 		"search where name has a --count --as csv":     "contradict",
@@ -206,7 +206,7 @@ func TestInspect(t *testing.T) {
 	}
 	assert.Contains(t, run(t, root, "inspect", "folder").out, "holds        4 entries: 1 folder, 3 files")
 	jump := run(t, root, "inspect", "jump").out
-	assert.Contains(t, jump, "says         hop\n  leads to     hop\n  and that to  text.txt\n")
+	assert.Contains(t, jump, "target       hop\n  leads to     hop\n  and that to  text.txt\n")
 	assert.Contains(t, run(t, root, "inspect", "round-1").out, "goes round in a circle: a broken link")
 	assert.Contains(t, run(t, root, "inspect", "folder/inner", "--preview", "3").out, "none: it is not a file")
 

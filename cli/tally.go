@@ -49,7 +49,7 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 	f.SortFlags = false
 	f.StringVar(&by, "by", "", "the `FIELDS` to group by: one, or two separated by a comma")
 	f.BoolVar(&cross, "cross", false, "show two fields as a table, one against the other")
-	f.IntVar(&o.first, "first", 0, "show only the first `NUMBER` of groups, and the rest as one row")
+	f.IntVarP(&o.first, "first", "f", 0, "show only the first `NUMBER` of groups, and the rest as one row")
 	group(cmd, groupWhat, "by", "cross", "first")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])

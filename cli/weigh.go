@@ -48,8 +48,8 @@ you can check the sum.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh by: size, disk or files (their number)")
-	f.StringVar(&o.reading.depth, "depth", "1", "the `NUMBER` of levels to show, or all")
-	f.IntVar(&o.reading.first, "first", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
+	f.StringVarP(&o.reading.depth, "depth", "d", "1", "the `NUMBER` of levels to show, or all")
+	f.IntVarP(&o.reading.first, "first", "f", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
 	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
 	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")

@@ -225,7 +225,7 @@ func TestWeighTrouble(t *testing.T) {
 		"weigh --by weight":              "size, disk or files",
 		"weigh --at-least 101%":          "a percentage from 0% to 100%",
 		"weigh --at-least -1%":           "a percentage from 0% to 100%",
-		"weigh --at-least 10":            "10 of what?",
+		"weigh --at-least 10q":           "there is no unit q",
 		"weigh --largest 0":              "from 1 on",
 		"weigh --explain nowhere":        "nothing was added up in nowhere",
 		"weigh --explain open --depth 2": "contradict",

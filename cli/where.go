@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"os"
 	"slices"
@@ -27,15 +28,18 @@ func splitWhere(args []string) (places, words []string, has bool) {
 // request, and returns the places.
 func (p *Program) where(r *reading, args []string) (places []string, err error) {
 	places, words, has := splitWhere(args)
-	if !has {
-		return places, nil
-	}
-	if len(words) == 0 {
+	var c *condition.Condition
+	switch {
+	case has && len(words) == 0:
 		return nil, misuse("a condition is missing after where; for example: where name has dawn")
-	}
-	c, err := condition.Parse(words)
-	if err != nil {
-		return nil, conditionMistake(err)
+	case has:
+		if c, err = condition.Parse(words); err != nil {
+			return nil, cmp.Or(p.swallowed(words), p.conditionMistake(err))
+		}
+	case len(r.pieces) > 0:
+		c = condition.Pieces(r.pieces)
+	default:
+		return places, nil
 	}
 	accounts := r.view.Context.Accounts.(*account.Names)
 	env := &condition.Environment{
@@ -44,28 +48,48 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 	}
 	program, err := c.Compile(env)
 	if err != nil {
-		return nil, conditionMistake(err)
+		return nil, p.conditionMistake(err)
 	}
 	if r.funnel {
 		if err := c.Funnel(program); err != nil {
-			return nil, conditionMistake(err)
+			return nil, p.conditionMistake(err)
 		}
 	}
 	for _, pair := range c.Contradictions(env) {
 		p.say("frank: %s", pair)
 	}
 	r.condition, r.program, r.request.Condition = c, program, program
+	if c.Spoken {
+		p.taken(r, whereWord+" "+render.Escaped(c.String()))
+	}
+	for _, note := range c.Notes {
+		p.taken(r, render.Escaped(note))
+	}
 	return places, nil
 }
 
+// taken says how words were taken: in the heading or, where there is none, to a person.
+func (p *Program) taken(r *reading, line string) {
+	switch {
+	case r.form.ForPeople():
+		r.view.Taken = append(r.view.Taken, line)
+	case !r.quiet && isTerminal(p.Err):
+		p.say("%s", line)
+	}
+}
+
 // conditionMistake shows where in the condition the mistake is.
-func conditionMistake(err error) error {
+func (p *Program) conditionMistake(err error) error {
 	var mistake *condition.Error
 	if !errors.As(err, &mistake) {
 		return misuse("%w", err)
 	}
 	marked := "  " + strings.ReplaceAll(mistake.Marked(), "\n", "\n  ")
-	return misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, render.Escaped(mistake.Message))
+	err = misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, render.Escaped(mistake.Message))
+	for _, words := range mistake.Repairs {
+		err = repaired(err, p.withCondition(words))
+	}
+	return err
 }
 
 func myGroups() []uint32 {

@@ -23,7 +23,7 @@ type Format[R any] interface {
 // say in the end. Package report makes them.
 type Frame interface {
 	// Heading and Footer are lines for people, before and after the rows.
-	Heading() []string
+	Heading() []Line
 	Footer() []Line
 	// Before and After write members for programs.
 	Before(o *exact.Object)
@@ -69,17 +69,18 @@ type Form struct {
 	Reader  row.Readers
 	Fields  []string // of entries, shown unless told otherwise
 	Paths   bool     // it has the path of each row, and no columns
+	Endings []string // of files that are mostly of it
 }
 
 // The formats that can be asked for, the default first.
 var (
-	Table    = &Form{"table", "a table for people", row.Screen, peopleFields, false}
-	Paths    = &Form{"paths", "one path a line", row.Flat, []string{"path"}, true}
-	Paths0   = &Form{"paths0", "paths with a NUL after each, safe for any name", row.Flat, []string{"path"}, true}
-	CSV      = &Form{"csv", "comma-separated values (RFC 4180)", row.Flat, dataFields, false}
-	JSON     = &Form{"json", "one JSON document, with summary and problems", row.Nested, dataFields, false}
-	Lines    = &Form{"jsonl", "one JSON object a line for each entry", row.Nested, dataFields, false}
-	Markdown = &Form{"markdown", "a Markdown table", row.Page, peopleFields, false}
+	Table    = &Form{"table", "a table for people", row.Screen, peopleFields, false, []string{"txt"}}
+	Paths    = &Form{"paths", "one path a line", row.Flat, []string{"path"}, true, []string{"paths"}}
+	Paths0   = &Form{"paths0", "paths with a NUL after each, safe for any name", row.Flat, []string{"path"}, true, nil}
+	CSV      = &Form{"csv", "comma-separated values (RFC 4180)", row.Flat, dataFields, false, []string{"csv"}}
+	JSON     = &Form{"json", "one JSON document, with summary and problems", row.Nested, dataFields, false, []string{"json"}}
+	Lines    = &Form{"jsonl", "one JSON object a line for each entry", row.Nested, dataFields, false, []string{"jsonl", "ndjson"}}
+	Markdown = &Form{"markdown", "a Markdown table", row.Page, peopleFields, false, []string{"md", "markdown"}}
 
 	Forms = []*Form{Table, Paths, Paths0, CSV, JSON, Lines, Markdown}
 )

@@ -17,7 +17,11 @@ func (m markdown[R]) Begin(dst []byte, f Frame) []byte {
 	v := m.view
 	if !v.Plain {
 		for _, line := range f.Heading() {
-			dst = append(dst, "**"+Literal(line)+"**\n\n"...)
+			if line.Style == HeadingStyle {
+				dst = append(dst, "**"+Literal(line.Text)+"**\n\n"...)
+			} else {
+				dst = append(dst, Literal(line.Text)+"\n\n"...)
+			}
 		}
 	}
 	rule := ""

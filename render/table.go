@@ -143,11 +143,7 @@ func (t *table[R]) Begin(dst []byte, f Frame) []byte {
 	if v.Plain {
 		return dst
 	}
-	for _, line := range f.Heading() {
-		dst = v.Palette.Put(dst, line, HeadingStyle)
-		dst = append(dst, '\n')
-	}
-	dst = append(dst, '\n')
+	dst = append(v.AppendLines(dst, f.Heading()), '\n')
 	if t.shown == 1 && t.below == nil || t.rows == 0 { // it speaks for itself, or there is nothing to head
 		return dst
 	}

@@ -12,6 +12,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"frankledger/core/entry"
+	"frankledger/core/letters"
 	"frankledger/core/similar"
 )
 
@@ -121,13 +122,11 @@ func (c *compiler) compileTest(t *Test) (*part, error) {
 	return having(t.Field, func(entry.Facts) *part { return p }), nil
 }
 
-// words are the words of a value, in small letters unless case matters.
+// words are the words of a value as they are compared.
 func (t *Test) words(value int, matchCase bool) []string {
 	words := slices.Clone(t.Values[value].words)
-	if !matchCase || t.Field.Needs&entry.FactDigests != 0 {
-		for i, word := range words {
-			words[i] = string(fold([]byte(word)))
-		}
+	for i, word := range words {
+		words[i] = string(letters.Fold([]byte(word), matchCase && t.Field.Needs&entry.FactDigests == 0))
 	}
 	return words
 }
@@ -143,15 +142,54 @@ func (c *compiler) text(t *Test) (*part, error) {
 	case t.Op == Matches:
 		return c.pattern(t)
 	}
-	holds, cost := textTest(t, words)
-	return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
-		value, ok := s.value(f, e, matchCase)
-		return ok && holds(value)
-	}), nil
+	return c.compare(t, words), nil
 }
 
-// textTest returns the function that a text is compared with, in the case that
-// the test is made in.
+// compare makes the test that compares a text with words. A piece without accents is also
+// in what has them. Paths are compared as they were given, and as they are shown: from
+// the place on.
+func (c *compiler) compare(t *Test, words []string) *part {
+	f, matchCase := t.Field, c.env.MatchCase
+	if t.Op != Is && t.Op != Has {
+		words = []string{strings.Join(words, ",")}
+	}
+	var exact, plain []string
+	for _, word := range words {
+		if f.FromPlace && len(word) > len(here) {
+			word = strings.TrimPrefix(word, here)
+		}
+		if t.Op != Is && string(letters.Plain([]byte(word))) == word {
+			plain = append(plain, word)
+		} else {
+			exact = append(exact, word)
+		}
+	}
+	holdsExact, cost := textTest(t, exact)
+	holdsPlain, _ := textTest(t, plain)
+	holds := func(value []byte) bool {
+		return len(exact) > 0 && holdsExact(value) || len(plain) > 0 && holdsPlain(letters.Plain(value))
+	}
+	if !f.FromPlace {
+		return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
+			value, ok := s.value(f, e, matchCase)
+			return ok && holds(value)
+		})
+	}
+	return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
+		value, ok := s.value(f, e, matchCase)
+		if !ok || holds(value) {
+			return ok
+		}
+		below, is := bytes.CutPrefix(value, letters.Fold([]byte(e.Folder.Place.Given), matchCase))
+		return is && len(below) > 1 && holds(bytes.TrimPrefix(below, []byte("/")))
+	})
+}
+
+// here stands before paths from the current folder.
+const here = "./"
+
+// textTest returns the function that a text is compared with, in the form that both are
+// compared in.
 func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
 	wanted := strings.Join(words, ",")
 	bytesWanted := []byte(wanted)
@@ -160,11 +198,22 @@ func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
 		if t.Field.Needs&entry.FactDigests != 0 {
 			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
 		}
+		if t.Field.Families != nil {
+			return func(value []byte) bool {
+				family, _, _ := strings.Cut(string(value), "/")
+				return slices.Contains(words, string(value)) || slices.Contains(words, family)
+			}, comparing
+		}
 		if t.Field.List {
 			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing
 		}
 		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing
 	case Has:
+		if len(words) > 1 {
+			return func(value []byte) bool {
+				return slices.ContainsFunc(words, func(word string) bool { return bytes.Contains(value, []byte(word)) })
+			}, searching
+		}
 		return func(value []byte) bool { return bytes.Contains(value, bytesWanted) }, searching
 	case Starts:
 		return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
@@ -319,6 +368,8 @@ func (env *Environment) period(t *Test) period {
 	case After:
 		p.start(to)
 		p.fromAfter = from.Equal(to)
+	case Since:
+		p.start(from)
 	case On:
 		from, to = w.day(env.AsOf, env.Zone)
 		p.start(from)

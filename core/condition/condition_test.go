@@ -113,38 +113,132 @@ func TestNormalForm(t *testing.T) {
 	assert.Equal(t, "name is 'dawn at the ridge (1).wav' and not name has '('", c.String())
 }
 
+// What people say in other words is understood, and shown back in the normal form.
+func TestSpoken(t *testing.T) {
+	for text, want := range map[string]string{
+		"ext is not wav":                       "not ext is wav",
+		"owner is not me and size over 1kB":    "not owner is me and size over 1kB",
+		"owner not me":                         "not owner is me",
+		"ext is any of wav,flac":               "ext is wav,flac",
+		"ext is one of wav, flac":              "ext is wav,flac",
+		"ext in wav,flac":                      "ext is wav,flac",
+		"ext is jpg or nef":                    "ext is jpg,nef",
+		"ext is jpg and nef":                   "ext is jpg,nef",
+		"ext is jpg or nef or empty":           "ext is jpg,nef or empty",
+		"ext is not jpg or nef":                "not ext is jpg,nef",
+		"ext == wav":                           "ext is wav",
+		"ext != wav":                           "not ext is wav",
+		"extension is wav":                     "ext is wav",
+		"name contains dawn":                   "name has dawn",
+		"name does not contain dawn":           "not name has dawn",
+		"name not has dawn":                    "not name has dawn",
+		"name has dawn or dusk":                "name has dawn,dusk",
+		"name has dawn and ridge":              "name has dawn and name has ridge",
+		"name has dawn and ridge and hidden":   "name has dawn and name has ridge and hidden",
+		"name starts with dawn":                "name starts dawn",
+		"name begins with dawn or dusk":        "name starts dawn or name starts dusk",
+		"filename ends in .wav":                "name ends .wav",
+		"kind is dir":                          "kind is folder",
+		"kind is directory or symlink":         "kind is folder,link",
+		"kind is file or folder":               "kind is file,folder",
+		"hidden is yes":                        "hidden",
+		"hidden is no":                         "not hidden",
+		"hidden is not true":                   "not hidden",
+		"is empty":                             "empty",
+		"is not hidden and is empty":           "not hidden and empty",
+		"size > 10MB":                          "size over 10MB",
+		"size >= 10MB":                         "size at least 10MB",
+		"size is over 10MB":                    "size over 10MB",
+		"size is not over 10MB":                "not size over 10MB",
+		"size bigger than 10MB":                "size over 10MB",
+		"size greater than or equal to 10MB":   "size at least 10MB",
+		"size over 10M":                        "size over 10MiB",
+		"size over 2k":                         "size over 2KiB",
+		"bigger than 5MB":                      "size over 5MB",
+		"larger than 5MB and smaller than 1GB": "size over 5MB and size under 1GB",
+		"over 10MB":                            "size over 10MB",
+		"older than 3 days":                    "age over 3 days",
+		"newer than 2w":                        "age under 2w",
+		"older than 2026-11-01":                "modified before 2026-11-01",
+		"newer than yesterday":                 "modified after yesterday",
+		"older than 3 days ago":                "modified before 3 days ago",
+		"modified older than 3 days":           "modified before 3 days ago",
+		"modified before 90 days":              "modified before 90 days ago",
+		"modified is within 7 days":            "modified within 7 days",
+		"modified within week":                 "modified within 1 week",
+		"modified within a week":               "modified within 1 week",
+		"modified within the last 7 days":      "modified within 7 days",
+		"modified in the last 7 days":          "modified within 7 days",
+		"modified last 7 days":                 "modified within 7 days",
+		"modified today":                       "modified on today",
+		"modified last week":                   "modified on last week",
+		"modified on monday":                   "modified on monday",
+		"modified on Mon":                      "modified on monday",
+		"modified this month and hidden":       "modified on this month and hidden",
+		"mtime since yesterday":                "modified since yesterday",
+		"since last friday":                    "modified since last friday",
+		"modified is today":                    "modified on today",
+		"within 24h":                           "modified within 24h",
+		"age over 90min":                       "age over 90min",
+		"age older than 1y":                    "age over 1y",
+		"mode is not 0640":                     "not mode is 0640",
+		"perms without o+r":                    "mode lacks o+r",
+		"links more than 1":                    "links over 1",
+		"(name has a or b) and kind is dir":    "name has a,b and kind is folder",
+	} {
+		c, err := condition.Parse([]string{text})
+		if !assert.NoError(t, err, text) {
+			continue
+		}
+		assert.Equal(t, want, c.String(), text)
+		assert.Equal(t, want != text, c.Spoken, text)
+		again, err := condition.Parse([]string{want})
+		require.NoError(t, err, want)
+		assert.Equal(t, want, again.String())
+		assert.False(t, again.Spoken, want)
+		_, err = c.Compile(environment(t))
+		assert.NoError(t, err, text)
+	}
+	c, err := condition.Parse([]string{"size", "over", "10M"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"10M is taken as 10MiB: 10485760 bytes"}, c.Notes)
+	c, err = condition.Parse([]string{"size", "over", "4096"})
+	require.NoError(t, err)
+	assert.Empty(t, c.Notes)
+	assert.Equal(t, "size over 4096", c.String())
+}
+
 func TestMistakes(t *testing.T) {
 	for text, want := range map[string]string{
-		"modifed within 7 days":        "^^^^^^^|did you mean modified?",
-		"dawn":                         "^^^^|name has dawn",
-		"ext is wav size over 1MB":     "           ^^^^|write: and size",
-		"name is dawn chorus.wav":      "             ^^^^^^^^^^|a value with spaces goes in quotes",
-		"size > 10MB":                  "     ^|write over instead of >",
-		"size=10MB":                    "^^^^^^^^^|conditions are words, without signs",
-		"ext == wav":                   "    ^^|write is instead of ==",
-		"name contains dawn":           "     ^^^^^^^^|write has instead of contains",
-		"name hass dawn":               "     ^^^^|did you mean has?",
-		"size over 10":                 "          ^^|10 of what? write 10B, 10kB, 10MB or 10MiB",
-		"size over 10M":                "          ^^^|by 1000",
-		"size over big":                "          ^^^|this should be a size",
-		"size over 3 parsecs":          "          ^|3 of what?",
-		"size over 99EB":               "          ^^^^|more than any file",
-		"modified within 7":            "                ^|7 of what? seconds",
-		"modified before 90 days":      "                ^^^^^^^|write 90 days ago",
-		"modified on 2026-02-30":       "            ^^^^^^^^^^|no such day",
-		"modified on now":              "",
-		"modified on 2026-11-20T14:00": "            ^^^^^^^^^^^^^^^^|on takes a day",
-		"modified after teatime":       "               ^^^^^^^|this should be a moment",
-		"modified is yesterday":        "         ^^|modified can be asked: within",
-		"name not is x":                "     ^^^|not stands before the field",
-		"name matches a[":              "             ^^|not a regular expression",
-		"name like [a":                 "          ^^|not a pattern",
-		"kind is flie":                 "        ^^^^|did you mean file?",
-		"ext is .wav":                  "       ^^^^|without its dot: ext is wav",
-		"ext is wav,,flac":             "       ^^^^^^^^^|nothing between two commas",
-		"mode has rw":                  "         ^^|this should be permissions",
-		"mode lacks 0000":              "           ^^^^|no permissions at all",
-		"sha256 is 12":                 "          ^^|at least 8 digits",
+		"modifed within 7 days":                     "^^^^^^^|did you mean modified?",
+		"dawn":                                      "^^^^|name has dawn",
+		"ext is wav size over 1MB":                  "           ^^^^|write: and size",
+		"name is dawn chorus.wav":                   "             ^^^^^^^^^^|a value with spaces goes in quotes",
+		"size=10MB":                                 "^^^^^^^^^|conditions are words, without signs",
+		"name hass dawn":                            "     ^^^^|did you mean has?",
+		"size over big":                             "          ^^^|this should be a size",
+		"size over 3 parsecs":                       "          ^^^^^^^^^|no unit parsecs",
+		"size over 99EB":                            "          ^^^^|more than any file",
+		"modified within 7":                         "                ^|7 of what? seconds",
+		"modified on 90 days":                       "            ^^^^^^^|write 90 days ago",
+		"modified within 5m":                        "                ^^|write 5min or 5 months",
+		"name has a,,b":                             "         ^^^^|like *,*",
+		"type is imge":                              "        ^^^^|did you mean image?",
+		"type is nonsense":                          "        ^^^^^^^^|such as image/jpeg, or a family",
+		"hidden is maybe":                           "          ^^^^^|write hidden, or not hidden",
+		"modified on 2026-02-30":                    "            ^^^^^^^^^^|no such day",
+		"modified on now":                           "",
+		"modified on 2026-11-20T14:00":              "            ^^^^^^^^^^^^^^^^|on takes a day",
+		"modified after teatime":                    "               ^^^^^^^|this should be a moment",
+		"modified has yesterday":                    "         ^^^|modified can be asked: within",
+		"name matches a[":                           "             ^^|not a regular expression",
+		"name like [a":                              "          ^^|not a pattern",
+		"kind is flie":                              "        ^^^^|did you mean file?",
+		"ext is .wav":                               "       ^^^^|without its dot: ext is wav",
+		"ext is wav,,flac":                          "       ^^^^^^^^^|nothing between two commas",
+		"mode has rw":                               "         ^^|this should be permissions",
+		"mode lacks 0000":                           "           ^^^^|no permissions at all",
+		"sha256 is 12":                              "          ^^|at least 8 digits",
 		"md5 is 0123456789abcdef012345678901234567": "       ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^|has 32 digits, and these are 34",
 		"sha256 is 93edzzzz":                        "          ^^^^^^^^|hexadecimal",
 		"sha256 has 93ed0000":                       "       ^^^|can be asked: is",
@@ -211,6 +305,22 @@ func TestCalendar(t *testing.T) {
 		{"2026-11-23 12:00:00", "age under 2 hours", []string{"2026-11-23 10:00:01"}, []string{"2026-11-23 10:00:00"}},
 		{"2026-11-23 12:00:00", "age is 2 days", []string{"2026-11-21 12:00:00", "2026-11-20 12:00:01"}, []string{"2026-11-21 12:00:01", "2026-11-20 12:00:00"}},
 		{"2026-11-23 12:00:00", "age between 1 hour and 1 day", []string{"2026-11-23 11:00:00", "2026-11-22 12:00:00"}, []string{"2026-11-23 11:00:01", "2026-11-22 11:59:59"}},
+		// 26 November 2026 is a Thursday; weeks begin on Monday.
+		{"2026-11-26 09:00:00", "modified since yesterday", []string{"2026-11-25 00:00:00", "2026-12-01 00:00:00"}, []string{"2026-11-24 23:59:59"}},
+		{"2026-11-26 09:00:00", "modified since last month", []string{"2026-10-01 00:00:00"}, []string{"2026-09-30 23:59:59"}},
+		{"2026-11-26 09:00:00", "modified last week", []string{"2026-11-16 00:00:00", "2026-11-22 23:59:59"}, []string{"2026-11-15 23:59:59", "2026-11-23 00:00:00"}},
+		{"2026-11-26 09:00:00", "modified after last week", []string{"2026-11-23 00:00:00"}, []string{"2026-11-22 23:59:59"}},
+		{"2026-11-26 09:00:00", "modified on this week", []string{"2026-11-23 00:00:00", "2026-11-29 23:59:59"}, []string{"2026-11-22 23:59:59", "2026-11-30 00:00:00"}},
+		{"2026-11-26 09:00:00", "modified this month", []string{"2026-11-01 00:00:00", "2026-11-30 23:59:59"}, []string{"2026-10-31 23:59:59", "2026-12-01 00:00:00"}},
+		{"2026-11-26 09:00:00", "modified before this year", []string{"2025-12-31 23:59:59"}, []string{"2026-01-01 00:00:00"}},
+		{"2026-11-26 09:00:00", "modified on monday", []string{"2026-11-23 00:00:00", "2026-11-23 23:59:59"}, []string{"2026-11-22 23:59:59", "2026-11-24 00:00:00"}},
+		{"2026-11-26 09:00:00", "modified on thursday", []string{"2026-11-26 00:00:00"}, []string{"2026-11-19 12:00:00", "2026-11-27 00:00:00"}},
+		{"2026-11-26 09:00:00", "modified on last thursday", []string{"2026-11-19 00:00:00", "2026-11-19 23:59:59"}, []string{"2026-11-26 08:00:00"}},
+		{"2026-01-02 09:00:00", "modified last week", []string{"2025-12-22 00:00:00", "2025-12-28 23:59:59"}, []string{"2025-12-21 23:59:59", "2025-12-29 00:00:00"}},
+		{"2026-03-31 09:00:00", "modified last month", []string{"2026-02-01 00:00:00", "2026-02-28 23:59:59"}, []string{"2026-01-31 23:59:59", "2026-03-01 00:00:00"}},
+		{"2026-10-28 09:00:00", "modified last week", []string{"2026-10-19 00:00:00", "2026-10-25 23:59:59"}, []string{"2026-10-18 23:59:59", "2026-10-26 00:00:00"}},
+		{"2026-10-25 12:00:00", "modified within 24h", []string{"2026-10-24 13:00:00"}, []string{"2026-10-24 12:59:59"}},
+		{"2026-10-25 12:00:00", "modified within 1d", []string{"2026-10-24 12:00:00"}, []string{"2026-10-24 11:59:59"}},
 	} {
 		asOf, err := time.ParseInLocation("2006-01-02 15:04:05", c.asOf, zone)
 		require.NoError(t, err)
@@ -265,6 +375,48 @@ func TestPatterns(t *testing.T) {
 			}
 		}
 	}
+}
+
+// Text that looks the same is the same, small letters stand for capitals by Unicode's rules,
+// and accents need not be typed.
+func TestLetters(t *testing.T) {
+	const composed, apart = "Caf\u00e9.txt", "Cafe\u0301.txt"
+	for _, c := range []struct{ text, in, out string }{
+		{"name is caf\u00e9.txt", composed + " " + apart, "cafe.txt"},
+		{"name is cafe\u0301.txt", composed + " " + apart, "cafe.txt"},
+		{"name is cafe.txt", "CAFE.txt", composed + " " + apart},
+		{"name has cafe", composed + " " + apart + " cafe.txt", "caf.txt"},
+		{"name has caf\u00e9", composed + " " + apart, "cafe.txt caf\u00e8.txt"},
+		{"name has cafe,x\u00e9", composed + " x\u00e9", "xe"},
+		{"name starts lodz", "\u0141\u00f3d\u017a.md", "Loda"},
+		{"name starts \u0142odz", "\u0142odz.md", "lodz.md \u0141\u00f3d\u017a.md"},
+		{"name ends oe", "No\u00eb n\u00f6e", "no\u00ebl"},
+		{"name like caf?.txt", composed + " " + apart + " cafx.txt", "caf.txt"},
+		{"name like caf\u00e9.*", composed + " " + apart, "cafe.txt"},
+		{"name matches ^caf.\\.txt$", composed + " " + apart, "caf.txt"},
+		{"name matches caf\u00e9", composed + " " + apart, "cafe.txt"},
+		{"name has strasse", "Stra\u00dfe STRASSE \u1e9eStra\u1e9ee", "strase"},
+		{"name has \u03c3", "\u039f\u03a3 \u03bf\u03c2", "\u03bf"},
+		{"name has i", "\u0130 \u0131", "\u0237"},
+		{"name has \u0438", "\u0439 \u0418", "\u043d"},
+		{"name has \u304b", "\u304b", "\u304c"}, // the mark makes another kana
+		{"ext is \u00e9t\u00e9", "x.E\u0301TE\u0301", "x.ete"},
+		{"name has \xff\u00e9", "\xffe\u0301 \xff\u00c9", "\xfee\u0301"},
+	} {
+		test := compile(t, environment(t), strings.Fields(c.text)...).Test()
+		for name := range strings.FieldsSeq(c.in) {
+			assert.True(t, decide(t, test, &entry.Entry{Name: name}), "%s: %s", c.text, name)
+		}
+		for name := range strings.FieldsSeq(c.out) {
+			assert.False(t, decide(t, test, &entry.Entry{Name: name}), "%s: not %s", c.text, name)
+		}
+	}
+	env := environment(t)
+	env.MatchCase = true
+	test := compile(t, env, "name", "has", "Cafe").Test()
+	assert.True(t, decide(t, test, &entry.Entry{Name: composed}))
+	assert.True(t, decide(t, test, &entry.Entry{Name: apart}))
+	assert.False(t, decide(t, test, &entry.Entry{Name: strings.ToUpper(composed)}))
 }
 
 func TestFunnel(t *testing.T) {

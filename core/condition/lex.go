@@ -13,6 +13,11 @@ type token struct {
 	quoted bool // it was in quotes, and stands for nothing but itself
 }
 
+// joins reports whether a token ends a test: and, or, or a parenthesis.
+func (t token) joins() bool {
+	return !t.quoted && (strings.EqualFold(t.text, "and") || strings.EqualFold(t.text, "or") || t.text == closing)
+}
+
 // script is a condition as it is shown in errors, and its tokens.
 type script struct {
 	text   string

@@ -60,6 +60,7 @@ const (
 	Within  Op = "within"
 	Before  Op = "before"
 	After   Op = "after"
+	Since   Op = "since"
 	On      Op = "on"
 	AnyOf   Op = "any"
 	Lacks   Op = "lacks"

@@ -11,7 +11,12 @@ import (
 
 // Condition is a condition that was read and is in order.
 type Condition struct {
-	Root   Node
+	Root Node
+	// Spoken is set if it was not written in the normal form, but in other words that
+	// were understood.
+	Spoken bool
+	// Notes say what numbers without a full unit were taken for.
+	Notes  []string
 	script script
 }
 
@@ -46,15 +51,17 @@ func Parse(words []string) (*Condition, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Condition{root, s}, nil
+	return &Condition{root, p.spoken, p.notes, s}, nil
 }
 
 // parser reads tokens from left to right. Its methods panic with an *Error,
 // which parse returns.
 type parser struct {
 	script
-	next  int
-	depth int
+	next   int
+	depth  int
+	spoken bool
+	notes  []string
 }
 
 func (p *parser) parse() (root Node, err error) {
@@ -112,6 +119,12 @@ func (p *parser) failAt(t token, format string, args ...any) {
 	panic(p.mistake(t.pos, p.length(t), format, args...))
 }
 
+// meant ends the parsing at the next token, with what was likely meant in its place.
+func (p *parser) meant(with []string, format string, args ...any) {
+	t, _ := p.peek()
+	panic(p.repair(p.mistake(t.pos, p.length(t), format, args...), with...))
+}
+
 func (s *script) mistake(pos, length int, format string, args ...any) *Error {
 	return &Error{Condition: s.text, Pos: pos, Len: length, Message: fmt.Sprintf(format, args...)}
 }
@@ -139,9 +152,9 @@ func (p *parser) any() Node {
 }
 
 func (p *parser) all() Node {
-	parts := All{p.not()}
+	parts := All{p.withFurther(p.not())}
 	for p.accept("and") {
-		parts = append(parts, p.not())
+		parts = append(parts, p.withFurther(p.not()))
 	}
 	if len(parts) == 1 {
 		return parts[0]
@@ -198,13 +211,48 @@ func (p *parser) unexpected(t token) {
 		}
 		p.fail("the shell seems to have turned a pattern into several names already; %s", remedy)
 	}
-	hint := ""
-	if field := entry.FieldNamed(t.text); field != nil {
-		hint = fmt.Sprintf("; if %s begins another test, write: and %s", field.Name, field.Name)
-	} else if p.next > 0 {
-		hint = "; a value with spaces goes in quotes"
+	if field := entry.FieldSaid(t.text); field != nil {
+		p.meant([]string{"and " + t.text}, "after a test there can only be: and, or; if %s begins another test, write: and %s", field.Name, field.Name)
 	}
-	p.fail("after a test there can only be: and, or%s", hint)
+	if p.beginsBare() {
+		p.meant([]string{"and " + t.text}, "after a test there can only be: and, or; if %s begins another test, write: and %s", t.text, t.text)
+	}
+	if p.next > 0 {
+		p.spaced(t)
+	}
+	p.fail("after a test there can only be: and, or")
+}
+
+// spaced says that a value with spaces goes in quotes, and shows that.
+func (p *parser) spaced(t token) {
+	e := p.mistake(t.pos, p.length(t), "after a test there can only be: and, or; a value with spaces goes in quotes")
+	before := p.tokens[p.next-1]
+	end := p.next
+	for end < len(p.tokens) && !p.tokens[end].joins() {
+		end++
+	}
+	if end == p.next {
+		panic(e)
+	}
+	text := before.text
+	for _, more := range p.tokens[p.next:end] {
+		text += " " + more.text
+	}
+	if p.words && !before.quoted {
+		var words []string
+		for i, t := range p.tokens {
+			switch {
+			case i == p.next-1:
+				words = append(words, text)
+			case i < p.next-1 || i >= end:
+				words = append(words, t.text)
+			}
+		}
+		if _, err := Parse(words); err == nil {
+			e.Repairs = append(e.Repairs, words)
+		}
+	}
+	panic(e)
 }
 
 // test reads a field and what is asked of it, or a single word.
@@ -213,16 +261,88 @@ func (p *parser) test() Node {
 	if !ok {
 		p.fail("a test is missing here: a field such as name or size, and what it must be")
 	}
-	field := entry.FieldNamed(word.text)
+	if !word.quoted {
+		p.next--
+		if test := p.bareTest(); test != nil {
+			return test
+		}
+		if p.acceptAny("is", "are") { // is hidden
+			p.said()
+			if p.accept("not") {
+				return Not{p.test()}
+			}
+			return p.test()
+		}
+		p.next++
+	}
+	field := entry.FieldSaid(word.text)
 	if field == nil || word.quoted {
 		p.unknownField(word)
 	}
+	if !strings.EqualFold(field.Name, word.text) {
+		p.said()
+	}
 	if field.Type == entry.Flag {
+		return p.flag(field)
+	}
+	if day, is := p.day(field); is {
+		return day
+	}
+	op, negated := p.op(field)
+	test := &Test{Field: field, Op: op}
+	p.values(test)
+	if negated {
+		return Not{test}
+	}
+	return test
+}
+
+// flag reads what may follow a single word: hidden is no.
+func (p *parser) flag(field *entry.Field) Node {
+	if !p.acceptAny("is", "=", "==", "are") {
 		return Flag{field}
 	}
-	test := &Test{Field: field, Op: p.op(field)}
+	p.said()
+	negated := p.accept("not")
+	switch {
+	case p.acceptAny("yes", "true", "1"):
+	case p.acceptAny("no", "false", "0"):
+		negated = !negated
+	default:
+		p.fail("%s is a word by itself: write %s, or not %s", field.Name, field.Name, field.Name)
+	}
+	if negated {
+		return Not{Flag{field}}
+	}
+	return Flag{field}
+}
+
+// day reads a day right after a field of times: modified today.
+func (p *parser) day(field *entry.Field) (Node, bool) {
+	if field.Type != entry.Moment {
+		return nil, false
+	}
+	first, more := p.peek()
+	if !more || first.quoted {
+		return nil, false
+	}
+	start := p.next
+	test := &Test{Field: field, Op: On}
+	lower := strings.ToLower(first.text)
+	_, err := parseWhen(first.text)
+	if lower == nowForm || err != nil && !slices.Contains([]string{"this", "last", "past"}, lower) {
+		return nil, false
+	}
+	if (lower == "last" || lower == "past") && p.next+1 < len(p.tokens) && isNumber(p.tokens[p.next+1].text) {
+		p.next++
+		test.Op = Within
+	}
+	p.said()
 	p.values(test)
-	return test
+	if p.next == start {
+		return nil, false
+	}
+	return test, true
 }
 
 func (p *parser) unknownField(word token) {
@@ -231,33 +351,130 @@ func (p *parser) unknownField(word token) {
 	case lower == "and" || lower == "or" || word.text == closing:
 		p.fail("a test is missing before this word")
 	case strings.ContainsAny(word.text, "=<>"):
-		p.fail("conditions are words, without signs: write, say, size over 10MB, or ext is wav")
+		p.signs(word)
 	}
 	if near := similar.Nearest(word.text, entry.FieldNames()); near != "" {
-		p.fail("there is no field %s; did you mean %s?", word.text, near)
+		p.meant([]string{near, "name has " + word.text}, "there is no field %s; did you mean %s?", word.text, near)
 	}
-	p.fail("there is no field %s; \"frank fields\" lists them. To look for a piece of a name: name has %s", word.text, quote(word.text))
+	piece := "name has "
+	if strings.ContainsAny(word.text, "*?[") {
+		piece = "name like "
+	}
+	p.meant([]string{piece + word.text}, "there is no field %s; \"frank fields\" lists them. To look for a piece of a name: %s%s", word.text, piece, quote(word.text))
 }
 
-// slips are words from elsewhere, and what they are called here.
-var slips = map[string]Op{
-	"=": Is, "==": Is, "equals": Is, "equal": Is, "are": Is, "in": Is, ">": Over, "<": Under, ">=": AtLeast, "<=": AtMost, "~": Matches, "=~": Matches,
-	"contains": Has, "contain": Has, "includes": Has, "containing": Has, "begins": Starts, "startswith": Starts, "endswith": Ends, "ending": Ends,
-	"above": Over, "greater": Over, "larger": Over, "bigger": Over, "more": Over, "exceeds": Over, "below": Under, "less": Under, "smaller": Under,
-	"since": After, "newer": After, "older": Before, "until": Before, "last": Within, "regex": Matches, "regexp": Matches, "match": Matches, "glob": Like, "wildcard": Like,
-}
-
-// op reads what is asked of the field.
-func (p *parser) op(field *entry.Field) Op {
+// op reads what is asked of the field, and whether its opposite is meant.
+func (p *parser) op(field *entry.Field) (op Op, negated bool) {
+	start := p.next
+	if p.acceptAny("does", "do") && p.accept("not") || p.acceptAny("doesn't", "doesnt", "don't") {
+		negated = true
+	} else if p.next = start; p.accept("not") {
+		negated = true
+	}
 	ops := OpsOf(field)
-	for _, op := range ops {
-		first, second, two := strings.Cut(string(op), " ")
-		start := p.next
-		if p.accept(first) && (!two || p.accept(second)) {
-			return op
+	if op, found := p.accepted(ops); found {
+		if negated {
+			p.said()
 		}
-		p.next = start
+		if op == Is && !negated && p.accept("not") { // is not
+			negated = true
+			p.said()
+		}
+		if op == Is && field.Type == entry.Text {
+			if p.acceptAll("any of") || p.acceptAll("one of") || p.accept("in") {
+				p.said()
+			}
+		}
+		if op == Is { // is over 10MB
+			if other, found := p.otherOp(field, ops); found {
+				return other, negated
+			}
+		}
+		if op == Has && field.Type == entry.Text && p.acceptAll("any of") {
+			p.said()
+		}
+		if (op == Starts || op == Ends) && p.valueAfterNext() && p.acceptAny("with", "in") {
+			p.said()
+		}
+		if field.Type == entry.Number || field.Type == entry.Bytes || field.Type == entry.Span {
+			if (op == Over || op == Under) && p.accept("than") {
+				p.said()
+			}
+		}
+		return op, negated
 	}
+	if p.acceptAny("is", "are", "was") { // modified is within 7 days
+		if p.accept("not") {
+			negated = !negated
+		}
+		if other, found := p.otherOp(field, ops); found {
+			p.said()
+			return other, negated
+		}
+		p.next--
+	}
+	for _, s := range sayingsOf(field) {
+		if p.acceptAll(s.words) {
+			p.said()
+			return s.op, negated != s.not
+		}
+	}
+	if negated && field.Type == entry.Text { // owner not me
+		p.said()
+		return Is, true
+	}
+	p.next = start
+	p.noOp(field, ops)
+	return "", false
+}
+
+// valueAfterNext reports whether a value can follow the next token.
+func (p *parser) valueAfterNext() bool {
+	return p.next+1 < len(p.tokens) && !p.tokens[p.next+1].joins()
+}
+
+// otherOp reads an operator after is, which says no more.
+func (p *parser) otherOp(field *entry.Field, ops []Op) (Op, bool) {
+	start := p.next
+	if t, more := p.peek(); !more || t.quoted || p.next+1 >= len(p.tokens) {
+		return "", false
+	}
+	for _, op := range ops {
+		if op == Is {
+			continue
+		}
+		if found, is := p.accepted([]Op{op}); is {
+			p.said()
+			p.accept("than")
+			if field.Type != entry.Text || p.next < len(p.tokens) && !p.tokens[p.next].joins() {
+				return found, true
+			}
+		}
+	}
+	p.next = start
+	if field.Type != entry.Text {
+		for _, s := range sayingsOf(field) {
+			if s.op != Is && p.acceptAll(s.words) {
+				p.said()
+				return s.op, true
+			}
+		}
+	}
+	return "", false
+}
+
+// accepted takes an operator, if one follows.
+func (p *parser) accepted(ops []Op) (Op, bool) {
+	for _, op := range ops {
+		if p.acceptAll(string(op)) {
+			return op, true
+		}
+	}
+	return "", false
+}
+
+// noOp says what can be asked of the field.
+func (p *parser) noOp(field *entry.Field, ops []Op) {
 	word, more := p.peek()
 	list := make([]string, len(ops))
 	for i, op := range ops {
@@ -267,18 +484,35 @@ func (p *parser) op(field *entry.Field) Op {
 	if !more {
 		p.fail("%s", can)
 	}
-	lower := strings.ToLower(word.text)
-	if strings.HasPrefix(lower, "!") || lower == "not" || lower == "isn't" {
-		p.fail("not stands before the field: not %s is …", field.Name)
-	}
-	if slip, known := slips[lower]; known && slices.Contains(ops, slip) {
-		p.fail("write %s instead of %s", slip, word.text)
-	}
 	if near := similar.Nearest(word.text, list); near != "" {
-		p.fail("did you mean %s? %s", near, can)
+		p.meant([]string{near}, "did you mean %s? %s", near, can)
+	}
+	if len(p.tokens) == p.next+1 || p.tokens[p.next+1].joins() { // only the operator is missing
+		p.meant([]string{list[0] + " " + word.text}, "%s", can)
 	}
 	p.fail("%s", can)
-	return ""
+}
+
+// signs says that conditions are words, and writes one so.
+func (p *parser) signs(word token) {
+	const message = "conditions are words, without signs: write, say, size over 10MB, or ext is wav"
+	at := strings.IndexAny(word.text, "=<>!")
+	end := at
+	for end < len(word.text) && strings.ContainsRune("=<>!~", rune(word.text[end])) {
+		end++
+	}
+	if field := entry.FieldSaid(word.text[:at]); field != nil && field.Type != entry.Flag {
+		for _, s := range sayingsOf(field) {
+			if s.words == word.text[at:end] {
+				op := string(s.op)
+				if s.not {
+					op = "not " + op
+				}
+				p.meant([]string{field.Name + " " + op + " " + word.text[end:]}, message)
+			}
+		}
+	}
+	p.fail(message)
 }
 
 // OpsOf lists what can be asked of a field that is no single word.
@@ -290,7 +524,7 @@ func OpsOf(field *entry.Field) []Op {
 		}
 		return []Op{Is, Has, Starts, Ends, Like, Matches}
 	case entry.Moment:
-		return []Op{Within, Before, After, On, Between}
+		return []Op{Within, Since, Before, After, On, Between}
 	case entry.Mode:
 		return []Op{Is, Has, AnyOf, Lacks}
 	}

@@ -5,7 +5,10 @@ import (
 	"regexp"
 	"regexp/syntax"
 
+	"golang.org/x/text/unicode/norm"
+
 	"frankledger/core/entry"
+	"frankledger/core/letters"
 )
 
 // pattern is a regular expression with text that everything it matches must
@@ -17,6 +20,7 @@ type pattern struct {
 }
 
 func newPattern(text string, matchCase bool) (*pattern, error) {
+	text = norm.NFC.String(text)
 	if !matchCase {
 		text = "(?i:" + text + ")"
 	}
@@ -43,9 +47,9 @@ func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
 		}
 		literal := []byte(string(part.Rune))
 		if !matchCase {
-			literal = fold(literal)
+			literal = letters.Fold(literal, false)
 		}
-		if !isASCII(literal) {
+		if !letters.IsASCII(literal) {
 			continue
 		}
 		if len(literal) > len(p.has) {
@@ -61,19 +65,10 @@ func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
 // letters, unless case matters; where it is not all ASCII, letters have further
 // forms that the pattern knows of, and only it is asked.
 func (p *pattern) matches(text, folded []byte) bool {
-	if isASCII(folded) && (!bytes.HasSuffix(folded, p.ends) || !bytes.Contains(folded, p.has)) {
+	if letters.IsASCII(folded) && (!bytes.HasSuffix(folded, p.ends) || !bytes.Contains(folded, p.has)) {
 		return false
 	}
-	return p.re.Match(text)
-}
-
-func isASCII(text []byte) bool {
-	for _, c := range text {
-		if c >= 0x80 {
-			return false
-		}
-	}
-	return true
+	return p.re.Match(letters.Fold(text, true))
 }
 
 // pattern makes the test for a regular expression.

@@ -2,13 +2,11 @@ package condition
 
 import (
 	"slices"
-	"strings"
 	"sync/atomic"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"frankledger/core/entry"
+	"frankledger/core/letters"
 	"frankledger/core/source"
 )
 
@@ -202,50 +200,19 @@ type state struct {
 	of       *entry.Field // whose value of the entry at hand raw is; nil for none yet
 	has      bool         // whether the entry has one
 	raw      []byte
-	folded   []byte // raw in small letters, if isFolded
+	folded   []byte // raw as it is compared, if isFolded
 	isFolded bool
 }
 
-// value returns the text of a field, in small letters unless case matters. As it is,
-// it is in s.raw.
+// value returns the text of a field as it is compared: in small letters unless case
+// matters. As it is, it is in s.raw.
 func (s *state) value(f *entry.Field, e *entry.Entry, matchCase bool) ([]byte, bool) {
 	if s.of != f {
 		s.raw, s.has = f.AppendText(s.raw[:0], e, s.context)
 		s.of, s.isFolded = f, false
 	}
-	if matchCase || !s.has {
-		return s.raw, s.has
+	if s.has && !s.isFolded {
+		s.folded, s.isFolded = letters.Fold(append(s.folded[:0], s.raw...), matchCase), true
 	}
-	if !s.isFolded {
-		s.folded, s.isFolded = fold(append(s.folded[:0], s.raw...)), true
-	}
-	return s.folded, true
-}
-
-// fold turns text into small letters, in place where it can. Bytes that are no
-// UTF-8 stay.
-func fold(text []byte) []byte {
-	for i, c := range text {
-		if c >= utf8.RuneSelf {
-			return foldUnicode(text)
-		}
-		if 'A' <= c && c <= 'Z' {
-			text[i] = c + 'a' - 'A'
-		}
-	}
-	return text
-}
-
-func foldUnicode(text []byte) []byte {
-	var b strings.Builder
-	for rest := string(text); rest != ""; {
-		r, size := utf8.DecodeRuneInString(rest)
-		if r == utf8.RuneError && size == 1 {
-			b.WriteByte(rest[0])
-		} else {
-			b.WriteRune(unicode.ToLower(r))
-		}
-		rest = rest[size:]
-	}
-	return append(text[:0], b.String()...)
+	return s.folded, s.has
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -58,12 +59,20 @@ type Field struct {
 	// Words are all the values that a text that is held can have, in small letters; nil
 	// where there are others.
 	Words []string
+	// Families are words that stand for all texts that begin with them and a slash.
+	Families []string
+	// FromPlace says that its text is a path that begins with the place as it was given.
+	FromPlace bool
+	// Also are other words for the field, and Aliases for its values.
+	Also    []string
+	Aliases map[string]string
 	// Roster is whose names a text is: that of an account. NoRoster for others.
 	Roster Roster
 	// Since is the moment that a span is counted from; nil for others.
 	Since *Field
-	// Mistake tells what is wrong with a text as a value; nil where nothing can be.
-	Mistake func(text string) error
+	// Mistake tells what is wrong with a text as a value, and what was likely meant, "" if
+	// that cannot be told; nil where nothing can be wrong.
+	Mistake func(text string) (meant string, err error)
 	// Held returns a text that the entry holds as it is; nil where it has to be made.
 	Held func(e *Entry) string
 
@@ -119,7 +128,7 @@ func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 var Fields = append([]Field{
 	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
-	}).long().held(func(e *Entry) string { return e.Name }).shownAs(func(e *Entry, c *Context) (string, bool) {
+	}).long().also("filename").held(func(e *Entry) string { return e.Name }).shownAs(func(e *Entry, c *Context) (string, bool) {
 		if c.Paths {
 			return e.Path(), true
 		}
@@ -132,19 +141,24 @@ var Fields = append([]Field{
 	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
-	}).listed().grouped().refusing(func(text string) error {
+	}).listed().grouped().also("extension", "suffix").refusing(func(text string) (string, error) {
 		if !strings.Contains(text, ".") {
-			return nil
+			return "", nil
 		}
-		return fmt.Errorf("an extension is written without its dot: ext is %s", strings.ReplaceAll(text, ".", ""))
+		var words []string
+		for word := range strings.SplitSeq(text, ",") {
+			words = append(words, word[strings.LastIndexByte(word, '.')+1:])
+		}
+		meant := strings.Join(words, ",")
+		return meant, fmt.Errorf("an extension is written without its dot: ext is %s", meant)
 	}),
 	text("path", "the place as it was given, joined with the path below it", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return e.AppendPath(dst), true
-	}).long(),
+	}).long().fromPlace(),
 	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		path, ok := e.FolderPath()
 		return append(dst, path...), ok
-	}).long().grouped(),
+	}).long().fromPlace().grouped(),
 	text("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactTarget == 0 || e.Kind != KindLink {
 			return dst, false
@@ -156,10 +170,11 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return append(dst, e.More.Type...), e.More.Type != ""
-	}).only(KindFile).listed().grouped(),
+	}).only(KindFile).listed().grouped().families(mediaFamilies...),
 	text("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Kind.String()...), true
-	}).listed().grouped().oneOf(KindWords()).held(func(e *Entry) string { return e.Kind.String() }),
+	}).listed().grouped().oneOf(KindWords()).aliases(map[string]string{"dir": "folder", "directory": "folder", "folders": "folder", "directories": "folder", "dirs": "folder", "files": "file", "symlink": "link", "links": "link", "symlinks": "link", "shortcut": "link", "fifo": "pipe", "device": "block,char"}).
+		held(func(e *Entry) string { return e.Kind.String() }),
 	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
 	number("links", Number, true, "the number of its names (hard links)", func(e *Entry) int64 { return int64(e.Links) }),
@@ -170,11 +185,11 @@ var Fields = append([]Field{
 	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
 	text("owner", "the user who owns it; the number of a user without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
-	}).listed().grouped().ofRoster(Users),
+	}).listed().grouped().ofRoster(Users).also("user"),
 	text("group", "the group it belongs to; the number of a group without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.GID, c.Accounts.Group)
 	}).listed().grouped().ofRoster(Groups),
-	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }).grouped(),
+	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }).grouped().also("perms", "perm"),
 	text("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
 			return dst, false
@@ -187,14 +202,14 @@ var Fields = append([]Field{
 		return e.Permissions.Triads(), true
 	}),
 	modifiedField,
-	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }),
-	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }),
+	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }).also("atime", "read"),
+	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }).also("ctime"),
 	moment("created", "when it was created, if the file system records that", FactCreated, func(e *Entry) Time {
 		if e.More == nil {
 			return Time{}
 		}
 		return e.More.Created
-	}),
+	}).also("birth", "btime", "born"),
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}),
@@ -237,7 +252,7 @@ var depthField = Field{
 	number: func(e *Entry, _ *Context) (int64, bool) { return int64(e.Depth()), true },
 }
 
-var modifiedField = moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified })
+var modifiedField = moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }).also("mtime", "date")
 
 var ageField = Field{
 	Name: "age", Type: Span, Since: &modifiedField, Descending: true, Needs: FactStatus, Meaning: "how long ago its content was last altered, in seconds",
@@ -274,8 +289,46 @@ func (f Field) having(kinds ...Having) Field {
 }
 
 // grouped makes it a field that entries can be grouped by.
+func (f Field) fromPlace() Field {
+	f.FromPlace = true
+	return f
+}
+
 func (f Field) grouped() Field {
 	f.Groups = true
+	return f
+}
+
+// mediaFamilies are the top-level media types that IANA has.
+var mediaFamilies = []string{"application", "audio", "font", "image", "message", "model", "multipart", "text", "video"}
+
+// families makes it a field of texts in families.
+func (f Field) families(words ...string) Field {
+	f.Families = words
+	f.Mistake = func(text string) (string, error) {
+		for word := range strings.SplitSeq(strings.ToLower(text), ",") {
+			if strings.Contains(word, "/") || slices.Contains(words, word) {
+				continue
+			}
+			if near := similar.Nearest(word, words); near != "" {
+				return near, fmt.Errorf("there is no family %s; did you mean %s?", word, near)
+			}
+			return "", fmt.Errorf("write a media type such as image/jpeg, or a family: %s", strings.Join(words, ", "))
+		}
+		return "", nil
+	}
+	return f
+}
+
+// also gives the field other words that people have for it.
+func (f Field) also(words ...string) Field {
+	f.Also = words
+	return f
+}
+
+// aliases gives values of the field other words.
+func (f Field) aliases(words map[string]string) Field {
+	f.Aliases = words
 	return f
 }
 
@@ -292,7 +345,7 @@ func (f Field) ofRoster(r Roster) Field {
 }
 
 // refusing makes it a field that some text cannot be a value of.
-func (f Field) refusing(mistake func(text string) error) Field {
+func (f Field) refusing(mistake func(text string) (string, error)) Field {
 	f.Mistake = mistake
 	return f
 }
@@ -374,6 +427,21 @@ func FieldNamed(name string) *Field {
 	return nil
 }
 
+// FieldSaid returns the field of that name, or of another word for it, or nil.
+func FieldSaid(word string) *Field {
+	if f := FieldNamed(word); f != nil {
+		return f
+	}
+	for i := range Fields {
+		for _, also := range Fields[i].Also {
+			if strings.EqualFold(also, word) {
+				return &Fields[i]
+			}
+		}
+	}
+	return nil
+}
+
 // FieldNames lists the names of all fields.
 func FieldNames() []string {
 	names := make([]string, len(Fields))
@@ -389,7 +457,7 @@ var ErrField = errors.New("no such field")
 // LookupField returns the field of that name, or an error that names the most
 // similar one.
 func LookupField(name string) (*Field, error) {
-	if field := FieldNamed(name); field != nil {
+	if field := FieldSaid(name); field != nil {
 		return field, nil
 	}
 	if near := similar.Nearest(name, FieldNames()); near != "" {

@@ -124,7 +124,7 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 	if e.Kind != entry.KindLink || e.Known&entry.FactTarget == 0 {
 		return
 	}
-	rows.add("says", "%s", render.Escaped(e.More.Target))
+	rows.add("target", "%s", render.Escaped(e.More.Target))
 	for i, step := range c.Chain {
 		label := "leads to"
 		if i > 0 {

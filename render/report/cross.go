@@ -10,9 +10,7 @@ import (
 // Cross appends a table of two dimensions: how many entries, and their bytes
 // below.
 func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary) []byte {
-	for _, line := range v.heading() {
-		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
-	}
+	dst = v.AppendLines(dst, v.heading())
 	rows := [][]string{append([]string{down + " by " + across}, keyTexts(c.Across)...)}
 	for _, key := range c.Down {
 		counts, sizes := []string{keyText(key)}, []string{""}

@@ -17,13 +17,16 @@ func alarm(text string) render.Line { return render.Line{Text: text, Style: rend
 
 // heading names the folders looked at by their full paths: the places, and for
 // one that is no folder the folder it lies in.
-func (v *View) heading() []string {
-	var lines []string
+func (v *View) heading() []render.Line {
+	var lines []render.Line
 	for _, place := range v.Places {
-		line := v.placeLine(place)
+		line := render.Line{Text: v.placeLine(place), Style: render.HeadingStyle}
 		if len(lines) == 0 || lines[len(lines)-1] != line {
 			lines = append(lines, line)
 		}
+	}
+	for _, line := range v.Taken {
+		lines = append(lines, quiet(line))
 	}
 	return lines
 }

@@ -15,9 +15,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 	if v.Plain {
 		return dst
 	}
-	for _, line := range v.heading() {
-		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
-	}
+	dst = v.AppendLines(dst, v.heading())
 	dst = append(dst, '\n')
 	lines := []render.Line{plain("recorded as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + render.Count(r.Entries, "entry", "entries") + " · " +
 		v.contentText(r.Bytes, r.Unsized) + " in the files")}

@@ -15,6 +15,8 @@ import (
 type View struct {
 	*render.View
 	Places []*entry.Place
+	// Taken says how words were taken that were not written in the normal form.
+	Taken []string
 }
 
 // Add adds a place that the answer is of.
@@ -75,7 +77,7 @@ type frame struct {
 }
 
 // Heading implements render.Frame.
-func (f *frame) Heading() []string { return f.view.heading() }
+func (f *frame) Heading() []render.Line { return f.view.heading() }
 
 // Footer implements render.Frame.
 func (f *frame) Footer() []render.Line { return f.view.Footer(f.summary) }

@@ -22,10 +22,7 @@ func (v verified) Begin(dst []byte, f render.Frame) []byte {
 	if v.Plain {
 		return dst
 	}
-	for _, line := range f.Heading() {
-		dst = append(v.Palette.Put(dst, line, render.HeadingStyle), '\n')
-	}
-	return append(dst, '\n')
+	return append(v.AppendLines(dst, f.Heading()), '\n')
 }
 
 // Row implements Format.

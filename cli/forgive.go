@@ -1,0 +1,353 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"frankledger/core/condition"
+	"frankledger/core/similar"
+	"frankledger/render"
+)
+
+// What people are likely to type in other words, and what they mean by it here. For each
+// there is an answer that works when it is pasted.
+
+// otherCommands are words for commands.
+var otherCommands = map[string][]string{
+	"find": {"search"}, "locate": {"search"}, "look": {"search"}, "lookup": {"search"}, "query": {"search"}, "seek": {"search"}, "where": {"search", "where"},
+	"show": {"list"}, "directory": {"list"}, "dir": {"list"}, "files": {"list"}, "folders": {"list", "where", "kind", "is", "folder"}, "contents": {"list"}, "inventory": {"list"}, "lists": {"list"}, "entries": {"list"}, "newest": {"list", "--order", "modified"}, "largest": {"list", "--order", "size"}, "biggest": {"list", "--order", "size"}, "recent": {"list", "--order", "modified"},
+	"tree": {"outline"}, "structure": {"outline"}, "hierarchy": {"outline"},
+	"size": {"weigh"}, "sizes": {"weigh"}, "usage": {"weigh"}, "space": {"weigh"}, "disk": {"weigh"}, "weight": {"weigh"}, "heavy": {"weigh"}, "total": {"weigh"}, "totals": {"weigh"},
+	"count": {"tally", "--by", "kind"}, "group": {"tally", "--by", "kind"}, "statistics": {"tally", "--by", "kind"}, "stats": {"tally", "--by", "kind"}, "summary": {"tally", "--by", "kind"}, "types": {"tally", "--by", "type"}, "extensions": {"tally", "--by", "ext"},
+	"info": {"inspect"}, "information": {"inspect"}, "details": {"inspect"}, "describe": {"inspect"}, "about": {"inspect"}, "examine": {"inspect"}, "properties": {"inspect"},
+	"hash": {"checksum"}, "digest": {"checksum"}, "digests": {"checksum"}, "sum": {"checksum"}, "fingerprint": {"checksum"}, "checksums": {"checksum"},
+	"check": {"verify"}, "validate": {"verify"}, "confirm": {"verify"},
+	"duplicate": {"duplicates"}, "copies": {"duplicates"}, "twins": {"duplicates"}, "same": {"duplicates"}, "spares": {"duplicates", "--spares"},
+	"difference": {"compare"}, "differences": {"compare"}, "differ": {"compare"}, "changes": {"compare"}, "changed": {"compare"},
+	"snapshot": {"record"}, "remember": {"record"}, "catalogue": {"record"}, "catalog": {"record"}, "save": {"record"},
+	"records": {"ledger", "entries"}, "snapshots": {"ledger", "entries"}, "labels": {"ledger", "entries"},
+	"log": {"history"}, "versions": {"history"},
+	"delete": {"act", "remove"}, "erase": {"act", "remove"}, "trash": {"act", "remove"}, "remove": {"act", "remove"}, "discard": {"act", "remove"},
+	"move": {"act", "move"}, "hide": {"act", "hide"}, "unhide": {"act", "reveal"}, "reveal": {"act", "reveal"}, "stamp": {"act", "stamp"}, "touch": {"act", "stamp"}, "permit": {"act", "permit"}, "permissions": {"act", "permit"}, "run": {"act", "run"}, "execute": {"act", "run"}, "undo": {"act", "undo"}, "revert": {"act", "undo"}, "restore": {"act", "undo"}, "journal": {"act", "journal"},
+	"settings": {"config"}, "options": {"config"}, "configuration": {"config"}, "preferences": {"config"}, "columns": {"fields"}, "searches": {"recall"}, "again": {"recall"}, "tour": {"demo"}, "tutorial": {"demo"}, "example": {"demo"}, "examples": {"demo"},
+}
+
+// otherActions are words for actions.
+var otherActions = map[string]string{
+	"delete": "remove", "erase": "remove", "trash": "remove", "discard": "remove", "unhide": "reveal", "show": "reveal", "touch": "stamp", "date": "stamp", "permissions": "permit", "mode": "permit", "execute": "run", "exec": "run", "command": "run", "revert": "undo", "log": "journal", "history": "journal", "carry": "carry-out", "apply": "carry-out", "do": "carry-out",
+}
+
+// otherOptions are words for options. A word of {} is the value that the option was given.
+var otherOptions = map[string][]string{
+	"sort": {"--order", "{}"}, "sort-by": {"--order", "{}"}, "orderby": {"--order", "{}"}, "order-by": {"--order", "{}"}, "sorted": {"--order", "{}"},
+	"limit": {"--first", "{}"}, "max": {"--first", "{}"}, "top": {"--first", "{}"}, "head": {"--first", "{}"}, "number": {"--first", "{}"}, "max-count": {"--first", "{}"}, "max-results": {"--first", "{}"}, "last": {"--first", "{}"},
+	"recursive": {"--depth", "all"}, "recurse": {"--depth", "all"}, "deep": {"--depth", "all"}, "subfolders": {"--depth", "all"}, "max-depth": {"--depth", "{}"}, "maxdepth": {"--depth", "{}"}, "level": {"--depth", "{}"}, "levels": {"--depth", "{}"},
+	"json": {"--as", "json"}, "csv": {"--as", "csv"}, "jsonl": {"--as", "jsonl"}, "markdown": {"--as", "markdown"}, "table": {"--as", "table"}, "paths": {"--as", "paths"}, "paths-only": {"--as", "paths"}, "print0": {"--as", "paths0"}, "null": {"--as", "paths0"}, "format": {"--as", "{}"}, "output-format": {"--as", "{}"},
+	"output": {"--to", "{}"}, "out": {"--to", "{}"}, "file": {"--to", "{}"}, "save": {"--to", "{}"}, "write": {"--to", "{}"}, "overwrite": {"--replace"},
+	"all": {"--hidden", "show"}, "show-hidden": {"--hidden", "show"}, "include-hidden": {"--hidden", "show"}, "no-hidden": {"--hidden", "omit"},
+	"exclude": {"--skip", "{}"}, "ignore": {"--skip", "{}"}, "prune": {"--skip", "{}"}, "exclude-dir": {"--skip", "{}"},
+	"fields": {"--columns", "{}"}, "column": {"--columns", "{}"}, "details": {"--columns", "name,size,modified,permissions,owner"}, "long": {"--columns", "name,size,modified,permissions,owner"}, "field": {"--columns", "{}"},
+	"follow-links": {"--follow"}, "dereference": {"--follow"}, "one-file-system": {"--same-disk"}, "same-device": {"--same-disk"}, "case-sensitive": {"--match-case"}, "ignore-case": {}, "case-insensitive": {},
+	"human": {"--units", "binary"}, "human-readable": {"--units", "binary"}, "bytes": {"--units", "bytes"}, "si": {"--units", "decimal"}, "utc": {"--times", "utc"}, "no-color": {"--colour", "never"}, "no-colour": {"--colour", "never"}, "silent": {"--quiet"}, "no-pager": {"--page", "never"}, "pager": {"--page", "always"},
+	"hash": {"--algorithm", "{}"}, "algo": {"--algorithm", "{}"}, "group-by": {"--by", "{}"}, "group": {"--by", "{}"}, "force": {"--yes"}, "no-confirm": {"--yes"}, "execute": {"--carry-out"}, "do": {"--carry-out"}, "apply": {"--carry-out"}, "dry-run": {}, "plan": {}, "interactive": {"--ask", "each"}, "destination": {"--into", "{}"}, "target": {"--into", "{}"}, "permanent": {"--for-good"}, "permanently": {"--for-good"},
+	"tag": {"--label", "{}"}, "comment": {"--note", "{}"}, "message": {"--note", "{}"}, "total": {"--totals"}, "sum": {"--totals"}, "sizes": {"--totals"}, "count-only": {"--count"},
+}
+
+// otherTests are words for options that are conditions here.
+var otherTests = map[string]string{
+	"name": "name like {}", "pattern": "name like {}", "glob": "name like {}", "contains": "name has {}", "regex": "name matches {}", "kind": "kind is {}", "type": "kind is {}", "ext": "ext is {}", "extension": "ext is {}", "owner": "owner is {}", "user": "owner is {}", "min-size": "size at least {}", "max-size": "size at most {}",
+	"size": "size at least {}", "larger": "size over {}", "smaller": "size under {}", "newer": "modified after {}", "older": "modified before {}", "since": "modified since {}", "before": "modified before {}", "after": "modified after {}", "within": "modified within {}", "empty": "empty", "hidden-only": "hidden", "perm": "mode is {}", "mode": "mode is {}",
+}
+
+// otherLetters are single letters that many programs have.
+var otherLetters = map[string]string{"r": "recursive", "R": "recursive", "n": "limit", "l": "long", "i": "ignore-case", "0": "print0", "s": "sort", "S": "order size", "e": "exclude"}
+
+// forgiveCommand returns the command line with a command for another word; nil if none is
+// known.
+func (p *Program) forgiveCommand(word string) []string {
+	with, known := otherCommands[strings.ToLower(word)]
+	if !known {
+		return nil
+	}
+	return p.instead(word, with...)
+}
+
+// flagError says what is wrong with an option, and what was likely meant.
+func (p *Program) flagError(cmd *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	var required *pflag.ValueRequiredError
+	var invalid *pflag.InvalidValueError
+	switch {
+	case errors.As(err, &unknown):
+		return p.unknownOption(cmd, unknown)
+	case errors.As(err, &required):
+		value, _ := pflag.UnquoteUsage(required.GetFlag())
+		return misuse("--%s needs a value: --%s %s", required.GetFlag().Name, required.GetFlag().Name, value)
+	case errors.As(err, &invalid):
+		return p.invalidValue(invalid)
+	}
+	return misuse("%w", err)
+}
+
+// unknownOption says that there is no such option.
+func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError) error {
+	name, dashes := unknown.GetSpecifiedName(), "--"
+	if unknown.GetSpecifiedShortnames() != "" {
+		dashes = "-"
+	}
+	if !cmd.Runnable() || cmd == cmd.Root() { // it is the option of another command, whose name is wrong
+		for _, word := range p.args[strings.Count(cmd.CommandPath(), " "):] {
+			if !strings.HasPrefix(word, "-") {
+				return p.unknownCommand(cmd, word)
+			}
+		}
+	}
+	what := misuse("there is no option %s%s", dashes, name)
+	long := name
+	if dashes == "-" {
+		long = otherLetters[name]
+	}
+	if line := p.otherOption(cmd, dashes, name, long); line != nil {
+		return repaired(what, line)
+	}
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+	if near := similar.Nearest(name, names); near != "" && dashes == "--" {
+		at, value, has := p.optionAt(dashes + name)
+		with := []string{"--" + near}
+		if has {
+			with[0] += "=" + value
+		}
+		return repaired(misuse("there is no option %s%s; did you mean --%s?", dashes, name, near), p.spliced(at, 1, with))
+	}
+	if cmd.ValidArgsFunction != nil && dashes == "-" { // it takes places and conditions
+		return misuse("there is no option %s%s; write a place or value that starts with a dash after -- : %s -- …", dashes, name, cmd.CommandPath())
+	}
+	return what
+}
+
+// optionAt returns where an option stands on the command line, and the value that it has
+// after a =.
+func (p *Program) optionAt(option string) (at int, value string, has bool) {
+	for i, arg := range p.args {
+		if arg == option || !strings.HasPrefix(option, "--") && strings.HasPrefix(arg, option) {
+			return i, "", false
+		}
+		if value, is := strings.CutPrefix(arg, option+"="); is {
+			return i, value, true
+		}
+	}
+	return -1, "", false
+}
+
+// spliced returns the command line with other words in the place of some; nil if there
+// are none.
+func (p *Program) spliced(at, count int, with []string) []string {
+	if at < 0 {
+		return nil
+	}
+	return slices.Concat(p.args[:at], with, p.args[at+count:])
+}
+
+// otherOption returns the command line with our words for an option; nil if none is known.
+func (p *Program) otherOption(cmd *cobra.Command, dashes, name, long string) []string {
+	at, value, has := p.optionAt(dashes + name)
+	if at < 0 {
+		return nil
+	}
+	count := 1
+	take := func() bool { // the value that the option has
+		if !has && at+1 < len(p.args) && !strings.HasPrefix(p.args[at+1], "-") {
+			value, has, count = p.args[at+1], true, 2
+		}
+		return has
+	}
+	if with, known := otherOptions[long]; known {
+		if len(with) > 0 && cmd.Flags().Lookup(strings.TrimPrefix(with[0], "--")) == nil {
+			return p.otherTest(cmd, at, long, take, &value, &count)
+		}
+		with = slices.Clone(with)
+		if i := slices.Index(with, "{}"); i >= 0 {
+			if !take() {
+				return nil
+			}
+			with[i] = p.valueOf(with[0], value)
+		}
+		return p.spliced(at, count, with)
+	}
+	return p.otherTest(cmd, at, long, take, &value, &count)
+}
+
+// valueOf puts a value in our words.
+func (p *Program) valueOf(option, value string) string {
+	if option == "--order" {
+		name := strings.ToLower(strings.TrimLeft(value, "-+"))
+		for other, ours := range map[string]string{"date": "modified", "time": "modified", "mtime": "modified", "newest": "modified", "oldest": "modified/reverse", "biggest": "size", "largest": "size", "smallest": "size/reverse", "extension": "ext", "alphabetical": "name"} {
+			if name == other {
+				return ours
+			}
+		}
+	}
+	return value
+}
+
+// otherTest returns the command line with a condition for an option; nil if none is known.
+func (p *Program) otherTest(cmd *cobra.Command, at int, long string, take func() bool, value *string, count *int) []string {
+	test, known := otherTests[long]
+	if !known || cmd.ValidArgsFunction == nil {
+		return nil
+	}
+	if strings.Contains(test, "{}") {
+		if !take() {
+			return nil
+		}
+		if long == "type" || long == "kind" {
+			*value = map[string]string{"f": "file", "d": "folder", "l": "link"}[*value] + map[bool]string{true: *value}[len(*value) > 1]
+		}
+	}
+	var words []string
+	for word := range strings.FieldsSeq(test) {
+		words = append(words, strings.ReplaceAll(word, "{}", *value))
+	}
+	rest := p.spliced(at, *count, nil)
+	if slices.Contains(rest, whereWord) {
+		return slices.Concat(rest, []string{"and"}, words)
+	}
+	return slices.Concat(rest, []string{whereWord}, words)
+}
+
+var numbers = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
+
+// invalidValue says that an option takes another kind of value.
+func (p *Program) invalidValue(e *pflag.InvalidValueError) error {
+	f, value := e.GetFlag(), e.GetValue()
+	kind := "another kind of value"
+	switch f.Value.Type() {
+	case "int":
+		kind = "a whole number"
+	case "bool":
+		kind = "no value"
+	case "duration":
+		kind = "a time such as 30s or 5m"
+	}
+	err := misuse("--%s takes %s, not %q", f.Name, kind, value)
+	if f.Value.Type() != "int" {
+		return err
+	}
+	if n := slices.Index(numbers, strings.ToLower(value)); n > 0 {
+		return repaired(err, p.withValue(value, strconv.Itoa(n)))
+	}
+	if digits := regexp.MustCompile(`^\d+`).FindString(value); digits != "" && digits != "0" {
+		return repaired(err, p.withValue(value, digits))
+	}
+	return err
+}
+
+// withValue is the command line with another value of an option.
+func (p *Program) withValue(value, with string) []string {
+	for i, arg := range p.args {
+		if arg == value {
+			return p.spliced(i, 1, []string{with})
+		}
+		if option, is := strings.CutSuffix(arg, "="+value); is {
+			return p.spliced(i, 1, []string{option + "=" + with})
+		}
+	}
+	return nil
+}
+
+// missingPlaces says that there are no such places, and what may have been meant: names
+// like them, or a condition without where.
+func (p *Program) missingPlaces(given, missing []string) error {
+	err := misuse("nothing to look at: %s", strings.Join(missing, "; "))
+	if line := p.withoutWhere(given); line != nil {
+		return repaired(err, line)
+	}
+	sure := false
+	for _, place := range given {
+		if near := nearPlace(place); near != "" {
+			sure = !strings.Contains(near, place)
+			err = repaired(err, p.instead(place, near))
+		}
+	}
+	if len(given) == 1 && !sure && !strings.ContainsAny(given[0], "/@") {
+		err = repaired(err, []string{"search", given[0]})
+	}
+	return err
+}
+
+// withoutWhere is the command line with where before the last of some places, if these are
+// a condition and no places; nil if not.
+func (p *Program) withoutWhere(given []string) []string {
+	for i, word := range given {
+		if _, err := os.Lstat(word); err == nil {
+			continue
+		}
+		words := given[i:]
+		if len(words) < 2 && !strings.Contains(word, " ") {
+			return nil
+		}
+		if _, wrong := condition.Parse(words); wrong != nil {
+			return nil
+		}
+		if at := slices.Index(p.args, word); at >= 0 {
+			return slices.Concat(p.args[:at], []string{whereWord}, p.args[at:])
+		}
+	}
+	return nil
+}
+
+// nearPlace returns the path of something in the same folder whose name is like that of a
+// path that leads to nothing; "" if there is none.
+func nearPlace(place string) string {
+	folder, name := filepath.Split(filepath.Clean(place))
+	in := folder
+	if in == "" {
+		in = "."
+	}
+	list, err := os.ReadDir(in)
+	if err != nil {
+		return ""
+	}
+	var names []string
+	for _, d := range list {
+		names = append(names, d.Name())
+	}
+	if near := similar.Nearest(name, names); near != "" {
+		return folder + near
+	}
+	return ""
+}
+
+// redirected returns what the shell took for the name of a file, as in: size > 10MB. The
+// standard output goes to that file then.
+func redirected() string {
+	to, err := os.Readlink(fmt.Sprintf("/proc/%d/fd/1", os.Getpid()))
+	if info, statErr := os.Stat(to); err != nil || statErr != nil || !info.Mode().IsRegular() || info.Size() > 0 {
+		return ""
+	}
+	return filepath.Base(to)
+}
+
+// swallowed says, of a condition that ends too early, that the shell took a > in it for
+// a redirection.
+func (p *Program) swallowed(words []string) error {
+	value := redirected()
+	if value == "" || len(words) == 0 {
+		return nil
+	}
+	repair := slices.Concat(words, []string{"over", value})
+	if _, err := condition.Parse(repair); err != nil {
+		return nil
+	}
+	return repaired(misuse("the shell has taken > for a place to write to, and made a file %s; write over", render.Escaped(value)), p.withCondition(repair))
+}

@@ -1,0 +1,73 @@
+package cli
+
+import (
+	"errors"
+	"slices"
+	"strings"
+
+	"frankledger/render"
+)
+
+// repaired gives a misuse command lines that were likely meant, as words without the name
+// of the program.
+func repaired(err error, lines ...[]string) error {
+	var f *failure
+	if errors.As(err, &f) {
+		for _, line := range lines {
+			if line != nil && !slices.ContainsFunc(f.repairs, func(other []string) bool { return slices.Equal(other, line) }) {
+				f.repairs = append(f.repairs, line)
+			}
+		}
+	}
+	return err
+}
+
+// instead is the command line with other words in the place of one of its own; nil if that
+// is not one of them.
+func (p *Program) instead(word string, with ...string) []string {
+	at := slices.Index(p.args, word)
+	if at < 0 {
+		return nil
+	}
+	return slices.Concat(p.args[:at], with, p.args[at+1:])
+}
+
+// commandLine writes a command line as a person would paste it.
+func commandLine(args []string) string {
+	line := "frank"
+	for _, arg := range args {
+		line += " " + render.ShellQuoted(arg)
+	}
+	return line
+}
+
+// withCondition is the command line with another condition.
+func (p *Program) withCondition(words []string) []string {
+	at := slices.Index(p.args, whereWord)
+	if at < 0 {
+		return nil
+	}
+	if len(words) == 1 && !strings.ContainsAny(words[0], "'\"()") { // it needs no quotes of its own
+		words = strings.Fields(words[0])
+	}
+	line := slices.Concat(p.args[:at+1], words)
+	// Options may stand among the words of the condition: they go to the end.
+	for i := at + 1; i < len(p.args); i++ {
+		if strings.HasPrefix(p.args[i], "-") && !slices.Contains(words, p.args[i]) {
+			line = append(line, p.args[i])
+			if i+1 < len(p.args) && !strings.Contains(p.args[i], "=") && !slices.Contains(words, p.args[i+1]) && !strings.HasPrefix(p.args[i+1], "-") {
+				line = append(line, p.args[i+1])
+				i++
+			}
+		}
+	}
+	return line
+}
+
+// lastOf returns the last of some words without what stands before a dot.
+func lastOf(endings []string) string {
+	if len(endings) == 0 {
+		return ""
+	}
+	return strings.TrimPrefix(endings[len(endings)-1], ".")
+}

@@ -1,0 +1,374 @@
+package condition
+
+import (
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"frankledger/core/calendar"
+)
+
+// span reads the unit of a length of time that is a word of its own, or that stands
+// alone for one: a week.
+func (p *parser) span(v *Value) {
+	lower := strings.ToLower(v.Text)
+	if lower == "the" || lower == "last" || lower == "past" { // the last 7 days
+		if next, more := p.peek(); more {
+			p.next++
+			p.said()
+			length := next.pos + p.length(next) - v.pos
+			v.Text, v.length = next.text, length
+			p.span(v)
+			return
+		}
+	}
+	if _, known := timeUnit(lower); known && strings.Trim(lower, "0123456789") == lower {
+		p.said()
+		v.Text = "1 " + lower
+		return
+	}
+	if lower == "a" || lower == "an" || lower == "one" {
+		if next, more := p.peek(); more {
+			if _, known := timeUnit(next.text); known {
+				p.next++
+				p.said()
+				p.extend(v, next, " ")
+				v.Text = "1 " + strings.ToLower(next.text)
+			}
+		}
+		return
+	}
+	if !isNumber(v.Text) {
+		return
+	}
+	if next, more := p.peek(); more {
+		if _, known := timeUnit(next.text); known {
+			p.next++
+			p.extend(v, next, " ")
+		}
+	}
+}
+
+func (p *parser) moment(test *Test, v *Value) (err error) {
+	if test.Op == Within {
+		p.span(v)
+		v.span, err = parseSpan(v.Text)
+		return err
+	}
+	if p.period(v) {
+		v.when, err = parseWhen(v.Text)
+		return err
+	}
+	start := p.next
+	if p.span(v); p.next > start || isSpan(v.Text) {
+		switch next, more := p.peek(); {
+		case more && strings.EqualFold(next.text, "ago"):
+			p.next++
+			p.extend(v, next, " ")
+		case test.Op == On || test.Op == Between:
+			return wrong([]string{v.Text + " ago"}, "this should be a moment: write %s ago, or %s within %s", v.Text, test.Field.Name, v.Text)
+		default: // before 90 days
+			p.said()
+			v.Text += " ago"
+		}
+	} else if next, more := p.peek(); more && clock.MatchString(next.text) {
+		p.next++
+		p.extend(v, next, "T")
+	}
+	if v.when, err = parseWhen(v.Text); err != nil {
+		return err
+	}
+	if test.Op == On && v.when.form == instantForm {
+		return wrong([]string{dayOf(v.Text)}, "on takes a day, such as yesterday or %s", dayOf(v.Text))
+	}
+	if v.when.form == weekdayForm && !strings.EqualFold(v.Text, v.when.text) {
+		p.said()
+	}
+	v.Text = v.when.text
+	return nil
+}
+
+// isSpan reports whether text is a length of time, as 3d.
+func isSpan(text string) bool {
+	_, err := parseSpan(text)
+	return err == nil
+}
+
+// period reads a stretch of the calendar of two words, such as last week.
+func (p *parser) period(v *Value) bool {
+	lower := strings.ToLower(v.Text)
+	if lower != "this" && lower != "last" && lower != "past" {
+		return false
+	}
+	next, more := p.peek()
+	if !more {
+		return false
+	}
+	text := strings.Replace(lower, "past", "last", 1) + " " + strings.ToLower(next.text)
+	if w, err := parseWhen(text); err != nil || w.form != periodForm {
+		return false
+	}
+	p.next++
+	p.extend(v, next, " ")
+	v.Text = text
+	return true
+}
+
+var clock = regexp.MustCompile(`^\d{1,2}:\d{2}(:\d{2})?(Z|[+-]\d{2}:\d{2})?$`)
+
+func dayOf(text string) string {
+	if len(text) >= 10 {
+		return text[:10]
+	}
+	return "2026-11-23"
+}
+
+// span is a length of time: of the calendar, or of the clock.
+type span struct {
+	years, months, days int
+	clock               time.Duration
+}
+
+// before returns the moment that lies so long before another, the same time of
+// day for days and longer.
+func (s span) before(t time.Time) time.Time {
+	return t.AddDate(-s.years, -s.months, -s.days).Add(-s.clock)
+}
+
+// more returns a span longer by one unit.
+func (s span) more(unit span) span {
+	return span{s.years + unit.years, s.months + unit.months, s.days + unit.days, s.clock + unit.clock}
+}
+
+var timeUnits = map[string]span{
+	"second": {clock: time.Second}, "minute": {clock: time.Minute}, "hour": {clock: time.Hour},
+	"day": {days: 1}, "week": {days: 7}, "month": {months: 1}, "year": {years: 1},
+	"sec": {clock: time.Second}, "min": {clock: time.Minute}, "hr": {clock: time.Hour}, "wk": {days: 7}, "yr": {years: 1},
+	"s": {clock: time.Second}, "h": {clock: time.Hour}, "d": {days: 1}, "w": {days: 7}, "y": {years: 1},
+}
+
+func timeUnit(text string) (span, bool) {
+	lower := strings.ToLower(text)
+	if unit, known := timeUnits[lower]; known {
+		return unit, true
+	}
+	unit, known := timeUnits[strings.TrimSuffix(lower, "s")]
+	return unit, known && len(lower) > 2
+}
+
+// parseSpan reads a length of time, such as "7 days".
+func parseSpan(text string) (span, error) {
+	s, _, err := parseSpanUnit(text)
+	return s, err
+}
+
+func parseSpanUnit(text string) (s, unit span, err error) {
+	end := 0
+	for end < len(text) && ('0' <= text[end] && text[end] <= '9' || text[end] == '.') {
+		end++
+	}
+	number, word := text[:end], strings.TrimSpace(text[end:])
+	const units = "seconds, minutes, hours, days, weeks, months or years"
+	if number == "" {
+		return s, unit, fmt.Errorf("this should be a length of time, such as 7 days or 90 minutes, not %s", text)
+	}
+	if word == "" {
+		return s, unit, wrong([]string{number + " days", number + " hours"}, "%s of what? %s", number, units)
+	}
+	n, err := strconv.Atoi(number)
+	if err != nil {
+		return s, unit, fmt.Errorf("this should be a whole number of %s, not %s", word, number)
+	}
+	unit, known := timeUnit(word)
+	if strings.EqualFold(word, "m") || strings.EqualFold(word, "mo") {
+		return s, unit, wrong([]string{number + "min", number + " months"}, "%s: minutes or months? write %smin or %s months", text, number, number)
+	}
+	if !known {
+		return s, unit, fmt.Errorf("there is no unit of time %s; there are %s", word, units)
+	}
+	if n > 100_000 && unit.clock == 0 || n > math.MaxInt32 {
+		return s, unit, fmt.Errorf("%s is too long", text)
+	}
+	return span{unit.years * n, unit.months * n, unit.days * n, unit.clock * time.Duration(n)}, unit, nil
+}
+
+// when is a moment as it was written: one that is exact, or a whole day, month
+// or year.
+type when struct {
+	form string
+	text string // normal form
+	span span   // of agoForm
+	at   string // of the others, for the layout
+}
+
+const (
+	instantForm   = "instant"
+	nowForm       = "now"
+	todayForm     = "today"
+	yesterdayForm = "yesterday"
+	agoForm       = "ago"
+	dayForm       = "2006-01-02"
+	monthForm     = "2006-01"
+	yearForm      = "2006"
+	periodForm    = "period"  // this week, last month
+	weekdayForm   = "weekday" // the last of these days: monday
+)
+
+// periods are the stretches of the calendar that there are this and last ones of. Weeks
+// begin on Monday (ISO 8601).
+var periods = []string{"day", "week", "month", "year"}
+
+// weekdays are the days of the week, from Sunday, and what is short for them.
+var weekdays = [7][]string{{"sunday", "sun"}, {"monday", "mon"}, {"tuesday", "tue"}, {"wednesday", "wed"}, {"thursday", "thu"}, {"friday", "fri"}, {"saturday", "sat"}}
+
+func weekday(text string) (time.Weekday, bool) {
+	at := slices.IndexFunc(weekdays[:], func(names []string) bool { return slices.Contains(names, text) })
+	return time.Weekday(at), at >= 0
+}
+
+var instantLayouts = []string{"2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02T15:04Z07:00", time.RFC3339}
+
+// parseWhen reads a moment.
+func parseWhen(text string) (when, error) {
+	lower := strings.ToLower(text)
+	switch lower {
+	case nowForm, todayForm, yesterdayForm:
+		return when{form: lower, text: lower}, nil
+	}
+	if which, of, two := strings.Cut(lower, " "); two && (which == "this" || which == "last") {
+		if _, is := weekday(of); slices.Contains(periods, of) || is {
+			return when{form: periodForm, text: lower, at: lower}, nil
+		}
+	}
+	if day, is := weekday(lower); is {
+		return when{form: weekdayForm, text: weekdays[day][0], at: lower}, nil
+	}
+	if length, ago := strings.CutSuffix(lower, " ago"); ago {
+		s, err := parseSpan(length)
+		return when{form: agoForm, text: lower, span: s}, err
+	}
+	for _, form := range []string{dayForm, monthForm, yearForm} {
+		if _, err := time.Parse(form, text); err == nil {
+			return when{form: form, text: text, at: text}, nil
+		}
+	}
+	if at := strings.Replace(text, " ", "T", 1); strings.Count(text, " ") <= 1 {
+		for _, layout := range instantLayouts {
+			if _, err := time.Parse(layout, at); err == nil {
+				return when{form: instantForm, text: at, at: at}, nil
+			}
+		}
+	}
+	if impossible.MatchString(text) {
+		return when{}, fmt.Errorf("there is no such day or time: %s", text)
+	}
+	if _, err := parseSpan(lower); err == nil {
+		return when{}, fmt.Errorf("this should be a moment: write %s ago", text)
+	}
+	return when{}, fmt.Errorf("this should be a moment, such as 2026-11-23, 2026-11-23T14:00, today, yesterday, now or 90 days ago, not %s", text)
+}
+
+var impossible = regexp.MustCompile(`^\d{4}-\d{1,2}(-\d{1,2})?([T ]|$)`)
+
+// resolve returns the first moment, and the first that comes after; the same
+// for one that is exact.
+func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) {
+	asOf = asOf.In(zone)
+	switch w.form {
+	case nowForm:
+		return asOf, asOf
+	case todayForm:
+		return calendar.Day(calendar.Of(asOf, zone), 0, zone)
+	case yesterdayForm:
+		return calendar.Day(calendar.Of(asOf, zone), -1, zone)
+	case agoForm:
+		t := w.span.before(asOf)
+		return t, t
+	case periodForm, weekdayForm:
+		return resolvePeriod(w.at, calendar.Of(asOf, zone), zone)
+	case dayForm, monthForm, yearForm:
+		t, err := time.Parse(w.form, w.at)
+		if err != nil {
+			panic(err) // it was parsed before
+		}
+		switch w.form {
+		case monthForm:
+			return calendar.Month(t.Year(), t.Month(), zone)
+		case yearForm:
+			return calendar.Year(t.Year(), zone)
+		}
+		return calendar.Day(calendar.Date{Year: t.Year(), Month: t.Month(), Day: t.Day()}, 0, zone)
+	}
+	for _, layout := range instantLayouts {
+		if t, err := time.ParseInLocation(layout, w.at, zone); err == nil {
+			return t, t
+		}
+	}
+	panic("unreachable: " + w.at)
+}
+
+// resolvePeriod returns a stretch of the calendar, seen from a day.
+func resolvePeriod(text string, today calendar.Date, zone *time.Location) (from, to time.Time) {
+	which, of, two := strings.Cut(text, " ")
+	if !two {
+		which, of = "", which
+	}
+	now := time.Date(today.Year, today.Month, today.Day, 12, 0, 0, 0, time.UTC)
+	if day, is := weekday(of); is {
+		back := (int(now.Weekday()) - int(day) + 7) % 7
+		switch {
+		case which == "last" && back == 0:
+			back = 7
+		case which == "this": // of this week
+			back = (int(now.Weekday())+6)%7 - (int(day)+6)%7
+		}
+		return calendar.Day(today, -back, zone)
+	}
+	n := 0
+	if which == "last" {
+		n = 1
+	}
+	switch of {
+	case "week":
+		back := (int(now.Weekday()) + 6) % 7 // since Monday
+		from, _ = calendar.Day(today, -back-7*n, zone)
+		to, _ = calendar.Day(today, -back-7*n+7, zone)
+		return from, to
+	case "month":
+		first := time.Date(today.Year, today.Month-time.Month(n), 1, 12, 0, 0, 0, time.UTC)
+		return calendar.Month(first.Year(), first.Month(), zone)
+	case "year":
+		return calendar.Year(today.Year-n, zone)
+	}
+	return calendar.Day(today, -n, zone)
+}
+
+// exact reports whether a moment is one, and no day, month or year.
+func (w when) exact() bool {
+	return w.form == nowForm || w.form == agoForm || w.form == instantForm
+}
+
+// ParseMoment reads a moment as conditions have it, seen from another: ISO 8601,
+// now, today, yesterday, or 90 days ago. A whole day, month or year stands for
+// its start. A moment without a zone is in the given one.
+func ParseMoment(text string, asOf time.Time, zone *time.Location) (time.Time, error) {
+	w, err := parseWhen(text)
+	if err != nil {
+		return time.Time{}, err
+	}
+	from, _ := w.resolve(asOf, zone)
+	return from, nil
+}
+
+// day returns the calendar day, month or year that a moment lies in.
+func (w when) day(asOf time.Time, zone *time.Location) (from, to time.Time) {
+	from, to = w.resolve(asOf, zone)
+	if w.exact() {
+		return calendar.Day(calendar.Of(from, zone), 0, zone)
+	}
+	return from, to
+}
