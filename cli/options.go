@@ -29,6 +29,7 @@ type readingOptions struct {
 	lookingOptions
 	showingOptions
 	columns, order string
+	usual          string // columns of a table, unless others are asked for
 	first          int
 }
 
@@ -158,6 +159,7 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
+	usual     bool                 // the columns are those that the program chooses
 	failIf    string               // none or any: when to end with the status for a difference
 	pieces    []string             // of names, where no condition is written
 	condition *condition.Condition // nil: none
@@ -198,6 +200,11 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 		return nil, misuse("--order: %w", err)
 	}
 	r.request.Facts |= r.order.Needs()
+	r.view.Every = o.columns != ""
+	if o.columns == "" && r.form == render.Table {
+		o.columns = o.usual
+	}
+	r.usual = o.columns == "" && r.form.ForPeople()
 	return r, r.readColumns(o.columns)
 }
 

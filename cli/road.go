@@ -26,6 +26,11 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		r.view.Add(s.Place())
 	}
 	columns := r.columns()
+	if r.usual {
+		columns = entry.Overview(r.view.Context, totals)
+		r.request.Facts |= entry.OverviewNeeds
+		r.request.Aside |= entry.OverviewAside
+	}
 	if r.form == render.Kept {
 		columns = []row.Column[*entry.Entry]{entry.FullPath}
 	}

@@ -111,9 +111,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		}
 		o.reading.order = "none"
 	}
-	if o.reading.columns == "" && o.reading.format == render.Table.Name {
-		o.reading.columns = "name"
-	}
+	o.reading.usual = "name"
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
 		return err

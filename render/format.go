@@ -60,6 +60,7 @@ type View struct {
 	Width   int  // columns of the terminal; 0 for no limit
 	Escape  bool // the output is a terminal: no byte of a name may act on it
 	Plain   bool // no heading and no footer
+	Every   bool // no column may be left out for want of room: each was asked for
 }
 
 // Form is what there is to know of a format.
@@ -93,7 +94,7 @@ var (
 )
 
 var (
-	peopleFields = []string{"name", "kind", "size", "modified", "permissions", "owner"}
+	peopleFields = []string{"name", "size", "modified", "permissions", "owner"}
 	dataFields   = []string{"path", "name", "kind", "size", "modified", "permissions", "owner"}
 )
 

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"strings"
 
 	"frankledger/core/row"
@@ -41,6 +42,9 @@ func (m markdown[R]) Begin(dst []byte, f Frame) []byte {
 func (m markdown[R]) Row(dst []byte, r R) []byte {
 	for i := range m.columns {
 		left, right := Cell(m.view, &m.columns[i], r)
+		if right == Absent {
+			right = cmp.Or(m.columns[i].Words(r), Absent)
+		}
 		dst = append(dst, "| "+Literal(strings.TrimSpace(left+" "+right))+" "...)
 	}
 	return append(dst, "|\n"...)

@@ -57,7 +57,10 @@ func TestRelativeTimes(t *testing.T) {
 	v := view()
 	v.Zone = time.UTC
 	for _, c := range []struct{ modified, asOf, want string }{
-		{"2026-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "0 seconds ago"},
+		{"2026-11-23T12:00:00Z", "2026-11-23T12:00:00Z", "just now"},
+		{"2026-11-23T11:59:50.5Z", "2026-11-23T12:00:00Z", "just now"},
+		{"2026-11-23T11:59:50Z", "2026-11-23T12:00:00Z", "10 seconds ago"},
+		{"2026-11-23T12:00:00.1Z", "2026-11-23T12:00:00Z", "in a moment"},
 		{"2026-11-23T12:00:01Z", "2026-11-23T12:00:00Z", "in 1 second"},
 		{"2026-09-24T12:00:00Z", "2026-11-23T12:00:00Z", "60 days ago"},
 		{"2026-09-23T12:00:00Z", "2026-11-23T12:00:00Z", "2 months ago"},
@@ -245,10 +248,10 @@ func TestTable(t *testing.T) {
 	l := files("read me.txt", "\x1b[31mred", "干潟.wav")
 	assert.Equal(t, `/full/p
 
-  name         size      modified        permissions  owner
-  read me.txt     0 B     0 seconds ago  rw- r-- ---  mara
-  \x1b[31mred  1000 B    30 days ago     rw- r-- ---  mara
-  干潟.wav      2.0 KiB  60 days ago     rw- r-- ---  mara
+  name         size      modified       permissions  owner
+  read me.txt     0 B    just now       rw- r-- ---  mara
+  \x1b[31mred  1000 B      30 days ago  rw- r-- ---  mara
+  干潟.wav      2.0 KiB    60 days ago  rw- r-- ---  mara
 
 0 entries
 `, write(t, "table", view(), columns("name", "size", "modified", "permissions", "owner"), l))
@@ -266,6 +269,25 @@ func TestTableFits(t *testing.T) {
 			require.LessOrEqual(t, render.Width(row), max(width, 7), out)
 		}
 		require.Equal(t, !strings.Contains(rows, "mara"), strings.Contains(out, "no room on this screen for"), out)
+	}
+}
+
+// Columns that were asked for are all there on any screen: names are shortened first, and
+// then rows take more lines.
+func TestTableFitsWhatWasAskedFor(t *testing.T) {
+	l := files("a rather long name of a recording.wav", "b")
+	for width := 24; width < 120; width++ {
+		v, shown := view(), columns("name", "kind", "size", "modified", "permissions", "owner")
+		v.Width, v.Every = width, true
+		out := write(t, "table", v, shown, l)
+		rows, _, _ := strings.Cut(strings.TrimPrefix(out, "/full/p\n\n"), "\n\n")
+		for _, row := range strings.Split(rows, "\n") {
+			require.LessOrEqual(t, render.Width(row), width, out)
+		}
+		require.Equal(t, 2, strings.Count(rows, "mara"), out)
+		require.Equal(t, 2, strings.Count(rows, "rw- r-- ---"), out)
+		require.NotContains(t, out, "no room")
+		require.Regexp(t, `(?m)^  a rather [^ ]?`, out)
 	}
 }
 

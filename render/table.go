@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -22,19 +23,28 @@ type table[R any] struct {
 	bar     int            // how wide the whole is drawn
 	rows    int            // measured
 	below   *row.Column[R] // digits that there is no room for beside the rest
+	breaks  []int          // the columns that begin another line of the same row
 }
 
 // widths are what the cells of a column take. A cell has two parts: the first
 // is flush right and the second flush left, so that numbers line up on their
 // units.
-type widths struct{ left, right, heading int }
+type widths struct{ left, right, words, heading int }
 
 func (w widths) all() int {
 	both := w.left + w.right
 	if w.left > 0 && w.right > 0 {
 		both++
 	}
-	return max(both, w.heading)
+	return max(both, w.words, w.heading)
+}
+
+// lead is how far the parts stand in, so that what is wider stands flush right with them.
+func (w widths) lead() int {
+	if w.left == 0 || w.right == 0 || w.words == 0 {
+		return 0
+	}
+	return max(0, w.words-(w.left+1+w.right))
 }
 
 const (
@@ -43,9 +53,10 @@ const (
 	Gap    = 2
 	// Absent is shown where there is no value.
 	Absent = "–"
-	// Narrowest is how short names may get on a narrow terminal, before other
-	// columns are left out.
-	Narrowest = 20
+	// Narrowest is how short names may get on a narrow terminal, before other columns are
+	// left out; and Shortest how short where no column may be.
+	Narrowest = 40
+	Shortest  = 20
 )
 
 // NewTable returns a table, with lines above rows that the function appends; it may be
@@ -68,18 +79,21 @@ func newTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r
 // columns are those that there is room for.
 func (t *table[R]) columns() []row.Column[R] { return t.all[:t.shown] }
 
-// fit makes the columns fit the terminal: by drawing shorter bars, then
-// shorter names, and where that is not enough by leaving out the last columns.
+// fit makes the columns fit the terminal: by drawing shorter bars, then shorter names, and
+// where that is not enough by leaving out the last columns. If all of them were asked for,
+// names get shorter still, and then rows take more lines.
 func (t *table[R]) fit() {
+	t.leaveOutEmpty()
 	limit := t.view.Width
 	if t.name >= 0 {
 		t.nameMax = t.widths[t.name].all()
 	}
+	least := Narrowest
+	if t.view.Every {
+		least = Shortest
+	}
 	for limit > 0 {
-		all := Indent - Gap
-		for i := range t.columns() {
-			all += t.widths[i].all() + Gap
-		}
+		all := t.wide(0, t.shown)
 		if all <= limit {
 			return
 		}
@@ -99,19 +113,71 @@ func (t *table[R]) fit() {
 			continue
 		}
 		if t.name >= 0 {
-			shorter := max(t.nameMax-(all-limit), min(Narrowest, t.nameMax), t.widths[t.name].heading)
-			all -= t.nameMax - shorter
-			if all <= limit || t.shown == t.name+1 {
-				t.nameMax = max(shorter-max(0, all-limit), 1)
-				t.widths[t.name].right = min(t.widths[t.name].right, t.nameMax)
+			shorter := max(t.nameMax-(all-limit), min(least, t.nameMax), t.widths[t.name].heading)
+			if all-(t.nameMax-shorter) <= limit {
+				t.shorten(shorter)
 				return
 			}
 		}
-		if t.shown == 1 {
+		switch {
+		case t.view.Every:
+			t.breakLines(limit)
+			return
+		case t.shown == t.name+1 || t.shown == 1:
+			t.shorten(t.nameMax - (all - limit))
 			return
 		}
 		t.shown--
 	}
+}
+
+// wide is how wide some columns are together.
+func (t *table[R]) wide(from, to int) int {
+	all := Indent - Gap
+	for i := from; i < to; i++ {
+		all += t.widths[i].all() + Gap
+	}
+	return all
+}
+
+// shorten makes names fit a width.
+func (t *table[R]) shorten(width int) {
+	if t.name < 0 {
+		return
+	}
+	t.nameMax = max(width, 1)
+	t.widths[t.name].right = min(t.widths[t.name].right, t.nameMax)
+}
+
+// breakLines has each row take as many lines as it needs.
+func (t *table[R]) breakLines(limit int) {
+	if t.name >= 0 && t.wide(t.name, t.name+1) > limit {
+		t.shorten(limit - Indent)
+	}
+	from := 0
+	for i := 1; i < t.shown; i++ {
+		indent := 0
+		if from > 0 {
+			indent = Indent
+		}
+		if indent+t.wide(from, i+1) > limit || from == 0 && i == t.name+1 {
+			t.breaks = append(t.breaks, i)
+			from = i
+		}
+	}
+}
+
+// leaveOutEmpty leaves columns out that need some row with a value, and have none.
+func (t *table[R]) leaveOutEmpty() {
+	var all []row.Column[R]
+	var kept []widths
+	for i, c := range t.all {
+		if w := t.widths[i]; c.NeedsAny() && w.left == 0 && w.right == 0 {
+			continue
+		}
+		all, kept = append(all, c), append(kept, t.widths[i])
+	}
+	t.all, t.widths, t.shown = all, kept, len(all)
 }
 
 // Measure implements Measurer.
@@ -119,6 +185,12 @@ func (t *table[R]) Measure(r R) {
 	t.rows++
 	for i := range t.all {
 		left, right := Cell(t.view, &t.all[i], r)
+		if right == Absent {
+			if words := t.all[i].Words(r); words != "" {
+				t.widths[i].words = max(t.widths[i].words, Width(words))
+				continue
+			}
+		}
 		t.widths[i].left = max(t.widths[i].left, Width(left))
 		t.widths[i].right = max(t.widths[i].right, Width(right))
 	}
@@ -133,6 +205,7 @@ func (t *table[R]) Join(fresh Measurer[R]) {
 	for i, w := range fresh.(*table[R]).widths {
 		t.widths[i].left = max(t.widths[i].left, w.left)
 		t.widths[i].right = max(t.widths[i].right, w.right)
+		t.widths[i].words = max(t.widths[i].words, w.words)
 	}
 }
 
@@ -147,19 +220,24 @@ func (t *table[R]) Begin(dst []byte, f Frame) []byte {
 	if t.shown == 1 && t.below == nil || t.rows == 0 { // it speaks for itself, or there is nothing to head
 		return dst
 	}
-	var line []byte
-	line = Fill(line, Indent)
+	line := Fill(nil, Indent)
 	for i := range t.columns() {
 		f, w := &t.all[i], t.widths[i]
-		if w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading {
+		if slices.Contains(t.breaks, i) {
+			dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), QuietStyle)
+			dst = append(dst, '\n')
+			line = Fill(line[:0], 2*Indent)
+		}
+		switch {
+		case w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading:
 			// Over two parts, the heading stands flush right with the first
 			// if it fits there.
-			before := max(0, w.left-w.heading)
+			before := max(0, w.lead()+w.left-w.heading)
 			line = append(Fill(line, before), f.Name...)
 			line = Fill(line, w.all()-before-w.heading)
-		} else if w.left > 0 && w.right == 0 {
+		case w.left > 0 && w.right == 0 || w.left > 0 && w.words > 0:
 			line = append(Fill(line, w.all()-w.heading), f.Name...)
-		} else {
+		default:
 			line = append(line, f.Name...)
 			line = Fill(line, w.all()-w.heading)
 		}
@@ -178,8 +256,23 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 	dst = Fill(dst, Indent)
 	pending := 0
 	for i := range t.columns() {
-		f := &t.all[i]
+		if slices.Contains(t.breaks, i) {
+			dst = Fill(append(dst, '\n'), 2*Indent)
+			pending = 0
+		}
+		f, w := &t.all[i], t.widths[i]
 		left, right := Cell(v, f, r)
+		if right == Absent {
+			if words := f.Words(r); words != "" { // flush right with the numbers, if there are any
+				lead := 0
+				if w.left > 0 {
+					lead = w.all() - Width(words)
+				}
+				dst = v.Palette.Put(Fill(dst, pending+lead), words, QuietStyle)
+				pending = w.all() - lead - Width(words) + Gap
+				continue
+			}
+		}
 		switch {
 		case i == t.name:
 			right = Shorten(right, t.nameMax)
@@ -187,7 +280,6 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			n, _ := f.Number(r)
 			right = bar(n, t.bar)
 		}
-		w := t.widths[i]
 		if left == "" && right == "" {
 			pending += w.all() + Gap
 			continue
@@ -197,7 +289,7 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 		case w.left > 0 && w.right == 0:
 			lead = w.all() - Width(left)
 		case left != "" || w.left > 0 && right == Absent:
-			lead = w.left - Width(left)
+			lead = w.lead() + w.left - Width(left)
 		}
 		if left == "" && right == Absent && w.left > 0 { // no number: the dash stands where one would end
 			left, right = Absent, ""
@@ -250,9 +342,14 @@ func (t *table[R]) End(dst []byte, f Frame) []byte {
 		}
 	}
 	if len(names) > 0 {
-		lines = append(lines, Line{"no room on this screen for " + strings.Join(names, ", "), QuietStyle})
+		lines = append(lines, t.view.NoRoom(names))
 	}
 	return t.view.AppendLines(dst, lines)
+}
+
+// NoRoom says which columns are left out for want of room.
+func (v *View) NoRoom(names []string) Line {
+	return Line{"no room on this screen for " + strings.Join(names, ", "), QuietStyle}
 }
 
 // Cell returns the two parts of what a column shows of a row.

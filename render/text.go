@@ -139,6 +139,22 @@ func Groups(digits string) string {
 	return b.String()
 }
 
+// Wrap breaks text between words into lines of at most a width, those after the first
+// shorter by an indent. What has no space stays whole. A width of 0 is no limit.
+func Wrap(text string, width, indent int) (lines []string) {
+	for width > 0 && Width(text) > width {
+		at := strings.LastIndexByte(Truncate(text, width+1, ""), ' ')
+		if at <= 0 {
+			break
+		}
+		if len(lines) == 0 {
+			width -= indent
+		}
+		lines, text = append(lines, text[:at]), text[at+1:]
+	}
+	return append(lines, text)
+}
+
 // WrapGroups breaks groups of digits into lines of the same number of groups,
 // as many as fit of 16, 8, 4, 2 or 1.
 func WrapGroups(text string, width int) (lines []string) {

@@ -41,11 +41,20 @@ func (v *View) Moment(t entry.Time) (number, unit string) {
 	asOf := entry.TimeOf(v.Context.AsOf)
 	if t.Compare(asOf) > 0 {
 		number, unit := v.Between(asOf, t)
+		if number == "0" {
+			return "in a", "moment"
+		}
 		return "in " + number, unit
+	}
+	if t.Compare(entry.TimeOf(v.Context.AsOf.Add(-justNow))) > 0 {
+		return "just", "now"
 	}
 	number, unit = v.Between(t, asOf)
 	return number, unit + " ago"
 }
+
+// justNow is how long ago is not worth counting.
+const justNow = 10 * time.Second
 
 // What lies further apart than this is told in years of average length: calendars
 // have no answer to what is after the year 292277026596.

@@ -1,6 +1,10 @@
 package entry
 
-import "frankledger/core/row"
+import (
+	"slices"
+
+	"frankledger/core/row"
+)
 
 // Time is a moment as file systems keep it.
 type Time = row.Moment
@@ -73,6 +77,42 @@ func (e *Entry) Look() row.Look {
 		return row.Plain
 	}
 	return row.Special
+}
+
+// OverviewNeeds are the facts that an overview shows: those of links only if they can be
+// told.
+const OverviewNeeds, OverviewAside = FactStatus | OverviewAside, FactTarget | FactReach
+
+// Overview returns the columns that tell people most of a folder. What has no size has
+// there what it is; with kinds, these have a column of their own.
+func Overview(c *Context, kinds bool) []row.Column[*Entry] {
+	names := []string{"name", "size", "modified", "permissions", "owner"}
+	if kinds {
+		names = slices.Insert(names, 1, "kind")
+	}
+	columns := ColumnsNamed(c, names...)
+	for i := range columns {
+		if columns[i].Name == "size" && !kinds {
+			columns[i] = columns[i].Instead(func(e *Entry) string {
+				if e.Kind == KindFile {
+					return "" // it is not known
+				}
+				return e.Kind.String()
+			})
+		}
+	}
+	return append(columns, row.TextColumn("leads to", "what a link points to", leadsTo).LeftBlank().IfAny().For(row.Screen))
+}
+
+// leadsTo tells where a link leads.
+func leadsTo(e *Entry) (string, bool) {
+	switch {
+	case e.Kind != KindLink || e.Known&FactTarget == 0:
+		return "", false
+	case e.Known&FactReach != 0 && e.Marks&MarkReaches == 0:
+		return e.More.Target + " (broken)", true
+	}
+	return e.More.Target, true
 }
 
 // FullPath is the path from the root of the system.

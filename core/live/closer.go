@@ -51,7 +51,7 @@ func (w *worker) readLink(at int, name string, e *entry.Entry) {
 		buf := make([]byte, size)
 		n, err := posix.Retry(func() (int, error) { return unix.Readlinkat(at, name, buf) })
 		if err != nil {
-			w.problem(e.Path(), "read the link", err)
+			w.untold(entry.FactTarget, e, "read the link", err)
 			return
 		}
 		if n < size {
@@ -73,7 +73,14 @@ func (w *worker) tryLink(at int, name string, e *entry.Entry) {
 	case unix.ENOENT, unix.ENOTDIR, unix.ELOOP:
 		e.Known |= entry.FactReach
 	default:
-		w.problem(e.Path(), "follow the link", err)
+		w.untold(entry.FactReach, e, "follow the link", err)
+	}
+}
+
+// untold notes that a fact could not be told, if that is a problem.
+func (w *worker) untold(fact entry.Facts, e *entry.Entry, tried string, err error) {
+	if !w.request.Aside.Has(fact) {
+		w.problem(e.Path(), tried, err)
 	}
 }
 

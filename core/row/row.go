@@ -76,6 +76,9 @@ type Column[R any] struct {
 	rows   func(r R) []any
 	look   func(r R) Look
 	least  func(r R) bool
+
+	instead func(r R) string
+	anyRow  bool
 }
 
 // AppendColumn makes a column of type Text from a function that appends it. If there is
@@ -219,6 +222,19 @@ func (c Column[R]) Shown(toPeople Column[R]) []Column[R] {
 	return []Column[R]{c.For(c.readers & Programs), toPeople.For(c.readers & People)}
 }
 
+// Instead returns the column with words that people are shown where there is no value; ""
+// for none.
+func (c Column[R]) Instead(words func(r R) string) Column[R] {
+	c.instead = words
+	return c
+}
+
+// IfAny returns the column as one that people are shown only if some row has a value.
+func (c Column[R]) IfAny() Column[R] {
+	c.anyRow = true
+	return c
+}
+
 // AppendText appends the value of a column of type Text, JSON or Digits.
 func (c *Column[R]) AppendText(dst []byte, r R) ([]byte, bool) { return c.text(dst, r) }
 
@@ -257,6 +273,17 @@ func (c *Column[R]) Look(r R) Look {
 
 // Blank reports whether nothing at all is shown to people where there is no value.
 func (c *Column[R]) Blank() bool { return c.blank }
+
+// Words returns what people are shown where there is no value; "" for nothing else.
+func (c *Column[R]) Words(r R) string {
+	if c.instead == nil {
+		return ""
+	}
+	return c.instead(r)
+}
+
+// NeedsAny reports whether people are shown the column only if some row has a value.
+func (c *Column[R]) NeedsAny() bool { return c.anyRow }
 
 // Shrinks reports whether the column is shortened where there is little room.
 func (c *Column[R]) Shrinks() bool { return c.shrinks }

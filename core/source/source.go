@@ -62,6 +62,7 @@ const (
 // Request is what is asked of a source.
 type Request struct {
 	Facts    entry.Facts // what must be known of each entry
+	Aside    entry.Facts // those of them that are no problem where they cannot be told
 	Depth    int         // how far down: 0 for the place itself, 1 for what is in it
 	Self     bool        // the place itself too, whatever the depth
 	Through  bool        // a place that is a link is taken for what it leads to

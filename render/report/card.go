@@ -31,6 +31,9 @@ func (r *cardRows) add(label, format string, args ...any) {
 	*r = append(*r, [2]string{label, fmt.Sprintf(format, args...)})
 }
 
+// narrowestCard is how narrow what a card says is made on a narrow screen.
+const narrowestCard = 16
+
 func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	e := c.Entry
 	full := e.Folder.Place.Full
@@ -48,12 +51,19 @@ func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	for _, row := range rows {
 		width = max(width, render.Width(row[0]))
 	}
+	room := 0
+	if v.Width > 0 {
+		room = max(v.Width-render.Indent-width-render.Gap, narrowestCard)
+	}
 	for _, row := range rows {
-		dst = render.Fill(dst, render.Indent)
-		dst = v.Palette.Put(dst, row[0], render.QuietStyle)
-		dst = render.Fill(dst, width-render.Width(row[0])+render.Gap)
-		dst = append(dst, row[1]...)
-		dst = append(dst, '\n')
+		label := row[0]
+		for _, text := range render.Wrap(row[1], room, 0) {
+			dst = render.Fill(dst, render.Indent)
+			dst = v.Palette.Put(dst, label, render.QuietStyle)
+			dst = render.Fill(dst, width-render.Width(label)+render.Gap)
+			dst = append(append(dst, strings.TrimRight(text, " ")...), '\n')
+			label = ""
+		}
 	}
 	if len(c.Preview) > 0 {
 		dst = v.Palette.Put(dst, "\n"+strings.Repeat(" ", render.Indent)+render.Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", render.QuietStyle)

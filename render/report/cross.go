@@ -29,10 +29,11 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 			widths[i] = max(widths[i], render.Width(cell))
 		}
 	}
+	room := v.roomFor(widths)
 	dst = append(dst, '\n')
 	for n, row := range rows {
 		line := render.Fill(nil, render.Indent)
-		for i, cell := range row {
+		for i, cell := range row[:room] {
 			pad := widths[i] - render.Width(cell)
 			if i == 0 {
 				line = render.Fill(append(line, cell...), pad)
@@ -41,9 +42,6 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 			line = append(render.Fill(line, render.Gap+pad), cell...)
 		}
 		text := strings.TrimRight(string(line), " ")
-		if v.Width > 0 && render.Width(text) > v.Width {
-			text = render.Truncate(text, v.Width, "…")
-		}
 		inkOfLine := render.PlainStyle
 		if n == 0 || n%2 == 0 {
 			inkOfLine = render.QuietStyle
@@ -51,7 +49,22 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 		dst = append(v.Palette.Put(dst, text, inkOfLine), '\n')
 	}
 	dst = append(dst, '\n')
-	return v.AppendLines(dst, v.Footer(s))
+	lines := v.Footer(s)
+	if left := rows[0][room:]; len(left) > 0 {
+		lines = append(lines, v.wrapped([]render.Line{v.NoRoom(left)})...)
+	}
+	return v.AppendLines(dst, lines)
+}
+
+// roomFor is how many columns there is room for, the first always.
+func (v *View) roomFor(widths []int) int {
+	all := render.Indent - render.Gap
+	for i, width := range widths {
+		if all += width + render.Gap; v.Width > 0 && all > v.Width && i > 0 {
+			return i
+		}
+	}
+	return len(widths)
 }
 
 func keyText(k tally.Key) string {

@@ -170,19 +170,12 @@ func (v *View) shortSum(s *weigh.Sum) string {
 // wrapped breaks lines between words where the screen is too narrow for them.
 func (v *View) wrapped(lines []render.Line) (fitting []render.Line) {
 	for _, line := range lines {
-		for v.Width > 0 && render.Width(line.Text) > v.Width {
-			head := render.Truncate(line.Text, v.Width+1, "")
-			at := strings.LastIndexByte(head, ' ')
-			if at <= 0 {
-				break
+		for i, text := range render.Wrap(line.Text, v.Width, render.Indent) {
+			if i > 0 {
+				text = strings.Repeat(" ", render.Indent) + text
 			}
-			fitting = append(fitting, render.Line{Text: line.Text[:at], Style: line.Style})
-			line.Text = "  " + line.Text[at+1:]
-			if at < 3 { // no word fits
-				break
-			}
+			fitting = append(fitting, render.Line{Text: text, Style: line.Style})
 		}
-		fitting = append(fitting, line)
 	}
 	return fitting
 }

@@ -40,7 +40,7 @@ func (v *View) Outline(dst []byte, nodes []*outline.Node, s *Summary) []byte {
 		note = max(note, render.Width(l.note))
 	}
 	if v.Width > 0 {
-		name = min(name, max(v.Width-render.Indent-render.Gap-size-1-unit-render.Gap-note, render.Narrowest))
+		name = min(name, max(v.Width-render.Indent-render.Gap-size-1-unit-render.Gap-note, render.Shortest))
 	}
 	for _, l := range lines {
 		if l.depth == 0 {

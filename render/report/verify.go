@@ -35,7 +35,7 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 	dst = render.Fill(dst, verifyStatusWidth-len(status)+render.Gap)
 	name := render.Escaped(r.Name())
 	if v.Width > 0 {
-		name = render.Shorten(name, max(render.Narrowest, v.Width-verifyStatusWidth-render.Gap-render.Indent))
+		name = render.Shorten(name, max(render.Shortest, v.Width-verifyStatusWidth-render.Gap-render.Indent))
 	}
 	dst = append(dst, name...)
 	dst = append(dst, '\n')
