@@ -18,9 +18,9 @@ func (p *Program) runCommand() *cobra.Command {
 		`Runs a command for each match, without a shell in between: each word is one argument,
 whatever the names contain. In the words, these are replaced:
 
-  @path    the full path        @name    the name        @folder  the path of its folder
-  @stem    the name without the extension                @ext     that, without the dot
-  @@       a plain @
+  @path    the full path                    @name  the name
+  @stem    the name without the extension   @ext   that, without the dot
+  @folder  the path of its folder           @@     a plain @
 
 With --batch, one call gets many paths in place of the word @path. The output of each
 call is kept apart from that of the others, and shown when the call has ended. The exit

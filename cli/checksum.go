@@ -24,7 +24,7 @@ func (p *Program) checksumCommand() *cobra.Command {
 	var algorithms, expect string
 	cmd := &cobra.Command{
 		Use:   "checksum [PATH…] [where CONDITION…]",
-		Short: "compute digests of files, and show which files have the same content",
+		Short: "compute digests of files, and show which are the same",
 		Long: `Computes the digest of each file, and of all files below a folder. Files with the
 same mark have the same content, so you need not compare digits.
 

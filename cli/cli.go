@@ -44,7 +44,7 @@ var statuses = []struct {
 	meaning string
 }{
 	{statusComplete, "the answer is complete"},
-	{statusDifferent, "a check found a difference (verify, compare, checksum --expect)"},
+	{statusDifferent, "a check found a difference (verify, compare, checksum --expect, search --fail-if)"},
 	{statusUsage, "the command line is wrong"},
 	{statusIncomplete, "the answer is incomplete: something could not be read, and was reported"},
 	{statusFailed, "the command failed"},
@@ -311,7 +311,7 @@ what it could not read. Looking changes nothing.`,
 	root.InitDefaultCompletionCmd("") // which writes there
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {
-			c.Short = "print a script that lets your shell complete words with the Tab key"
+			c.Short = "print a script for completing words with the Tab key"
 		}
 	}
 	return root

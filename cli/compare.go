@@ -22,7 +22,7 @@ func (p *Program) compareCommand() *cobra.Command {
 	var algorithm string
 	cmd := &cobra.Command{
 		Use:   "compare A [B] [where CONDITION…]",
-		Short: "show what was added, removed, moved or altered between two folders or records",
+		Short: "show what was added, removed, moved or altered since, or between folders",
 		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
 single record is compared with its place as it is now:
 

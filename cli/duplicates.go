@@ -33,7 +33,7 @@ func (p *Program) duplicatesCommand() *cobra.Command {
 	var o duplicatesOptions
 	cmd := &cobra.Command{
 		Use:   "duplicates [PLACE…] [where CONDITION…]",
-		Short: "find files with the same content, and how much removing the spares would free",
+		Short: "find files with the same content, and what removing spares would free",
 		Long: `Finds files with the same content, wherever they are and whatever their names, and
 groups them in sets, with the sets that would free most first. A file is read only as
 long as another file may be the same.

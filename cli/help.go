@@ -47,8 +47,71 @@ func group(cmd *cobra.Command, name string, options ...string) {
 // is of those that are in none.
 var optionGroups = []string{groupDo, groupWhat, groupWhere, groupHow, groupOut, ""}
 
-// help prints the help of a command.
+const sharedAnnotation = "shared"
+
+// shared marks options that many commands have, which their help only names at first.
+func shared(cmd *cobra.Command, options ...string) {
+	for _, option := range options {
+		if err := cmd.Flags().SetAnnotation(option, sharedAnnotation, []string{"yes"}); err != nil {
+			panic(err) // the option is not there: a slip in the program
+		}
+	}
+}
+
+// screenful is how many lines the help of a command has at first.
+const screenful = 40
+
+// help prints the help of a command: at first what it does, its examples and its own
+// options.
 func (p *Program) help(cmd *cobra.Command, _ []string) {
+	if !cmd.HasParent() {
+		fmt.Fprint(cmd.OutOrStdout(), p.overview(cmd))
+		return
+	}
+	list := strings.Split(cmd.Example, "\n"+exampleMark)
+	text := shortHelp(cmd, list)
+	for strings.Count(text, "\n") > screenful && len(list) > 1 {
+		list = list[:len(list)-1]
+		text = shortHelp(cmd, list)
+	}
+	fmt.Fprint(cmd.OutOrStdout(), text)
+}
+
+// shortHelp is the help of a command with some of its examples.
+func shortHelp(cmd *cobra.Command, list []string) string {
+	var b strings.Builder
+	b.WriteString(helpHead(cmd, strings.Join(list, "\n"+exampleMark)))
+	own := func(f *pflag.Flag) bool { return f.Annotations[sharedAnnotation] == nil }
+	var rows [][]string
+	for _, name := range optionGroups {
+		rows = append(rows, optionRows(cmd, name, own)...)
+	}
+	if len(rows) > 0 {
+		fmt.Fprintf(&b, "\nOptions\n%s", render.PageColumns(rows))
+	}
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		if f.Annotations[sharedAnnotation] != nil {
+			names = append(names, strings.Replace(optionName(f), ", ", together, 1))
+		}
+	})
+	if len(names) > 0 {
+		fmt.Fprintf(&b, "\nAnd those of many commands, which frank help %s all explains\n", strings.TrimPrefix(cmd.CommandPath(), cmd.Root().Name()+" "))
+		for _, line := range render.Wrap(strings.Join(names, "  "), helpWidth, 0) {
+			b.WriteString("  " + strings.ReplaceAll(strings.TrimSpace(line), together, " ") + "\n")
+		}
+	}
+	return b.String()
+}
+
+// together parts words that stay on one line.
+const together = "\u00a0"
+
+// helpWidth is how wide lists of words are made in help.
+const helpWidth = 76
+
+// helpHead is the first part of the help of a command.
+func helpHead(cmd *cobra.Command, examples string) string {
 	var b strings.Builder
 	title := cmd.CommandPath()
 	if cmd.HasParent() {
@@ -56,26 +119,37 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 	}
 	fmt.Fprintf(&b, "%s\n    %s\n", title, cmd.Short)
 	if cmd.Long != "" {
-		fmt.Fprintf(&b, "\n%s\n", cmd.Long)
+		fmt.Fprintf(&b, "\n%s\n", render.Reflow(cmd.Long))
 	}
-	if cmd.HasAvailableSubCommands() {
-		var rows [][]string
-		for _, c := range cmd.Commands() {
-			if c.IsAvailableCommand() {
-				rows = append(rows, []string{c.Name(), c.Short})
-			}
+	if rows := commandRows(cmd); len(rows) > 0 {
+		fmt.Fprintf(&b, "\nCommands\n%s", render.PageColumns(rows))
+	}
+	if examples != "" {
+		fmt.Fprintf(&b, "\nExamples\n  %s\n", strings.ReplaceAll(examples, "\n", "\n  "))
+	}
+	return b.String()
+}
+
+// commandRows are the commands below a command, and what each does.
+func commandRows(cmd *cobra.Command) (rows [][]string) {
+	for _, c := range cmd.Commands() {
+		if c.IsAvailableCommand() {
+			rows = append(rows, []string{c.Name(), c.Short})
 		}
-		fmt.Fprintf(&b, "\nCommands\n%s", render.Columns(rows))
 	}
-	if cmd.Example != "" {
-		fmt.Fprintf(&b, "\nExamples\n  %s\n", strings.ReplaceAll(cmd.Example, "\n", "\n  "))
-	}
+	return rows
+}
+
+// fullHelp is all the help of a command.
+func fullHelp(cmd *cobra.Command) string {
+	var b strings.Builder
+	b.WriteString(helpHead(cmd, cmd.Example))
 	for _, name := range optionGroups {
-		if rows := optionRows(cmd, name); len(rows) > 0 {
+		if rows := optionRows(cmd, name, nil); len(rows) > 0 {
 			if name == "" {
 				name = "Other options"
 			}
-			fmt.Fprintf(&b, "\n%s\n%s", name, render.Columns(rows))
+			fmt.Fprintf(&b, "\n%s\n%s", name, render.PageColumns(rows))
 		}
 	}
 	if !cmd.HasParent() {
@@ -83,23 +157,34 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 		for _, s := range statuses {
 			rows = append(rows, []string{strconv.Itoa(s.status), s.meaning})
 		}
-		fmt.Fprintf(&b, "\nExit status\n%s", render.Columns(rows))
-		b.WriteString("\n\"frank help COMMAND\" tells more about a command; \"frank demo\" shows the commands\nat work on a made-up tree.\n")
+		fmt.Fprintf(&b, "\nExit status\n%s", render.PageColumns(rows))
 	}
-	fmt.Fprint(cmd.OutOrStdout(), b.String())
+	return b.String()
 }
 
-func optionRows(cmd *cobra.Command, group string) (rows [][]string) {
+// optionName is an option as help names it, with its letter.
+func optionName(f *pflag.Flag) string {
+	if f.Shorthand != "" {
+		return "-" + f.Shorthand + ", --" + f.Name
+	}
+	return "--" + f.Name
+}
+
+// optionRows are the options of a group that are wanted, and what they mean.
+func optionRows(cmd *cobra.Command, group string, wanted func(*pflag.Flag) bool) (rows [][]string) {
 	cmd.Flags().VisitAll(func(f *pflag.Flag) {
 		in := ""
 		if groups := f.Annotations[groupAnnotation]; len(groups) > 0 {
 			in = groups[0]
 		}
-		if in != group || f.Hidden || f.Name == "help" {
+		if in != group || f.Hidden || f.Name == "help" || wanted != nil && !wanted(f) {
 			return
 		}
 		value, usage := pflag.UnquoteUsage(f)
-		option := "--" + f.Name
+		option := optionName(f)
+		if f.Shorthand == "" {
+			option = "    " + option
+		}
 		if value != "" && f.Value.Type() != "bool" {
 			option += " " + value
 		}
@@ -111,27 +196,48 @@ func optionRows(cmd *cobra.Command, group string) (rows [][]string) {
 	return rows
 }
 
-// helpCommand is "frank help": of the program, or of a command.
+// helpCommand is "frank help": of the program, a command, or a topic.
 func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
-	return &cobra.Command{
-		Use:   "help [COMMAND]",
+	var all bool
+	cmd := &cobra.Command{
+		Use:   "help [COMMAND | TOPIC] [all]",
 		Short: "what there is, or more of a command",
 		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+			under, rest, err := root.Find(args)
+			if err != nil || len(rest) > 0 {
+				return nil, cobra.ShellCompDirectiveNoFileComp
+			}
 			var names []string
-			for _, c := range root.Commands() {
-				if c.IsAvailableCommand() && len(args) == 0 {
+			for _, c := range under.Commands() {
+				if c.IsAvailableCommand() {
 					names = append(names, c.Name())
 				}
 			}
-			return names, cobra.ShellCompDirectiveNoFileComp
+			if under == root {
+				names = append(names, topicNames()...)
+			}
+			return append(names, allWord), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if last := len(args) - 1; last >= 0 && args[last] == allWord {
+				all, args = true, args[:last]
+			}
+			if len(args) == 1 && topics[args[0]] != "" {
+				fmt.Fprint(cmd.OutOrStdout(), render.Reflow(topics[args[0]]))
+				return nil
+			}
 			found, rest, err := root.Find(args)
 			if err != nil || len(rest) > 0 {
 				return p.unknownCommand(cmd, strings.Join(args, " "))
 			}
 			found.InitDefaultHelpFlag()
+			if all {
+				fmt.Fprint(cmd.OutOrStdout(), fullHelp(found))
+				return nil
+			}
 			return found.Help()
 		},
 	}
+	cmd.Flags().BoolVar(&all, allWord, false, "every option, and all examples")
+	return cmd
 }

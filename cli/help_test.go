@@ -17,11 +17,13 @@ import (
 )
 
 func commands(t *testing.T) []string {
-	_, after, found := strings.Cut(run(t, "/", "help").out, "Commands\n")
+	_, after, found := strings.Cut(run(t, "/", "help", "all").out, "Commands\n")
 	require.True(t, found)
 	var names []string
 	for _, line := range strings.Split(strings.Split(after, "\n\n")[0], "\n") {
-		names = append(names, strings.Fields(line)[0])
+		if !strings.HasPrefix(line, "   ") {
+			names = append(names, strings.Fields(line)[0])
+		}
 	}
 	require.Contains(t, names, "list")
 	return names
@@ -34,9 +36,17 @@ func TestExamplesRun(t *testing.T) {
 	require.NoError(t, err)
 	texts := []string{string(readme)}
 	for _, name := range commands(t) {
-		help := run(t, "/", "help", name)
+		help := run(t, "/", "help", name, "all")
 		require.Zero(t, help.status, help.err)
 		texts = append(texts, help.out)
+	}
+	for _, topic := range topics {
+		texts = append(texts, run(t, "/", "help", topic).out)
+	}
+	for line := range strings.Lines(run(t, "/").out) {
+		if _, question, found := strings.Cut(line, "  frank "); found && !strings.Contains(question, "  ") {
+			texts = append(texts, "\n  frank "+question)
+		}
 	}
 	plain := regexp.MustCompile(`^[\w ./,:=@-]+$`) // means the same to every shell
 	for first, shell := range []string{"bash", "sh"} {
@@ -86,6 +96,40 @@ func examples(t *testing.T, shell, text string, wanted func(line string) bool) {
 		if !strings.Contains(line, "--funnel --count") { // which says the funnel there
 			assert.Empty(t, r.err, line)
 		}
+	}
+}
+
+var topics = []string{"conditions", "places", "formats", "times", "sizes"}
+
+// What is read first fits the screen it is read on.
+func TestHelpFits(t *testing.T) {
+	fits := func(lines int, args ...string) {
+		r := run(t, "/", args...)
+		require.Zero(t, r.status, r.err)
+		assert.LessOrEqual(t, strings.Count(r.out, "\n"), lines, args)
+		for line := range strings.Lines(r.out) {
+			if !strings.HasPrefix(line, "  frank ") { // which is pasted
+				assert.LessOrEqual(t, render.Width(strings.TrimSuffix(line, "\n")), 80, line)
+			}
+		}
+	}
+	fits(24)
+	for _, topic := range topics {
+		fits(24, "help", topic)
+	}
+	names := commands(t)
+	for _, action := range []string{"hide", "move", "remove", "stamp", "permit", "run", "undo", "journal"} {
+		names = append(names, "act "+action)
+	}
+	for _, name := range names {
+		words := append([]string{"help"}, strings.Fields(name)...)
+		fits(40, words...)
+		short, all := run(t, "/", words...).out, run(t, "/", append(words, "all")...).out
+		if strings.Contains(all, "--as FORMAT") {
+			assert.Contains(t, short, "-a --as")
+			assert.Contains(t, short, "frank "+strings.Join(words, " ")+" all", "how to see the rest")
+		}
+		assert.Equal(t, all, run(t, "/", append(words, "--all")...).out)
 	}
 }
 

@@ -42,7 +42,7 @@ func manPage(cmd *cobra.Command) []byte {
 		}
 	}
 	for _, group := range optionGroups {
-		rows := optionRows(cmd, group)
+		rows := optionRows(cmd, group, nil)
 		if len(rows) == 0 {
 			continue
 		}
@@ -51,7 +51,7 @@ func manPage(cmd *cobra.Command) []byte {
 		}
 		fmt.Fprintf(&b, ".SH %s\n", strings.ToUpper(group))
 		for _, row := range rows {
-			fmt.Fprintf(&b, ".TP\n%s\n%s\n", roff(row[0]), roff(row[1]))
+			fmt.Fprintf(&b, ".TP\n%s\n%s\n", roff(strings.TrimSpace(row[0])), roff(row[1]))
 		}
 	}
 	if cmd.Example != "" {

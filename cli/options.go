@@ -79,6 +79,7 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f.StringVarP(&o.order, "order", "o", "", "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
 	f.IntVarP(&o.first, "first", "f", 0, "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
+	shared(cmd, "columns", "order", "first")
 
 	addDepth(cmd, &o.lookingOptions, depth)
 	addLooking(cmd, &o.lookingOptions, hidden)
@@ -92,6 +93,7 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
 	cmd.Flags().StringVarP(&o.depth, "depth", "d", depth, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhere, "depth")
+	shared(cmd, "depth")
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
 
@@ -106,6 +108,7 @@ func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f.BoolVarP(&o.matchCase, "match-case", "m", false, "match upper and lower case exactly")
 	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
+	shared(cmd, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	complete(cmd, "hidden", oneOf(hiddenWords))
 }
 
@@ -121,11 +124,13 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f.StringVar(&o.colour, "colour", "", "`WHEN` to use colour: auto, always or never")
 	f.BoolVarP(&o.quiet, "quiet", "q", false, "leave out heading, footer and progress")
 	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
+	shared(cmd, "as", "units", "times", "as-of", "colour", "quiet")
 
 	f.StringVarP(&o.to, "to", "t", "", "the `FILE` to write to, completely or not at all")
 	f.BoolVar(&o.replace, "replace", false, "with --to, replace an existing file")
 	f.StringVar(&o.page, "page", autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
+	shared(cmd, "to", "replace", "page")
 
 	complete(cmd, "as", oneOf(render.Names(forms)))
 	complete(cmd, "units", oneOf(render.UnitWords()))

@@ -27,24 +27,14 @@ func (p *Program) searchCommand() *cobra.Command {
 		Use:   "search [PLACE…] PIECE… | where CONDITION…",
 		Short: "find every entry that meets a condition, at any depth",
 		Long: `Looks through folders and everything below them, hidden entries too, and lists what
-meets the condition: one match per line, with its path from the place.
+is wanted: one match per line, with its path from the place.
 
-A condition is a sentence of plain words, which no shell changes: a field, what is
-asked of it, and a value. Tests are joined with and, or and not; ( and ) group, each
-as a word of its own, and in quotes in most shells. A value with spaces goes in
-quotes. The whole condition can also be one word in quotes.
+Words that name nothing here are pieces of a name, in any order, and a name must have
+all of them; a word with * ? or [ in it is a pattern, in quotes. Words that name a folder
+or a file are places to look in: frank search ./dawn ridge looks for ridge in dawn.
 
-  text      name is, has, starts, ends, like (* ? [a-z]), matches (RE2)
-  lists     ext is wav,flac      kind is file,link      owner is me,root
-  sizes     size over 10MB, under 1GiB, at least, at most, between 1kB and 2kB
-  times     modified within 7 days, before 2026-11-01, after yesterday,
-            on today, between 2026-11-01 and 3 days ago
-  age       age over 90 days
-  modes     mode is 0640, has ug+w (all), any o+rwx (one), lacks o+r (none)
-  words     empty hidden broken executable mislabelled … as "frank fields" lists
-
-Upper and lower case are the same unless --match-case is given. Words that look like
-options go after -- : frank search -- where name starts --`,
+After where stands a condition: frank help conditions tells how these are written, and
+frank fields what can be asked.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -53,8 +43,9 @@ options go after -- : frank search -- where name starts --`,
 	}
 	addSearch(cmd, &o)
 	examples(cmd,
-		example{"search where name has dawn", "part of a name, at any depth"},
-		example{"search where name has dawn and name has ridge and modified within 7 days and size over 1MB", "one more condition at a time, until the count is right"},
+		example{"search dawn ridge", "pieces of a name, at any depth"},
+		example{"search '*.png' maps", "a pattern, in one folder"},
+		example{"search where name has dawn and ridge and modified within 7 days and size over 1MB", "one more condition at a time, until the count is right"},
 		example{"search where ext is wav and size over 10MB --columns name,size,modified --order size", "with details, biggest first"},
 		example{"search where empty or broken or mislabelled", "what may need attention"},
 		example{"search where 'kind is file and (size over 20MB or age over 1 year)'", "as one word, with parentheses"},
@@ -74,7 +65,7 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f.BoolVar(&o.funnel, "funnel", false, "also show how many entries each condition let through, in the order written")
 	group(cmd, groupWhat, "count", "funnel")
 	addReading(cmd, &o.reading, "show", allWord)
-	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 `WHEN` there is none, or any match: for scripts")
+	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if `HOW` many are found: none or any; for scripts")
 	f.StringVar(&o.saveList, "save-list", "", "save the full paths of the matches in this `FILE`; @@FILE is then a place")
 	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
 	group(cmd, groupOut, "save-list", "remember", "fail-if")

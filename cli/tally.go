@@ -21,7 +21,7 @@ func (p *Program) tallyCommand() *cobra.Command {
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "tally [PLACE…] --by FIELD[,FIELD] [where CONDITION…]",
-		Short: "count entries and bytes in groups: by kind, extension, owner, age, …",
+		Short: "count entries and bytes in groups: by kind, extension, age and so on",
 		Long: `Counts what is below a folder in groups, and adds up the bytes of each: by kind, ext,
 type, owner, group, mode, hidden, folder or depth; by age or size, in bands; by the
 year, month or day it was modified, or that of another time, as in created/month.

@@ -29,7 +29,7 @@ func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions
 	cmd := &cobra.Command{
 		Use:   "weigh [PLACE…] [where CONDITION…]",
-		Short: "show how heavy each folder is, heaviest first, adding up to the whole",
+		Short: "show how heavy each folder is, heaviest first",
 		Long: `Adds up what folders hold, at any depth: the place itself first, then each folder
 directly in it, heaviest first, and the files directly in it. The rows below the
 first add up exactly to it.
