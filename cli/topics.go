@@ -48,7 +48,7 @@ func (p *Program) overview(root *cobra.Command) string {
 	b.WriteString("  and " + strings.Join(aside, ", ") + "\n")
 	b.WriteString("\n" + render.PageColumns([][]string{
 		{"frank help COMMAND", "more about a command; frank help all: about all"},
-		{"frank help " + topicNames()[0], "how they are written; also " + strings.Join(topicNames()[1:], ", ")},
+		{"frank help " + topicNames()[0], "how to write them; also " + strings.Join(topicNames()[1:], ", ")},
 		{"frank demo", "the commands at work, on a made-up tree"},
 	}))
 	return b.String()
