@@ -345,7 +345,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 		return nil, nil, err
 	}
 	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
-		return planner.Run(cmd.Context(), p.set(sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
+		return planner.Run(cmd.Context(), p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
 	})
 	summary.Report.Add(a.Report)
 	for _, place := range a.Links {

@@ -24,6 +24,8 @@ func (p *Program) actJournalCommand() *cobra.Command {
 		Use:   "journal [NUMBER]",
 		Short: "show what was done, newest first; with a number, step by step",
 		Args:  cobra.ArbitraryArgs,
+
+		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 {
 				return misuse("name one number, or none")
@@ -95,7 +97,8 @@ func (p *Program) undoCommand() *cobra.Command {
 the newest journal that has not been undone, or for the one with that number. Nothing
 newer is ever overwritten; what cannot be undone is reported with the reason, and the
 exit status is 3.`,
-		Args: cobra.ArbitraryArgs,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 {
 				return misuse("name one number, or none")

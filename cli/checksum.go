@@ -52,6 +52,7 @@ exit status is 0 if the digests are the same and 1 if they differ.
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, checksumFormats)
+	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "algorithm", listOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"checksum 'maps/station map.png'", "one file"},
@@ -102,7 +103,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*checksum.Answer, error) {
 			pool = digest.NewPool(live.Files{}, request.Progress)
-			return checksum.Run(cmd.Context(), p.set(sources), pool, checksum.Options{Request: request, Algorithms: algorithms, Own: list})
+			return checksum.Run(cmd.Context(), p.set(r, sources), pool, checksum.Options{Request: request, Algorithms: algorithms, Own: list})
 		})
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()

@@ -308,12 +308,8 @@ what it could not read. Looking changes nothing.`,
 	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.actCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
 	p.said = &minding{to: p.out()}
 	root.SetOut(p.said)
-	root.InitDefaultCompletionCmd("") // which writes there
-	for _, c := range root.Commands() {
-		if c.Name() == "completion" {
-			c.Short = "print a script for completing words with the Tab key"
-		}
-	}
+	root.CompletionOptions.DisableDefaultCmd = true
+	root.AddCommand(p.completionCommand())
 	return root
 }
 

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -50,6 +51,7 @@ says so. The exit status is 0 if nothing differs, and 1 if anything does.`,
 	group(cmd, groupWhat, "content", "algorithm")
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, render.Forms)
+	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders"},
@@ -122,6 +124,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		found = len(a.Results) > 0
 		summary.Report, summary.Grouped, summary.Content = a.Report, true, content
 		summary.Report.SortProblems()
+		keepRows(r, row.List[*compare.Result](a.Results), func(one *compare.Result) *entry.Entry { return one.B })
 		r.view.CompareSummary(summary, a, pool.Read())
 		columns := append(compare.Columns(r.view.Context), r.view.CompareColumns()...)
 		format := render.New(r.form, r.view.View, columns)

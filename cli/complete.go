@@ -1,11 +1,18 @@
 package cli
 
 import (
+	"embed"
+	"os"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/account"
 	"frankledger/core/condition"
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
 )
 
 type completion = func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)
@@ -41,10 +48,153 @@ func listOf(words []string) completion {
 
 // completeWhere completes places before the word where, and after it the words
 // that a condition can go on with.
-func completeWhere(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-	_, words, has := splitWhere(args)
-	if !has {
+func completeWhere(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	places, words, has := splitWhere(args)
+	switch {
+	case !has && strings.HasPrefix(typed, recordMark) && !strings.HasPrefix(typed, listMark):
+		return recordPlaces(cmd), cobra.ShellCompDirectiveNoFileComp
+	case !has && len(args) > 0 || !has && typed != "" && strings.HasPrefix(whereWord, typed):
 		return []string{whereWord}, cobra.ShellCompDirectiveDefault
+	case !has:
+		return nil, cobra.ShellCompDirectiveDefault
 	}
-	return condition.Next(words), cobra.ShellCompDirectiveNoFileComp
+	next := condition.Next(words, typed)
+	if len(words) > 1 && strings.EqualFold(words[len(words)-1], string(condition.Is)) {
+		if field := entry.FieldSaid(words[len(words)-2]); field != nil {
+			next = append(next, valuesHere(field, places)...)
+		}
+	}
+	return next, cobra.ShellCompDirectiveNoFileComp
+}
+
+// valuesHere are values that a field has on this system, where they are few.
+func valuesHere(f *entry.Field, places []string) []string {
+	accounts := account.New()
+	switch {
+	case f.Roster == entry.Users:
+		return accounts.UserNames()
+	case f.Roster == entry.Groups:
+		return accounts.GroupNames()
+	case f.Name != "ext":
+		return nil
+	}
+	place := "."
+	if len(places) > 0 {
+		place = places[0]
+	}
+	folder, err := os.Open(place)
+	if err != nil {
+		return nil
+	}
+	defer folder.Close()
+	names, _ := folder.Readdirnames(manyNames)
+	var found []string
+	for _, name := range names {
+		if _, ext := entry.SplitName(name); ext != "" {
+			found = append(found, strings.ToLower(ext))
+		}
+	}
+	slices.Sort(found)
+	return slices.Compact(found)
+}
+
+// manyNames is how many names are looked at to complete a word.
+const manyNames = 2000
+
+// recordPlaces are the records that there are, as places.
+func recordPlaces(cmd *cobra.Command) (places []string) {
+	for _, label := range recordLabels(cmd) {
+		places = append(places, recordMark+label)
+	}
+	return places
+}
+
+// recordLabels are the labels of the records that there are.
+func recordLabels(cmd *cobra.Command) (labels []string) {
+	for _, r := range recordsThere(cmd) {
+		labels = append(labels, r.Label)
+	}
+	slices.Sort(labels)
+	return slices.Compact(labels)
+}
+
+// recordsThere are the records in the ledger; none if it cannot be read now.
+func recordsThere(cmd *cobra.Command) []ledger.Record {
+	option := ""
+	if f := cmd.Flags().Lookup("ledger"); f != nil {
+		option = f.Value.String()
+	}
+	file, err := ledgerFile(option)
+	if err != nil {
+		return nil
+	}
+	l, err := ledger.Open(cmd.Context(), file)
+	if err != nil {
+		return nil
+	}
+	defer l.Close()
+	records, _ := l.Records(cmd.Context())
+	return records
+}
+
+// completeLabels completes a label.
+func completeLabels(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return recordLabels(cmd), cobra.ShellCompDirectiveNoFileComp
+}
+
+// completeRecords completes the numbers of records.
+func completeRecords(cmd *cobra.Command, _ []string, _ string) (numbers []string, _ cobra.ShellCompDirective) {
+	for _, r := range recordsThere(cmd) {
+		numbers = append(numbers, strconv.FormatInt(r.Number, 10))
+	}
+	return numbers, cobra.ShellCompDirectiveNoFileComp
+}
+
+// completeJournals completes the number of a journal.
+func (p *Program) completeJournals(_ *cobra.Command, args []string, _ string) (numbers []string, _ cobra.ShellCompDirective) {
+	if c, err := p.carrier(); err == nil && len(args) == 0 {
+		list, _ := c.Journals.Numbers()
+		for _, n := range slices.Backward(list) {
+			numbers = append(numbers, strconv.FormatInt(n, 10))
+		}
+	}
+	return numbers, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+}
+
+//go:embed shells
+var shells embed.FS
+
+var shellNames = []string{"bash", "zsh", "fish"}
+
+func (p *Program) completionCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "completion SHELL",
+		Short: "print a script for completing words with the Tab key",
+		Long: `Prints a script that completes commands, options, places, and the words of conditions
+when you press the Tab key. It needs no other package. Have your shell read it each
+time it starts:
+
+  bash   add to ~/.bashrc:                   eval "$(frank completion bash)"
+  zsh    add to ~/.zshrc:                    eval "$(frank completion zsh)"
+  fish   add to ~/.config/fish/config.fish:  frank completion fish | source`,
+		Args: cobra.ArbitraryArgs,
+		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+			if len(args) > 0 {
+				return nil, cobra.ShellCompDirectiveNoFileComp
+			}
+			return shellNames, cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 || !slices.Contains(shellNames, args[0]) {
+				return misuse("say for which shell: %s %s", cmd.CommandPath(), strings.Join(shellNames, ", or "))
+			}
+			script, err := shells.ReadFile("shells/" + args[0])
+			if err != nil {
+				return err
+			}
+			_, err = cmd.OutOrStdout().Write(script)
+			return err
+		},
+	}
+	return cmd
 }

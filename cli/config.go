@@ -1,14 +1,17 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/config"
 	"frankledger/core/arrange"
+	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/render"
 )
@@ -41,6 +44,15 @@ func checkDefault(key, word string) (err error) {
 		}
 	case "skip":
 		err = source.CheckPattern(word)
+	case "columns.list", "columns.search":
+		_, err = parseColumns(word, render.Table)
+	case "ledger":
+		if !filepath.IsAbs(word) && !strings.HasPrefix(word, "~/") {
+			err = fmt.Errorf("a full path is wanted, not %q", word)
+		}
+	}
+	if err == nil && word == "" {
+		err = errors.New("a word is wanted")
 	}
 	return err
 }
@@ -54,6 +66,10 @@ var builtIn = []struct{ key, value, meaning string }{
 	{"hidden", "", "show, omit or only; list omits, other commands show"},
 	{"colour", autoWord, "auto, always or never"},
 	{"skip", "", "folders to skip"},
+	{"columns.list", "", "the columns of list in a table"},
+	{"columns.search", "", "the columns of search in a table"},
+	{"ledger", "", "the file with the records"},
+	{"pager", "", "the program that shows long answers; default $PAGER"},
 }
 
 func (p *Program) configCommand() *cobra.Command {
@@ -69,37 +85,102 @@ file with everything in it:
     order = "modified"
     hidden = "show"
     colour = "never"
-    skip = ["node_modules", ".git"]`,
+    skip = ["node_modules", ".git"]
+    columns.list = "name,size,modified"
+    columns.search = "name,size"
+    ledger = "~/records/ledger.sqlite"
+    pager = "less -S"`,
 		Args: noArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := loadConfig()
-			if err != nil {
-				return err
+		RunE: func(cmd *cobra.Command, _ []string) error { return p.showConfig(cmd) },
+	}
+	examples(cmd, example{"config", "the defaults in force"},
+		example{"config set units decimal", "another default; all else in the file stays as it is"},
+		example{"config unset units", "the built-in one again"})
+	keys := func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+		if len(args) == 0 {
+			return config.KeyNames(), cobra.ShellCompDirectiveNoFileComp
+		}
+		return map[string][]string{"units": render.UnitWords(), "times": render.TimeWords(), "hidden": hiddenWords, "colour": whenWords, "order": orderWords()}[args[0]], cobra.ShellCompDirectiveNoFileComp
+	}
+	cmd.AddCommand(&cobra.Command{
+		Use:               "set KEY VALUE…",
+		Short:             "set a default; skip takes several values",
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: keys,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) < 2 {
+				return misuse("say which default, and its value: frank config set units decimal")
 			}
-			rows := [][]string{{"option", "default", "from", "what it is"}}
-			for _, b := range builtIn {
-				value, from := b.value, "built in"
-				if v, set := c.Values[b.key]; set {
-					value, from = v.Text, fmt.Sprintf("line %d", v.Line)
-					if config.Keys[b.key] {
-						value = strings.Join(v.List, " ")
-					}
-				} else if b.key == "colour" && os.Getenv("NO_COLOR") != "" {
-					value, from = neverWord, "NO_COLOR"
-				}
-				if value == "" {
-					value = "–"
-				}
-				rows = append(rows, []string{b.key, render.Escaped(value), from, b.meaning})
+			if err := config.Set(config.File(), args[0], args[1:], checkDefault); err != nil {
+				return p.keyMistake(args[0], err)
 			}
-			state := ""
-			if _, err := os.Stat(c.Path); err != nil {
-				state = " (not there)"
-			}
-			_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s%s\n\n%s", render.Escaped(c.Path), state, render.Columns(rows))
+			_, err := fmt.Fprintf(p.out(), "%s is %s now, in %s\n", args[0], render.Escaped(strings.Join(args[1:], " ")), render.Escaped(config.File()))
 			return err
 		},
-	}
-	examples(cmd, example{"config", "the defaults in force"})
+	}, &cobra.Command{
+		Use:               "unset KEY",
+		Short:             "take a default out of the file",
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: keys,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misuse("say which default: frank config unset units")
+			}
+			was, err := config.Unset(config.File(), args[0], checkDefault)
+			if err != nil {
+				return p.keyMistake(args[0], err)
+			}
+			text := args[0] + " is the built-in default again"
+			if !was {
+				text = args[0] + " was not set"
+			}
+			_, err = fmt.Fprintln(p.out(), text)
+			return err
+		},
+	})
 	return cmd
+}
+
+// keyMistake says what is wrong with setting a default, and which was likely meant.
+func (p *Program) keyMistake(key string, err error) error {
+	wrong := misuse("%s: %w", render.Escaped(key), err)
+	if near := similar.Nearest(key, config.KeyNames()); near != "" && near != key {
+		return repaired(wrong, p.instead(key, near))
+	}
+	return wrong
+}
+
+// showConfig shows the defaults in force. Where the file cannot be read, these are the
+// built-in ones.
+func (p *Program) showConfig(cmd *cobra.Command) error {
+	c, broken := loadConfig()
+	if broken != nil {
+		c = &config.Config{Path: config.File()}
+	}
+	rows := [][]string{{"option", "default", "from", "what it is"}}
+	for _, b := range builtIn {
+		value, from := b.value, "built in"
+		if v, set := c.Values[b.key]; set {
+			value, from = v.Text, fmt.Sprintf("line %d", v.Line)
+			if config.Keys[b.key] {
+				value = strings.Join(v.List, " ")
+			}
+		} else if b.key == "colour" && os.Getenv("NO_COLOR") != "" {
+			value, from = neverWord, "NO_COLOR"
+		}
+		if value == "" {
+			value = "–"
+		}
+		rows = append(rows, []string{b.key, render.Escaped(value), from, b.meaning})
+	}
+	state := ""
+	if _, err := os.Stat(c.Path); err != nil {
+		state = " (not there)"
+	} else if broken != nil {
+		state = " (not in force: something is wrong in it)"
+	}
+	if _, err := fmt.Fprintf(cmd.OutOrStdout(), "%s%s\n\n%s", render.Escaped(c.Path), state, render.Columns(rows)); err != nil || broken == nil {
+		return err
+	}
+	return &failure{status: statusIncomplete, err: broken}
 }

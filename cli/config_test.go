@@ -35,6 +35,51 @@ func TestConfig(t *testing.T) {
 	assert.Contains(t, run(t, root, "config").out, "(not there)")
 }
 
+// Defaults are set and unset by a command, and obeyed.
+func TestConfigSet(t *testing.T) {
+	root, home := tree(t, "a", "b/c"), t.TempDir()
+	do := func(line string) result {
+		cmd := command(t, root, words(t, line)...)
+		cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "FRANK_LEDGER=", "HOME="+home)
+		return finish(t, cmd)
+	}
+	assert.Contains(t, do("config set columns.list name,size,mode").out, "columns.list is name,size,mode now, in "+home)
+	assert.Contains(t, do("list").out, "\n  name  size  mode\n")
+	assert.Contains(t, do("list --columns owner").out, "\n  root\n")
+	assert.NotContains(t, do("list --as csv").out, "mode", "what programs read stays as it is")
+	assert.Zero(t, do("config set columns.search name,size").status)
+	assert.Contains(t, do("search c").out, "\n  name  size\n")
+	assert.Zero(t, do("config set ledger ~/mine.sqlite").status)
+	assert.Zero(t, do("record b --label b").status)
+	assert.FileExists(t, filepath.Join(home, "mine.sqlite"))
+	assert.Zero(t, do("config set skip b 'with space'").status)
+	assert.Equal(t, "./a\n./b\n", do("list -d all --as paths").out)
+	cmd := command(t, root, "list", "--page", "always")
+	cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "PAGER=false")
+	assert.Zero(t, do("config set pager 'head -n 1'").status)
+	assert.Equal(t, root+"\n", colour.ReplaceAllString(onTerminal(t, cmd, 80, 24), ""))
+	assert.Contains(t, do("config unset skip").out, "built-in")
+	assert.Contains(t, do("config unset skip").out, "was not set")
+	assert.Contains(t, do("list -d all --as paths").out, "./b/c\n")
+	assert.Contains(t, do("config set unit bytes").err, "\nfrank config set units bytes\n")
+	assert.Contains(t, do("config set units stone").err, "not \"stone\"")
+
+	// A broken file is told by every command, and stays as it is.
+	file := filepath.Join(home, "frank-ledger/config.toml")
+	require.NoError(t, os.WriteFile(file, []byte("units = \"bytes\"\nhidden = 3\n"), 0o644))
+	for _, line := range []string{"list", "search a", "weigh", "tally --by ext", "outline", "inspect a", "checksum", "duplicates", "compare a b", "record --label x", "history a", "ledger entries", "ledger check", "act journal", "config set units decimal"} {
+		r := do(line)
+		assert.Equal(t, 2, r.status, "%s: %s", line, r.out)
+		assert.Contains(t, r.err, "config.toml, line 2, hidden: text in quotes is wanted", line)
+	}
+	r := do("config")
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.out, "not in force")
+	assert.Contains(t, r.err, "line 2, hidden")
+	assert.Zero(t, do("config set hidden omit").status, "which was asked for")
+	assert.Zero(t, do("list").status)
+}
+
 func TestConfigErrors(t *testing.T) {
 	for text, says := range map[string]string{
 		"units = \"stone\"":           `line 1, units: units can be binary, decimal or bytes, not "stone"`,

@@ -68,6 +68,7 @@ what has changed since, or whose remaining copy is gone.`,
 	addDepth(cmd, &o.reading.lookingOptions, allWord)
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.Forms)
+	addKeeping(cmd, &o.reading.lookingOptions)
 	complete(cmd, "keep", oneOf(keepWords))
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
@@ -125,7 +126,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*duplicates.Answer, error) {
 			pool = digest.NewPool(live.Files{}, request.Progress)
-			return duplicates.Run(cmd.Context(), p.set(sources), request, pool, options)
+			return duplicates.Run(cmd.Context(), p.set(r, sources), request, pool, options)
 		})
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
@@ -134,6 +135,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		}
 		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
 		if only != nil {
+			keepRows(r, row.List[*entry.Entry](a.Only), func(e *entry.Entry) *entry.Entry { return e })
 			r.view.OnlySummary(summary, a, o.onlyIn, a.Matched.Files, pool.Read())
 			return render.All(w, render.New(r.form, r.view.View, r.columns()), row.List[*entry.Entry](a.Only), r.view.Frame(summary))
 		}
@@ -147,8 +149,11 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 func writeDuplicates(w output.Destination, r *reading, o *duplicatesOptions, a *duplicates.Answer, summary *report.Summary) error {
 	c := r.view.Context
 	if o.spares {
-		return render.All(w, render.New(r.form, r.view.View, duplicates.SpareColumns(c, r.columns())), a.SpareNames(), r.view.Frame(summary))
+		names := a.SpareNames()
+		keepRows(r, names, func(s *duplicates.Spare) *entry.Entry { return s.Entry })
+		return render.All(w, render.New(r.form, r.view.View, duplicates.SpareColumns(c, r.columns())), names, r.view.Frame(summary))
 	}
+	keepRows(r, a.Names(), func(n *duplicates.Name) *entry.Entry { return n.Entry })
 	if r.form.Reader == row.Nested {
 		return render.All(w, render.New(r.form, r.view.View, duplicates.SetColumns(c, o.marked)), row.List[*duplicates.Set](a.Sets), r.view.Frame(summary))
 	}

@@ -30,11 +30,28 @@ func ledgerFile(option string) (string, error) {
 	if file := os.Getenv("FRANK_LEDGER"); file != "" {
 		return file, nil
 	}
+	c, err := loadConfig()
+	if err != nil {
+		return "", err
+	}
+	if file := c.Text("ledger"); file != "" {
+		return inHome(file)
+	}
 	data, err := config.DataFolder()
 	if err != nil {
 		return "", misuse("the ledger: %w; --ledger FILE names another file", err)
 	}
 	return filepath.Join(data, "ledger.sqlite"), nil
+}
+
+// inHome replaces a ~ that stands for the person's own folder.
+func inHome(path string) (string, error) {
+	below, is := strings.CutPrefix(path, "~/")
+	if !is {
+		return path, nil
+	}
+	home, err := os.UserHomeDir()
+	return filepath.Join(home, below), err
 }
 
 // openLedger opens the ledger to read from it, and returns its path.
@@ -180,7 +197,7 @@ func (p *Program) changing(what string, do func() error) error {
 }
 
 func (p *Program) ledgerDropCommand() *cobra.Command {
-	return p.housekeeping("drop NUMBER…", "remove records; all others stay complete", "", true, cobra.ArbitraryArgs,
+	cmd := p.housekeeping("drop NUMBER…", "remove records; all others stay complete", "", true, cobra.ArbitraryArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, args []string) error {
 			if len(args) == 0 {
 				return misuse("give the numbers of records, as shown by frank ledger entries")
@@ -208,6 +225,8 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 			}
 			return nil
 		})
+	cmd.ValidArgsFunction = completeRecords
+	return cmd
 }
 
 func (p *Program) ledgerCheckCommand() *cobra.Command {

@@ -50,7 +50,9 @@ explains how conditions are written.`,
 	f.BoolVar(&self, "self", false, "list the folder itself, not what is in it")
 	f.BoolVar(&totals, "totals", false, "show for each folder the size of everything in it, at any depth")
 	group(cmd, groupWhat, "self", "totals")
+	options.defaults = "columns.list"
 	addReading(cmd, &options, "omit", "1")
+	addKeeping(cmd, &options.lookingOptions)
 	examples(cmd,
 		example{"list", "what is in the current folder"},
 		example{"list handover --hidden show", "hidden entries too"},

@@ -30,6 +30,7 @@ type readingOptions struct {
 	showingOptions
 	columns, order string
 	usual          string // columns of a table, unless others are asked for
+	defaults       string // the key of the configuration for these
 	first          int
 }
 
@@ -38,7 +39,7 @@ type lookingOptions struct {
 	depth, hidden               string
 	skip                        []string
 	follow, sameDisk, matchCase bool
-	ledger                      string
+	ledger, saveList            string
 }
 
 // showingOptions say how an answer is shown, and where it goes.
@@ -127,7 +128,7 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	shared(cmd, "as", "units", "times", "as-of", "colour", "quiet")
 
 	f.StringVarP(&o.to, "to", "t", "", "the `FILE` to write to, completely or not at all")
-	f.BoolVar(&o.replace, "replace", false, "with --to, replace an existing file")
+	f.BoolVar(&o.replace, "replace", false, "replace an existing file, with --to and others that save")
 	f.StringVar(&o.page, "page", autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 	shared(cmd, "to", "replace", "page")
@@ -164,6 +165,7 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
+	keeping   *keeping             // nil if nothing is
 	usual     bool                 // the columns are those that the program chooses
 	failIf    string               // none or any: when to end with the status for a difference
 	pieces    []string             // of names, where no condition is written
@@ -205,6 +207,9 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 		return nil, misuse("--order: %w", err)
 	}
 	r.request.Facts |= r.order.Needs()
+	if o.columns == "" && r.form == render.Table {
+		o.columns = r.config.Text(o.defaults)
+	}
 	r.view.Every = o.columns != ""
 	if o.columns == "" && r.form == render.Table {
 		o.columns = o.usual
@@ -274,8 +279,8 @@ func (r *reading) columns() []row.Column[*entry.Entry] {
 func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) error {
 	changed := cmd.Flags().Changed
 	switch {
-	case o.replace && o.to == "":
-		return misuse("--replace only goes with --to FILE")
+	case o.replace && o.to == "" && !changed("save-list") && !changed("remember"):
+		return misuse("--replace only goes with --to, --save-list or --remember")
 	case o.to != "" && o.page == alwaysWord:
 		return misuse("--to and --page always contradict each other: the answer goes to the file or to the screen")
 	case !slices.Contains(whenWords, o.page):
@@ -293,6 +298,12 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 
 func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 	r.ledger, r.matchCase = o.ledger, o.matchCase
+	if o.saveList != "" {
+		if filepath.Clean(o.saveList) == filepath.Clean(r.to) {
+			return misuse("--save-list and --to contradict each other: both go to %s", render.Escaped(r.to))
+		}
+		r.keeping = &keeping{file: o.saveList}
+	}
 	r.request.Depth = source.AllDepths
 	if cmd.Flags().Lookup("depth") != nil && o.depth != allWord {
 		n, err := strconv.Atoi(o.depth)

@@ -43,6 +43,7 @@ with the folders that lead to it.`,
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, outlineFormats)
+	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	complete(cmd, "order", listOf(orderWords()[1:]))
 	examples(cmd,
@@ -70,7 +71,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	plan := outline.Plan{Order: r.order, Context: r.view.Context, FoldersOnly: foldersOnly, First: r.first}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*outline.Answer, error) {
-			return outline.Run(cmd.Context(), p.set(sources), request, plan)
+			return outline.Run(cmd.Context(), p.set(r, sources), request, plan)
 		})
 		if a == nil {
 			return stopped

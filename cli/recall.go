@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -11,6 +12,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"frankledger/config"
+	"frankledger/core/condition"
 	"frankledger/core/similar"
 	"frankledger/render"
 )
@@ -19,14 +21,19 @@ func (p *Program) recallCommand() *cobra.Command {
 	var o searchOptions
 	var forget bool
 	cmd := &cobra.Command{
-		Use:   "recall [NAME]",
+		Use:   "recall [NAME] [where CONDITION…]",
 		Short: "run a remembered search again; without a name, list them",
 		Long: `Runs again a search saved with frank search … --remember NAME, from any folder, on the
-places it was made for. Options given here override those it was saved with. Without a
-NAME, lists the saved searches and the file they are in.`,
-		Args:              cobra.MaximumNArgs(1),
+places it was made for. Options given here override those it was saved with, and what
+stands after where narrows it further. Without a NAME, lists the saved searches and the
+file they are in.`,
+		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeSearches,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			names, words, narrowed := splitWhere(args)
+			if len(names) > 1 || len(names) == 0 && narrowed {
+				return p.notOneSearch(args)
+			}
 			path, err := config.SearchesFile()
 			if err != nil {
 				return misuse("%w", err)
@@ -35,23 +42,29 @@ NAME, lists the saved searches and the file they are in.`,
 			if err != nil {
 				return err
 			}
-			if len(args) == 0 {
+			if len(names) == 0 {
 				if forget {
 					return misuse("--forget needs the NAME of a search")
 				}
 				return p.listSearches(path, searches)
 			}
-			search, known := searches[args[0]]
-			if !known {
-				names := slices.Sorted(maps.Keys(searches))
-				if near := similar.Nearest(args[0], names); near != "" {
-					return misuse("no search is remembered as %q; did you mean %s?", args[0], near)
+			search, known := searches[names[0]]
+			switch {
+			case !known:
+				near := similar.Nearest(names[0], slices.Sorted(maps.Keys(searches)))
+				if near == "" {
+					return misuse("no search is remembered as %q; frank recall lists them", names[0])
 				}
-				return misuse("no search is remembered as %q; frank recall lists them", args[0])
+				return repaired(misuse("no search is remembered as %q; did you mean %s?", names[0], near), p.instead(names[0], near))
+			case forget:
+				return p.forget(path, names[0])
 			}
-			if forget {
-				delete(searches, args[0])
-				return config.SaveSearches(path, searches)
+			if narrowed {
+				c, err := condition.Parse(words)
+				if err != nil {
+					return p.conditionMistake(err)
+				}
+				search.Where = "(" + search.Where + ") and (" + c.String() + ")"
 			}
 			return p.rerun(cmd, &o, search)
 		},
@@ -61,6 +74,30 @@ NAME, lists the saved searches and the file they are in.`,
 	group(cmd, groupOut, "forget")
 	examples(cmd, example{"recall", "the saved searches"})
 	return cmd
+}
+
+// notOneSearch says that a search has one name, and that what narrows it stands after
+// where.
+func (p *Program) notOneSearch(args []string) error {
+	err := misuse("name one search; what narrows it stands after where")
+	if len(args) > 1 && args[1] != whereWord {
+		if _, wrong := condition.Parse(args[1:]); wrong == nil {
+			return repaired(err, p.instead(args[1], whereWord, args[1]))
+		}
+	}
+	return err
+}
+
+// forget takes a search out of the file.
+func (p *Program) forget(path, name string) error {
+	err := config.ChangeSearches(path, func(searches map[string]config.Search) error {
+		delete(searches, name)
+		return nil
+	})
+	if err == nil {
+		_, err = fmt.Fprintf(p.out(), "%s is forgotten\n", render.Escaped(name))
+	}
+	return err
 }
 
 // rerun runs a search with its own options, unless others were given now.
@@ -80,18 +117,14 @@ func (p *Program) rerun(cmd *cobra.Command, o *searchOptions, search config.Sear
 	return p.search(cmd, o, slices.Concat(search.Places, []string{whereWord, search.Where}))
 }
 
-// remember keeps a search.
-func remember(cmd *cobra.Command, name string, places []string, where string) error {
+// remember keeps a search, and says so.
+func (p *Program) remember(cmd *cobra.Command, name string, replace bool, places []string, where string) error {
 	if strings.HasPrefix(name, "-") || name == "" {
 		return misuse("--remember: %q cannot be a name", name)
 	}
 	path, err := config.SearchesFile()
 	if err != nil {
 		return misuse("--remember: %w", err)
-	}
-	searches, err := config.Searches(path)
-	if err != nil {
-		return err
 	}
 	if len(places) == 0 {
 		places = []string{"."}
@@ -101,6 +134,9 @@ func remember(cmd *cobra.Command, name string, places []string, where string) er
 		mark := ""
 		if list, is := strings.CutPrefix(place, listMark); is {
 			mark, place = listMark, list
+		} else if strings.HasPrefix(place, recordMark) {
+			search.Places = append(search.Places, place)
+			continue
 		}
 		full, err := filepath.Abs(place)
 		if err != nil {
@@ -119,8 +155,18 @@ func remember(cmd *cobra.Command, name string, places []string, where string) er
 			search.Options = append(search.Options, "--"+f.Name+"="+f.Value.String())
 		}
 	})
-	searches[name] = search
-	return config.SaveSearches(path, searches)
+	err = config.ChangeSearches(path, func(searches map[string]config.Search) error {
+		if was, taken := searches[name]; taken && !replace && !reflect.DeepEqual(was, search) {
+			err := misuse("--remember: %s is a search already, for %s; --replace replaces it", render.Escaped(name), render.Escaped(was.Where))
+			return repaired(err, append(slices.Clip(p.args), "--replace"))
+		}
+		searches[name] = search
+		return nil
+	})
+	if err == nil {
+		p.say("remembered as %s: %s where %s", render.Escaped(name), render.Escaped(strings.Join(search.Places, " ")), render.Escaped(where))
+	}
+	return err
 }
 
 func (p *Program) listSearches(path string, searches map[string]config.Search) error {

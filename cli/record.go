@@ -72,6 +72,7 @@ who set the times back. The exit status is then 1.`,
 	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "move-label")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
+	complete(cmd, "label", completeLabels)
 	complete(cmd, "checksum", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"record . --label weekly", "everything below the current folder"},
@@ -168,7 +169,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	err = p.answer(r, summary, func(w output.Destination) error {
 		record.Taken = time.Now()
 		snapshot, err := ask(p, r, func(request source.Request) (*ledger.Snapshot, error) {
-			snapshot, report, err := l.Take(ctx, p.set(sources), request, record)
+			snapshot, report, err := l.Take(ctx, p.set(r, sources), request, record)
 			summary.Report.Add(report)
 			return snapshot, err
 		})

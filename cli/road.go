@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"runtime/debug"
+	"slices"
 
 	"frankledger/core/entry"
 	"frankledger/core/listing"
@@ -31,9 +32,6 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		r.request.Facts |= entry.OverviewNeeds
 		r.request.Aside |= entry.OverviewAside
 	}
-	if r.form == render.Kept {
-		columns = []row.Column[*entry.Entry]{entry.FullPath}
-	}
 	summary := &report.Summary{Report: source.Report{Problems: problems}}
 	err = p.answer(r, summary, func(w output.Destination) error {
 		format := render.New(r.form, r.view.View, columns)
@@ -49,7 +47,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 			}
 			summary.Bytes = totals || request.Facts.Has(entry.FactStatus)
 			options.Request = request
-			return listing.Run(ctx, p.set(sources), options)
+			return listing.Run(ctx, p.set(r, sources), options)
 		})
 		summary.Report.Add(a.Report)
 		if err != nil {
@@ -62,6 +60,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		if stream != nil {
 			return stream.End()
 		}
+		keepRows(r, a.Entries, func(e *entry.Entry) *entry.Entry { return e })
 		return render.All(w, format, a.Entries, r.view.Frame(summary))
 	})
 	found := summary.Matched.Entries() > 0
@@ -70,8 +69,11 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 
 // set is the sources of a command. Whoever looks at the answer for long keeps nobody
 // from recording.
-func (p *Program) set(sources []source.Source) *source.Set {
+func (p *Program) set(r *reading, sources []source.Source) *source.Set {
 	set := &source.Set{Sources: sources}
+	if r.keeping != nil {
+		set.Also = r.keeping
+	}
 	if p.ledger != nil {
 		set.Done = p.ledger.Release
 	}
@@ -89,12 +91,24 @@ func ask[A any](p *Program, r *reading, do func(request source.Request) (A, erro
 // answer has an answer written to where it goes, and says what was left out. If
 // the answer was not all there, it is written nevertheless, but not to a file.
 func (p *Program) answer(r *reading, summary *report.Summary, write func(output.Destination) error) error {
-	destination, err := p.destination(r)
-	if err != nil {
-		return err
+	var list output.Destination
+	if r.keeping != nil {
+		var err error
+		if list, err = p.toFile("--save-list", r.keeping.file, r.replace); err != nil {
+			return err
+		}
 	}
-	err = write(destination)
-	err = p.finish(r, destination, err, err == nil || r.to == "")
+	destination, err := p.destination(r)
+	if err == nil {
+		err = write(destination)
+		err = p.finish(r, destination, err, err == nil || r.to == "")
+	}
+	switch {
+	case list != nil && err == nil:
+		err = p.keepList(r, list)
+	case list != nil:
+		list.Close(false)
+	}
 	if err != nil {
 		return err
 	}
@@ -135,17 +149,22 @@ func different(found bool, err error) error {
 	return err
 }
 
+// toFile opens a file that an option names to be written.
+func (p *Program) toFile(option, file string, replace bool) (output.Destination, error) {
+	d, err := output.ToFile(file, replace)
+	if errors.Is(err, output.ErrExists) {
+		return nil, repaired(misuse("%s: %w", option, err), append(slices.Clip(p.args), "--replace"))
+	}
+	return d, err
+}
+
 // destination opens what the answer is written to.
 func (p *Program) destination(r *reading) (output.Destination, error) {
 	if r.to != "" {
-		d, err := output.ToFile(r.to, r.replace)
-		if errors.Is(err, output.ErrExists) {
-			return nil, misuse("--to: %w", err)
-		}
-		return d, err
+		return p.toFile("--to", r.to, r.replace)
 	}
 	_, height, onScreen := p.screen()
-	command := output.PagerCommand()
+	command := output.PagerCommand(r.config.Text("pager"))
 	switch {
 	case r.page == neverWord || command == "":
 	case r.page == alwaysWord || onScreen:

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"cmp"
+	"errors"
 	"os"
 	"path/filepath"
 	"slices"
@@ -15,10 +17,9 @@ import (
 
 // searchOptions are the options of search beside those that all commands share.
 type searchOptions struct {
-	reading        readingOptions
-	funnel, count  bool
-	saveList, name string
-	failIf         string
+	reading       readingOptions
+	funnel, count bool
+	name, failIf  string
 }
 
 func (p *Program) searchCommand() *cobra.Command {
@@ -66,9 +67,9 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	group(cmd, groupWhat, "count", "funnel")
 	addReading(cmd, &o.reading, "show", allWord)
 	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if `HOW` many are found: none or any; for scripts")
-	f.StringVar(&o.saveList, "save-list", "", "save the full paths of the matches in this `FILE`; @@FILE is then a place")
+	addKeeping(cmd, &o.reading.lookingOptions)
 	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
-	group(cmd, groupOut, "save-list", "remember", "fail-if")
+	group(cmd, groupOut, "remember", "fail-if")
 	complete(cmd, "fail-if", oneOf(failWords))
 }
 
@@ -84,15 +85,6 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		return misuse("--fail-if can be none or any, not %q", o.failIf)
 	}
 	var form *render.Form
-	if o.saveList != "" {
-		form = render.Kept
-		for _, name := range []string{"as", "to", "count"} {
-			if cmd.Flags().Changed(name) {
-				return misuse("--save-list and --%s contradict each other: the list is of paths, and goes to its file", name)
-			}
-		}
-		o.reading.to = o.saveList
-	}
 	if o.count {
 		form = render.Counted
 		for _, name := range []string{"as", "columns", "order", "first"} {
@@ -102,7 +94,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		}
 		o.reading.order = "none"
 	}
-	o.reading.usual = "name"
+	o.reading.usual, o.reading.defaults = "name", "columns.search"
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
 		return err
@@ -118,13 +110,13 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if err != nil {
 		return err
 	}
-	if o.name != "" {
-		if err := remember(cmd, o.name, places, r.condition.String()); err != nil {
-			return err
-		}
-	}
 	r.failIf = o.failIf
-	return p.list(cmd.Context(), r, places, false)
+	err = p.list(cmd.Context(), r, places, false)
+	var f *failure
+	if o.name != "" && (err == nil || errors.As(err, &f) && f.err == nil) { // there is an answer
+		err = cmp.Or(p.remember(cmd, o.name, r.replace, places, r.condition.String()), err)
+	}
+	return err
 }
 
 // pieces parts the words of a search without where: those that name no place are pieces

@@ -6,12 +6,15 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
+
+	"frankledger/render"
 )
 
 // The job of a new user: the dawn recordings from Ridge of the last week over
@@ -35,7 +38,8 @@ func TestNarrowingDown(t *testing.T) {
 
 	r := run(t, root, append(strings.Fields("search recordings --funnel --as-of "+moment+" --save-list ridge.txt where"), strings.Fields(words)...)...)
 	assert.Zero(t, r.status)
-	assert.Regexp(t, `(?m)^ +\d+  looked at\n +\d+  name has dawn\n +\d+  and name has ridge\n +\d+  and modified within 7 days\n +`+strings.TrimSpace(string(rune('0'+counts[3]/10))+string(rune('0'+counts[3]%10)))+`  and size over 1MB$`, r.err)
+	assert.Regexp(t, `(?m)^ +\d+  looked at\n +\d+  name has dawn\n +\d+  and name has ridge\n +\d+  and modified within 7 days\n +`+strings.TrimSpace(string(rune('0'+counts[3]/10))+string(rune('0'+counts[3]%10)))+`  and size over 1MB$`, r.out)
+	assert.Equal(t, strconv.Itoa(counts[3])+" paths saved in ridge.txt; @@ridge.txt is a place\n", r.err)
 	kept := run(t, "/", "list", "@@"+root+"/ridge.txt", "--as", "paths")
 	assert.Zero(t, kept.status, kept.err)
 	lines := strings.Split(strings.TrimSpace(kept.out), "\n")
@@ -100,7 +104,7 @@ func TestSearchMistakes(t *testing.T) {
 		"search where name starts -x":                  "after -- ",
 		"search where owner is nobody-at-all":          "no user nobody-at-all",
 		"search where name has a --count --as csv":     "contradict",
-		"search where name has a --save-list x --to y": "contradict",
+		"search where name has a --save-list x --to x": "contradict",
 		"recall nothing":                               "no search is remembered",
 		"inspect":                                      "name something to inspect",
 		"inspect nosuch":                               "no such file",
@@ -155,12 +159,50 @@ func TestKeptLists(t *testing.T) {
 	assert.Contains(t, finish(t, cmd).out, "/kept\n")
 }
 
+// Every command that looks keeps what its answer is of.
+func TestKeptByEveryCommand(t *testing.T) {
+	root := tree(t, "a/one", "a/two words", "b/one")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "a/two words"), []byte("a/one"), 0o644))
+	for line, want := range map[string]string{
+		"list a -f 1":                                "a/one",
+		"search one":                                 "a/one b/one",
+		"search one --order none -a paths":           "a/one b/one",
+		"search one --count":                         "a/one b/one",
+		"weigh where kind is file":                   "a/one|a/two words|b/one",
+		"tally --by ext where name has o":            "a/one|a/two words|b/one",
+		"outline a where kind is file":               "a/one|a/two words",
+		"checksum b":                                 "b/one",
+		"duplicates":                                 "a/one|a/two words",
+		"duplicates --spares where name has two,one": "a/two words|",
+		"compare a b":                                "b/one",
+		"weigh a where name is nosuch --as jsonl":    "",
+	} {
+		r := run(t, root, append(words(t, line), "--save-list", "../kept", "--replace")...)
+		require.Less(t, r.status, 2, "%s: %s", line, r.err)
+		assert.NotEmpty(t, r.out, line)
+		data, err := os.ReadFile(filepath.Join(root, "../kept"))
+		require.NoError(t, err)
+		got := strings.FieldsFunc(string(data), func(r rune) bool { return r == '\n' })
+		for i := range got {
+			got[i] = strings.TrimPrefix(got[i], root+"/")
+		}
+		if !strings.Contains(want, "|") {
+			want = strings.ReplaceAll(want, " ", "|")
+		}
+		assert.Equal(t, strings.TrimSuffix(want, "|"), strings.Join(got, "|"), line)
+		assert.Contains(t, r.err, render.Count(int64(len(got)), "path", "paths")+" saved in ../kept", line)
+	}
+	r := run(t, root, "list", "--save-list", "../kept")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "\nfrank list --save-list ../kept --replace\n")
+}
+
 func TestRecall(t *testing.T) {
 	root := tree(t, "in/dawn.wav", "in/dusk.wav", "in/dawn.csv")
 	home := t.TempDir()
 	do := func(dir string, args ...string) result {
 		cmd := command(t, filepath.Join(root, dir), args...)
-		cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home)
+		cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "FRANK_LEDGER="+filepath.Join(home, "ledger"))
 		return finish(t, cmd)
 	}
 	made := do("", "search", "in", "--as", "paths", "--order", "name/reverse", "--remember", "dawns", "where", "name", "has", "dawn")
@@ -173,6 +215,23 @@ func TestRecall(t *testing.T) {
 	assert.Contains(t, string(text), "[dawns]\nplaces = [\""+root+"/in\"]\nwhere = \"name has dawn\"\n")
 	assert.Contains(t, do("", "recall").out, "dawns\n      "+root+"/in where name has dawn\n")
 	assert.Contains(t, do("", "recall", "dawn").err, "did you mean dawns?")
+	assert.Contains(t, made.err, "remembered as dawns: "+root+"/in where name has dawn\n")
+	assert.Equal(t, root+"/in/dawn.wav\n", do("", "recall", "dawns", "where", "ext", "is", "wav").out)
+	assert.Equal(t, root+"/in/dawn.wav\n", do("", "recall", "dawns", "where", "ext", "is", "wav", "or", "ext", "is", "csv", "and", "name", "has", "xx").out, "narrowed as a whole")
+	assert.Contains(t, do("", "recall", "dawns", "ext", "is", "wav").err, "\nfrank recall dawns where ext is wav\n")
+	for _, other := range []struct {
+		replace string
+		status  int
+		keeps   string
+	}{{"", 2, "where name has dawn"}, {"--replace", 0, "where name has dusk"}} {
+		r := do("", strings.Fields("search in dusk --remember dawns "+other.replace)...)
+		assert.Equal(t, other.status, r.status, r.err)
+		assert.Contains(t, do("", "recall").out, other.keeps)
+	}
+	require.Zero(t, do("", "record", "--label", "weekly").status)
+	require.Zero(t, do("", "list", "--save-list", "list").status)
+	assert.Zero(t, do("", "search", "@weekly", "@@list", "--remember", "places", "where", "empty").status)
+	assert.Contains(t, do("", "recall").out, "@weekly @@"+root+"/list where empty\n", "a record is no file")
 	assert.Zero(t, do("", "recall", "dawns", "--forget").status)
 	assert.Equal(t, 2, do("", "recall", "dawns").status)
 	require.NoError(t, os.WriteFile(filepath.Join(home, "frank-ledger/searches.toml"), []byte("x = = 3\n"), 0o644))

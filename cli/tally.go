@@ -54,6 +54,7 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, forms)
+	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "by", listOf(tally.Words()))
 	examples(cmd,
 		example{"tally --by ext", "what sorts of files, heaviest first"},
@@ -82,7 +83,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*tally.Answer, error) {
-			return tally.Run(cmd.Context(), p.set(sources), tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context})
+			return tally.Run(cmd.Context(), p.set(r, sources), tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context})
 		})
 		if a == nil {
 			return stopped

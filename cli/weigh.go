@@ -56,6 +56,7 @@ you can check the sum.`,
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.Forms)
+	addKeeping(cmd, &o.reading.lookingOptions)
 	complete(cmd, "by", oneOf(measures))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
@@ -102,7 +103,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*weigh.Answer, error) {
-			return weigh.Run(cmd.Context(), p.set(sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
+			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
 		})
 		if errors.Is(stopped, weigh.ErrNothing) {
 			return misuse("--explain: %w in %s: it is empty, or was not weighed", stopped, render.Escaped(o.explain))

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -22,6 +23,14 @@ type Config struct {
 	Values map[string]Value
 }
 
+// Text returns the default of a key that is one word; "" if it has none.
+func (c *Config) Text(key string) string {
+	if c == nil {
+		return ""
+	}
+	return c.Values[key].Text
+}
+
 // Value is a default and where it comes from.
 type Value struct {
 	Text string   // one word, or
@@ -29,8 +38,10 @@ type Value struct {
 	Line int      // in the file, from 1
 }
 
-// Keys are the options that can have a default, and whether each takes a list.
-var Keys = map[string]bool{"units": false, "times": false, "order": false, "hidden": false, "colour": false, "skip": true}
+// Keys are what can have a default, and whether each takes a list. A dot parts the name
+// of a table of TOML from a key in it.
+var Keys = map[string]bool{"units": false, "times": false, "order": false, "hidden": false, "colour": false, "skip": true,
+	"columns.list": false, "columns.search": false, "ledger": false, "pager": false}
 
 // File returns the path of the file: in the XDG folder for configuration; empty if
 // there is no such folder.
@@ -57,8 +68,18 @@ func Load(path string, check func(key, word string) error) (*Config, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the configuration: %w", err)
 	}
+	c.Values, err = parse(path, string(data), check)
+	if err != nil {
+		return nil, err
+	}
+	return c, nil
+}
+
+// parse reads the text of a file.
+func parse(path, text string, check func(key, word string) error) (map[string]Value, error) {
+	values := map[string]Value{}
 	var raw map[string]any
-	meta, err := toml.Decode(string(data), &raw)
+	meta, err := toml.Decode(text, &raw)
 	var syntax toml.ParseError
 	if errors.As(err, &syntax) {
 		key := ""
@@ -72,19 +93,21 @@ func Load(path string, check func(key, word string) error) (*Config, error) {
 	}
 	for _, k := range meta.Keys() {
 		key := k.String()
-		line := lineOf(string(data), key)
+		at, _ := find(text, key)
+		line := at + 1
 		wrong := func(format string, args ...any) error {
 			return fmt.Errorf("%s, line %d, %s: %s", path, line, key, fmt.Sprintf(format, args...))
 		}
+		held := lookUp(raw, k)
+		if _, is := held.(map[string]any); is && slices.ContainsFunc(KeyNames(), func(name string) bool { return strings.HasPrefix(name, key+".") }) {
+			continue // its keys come by themselves
+		}
 		isList, known := Keys[key]
 		if !known {
-			if near := similar.Nearest(key, keyNames()); near != "" {
-				return nil, wrong("no such key; did you mean %s?", near)
-			}
-			return nil, wrong("no such key; there are %s", strings.Join(keyNames(), ", "))
+			return nil, wrong("%s", noKey(key))
 		}
 		value := Value{Line: line}
-		switch v := raw[key].(type) {
+		switch v := held.(type) {
 		case string:
 			if isList {
 				return nil, wrong("a list in brackets is wanted, such as [%q]", v)
@@ -110,27 +133,28 @@ func Load(path string, check func(key, word string) error) (*Config, error) {
 		default:
 			return nil, wrong("text in quotes is wanted, not %v", v)
 		}
-		c.Values[key] = value
+		values[key] = value
 	}
-	return c, nil
+	return values, nil
 }
 
-func keyNames() []string {
-	var names []string
-	for name := range Keys {
-		names = append(names, name)
+// lookUp returns what a key has, in tables within tables.
+func lookUp(raw map[string]any, key toml.Key) any {
+	var held any = raw
+	for _, name := range key {
+		table, _ := held.(map[string]any)
+		held = table[name]
 	}
-	slices.Sort(names)
-	return names
+	return held
 }
 
-// lineOf returns the line that a key stands on; the parser does not tell.
-func lineOf(text, key string) int {
-	for i, line := range strings.Split(text, "\n") {
-		name, _, found := strings.Cut(line, "=")
-		if found && strings.Trim(strings.TrimSpace(name), `"'`) == key {
-			return i + 1
-		}
+// noKey says that there is no such key.
+func noKey(key string) string {
+	if near := similar.Nearest(key, KeyNames()); near != "" {
+		return "no such key; did you mean " + near + "?"
 	}
-	return 1
+	return "no such key; there are " + strings.Join(KeyNames(), ", ")
 }
+
+// KeyNames lists the keys.
+func KeyNames() []string { return slices.Sorted(maps.Keys(Keys)) }

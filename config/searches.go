@@ -45,16 +45,30 @@ func Searches(path string) (map[string]Search, error) {
 	return searches, nil
 }
 
-// SaveSearches writes the file anew, whole or not at all.
-func SaveSearches(path string, searches map[string]Search) error {
+// ChangeSearches changes the searches that are remembered, unless that returns an error.
+func ChangeSearches(path string, change func(map[string]Search) error) error {
+	if err := Private(filepath.Dir(path)); err != nil {
+		return err
+	}
+	return Locked(filepath.Dir(path), func() error {
+		searches, err := Searches(path)
+		if err != nil {
+			return err
+		}
+		if err := change(searches); err != nil {
+			return err
+		}
+		return saveSearches(path, searches)
+	})
+}
+
+// saveSearches writes the file anew, whole or not at all.
+func saveSearches(path string, searches map[string]Search) error {
 	var b bytes.Buffer
 	b.WriteString("# Searches that frank remembers. Each can be run again with: frank recall NAME\n\n")
 	encoder := toml.NewEncoder(&b)
 	encoder.Indent = ""
 	if err := encoder.Encode(searches); err != nil {
-		return err
-	}
-	if err := Private(filepath.Dir(path)); err != nil {
 		return err
 	}
 	d, err := output.ToPrivateFile(path)

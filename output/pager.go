@@ -2,6 +2,7 @@ package output
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"io"
 	"os"
@@ -34,11 +35,11 @@ func Paged(terminal *os.File, command string, height int, always bool) Destinati
 	return &pager{terminal: terminal, command: command, height: height}
 }
 
-// PagerCommand returns the pager that the person wants: what $PAGER says, else
-// the first of the usual ones that the system has. It is empty for none.
-func PagerCommand() string {
-	if command, set := os.LookupEnv("PAGER"); set {
-		if command == "cat" {
+// PagerCommand returns the pager that the person wants: the chosen one, what $PAGER says,
+// or else the first of the usual ones that the system has. It is empty for none.
+func PagerCommand(chosen string) string {
+	if command, set := os.LookupEnv("PAGER"); chosen != "" || set {
+		if command = cmp.Or(chosen, command); command == "cat" {
 			return ""
 		}
 		return command

@@ -20,6 +20,10 @@ func TestNext(t *testing.T) {
 		"sha256":                            "is",
 		"kind is":                           "folder",
 		"owner is":                          "unknown",
+		"type is":                           "audio",
+		"modified since":                    "monday",
+		"modified on last":                  "week",
+		"mode any":                          "o+w",
 		"name has dawn":                     "and",
 		"empty":                             "or",
 		"empty and":                         "modified",
@@ -28,9 +32,10 @@ func TestNext(t *testing.T) {
 		"size between 1kB and 2kB":          "and",
 		"modified between today and now or": "hidden",
 	} {
-		assert.Contains(t, condition.Next(strings.Fields(words)), want, words)
+		assert.Contains(t, condition.Next(strings.Fields(words), ""), want, words)
 	}
-	assert.NotContains(t, condition.Next([]string{"empty"}), "name")
-	assert.Empty(t, condition.Next(strings.Fields("size between 1kB and")))
+	assert.Contains(t, condition.Next(strings.Fields("empty and size at least"), "10"), "10MB")
+	assert.NotContains(t, condition.Next([]string{"empty"}, ""), "name")
+	assert.Empty(t, condition.Next(strings.Fields("size between 1kB and"), ""))
 	assert.Len(t, condition.OpsOf(entry.FieldNamed("blake3")), 1)
 }

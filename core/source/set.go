@@ -1,10 +1,16 @@
 package source
 
-import "context"
+import (
+	"context"
+
+	"frankledger/core/entry"
+)
 
 // Set is the sources that a question is about.
 type Set struct {
 	Sources []Source
+	// Also is given every entry beside. It may be nil.
+	Also Sink
 	// Done is called when nothing more is read from them. It may be nil.
 	Done func()
 }
@@ -14,6 +20,9 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 	if s.Done != nil {
 		defer s.Done()
 	}
+	if s.Also != nil {
+		sink = both(sink, s.Also)
+	}
 	for _, one := range s.Sources {
 		read, err := one.Read(ctx, request, sink)
 		report.Add(read)
@@ -22,4 +31,17 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 		}
 	}
 	return report, nil
+}
+
+// both is a sink that gives to two.
+func both(one, other Sink) Sink {
+	return SinkFunc(func() Visitor {
+		first, second := one.Visitor(), other.Visitor()
+		return func(entries []entry.Entry) error {
+			if err := second(entries); err != nil {
+				return err
+			}
+			return first(entries)
+		}
+	})
 }

@@ -1,0 +1,83 @@
+package cli
+
+import (
+	"io"
+	"slices"
+	"sync"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/entry"
+	"frankledger/core/row"
+	"frankledger/core/source"
+	"frankledger/output"
+	"frankledger/render"
+	"frankledger/render/report"
+)
+
+// addKeeping gives a command the option that keeps what it found for later.
+func addKeeping(cmd *cobra.Command, o *lookingOptions) {
+	cmd.Flags().StringVar(&o.saveList, "save-list", "", "also save the full paths of what was found in this `FILE`; @@FILE is then a place")
+	group(cmd, groupOut, "save-list")
+	shared(cmd, "save-list")
+}
+
+// keeping is a list of full paths that is kept for later.
+type keeping struct {
+	file  string
+	lock  sync.Mutex
+	seen  []string // all that was looked at and chosen
+	shown []string // what the answer is of, where that is something else
+}
+
+// Visitor implements source.Sink.
+func (k *keeping) Visitor() source.Visitor {
+	return func(entries []entry.Entry) error {
+		paths := make([]string, len(entries))
+		for i := range entries {
+			paths[i] = entries[i].FullPath()
+		}
+		k.lock.Lock()
+		defer k.lock.Unlock()
+		k.seen = append(k.seen, paths...)
+		return nil
+	}
+}
+
+// keepRows has the entries of some rows kept, in their order, if a list is to be. Of a row
+// without an entry nothing is.
+func keepRows[R any](r *reading, rows row.Source[R], of func(R) *entry.Entry) {
+	if r.keeping == nil {
+		return
+	}
+	r.keeping.shown = []string{}
+	for i := range rows.Len() {
+		if e := of(rows.At(i)); e != nil {
+			r.keeping.shown = append(r.keeping.shown, e.FullPath())
+		}
+	}
+}
+
+// paths are those to be kept.
+func (k *keeping) paths() row.List[string] {
+	if k.shown != nil {
+		return k.shown
+	}
+	slices.Sort(k.seen)
+	return k.seen
+}
+
+// keepList writes the list, whole or not at all, and says so.
+func (p *Program) keepList(r *reading, d output.Destination) error {
+	paths := r.keeping.paths()
+	column := row.TextColumn("full_path", "from the root", func(path string) (string, bool) { return path, true })
+	err := render.All(io.Writer(d), render.New(render.Kept, r.view.View, []row.Column[string]{column}), paths, r.view.Frame(&report.Summary{}))
+	defer p.writing("writing " + render.Escaped(r.keeping.file))()
+	if closing := d.Close(err == nil); err == nil {
+		err = closing
+	}
+	if err == nil {
+		p.say("%s saved in %s; %s%s is a place", render.Count(int64(len(paths)), "path", "paths"), render.Escaped(r.keeping.file), listMark, render.ShellQuoted(r.keeping.file))
+	}
+	return err
+}
