@@ -209,12 +209,7 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 		p.say("%s: %s", command.CommandPath(), f.err)
 	}
 	if f.status == statusUsage && f.err != nil {
-		if len(f.repairs) == 0 {
-			p.say("  see %s", helpFor(command))
-		}
-		for _, line := range f.repairs {
-			p.say("%s", commandLine(line))
-		}
+		p.offer(command, f)
 	}
 	return f.status
 }

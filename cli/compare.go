@@ -92,7 +92,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return misuse("%s: %s", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Reason())
+		return misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
 		if r, err = p.asRecorded(r, o, sources[0], has); err != nil {

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -14,6 +15,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"frankledger/core/condition"
+	"frankledger/core/ledger"
 	"frankledger/core/similar"
 	"frankledger/render"
 )
@@ -180,24 +182,98 @@ func (p *Program) otherOption(cmd *cobra.Command, dashes, name, long string) []s
 			if !take() {
 				return nil
 			}
-			with[i] = p.valueOf(with[0], value)
+			option := strings.TrimPrefix(with[0], "--")
+			with[i] = value
+			if ours, known := otherWords[option][strings.ToLower(strings.TrimLeft(value, "-+"))]; known {
+				with[i] = ours
+			}
 		}
 		return p.spliced(at, count, with)
 	}
 	return p.otherTest(cmd, at, long, take, &value, &count)
 }
 
-// valueOf puts a value in our words.
-func (p *Program) valueOf(option, value string) string {
-	if option == "--order" {
-		name := strings.ToLower(strings.TrimLeft(value, "-+"))
-		for other, ours := range map[string]string{"date": "modified", "time": "modified", "mtime": "modified", "newest": "modified", "oldest": "modified/reverse", "biggest": "size", "largest": "size", "smallest": "size/reverse", "extension": "ext", "alphabetical": "name"} {
-			if name == other {
-				return ours
+// otherWords are other words for values, by their options.
+var otherWords = map[string]map[string]string{
+	"order":     {"date": "modified", "time": "modified", "mtime": "modified", "newest": "modified", "latest": "modified", "oldest": "modified/reverse", "biggest": "size", "largest": "size", "smallest": "size/reverse", "extension": "ext", "alphabetical": "name", "random": "none"},
+	"columns":   {"date": "modified", "time": "modified", "extension": "ext", "user": "owner", "everything": "all", "bytes": "size"},
+	"as":        {"text": "table", "txt": "table", "md": "markdown", "ndjson": "jsonl", "lines": "paths", "names": "paths", "files": "paths", "null": "paths0", "nul": "paths0", "excel": "csv", "spreadsheet": "csv", "tsv": "csv"},
+	"units":     {"kb": "decimal", "mb": "decimal", "si": "decimal", "1000": "decimal", "kib": "binary", "mib": "binary", "iec": "binary", "1024": "binary", "human": "binary", "b": "bytes", "exact": "bytes"},
+	"times":     {"iso": "utc", "exact": "local", "absolute": "local", "full": "local", "date": "local", "ago": "relative", "gmt": "utc"},
+	"hidden":    {"all": "show", "yes": "show", "include": "show", "true": "show", "no": "omit", "hide": "omit", "exclude": "omit", "false": "omit", "none": "omit"},
+	"depth":     {"unlimited": "all", "infinite": "all", "full": "all", "max": "all", "none": "all"},
+	"colour":    {"yes": "always", "on": "always", "true": "always", "no": "never", "off": "never", "none": "never", "false": "never"},
+	"page":      {"yes": "always", "on": "always", "no": "never", "off": "never"},
+	"by":        {"extension": "ext", "date": "day", "user": "owner", "kinds": "kind", "bytes": "size", "count": "files", "number": "files", "space": "disk"},
+	"algorithm": {"sha": "sha256", "sha2": "sha256", "sha-256": "sha256", "sha-1": "sha1", "sha-512": "sha512", "blake": "blake3"},
+	"keep":      {"first": "first-place", "new": "newest", "newer": "newest", "latest": "newest", "old": "oldest", "older": "oldest", "shortest": "shortest-path"},
+}
+
+// valueOf puts a value of an option in our words; "" if none is like it.
+func valueOf(option, value string, words []string) string {
+	lower := strings.ToLower(strings.TrimLeft(value, "-+"))
+	if ours, known := otherWords[option][lower]; known {
+		if len(words) == 0 || slices.Contains(words, ours) {
+			return ours
+		}
+	}
+	if n := slices.Index(numbers, lower); n > 0 && option == "depth" {
+		return strconv.Itoa(n)
+	}
+	if len(value) < 3 { // anything is near it
+		return ""
+	}
+	return similar.Nearest(value, words)
+}
+
+// otherValues are the command line with our words for values that are none, as far as the
+// error is about them.
+func (p *Program) otherValues(cmd *cobra.Command, err error) (lines [][]string) {
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		words, has := cmd.GetFlagCompletionFunc(f.Name)
+		if !has || !strings.Contains(err.Error(), "--"+f.Name) {
+			return
+		}
+		known, _ := words(cmd, nil, "")
+		parts := strings.Split(f.Value.String(), ",")
+		changed := false
+		for i, part := range parts {
+			if slices.Contains(known, part) || !strings.Contains(err.Error(), part) {
+				continue
+			}
+			if meant := valueOf(f.Name, part, known); meant != "" {
+				parts[i], changed = meant, true
+			}
+		}
+		if changed {
+			lines = append(lines, p.withValue(f.Value.String(), strings.Join(parts, ",")))
+		}
+	})
+	return slices.DeleteFunc(lines, func(line []string) bool { return line == nil })
+}
+
+// otherFiles are the command line with what is near a file that is not there, or a record.
+func (p *Program) otherFiles(cmd *cobra.Command, err error) (lines [][]string) {
+	for _, arg := range p.args {
+		label, isRecord := strings.CutPrefix(arg, recordMark)
+		file, isList := strings.CutPrefix(arg, listMark)
+		switch {
+		case isRecord && !isList && errors.Is(err, ledger.ErrLabel):
+			label, rest, _ := strings.Cut(label, "/")
+			if near := similar.Nearest(label, recordLabels(cmd)); near != "" {
+				lines = append(lines, p.instead(arg, recordMark+near+arg[len(recordMark)+len(label):len(arg)-len(rest)]+rest))
+			}
+		case !errors.Is(err, fs.ErrNotExist) || strings.HasPrefix(arg, "-") || !strings.Contains(err.Error(), render.Escaped(file)):
+		default:
+			if _, there := os.Lstat(file); there == nil {
+				continue
+			}
+			if near := nearPlace(file); near != "" {
+				lines = append(lines, p.instead(arg, arg[:len(arg)-len(file)]+near))
 			}
 		}
 	}
-	return value
+	return lines
 }
 
 // otherTest returns the command line with a condition for an option; nil if none is known.
@@ -265,10 +341,16 @@ func (p *Program) withValue(value, with string) []string {
 	return nil
 }
 
+// notThere says what is not there.
+type notThere string
+
+func (text notThere) Error() string        { return string(text) }
+func (text notThere) Is(target error) bool { return target == fs.ErrNotExist }
+
 // missingPlaces says that there are no such places, and what may have been meant: names
 // like them, or a condition without where.
 func (p *Program) missingPlaces(given, missing []string) error {
-	err := misuse("nothing to look at: %s", strings.Join(missing, "; "))
+	err := misuse("nothing to look at: %w", notThere(strings.Join(missing, "; ")))
 	if line := p.withoutWhere(given); line != nil {
 		return repaired(err, line)
 	}

@@ -112,6 +112,8 @@ var forgiven = []struct{ typed, repairs, selects string }{
 	{"search where type is imge", "search where type is image", ""},
 	{"search where name dawn", "search where name is dawn", ""},
 	{"search where modifed since yesterday and ext is md", "search where modified since yesterday and ext is md", "rota.md 'today 1.md'"},
+	{"search where ext is notes.md", "search where name ends .notes.md", ""},
+	{"search where kind is file and name matches '*.wav' and name has d", "search where kind is file and name like '*.wav' and name has d", "dawn.wav dusk.wav ridge_dawn.wav"},
 	// Other words for commands.
 	{"find dawn", "search dawn", "dawn.wav ridge_dawn.wav"},
 	{"find name has dawn", "search name has dawn", "dawn.wav ridge_dawn.wav"},
@@ -184,6 +186,20 @@ var forgiven = []struct{ typed, repairs, selects string }{
 	{"checksum dawn.wav --hash md5", "checksum dawn.wav --algorithm md5", ""},
 	{"act remove cards/old.tmp --dry-run", "act remove cards/old.tmp", ""},
 	{"list --to x.foo", "list --to x.foo --as table|list --to x.markdown", "!"},
+	{"list --columns nam,size cards", "list --columns name,size cards", "!"},
+	{"list -o sise -f 1", "list -o size -f 1", "big.img"},
+	{"list --order=date cards", "", "old.tmp"},
+	{"list --as jsn cards", "list --as json cards", "!"},
+	{"list --as text cards", "list --as table cards", "!"},
+	{"list --hidden all cards", "list --hidden show cards", "old.tmp"},
+	{"list --units kb cards", "list --units decimal cards", "!"},
+	{"list --times iso cards", "list --times utc cards", "!"},
+	{"list --depth two cards", "list --depth 2 cards", "old.tmp"},
+	{"weigh --by sizes", "weigh --by size", ""},
+	{"tally --by extension", "tally --by ext", ""},
+	{"checksum dawn.wav --algorithm sha2", "checksum dawn.wav --algorithm sha256", ""},
+	{"duplicates --keep newer", "duplicates --keep newest", ""},
+	{"list @weekli", "list @weekly", "rota.md 'today 1.md'"},
 	// Places.
 	{"list cads", "list cards", "old.tmp"},
 	{"list Cards", "list cards", "old.tmp"},
@@ -217,7 +233,7 @@ func TestForgiven(t *testing.T) {
 	age(t, filepath.Join(root, "ridge_dawn.wav"), 30)
 	require.NoError(t, os.WriteFile(filepath.Join(root, "cards/old.tmp"), []byte("old"), 0o644))
 	age(t, filepath.Join(root, "cards/old.tmp"), 20*24)
-	require.Zero(t, frank(words(t, "record notes --label n")).status)
+	require.Zero(t, frank(words(t, "record notes --label weekly")).status)
 	for _, f := range forgiven {
 		line := words(t, f.typed)
 		r := frank(line)
@@ -253,6 +269,34 @@ func TestForgiven(t *testing.T) {
 		}
 		assert.ElementsMatch(t, words(t, f.selects), got, f.typed)
 	}
+}
+
+// An answer without entries says what was likely meant, where the condition has a slip
+// that is common; and an answer with some does not.
+func TestSlips(t *testing.T) {
+	root := tree(t, "in/dawn.wav", "in/*")
+	for line, says := range map[string]string{
+		"search where name is dawn":                      "name has dawn",
+		"search where name has '*.wav*'":                 "name like *.wav*",
+		"search where name is '*.wav'":                   "name like *.wav",
+		"search where name has in/dawn":                  "path has in/dawn",
+		"search where name like dawn":                    "name has dawn",
+		"search where kind is folder and size over 1B":   "frank weigh adds up",
+		"search where name has DAWN --match-case":        "--match-case",
+		"list where name has dawn":                       "frank search looks at any depth",
+		"weigh where name is dawn":                       "name has dawn",
+		"tally --by ext where ext is csv or name is wav": "name has wav",
+		"search dusk":                                    "",
+		"search where not name is dawn and empty":        "",
+	} {
+		r := run(t, root, words(t, line)...)
+		require.Zero(t, r.status, r.err)
+		if says == "" {
+			assert.NotRegexp(t, "write|stand", r.out, line)
+		}
+		assert.Contains(t, r.out, says, line)
+	}
+	assert.NotContains(t, run(t, root, words(t, "search where name is '*'")...).out, "stand", "something is called that")
 }
 
 // firstWords are the words of a command, without its arguments.

@@ -165,6 +165,7 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
+	slips     []string             // what was likely meant instead, if nothing is found
 	keeping   *keeping             // nil if nothing is
 	usual     bool                 // the columns are those that the program chooses
 	failIf    string               // none or any: when to end with the status for a difference

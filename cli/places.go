@@ -38,7 +38,7 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOn
 		}
 		r.view.Add(s.Place())
 	}
-	return sources, &report.Summary{Chosen: r.program != nil, Report: source.Report{Problems: problems}}, nil
+	return sources, &report.Summary{Chosen: r.program != nil, Slips: r.slips, Report: source.Report{Problems: problems}}, nil
 }
 
 // openPlaces opens what was asked about: the current folder if nothing was.
@@ -123,7 +123,7 @@ const everyRecord = "@*"
 func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
 	ref, err := ledger.ParseReference(words, r.view.Zone)
 	if err != nil {
-		return nil, misuse("%s: %w; for a file of that name, write ./%s", render.Escaped(given), err, render.Escaped(given))
+		return nil, misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
 	}
 	l, err := p.ledgerToRead(ctx, r.ledger)
 	if err != nil {
@@ -131,7 +131,7 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 	}
 	found, err := l.Find(ctx, ref)
 	if errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel) {
-		return nil, misuse("%s: %w; for a file of that name, write ./%s", render.Escaped(given), err, render.Escaped(given))
+		return nil, misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
 	}
 	if err != nil {
 		return nil, ledgerTrouble(p.ledgerPath, err)

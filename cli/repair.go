@@ -2,8 +2,11 @@ package cli
 
 import (
 	"errors"
+	"io/fs"
 	"slices"
 	"strings"
+
+	"github.com/spf13/cobra"
 
 	"frankledger/render"
 )
@@ -20,6 +23,20 @@ func repaired(err error, lines ...[]string) error {
 		}
 	}
 	return err
+}
+
+// offer shows the command lines that were likely meant by a wrong one, or where to read
+// how it is written.
+func (p *Program) offer(command *cobra.Command, f *failure) {
+	if len(f.repairs) == 0 {
+		f.repairs = append(p.otherValues(command, f.err), p.otherFiles(command, f.err)...)
+	}
+	for _, line := range f.repairs {
+		p.say("%s", commandLine(line))
+	}
+	if len(f.repairs) == 0 && !errors.Is(f.err, fs.ErrNotExist) { // there is nothing to read about a file that is not there
+		p.say("  see %s", helpFor(command))
+	}
 }
 
 // instead is the command line with other words in the place of one of its own; nil if that

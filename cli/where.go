@@ -59,6 +59,7 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 		p.say("frank: %s", pair)
 	}
 	r.condition, r.program, r.request.Condition = c, program, program
+	r.slips = c.Slips(env)
 	if c.Spoken {
 		p.taken(r, whereWord+" "+render.Escaped(c.String()))
 	}

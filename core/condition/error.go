@@ -36,13 +36,19 @@ func (e *Error) Marked() string {
 type wrongValue struct {
 	message string
 	with    []string
+	test    string // in place of the whole test; "" for none
 }
 
 func (e *wrongValue) Error() string { return e.message }
 
 // wrong returns an error of a value, with what was likely meant in its place.
 func wrong(with []string, format string, args ...any) error {
-	return &wrongValue{fmt.Sprintf(format, args...), with}
+	return &wrongValue{fmt.Sprintf(format, args...), with, ""}
+}
+
+// wrongTest returns an error of a value, with a test that was likely meant.
+func wrongTest(test, format string, args ...any) error {
+	return &wrongValue{fmt.Sprintf(format, args...), nil, test}
 }
 
 // repair adds conditions in which a stretch is replaced, as far as they parse.

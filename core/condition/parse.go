@@ -59,6 +59,7 @@ func Parse(words []string) (*Condition, error) {
 type parser struct {
 	script
 	next   int
+	begun  int // where the test at hand begins
 	depth  int
 	spoken bool
 	notes  []string
@@ -258,6 +259,7 @@ func (p *parser) spaced(t token) {
 // test reads a field and what is asked of it, or a single word.
 func (p *parser) test() Node {
 	word, ok := p.take()
+	p.begun = word.pos
 	if !ok {
 		p.fail("a test is missing here: a field such as name or size, and what it must be")
 	}

@@ -38,7 +38,11 @@ func (p *parser) value(test *Test) Value {
 	if err := p.read(test, &v, first); err != nil {
 		e := p.mistake(v.pos, v.length, "%s", err)
 		var other *wrongValue
-		if errors.As(err, &other) {
+		switch {
+		case errors.As(err, &other) && other.test != "":
+			whole := p.mistake(p.begun, v.pos+v.length-p.begun, "%s", err)
+			e.Repairs = p.repair(whole, other.test).Repairs
+		case other != nil:
 			p.repair(e, other.with...)
 		}
 		panic(e)
@@ -134,6 +138,9 @@ func checkText(test *Test, v *Value) error {
 		return checkDigest(f.Name, text)
 	case test.Op == Matches:
 		if _, err := regexp.Compile(text); err != nil {
+			if doublestar.ValidatePattern(text) {
+				return wrongTest(f.Name+" like "+quote(text), "not a regular expression (RE2), but a pattern: %s like %s", f.Name, quote(text))
+			}
 			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 		}
 	case test.Op == Like:
@@ -156,6 +163,9 @@ func checkText(test *Test, v *Value) error {
 	}
 	if test.Op == Has && slices.Contains(v.words, "") {
 		return fmt.Errorf("there is nothing between two commas; a comma in text is found by: %s like *,*", f.Name)
+	}
+	if trimmed := strings.TrimLeft(text, "*."); test.Op == Is && f.Name == "ext" && strings.Contains(trimmed, ".") && !strings.Contains(trimmed, ",") {
+		return wrongTest("name ends "+quote("."+trimmed), "an extension is only what follows the last dot; write: name ends %s", quote("."+trimmed))
 	}
 	if test.Op == Is && f.Mistake != nil {
 		if meant, err := f.Mistake(text); err != nil {

@@ -86,6 +86,11 @@ func (v *View) Footer(s *Summary) []render.Line {
 		line = s.Lead
 	}
 	lines = append(lines, plain(line))
+	if s.Chosen && m.Entries() == 0 {
+		for _, slip := range s.Slips {
+			lines = append(lines, plain(render.Escaped(slip)))
+		}
+	}
 	for _, note := range s.Notes {
 		lines = append(lines, plain(note))
 	}

@@ -38,6 +38,7 @@ type Summary struct {
 	Elsewhere *weigh.Sum
 	// Lead says what was found, in place of the counts of entries.
 	Lead    string
+	Slips   []string // said of an answer without entries: what was likely meant
 	Notes   []string // more to say after that
 	Numbers []Number // for the summary in JSON
 	Report  source.Report

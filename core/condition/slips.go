@@ -1,0 +1,69 @@
+package condition
+
+import (
+	"fmt"
+	"strings"
+
+	"frankledger/core/entry"
+)
+
+// Slips says of tests that nothing may meet what was likely meant instead. It is for an
+// answer that is empty.
+func (c *Condition) Slips(env *Environment) (slips []string) {
+	tests := map[*entry.Field]*Test{}
+	kinds := ""
+	walk(c.Root, func(t *Test) {
+		tests[t.Field] = t
+		if slip := t.slip(); slip != "" {
+			slips = append(slips, slip)
+		}
+		if env.MatchCase && t.Field.Type == entry.Text && strings.ToLower(t.Values[0].Text) != t.Values[0].Text {
+			slips = append(slips, fmt.Sprintf("capitals and small letters differ here, since --match-case was given: %s", t))
+		}
+		if t.Field.Name == "kind" && t.Op == Is {
+			kinds = t.Values[0].Text
+		}
+	})
+	if t := tests[entry.FieldNamed("size")]; t != nil && kinds != "" && !strings.Contains(kinds, entry.KindFile.String()) {
+		slips = append(slips, fmt.Sprintf("only files have a size: %s; frank weigh adds up what folders hold", t))
+	}
+	return slips
+}
+
+// walk visits the tests that have to be met, not those whose opposite has.
+func walk(n Node, visit func(*Test)) {
+	switch n := n.(type) {
+	case All:
+		for _, part := range n {
+			walk(part, visit)
+		}
+	case Any:
+		for _, part := range n {
+			walk(part, visit)
+		}
+	case *Test:
+		visit(n)
+	}
+}
+
+// slip says what was likely meant by a test that nothing may meet; "" for nothing.
+func (t *Test) slip() string {
+	if t.Field.Type != entry.Text {
+		return ""
+	}
+	name, text := t.Field.Name, t.Values[0].Text
+	wild := strings.ContainsAny(text, "*?") && t.Op != Like && t.Op != Matches
+	switch {
+	case wild && t.Op == Has && strings.Trim(text, "*?") != "" && !strings.ContainsAny(strings.Trim(text, "*"), "*?"):
+		return fmt.Sprintf("* stands for itself in %s; a pattern is %s like %s", t, name, quote("*"+strings.Trim(text, "*")+"*"))
+	case wild:
+		return fmt.Sprintf("* and ? stand for themselves in %s; a pattern is %s like %s", t, name, quote(text))
+	case (name == "name" || name == "stem") && strings.Contains(text, "/") && t.Op != Matches:
+		return fmt.Sprintf("a name has no / in it, only a path has: path %s %s", t.Op, quote(text))
+	case (name == "name" || name == "stem" || name == "path") && t.Op == Is:
+		return fmt.Sprintf("is compares the whole %s; for a piece of it, write %s has %s", name, name, quote(text))
+	case t.Op == Like && !strings.ContainsAny(text, "*?[{"):
+		return fmt.Sprintf("like compares the whole %s, and there is no * in %s; for a piece of it, write %s has %s", name, quote(text), name, quote(text))
+	}
+	return ""
+}
