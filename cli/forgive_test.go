@@ -286,8 +286,8 @@ func TestSlips(t *testing.T) {
 		"list where name has dawn":                       "frank search looks at any depth",
 		"weigh where name is dawn":                       "name has dawn",
 		"tally --by ext where ext is csv or name is wav": "name has wav",
-		"search dusk":                                    "",
-		"search where not name is dawn and empty":        "",
+		"search dusk": "",
+		"search where not name is dawn and empty": "",
 	} {
 		r := run(t, root, words(t, line)...)
 		require.Zero(t, r.status, r.err)

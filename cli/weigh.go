@@ -18,7 +18,7 @@ import (
 type weighOptions struct {
 	reading              readingOptions
 	by, atLeast, explain string
-	largest              int
+	largest, heaviest    int
 }
 
 // measures are the words for what folders are weighed by, in the order of
@@ -52,8 +52,9 @@ you can check the sum.`,
 	f.IntVarP(&o.reading.first, "first", "f", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
 	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
+	f.IntVar(&o.heaviest, "heaviest", 0, "instead of folders, show the `NUMBER` heaviest files of all")
 	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
-	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "explain")
+	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.Forms)
 	addKeeping(cmd, &o.reading.lookingOptions)
@@ -63,6 +64,7 @@ you can check the sum.`,
 		example{"weigh", "what is in the current folder, heaviest first"},
 		example{"weigh recordings --depth all", "every folder below"},
 		example{"weigh --by disk", "by space on disk"},
+		example{"weigh --heaviest 10", "the ten heaviest files, wherever they are"},
 		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
 		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
 		example{"weigh --explain handover", "how the sum of one folder is made up, file by file"},
@@ -72,6 +74,19 @@ you can check the sum.`,
 
 // weigh answers with the weights of folders.
 func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) error {
+	if o.heaviest < 0 || cmd.Flags().Changed("heaviest") && o.heaviest == 0 {
+		return misuse("--heaviest takes a number from 1 on")
+	}
+	if o.heaviest > 0 {
+		for _, name := range []string{"depth", "first", "at-least", "largest", "explain"} {
+			if cmd.Flags().Changed(name) {
+				return misuse("--heaviest and --%s contradict each other: --heaviest shows files alone", name)
+			}
+		}
+		if o.by == measures[weigh.ByFiles] {
+			return misuse("--heaviest and --by files contradict each other: each is one file")
+		}
+	}
 	if o.largest < 0 || cmd.Flags().Changed("largest") && o.largest == 0 {
 		return misuse("--largest takes a number from 1 on")
 	}
@@ -83,7 +98,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err != nil {
 		return err
 	}
-	plan := weigh.Plan{By: weigh.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Direct: r.form.ForPeople()}
+	plan := weigh.Plan{By: weigh.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Heaviest: o.heaviest, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
 	if o.explain != "" {
 		for _, name := range []string{"depth", "first", "at-least", "largest"} {
 			if cmd.Flags().Changed(name) {
@@ -118,7 +133,8 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			return cmp.Or(render.All(w, render.New(r.form, r.view.View, weigh.AddendColumns(plan.By, r.view.Context)), row.List[*weigh.Addend](a.Addends), r.view.Frame(summary)), stopped)
 		}
 		rows := row.List[*weigh.Row](a.Rows)
-		if r.form.Paths {
+		r.view.WeighSummary(summary, a, &plan)
+		if r.form.Paths && o.heaviest == 0 {
 			rows = slices.DeleteFunc(rows, func(one *weigh.Row) bool { return one.Kind != weigh.FolderRow })
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view.View, report.WeighColumns(&plan)), rows, r.view.Frame(summary)), stopped)

@@ -205,8 +205,23 @@ func TestWeighTable(t *testing.T) {
 	assert.Contains(t, out, "1 name of files already counted, with 3 000 B, not counted again")
 
 	explained := run(t, root, "weigh", "--explain", "a").out
-	assert.Regexp(t, `a/y +500 B +500 B +no\n +a/b/x +3 000 B +3 500 B +no\n`, explained)
-	assert.Contains(t, run(t, root, "weigh", "--explain", root+"/c").out, "yes")
+	assert.Regexp(t, `a/y +500 B +500 B\n +a/b/x +3 000 B +3 500 B\n`, explained)
+	assert.NotContains(t, explained, "already counted", "that is of another folder")
+	assert.Regexp(t, `c/again +0 B +0 B +\./a/b/x\n`, run(t, root, "weigh", "--explain", root+"/c").out)
+
+	// Several places stand under one sum, the heaviest first, unless they overlap.
+	several := run(t, root, "weigh", "c", "a", "--units", "bytes").out
+	assert.Regexp(t, `(?m)^  all 2 places +3 500 B +100\.0 % .*\n    a +3 500 B +100\.0 % .*\n      b +3 000 B +85\.7 % .*\n      directly in it +500 B +14\.3 % .*\n    c +0 B +0\.0 % `, several)
+	assert.NotContains(t, run(t, root, "weigh", "c", "a", "--as", "csv").out, "all", "programs add up themselves")
+	overlapping := run(t, root, "weigh", "a", "a/b").out
+	assert.NotContains(t, overlapping, "all 2 places")
+	assert.Contains(t, overlapping, "counted in each")
+
+	assert.Regexp(t, `(?m)^  file +size .*\n  a/b/x +2\.9 KiB .*\n  (a/y|top) +500 B .*\n\n`, run(t, root, "weigh", "--heaviest", "2").out)
+	assert.Equal(t, 2, run(t, root, "weigh", "--heaviest", "2", "--depth", "3").status)
+	require.NoError(t, os.Truncate(filepath.Join(root, "a/y"), 50_000_000))
+	assert.Contains(t, run(t, root, "weigh").out, "\non disk all of that takes ")
+	require.NoError(t, os.Truncate(filepath.Join(root, "a/y"), 500))
 	assert.Regexp(t, `(?m)^  a +3 `, strings.ReplaceAll(run(t, root, "weigh", "--by", "files", "--units", "bytes").out, "500 B", ""))
 	assert.Regexp(t, `b/x +2.9 KiB`, run(t, root, "weigh", "--largest", "1").out)
 	rows, _ := weighed(t, root, "where", "name", "is", "y")

@@ -67,9 +67,9 @@ func (w *Within) holds(folder *entry.Folder) bool {
 // Addend is one thing that was added up.
 type Addend struct {
 	Entry     *entry.Entry
-	Adds      int64 // 0 if it was counted with another name
-	Total     int64 // with all before it
-	Elsewhere bool
+	Adds      int64  // 0 if it was counted with another name
+	Total     int64  // with all before it
+	CountedAs string // that name, as a path; "" for itself
 }
 
 // Explain lists what was added up of some entries, in their order, and the
@@ -87,8 +87,8 @@ func (t *Totals) Explain(entries row.Source[*entry.Entry], by Measure) (addends 
 			if by == BySize {
 				a.Adds = e.Size
 			}
-			if t.CountedElsewhere(e) {
-				a.Adds, a.Elsewhere = 0, true
+			if a.CountedAs = t.CountedAs(e); a.CountedAs != "" {
+				a.Adds = 0
 			}
 		}
 		total = add(total, a.Adds)

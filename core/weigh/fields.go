@@ -6,7 +6,7 @@ import (
 )
 
 // rowWords are the kinds of rows as `row` has them.
-var rowWords = [...]string{"folder", "direct", "rest", "file"}
+var rowWords = [...]string{"folder", "direct", "rest", "file", "total"}
 
 // Columns returns what rows are shown with, beside what they are called to people.
 func (p *Plan) Columns() []row.Column[*Row] {
@@ -18,6 +18,10 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	if p.By != ByDisk {
 		disk = disk.For(programs)
 	}
+	newest := row.TimeColumn("newest", "when the newest was last altered", func(r *Row) (row.Moment, bool) { return r.Sum.Newest, r.Sum.Dated })
+	if p.Heaviest > 0 { // rows are of one file each
+		files, folders = files.For(programs), folders.For(programs)
+	}
 	share := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
 	columns := []row.Column[*Row]{
 		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) { return r.appendPath(dst), true }).For(programs),
@@ -28,7 +32,7 @@ func (p *Plan) Columns() []row.Column[*Row] {
 		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
 		files, folders,
 		row.NumberColumn("share", "part of the whole place", row.Share, share).For(programs),
-		row.TimeColumn("newest", "when the newest was last altered", func(r *Row) (row.Moment, bool) { return r.Sum.Newest, r.Sum.Dated }),
+		newest,
 		row.NumberColumn("own_size", "bytes of content directly in it", row.Bytes, func(r *Row) (int64, bool) {
 			return r.Own.Size, r.Kind == FolderRow && r.Own.HasSize()
 		}).For(programs),
@@ -40,7 +44,7 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	if p.First > 0 || p.AtLeast > 0 || p.AtLeastShare > 0 {
 		columns = append(columns, row.FlagColumn("rest", "the sum of what was left out", func(r *Row) (bool, bool) { return r.Kind == RestRow, true }).For(programs))
 	}
-	if p.Largest > 0 {
+	if p.Largest > 0 || p.Heaviest > 0 {
 		columns = append(columns, row.TextColumn("row", "folder, rest or file", func(r *Row) (string, bool) { return rowWords[r.Kind], true }).For(programs))
 	}
 	return columns
@@ -78,7 +82,9 @@ func AddendColumns(by Measure, c *entry.Context) []row.Column[*Addend] {
 		row.NumberColumn("total", "with all before it", t, func(a *Addend) (int64, bool) { return a.Total, true }),
 	}
 	if by != ByFiles {
-		columns = append(columns, row.FlagColumn("elsewhere", "counted with another name of the same file", func(a *Addend) (bool, bool) { return a.Elsewhere, true }))
+		columns = append(columns, row.FlagColumn("elsewhere", "counted with another name of the same file", func(a *Addend) (bool, bool) { return a.CountedAs != "", true }).For(row.Programs),
+			row.TextColumn("counted_as", "the name it was counted with", func(a *Addend) (string, bool) { return a.CountedAs, a.CountedAs != "" }).For(row.Programs),
+			row.TextColumn("counted as", "the name it was counted with", func(a *Addend) (string, bool) { return a.CountedAs, a.CountedAs != "" }).LeftBlank().IfAny().For(row.People))
 	}
 	return columns
 }

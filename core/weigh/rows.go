@@ -39,6 +39,7 @@ const (
 	DirectRow         // what lies directly in a folder, beside the folders in it
 	RestRow           // the folders that were left out, together
 	FileRow           // one of the heaviest files below the folder before it
+	TotalRow          // all places together
 )
 
 // Row is one row of the answer to "how heavy".
@@ -52,6 +53,8 @@ type Row struct {
 	Left     int   // of a RestRow: how many folders
 	Complete bool  // everything in it was read
 	File     *entry.Entry
+	Places   int  // how many there are, where the rows are under a total
+	Alone    bool // of a FileRow: it is under no folder
 }
 
 // Plan says which rows are wanted.
@@ -63,7 +66,9 @@ type Plan struct {
 	// AtLeastShare is the least in millionths of the whole.
 	AtLeastShare int64
 	Largest      int  // how many files to show below each folder
+	Heaviest     int  // how many files to show of all, and nothing else; 0 for folders
 	Direct       bool // rows for what lies directly in folders
+	Total        bool // rows under one for all places, if there are several
 }
 
 // Rows returns the rows for a place: itself first, then what is in it, the
@@ -71,9 +76,65 @@ type Plan struct {
 // below a folder, if Direct ones are among them, add up to it.
 func (t *Totals) Rows(root *entry.Folder, plan Plan, largest *Largest) []*Row {
 	whole := t.Of(root)
-	r := &rows{t: t, plan: plan, whole: plan.By.Of(&whole), largest: largest}
+	return t.rowsOf(root, plan, plan.By.Of(&whole), largest)
+}
+
+// rowsOf returns the rows for a place, with their shares of a whole.
+func (t *Totals) rowsOf(root *entry.Folder, plan Plan, whole int64, largest *Largest) []*Row {
+	r := &rows{t: t, plan: plan, whole: whole, largest: largest}
 	r.add(root)
 	return r.list
+}
+
+// Under returns the rows for several places, heaviest first, under one for all of them.
+func (t *Totals) Under(roots []*entry.Folder, plan Plan, largest *Largest) []*Row {
+	var all Sum
+	for _, root := range roots {
+		all.Add(t.Of(root))
+	}
+	whole := plan.By.Of(&all)
+	slices.SortStableFunc(roots, func(a, b *entry.Folder) int {
+		x, y := t.Of(a), t.Of(b)
+		return cmp.Compare(plan.By.Of(&y), plan.By.Of(&x))
+	})
+	list := []*Row{{Kind: TotalRow, Sum: all, Share: ShareOf(whole, whole), Complete: all.Whole(), Places: len(roots)}}
+	for _, root := range roots {
+		list = append(list, t.rowsOf(root, plan, whole, largest)...)
+	}
+	for _, row := range list {
+		row.Places = len(roots)
+	}
+	return list
+}
+
+// Files returns rows for the heaviest files of all places.
+func (t *Totals) Files(roots []*entry.Folder, plan Plan, largest *Largest) (list []*Row) {
+	all := t.All()
+	r := &rows{t: t, plan: plan, whole: plan.By.Of(&all)}
+	for _, root := range roots {
+		for _, file := range largest.of(root) {
+			if !t.CountedElsewhere(file) {
+				r.file(root, file)
+			}
+		}
+	}
+	slices.SortStableFunc(r.list, func(a, b *Row) int { return cmp.Compare(plan.By.Of(&b.Sum), plan.By.Of(&a.Sum)) })
+	for _, row := range r.list {
+		row.Places, row.Alone = len(roots), true
+	}
+	return r.list[:min(len(r.list), plan.Heaviest)]
+}
+
+// overlap reports whether a place lies in another.
+func overlap(roots []*entry.Folder) bool {
+	for i, a := range roots {
+		for j, b := range roots {
+			if i != j && strings.HasPrefix(strings.TrimSuffix(a.Place.Full, "/")+"/", strings.TrimSuffix(b.Place.Full, "/")+"/") {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 type rows struct {
@@ -89,12 +150,17 @@ func (r *rows) add(folder *entry.Folder) {
 	r.list = append(r.list, &Row{Kind: FolderRow, Folder: folder, Depth: folder.Depth, Sum: sum, Own: r.t.Own(folder),
 		Share: r.share(&sum), Complete: sum.Whole()})
 	for _, file := range r.largest.of(folder) {
-		sum := Sum{Files: 1, Size: file.Size, Disk: file.Disk, Newest: file.Modified, Dated: true, Known: 1, Sized: 1}
-		r.list = append(r.list, &Row{Kind: FileRow, Folder: folder, Depth: folder.Depth + 1, Sum: sum, Share: r.share(&sum), Complete: true, File: file})
+		r.file(folder, file)
 	}
 	if folder.Depth < r.plan.Depth {
 		r.below(folder)
 	}
+}
+
+// file adds the row of a file below a folder.
+func (r *rows) file(folder *entry.Folder, file *entry.Entry) {
+	sum := Sum{Files: 1, Size: file.Size, Disk: file.Disk, Newest: file.Modified, Dated: true, Known: 1, Sized: 1}
+	r.list = append(r.list, &Row{Kind: FileRow, Folder: folder, Depth: folder.Depth + 1, Sum: sum, Share: r.share(&sum), Complete: true, File: file})
 }
 
 // below adds the rows of what is directly in a folder.

@@ -25,6 +25,7 @@ type Answer struct {
 	Elsewhere Sum       // names that were counted with another name of the same file
 	Report    source.Report
 	Stopped   bool // before all was read: the answer is of what was
+	Overlap   bool // a place lies in another: what is in both is counted in each
 }
 
 // ErrNothing is returned for a folder to explain in which nothing was added up.
@@ -38,7 +39,11 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	counter := NewCounter(source.Nowhere)
 	var sink source.Sink = counter
 	var largest *Largest
-	if o.Plan.Largest > 0 {
+	switch {
+	case o.Plan.Heaviest > 0: // of names that are counted with others there may be as many again
+		largest = NewLargest(sink, 2*o.Plan.Heaviest, 0, o.Plan.By, o.Context)
+		sink = largest
+	case o.Plan.Largest > 0:
 		largest = NewLargest(sink, o.Plan.Largest, o.Plan.Depth, o.Plan.By, o.Context)
 		sink = largest
 	}
@@ -64,10 +69,29 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 		}
 		answer.Matched = totals.Of(within.Found())
 		answer.Addends = totals.Explain(addends.Arrange(), o.Plan.By)
+		answer.Elsewhere = Sum{}
+		for _, a := range answer.Addends {
+			if a.CountedAs != "" {
+				answer.Elsewhere.Files++
+				answer.Elsewhere.Add(Sum{Size: a.Entry.Size, Disk: a.Entry.Disk})
+			}
+		}
 		return answer, stopped
 	}
+	var roots []*entry.Folder
 	for _, s := range from.Sources {
-		answer.Rows = append(answer.Rows, totals.Rows(totals.Root(s.Place()), o.Plan, largest)...)
+		roots = append(roots, totals.Root(s.Place()))
+	}
+	answer.Overlap = overlap(roots)
+	switch {
+	case o.Plan.Heaviest > 0:
+		answer.Rows = totals.Files(roots, o.Plan, largest)
+	case o.Plan.Total && len(roots) > 1 && !answer.Overlap:
+		answer.Rows = totals.Under(roots, o.Plan, largest)
+	default:
+		for _, root := range roots {
+			answer.Rows = append(answer.Rows, totals.Rows(root, o.Plan, largest)...)
+		}
 	}
 	return answer, stopped
 }

@@ -17,8 +17,8 @@ type Totals struct {
 	// These are there once it is resolved.
 	folders map[*entry.Folder]*weighed
 	roots   []*entry.Folder
-	again   Sum            // names counted elsewhere, and the bytes they would have been
-	other   map[place]bool // those names
+	again   Sum             // names counted elsewhere, and the bytes they would have been
+	other   map[place]place // those names, and the one that was counted
 }
 
 // weighed is what is known of a folder.
@@ -112,9 +112,18 @@ func (t *Totals) Elsewhere() Sum { return t.resolved().again }
 
 // CountedElsewhere reports whether an entry is a name that was counted with
 // another name of the same file.
-func (t *Totals) CountedElsewhere(e *entry.Entry) bool {
-	return t.resolved().other[place{e.Folder, e.Name}]
+func (t *Totals) CountedElsewhere(e *entry.Entry) bool { return t.CountedAs(e) != "" }
+
+// CountedAs returns the path of the name that an entry was counted with; "" if it was
+// counted itself.
+func (t *Totals) CountedAs(e *entry.Entry) string {
+	if as, elsewhere := t.resolved().other[place{e.Folder, e.Name}]; elsewhere {
+		return as.path()
+	}
+	return ""
 }
+
+func (p place) path() string { return p.folder.Path() + "/" + p.name }
 
 // All returns what all the places hold together.
 func (t *Totals) All() Sum {
@@ -147,7 +156,7 @@ func (t *Totals) resolved() *Totals {
 	if t.folders != nil {
 		return t
 	}
-	t.folders, t.other = make(map[*entry.Folder]*weighed), make(map[place]bool)
+	t.folders, t.other = make(map[*entry.Folder]*weighed), make(map[place]place)
 	var byDepth [][]*weighed
 	var node func(folder *entry.Folder) *weighed
 	node = func(folder *entry.Folder) *weighed {
@@ -178,12 +187,12 @@ func (t *Totals) resolved() *Totals {
 		}
 		named = append(named, p.named...)
 	}
-	CountOnce(named, func(p place) string { return p.folder.Path() + "/" + p.name },
+	CountOnce(named, place.path,
 		func(n *Name[place]) { t.folders[n.Of.folder].own.Add(n.Bytes) },
-		func(n *Name[place]) {
+		func(n, counted *Name[place]) {
 			t.again.Files++
 			t.again.Add(n.Bytes)
-			t.other[n.Of] = true
+			t.other[n.Of] = counted.Of
 		})
 	for depth := len(byDepth) - 1; depth >= 0; depth-- {
 		for _, w := range byDepth[depth] {

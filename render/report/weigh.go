@@ -3,19 +3,37 @@ package report
 import (
 	"fmt"
 	"path"
+	"strings"
 
 	"frankledger/core/row"
 	"frankledger/core/weigh"
+	"frankledger/render"
 )
 
 // WeighColumns returns what rows are shown with to people and to programs.
 func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
-	label := row.TextColumn("folder", "the folder", func(r *weigh.Row) (string, bool) { return weighLabel(r), true })
+	what := "folder"
+	if p.Heaviest > 0 {
+		what = "file"
+	}
+	label := row.TextColumn(what, "what it is", func(r *weigh.Row) (string, bool) { return weighLabel(r), true })
 	return append([]row.Column[*weigh.Row]{label.Shrinking().Looking((*weigh.Row).Look).For(row.People)}, p.Columns()...)
 }
 
 // weighLabel names a row.
 func weighLabel(r *weigh.Row) string {
+	label := ownLabel(r)
+	if r.Places > 1 && r.Kind != weigh.TotalRow && r.File == nil {
+		return strings.Repeat(" ", render.Indent*(r.Depth+1)) + label
+	}
+	return label
+}
+
+// ownLabel names a row without where it stands.
+func ownLabel(r *weigh.Row) string {
+	if r.Kind == weigh.TotalRow {
+		return "all " + render.Count(int64(r.Places), "place", "places")
+	}
 	f := r.Folder
 	way := f.Relative()
 	switch r.Kind {
@@ -34,9 +52,20 @@ func weighLabel(r *weigh.Row) string {
 		}
 		return text
 	case weigh.FileRow:
-		return "    " + r.File.Relative()
+		switch {
+		case !r.Alone && r.Places > 1:
+			return strings.Repeat(" ", render.Indent*(r.Depth+2)) + r.File.Relative()
+		case !r.Alone:
+			return strings.Repeat(" ", 2*render.Indent) + r.File.Relative()
+		case r.Places > 1:
+			return r.File.Path()
+		}
+		return r.File.Relative()
 	}
-	if way == "" {
+	switch {
+	case way == "" && r.Places > 1:
+		way = f.Place.Given
+	case way == "":
 		way = path.Base(f.Place.Full)
 	}
 	switch {
@@ -47,4 +76,25 @@ func weighLabel(r *weigh.Row) string {
 		way += " (not all read)"
 	}
 	return way
+}
+
+// Content and space on disk are told apart where one is so many times the other, and that
+// is worth so many bytes.
+const (
+	muchMore  = 2
+	muchBytes = 1 << 20
+)
+
+// WeighSummary fills in what the footer says of weights.
+func (v *View) WeighSummary(s *Summary, a *weigh.Answer, p *weigh.Plan) {
+	if a.Overlap {
+		s.Notes = append(s.Notes, "one of the places lies in another: what is in both is counted in each")
+	}
+	size, disk := a.Matched.Size, a.Matched.Disk
+	if p.By != weigh.BySize || !a.Matched.HasSize() || !a.Matched.HasDisk() {
+		return
+	}
+	if apart := max(size, disk) - min(size, disk); apart >= muchBytes && max(size, disk) >= muchMore*min(size, disk) {
+		s.Notes = append(s.Notes, "on disk all of that takes "+v.Units.SizeText(disk)+"; --by disk weighs by that")
+	}
 }
