@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -10,6 +12,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/posix"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -25,7 +28,8 @@ func (p *Program) compareCommand() *cobra.Command {
 		Use:   "compare A [B] [where CONDITION…]",
 		Short: "show what was added, removed, moved or altered since, or between folders",
 		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
-single record is compared with its place as it is now:
+single record is compared with its place as it is now. Of two files, tells whether they
+are the same, or where they first differ.
 
   added     only in B
   removed   only in A
@@ -72,6 +76,68 @@ func (p *Program) asRecorded(r *reading, o *readingOptions, recorded source.Sour
 	return p.onTerms(r, o, terms)
 }
 
+// filesAmong returns which of two places are files that are there now.
+func filesAmong(places []string) (files []int) {
+	for i, place := range places {
+		if info, err := os.Stat(place); len(places) == 2 && err == nil && info.Mode().IsRegular() && !strings.HasPrefix(place, recordMark) {
+			files = append(files, i)
+		}
+	}
+	return files
+}
+
+// fileAndFolder says what to do where one of the places is a file and the other is none.
+func (p *Program) fileAndFolder(places []string, file int) error {
+	name, folder := places[file], places[1-file]
+	if _, err := os.Stat(folder); err != nil && !strings.HasPrefix(folder, recordMark) {
+		return misuse("%s: %w", render.Escaped(folder), posix.Reason(err))
+	}
+	err := misuse("%s is a file and %s is none: name two files, or two folders", render.Escaped(name), render.Escaped(folder))
+	other := filepath.Join(folder, filepath.Base(name))
+	if _, there := os.Stat(other); there == nil {
+		return repaired(err, p.instead(folder, other))
+	}
+	return repaired(err, []string{"search", folder, whereWord, "name", "is", filepath.Base(name)})
+}
+
+// compareFiles answers with whether two files are the same, or where they first differ.
+func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorithm, places []string, chosen bool) error {
+	if chosen {
+		return misuse("two files are compared as they are, without a condition")
+	}
+	full := [2]string{}
+	for i, place := range places {
+		var err error
+		if full[i], err = filepath.Abs(place); err != nil {
+			return err
+		}
+		r.view.Add(&entry.Place{Given: place, Full: full[i]})
+	}
+	summary := &report.Summary{Grouped: true}
+	differ := false
+	err := p.answer(r, summary, func(w output.Destination) error {
+		var pool *digest.Pool
+		a, err := ask(p, r, func(request source.Request) (*compare.Pair, error) {
+			pool = digest.NewPool(live.Files{}, request.Progress)
+			return compare.Files(cmd.Context(), [2]string(places), full, pool, by.Fact)
+		})
+		if err != nil {
+			return err
+		}
+		summary.Report = a.Report
+		var rows row.List[*entry.Entry]
+		if len(a.Report.Problems) == 0 {
+			rows, differ = a.Files, !a.Same
+			r.view.FilesSummary(summary, a, pool.Read())
+		} else {
+			summary.Lead = "the files could not be compared"
+		}
+		keepRows(r, rows, func(e *entry.Entry) *entry.Entry { return e })
+		return render.All(w, render.New(r.form, r.view.View, compare.FileColumns(r.view.Context, by)), rows, r.view.Frame(summary))
+	})
+	return different(differ, err)
+}
+
 // compare answers with what differs.
 func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, algorithm string, args []string) error {
 	places, _, has := splitWhere(args)
@@ -85,6 +151,13 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	r, err := p.reading(cmd, o)
 	if err != nil {
 		return err
+	}
+	r.view.Lettered = true
+	switch files := filesAmong(places); {
+	case len(files) == 2:
+		return p.compareFiles(cmd, r, by, places, has)
+	case len(files) == 1:
+		return p.fileAndFolder(places, files[0])
 	}
 	ctx := cmd.Context()
 	sources, summary, err := p.open(ctx, r, args, true)

@@ -1,6 +1,8 @@
 package cli_test
 
 import (
+	"bytes"
+	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
@@ -81,14 +83,66 @@ func TestCompare(t *testing.T) {
 
 	out = run(t, root, "compare", "a", "b").out
 	assert.Regexp(t, `(?m)^  mode +details +mode 0644 → 0600$`, out)
-	assert.Regexp(t, `(?m)^  time +details +modified 60 minutes earlier$`, strings.ReplaceAll(out, "59 minutes", "60 minutes"))
+	assert.Regexp(t, `(?m)^  time +details +modified 60 minutes earlier in B$`, strings.ReplaceAll(out, "59 minutes", "60 minutes"))
 	assert.Regexp(t, `(?m)^  link +altered +target same → mode$`, out)
 	assert.Contains(t, out, "1 added, 1 removed, 4 altered, 1 moved, 2 with the same content, but other details\n")
-	for line, says := range map[string]string{"a": "name two folders", "a b c": "name two folders", "a nosuch": "nosuch: no such file", "a b/new": "is not a folder"} {
+	for line, says := range map[string]string{"a": "name two folders", "a b c": "name two folders", "a nosuch": "nosuch: no such file", "a b/new": "is a file and a is none", "b a/altered": "\nfrank compare b/altered a/altered\n"} {
 		r := run(t, root, append([]string{"compare"}, strings.Fields(line)...)...)
 		assert.Equal(t, 2, r.status, line)
 		assert.Contains(t, r.err, says, line)
 	}
+}
+
+// Two files are the same, or first differ somewhere, and have the digests they have.
+func TestCompareFiles(t *testing.T) {
+	root := t.TempDir()
+	long := bytes.Repeat([]byte("line\n"), 500_000)
+	other := slices.Clone(long)
+	other[2_000_001] = 'X'
+	for name, content := range map[string][]byte{"a": long, "b": other, "c": long[:1_500_000], "d": long, "none": nil} {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), content, 0o644))
+	}
+	require.NoError(t, os.Symlink("d", filepath.Join(root, "link")))
+	for _, c := range []struct {
+		a, b, says string
+		first      any
+	}{
+		{"a", "b", "A and B first differ in byte 2 000 002, which is in line 400 001", 2_000_001.0},
+		{"a", "link", "A and B have the same content", nil},
+		{"c", "a", "B begins with all of A, and has 1 000 000 bytes more", 1_500_000.0},
+		{"a", "c", "A begins with all of B, and has 1 000 000 bytes more", 1_500_000.0},
+		{"none", "a", "B begins with all of A", 0.0},
+		{"none", "none", "the same content", nil},
+	} {
+		r := run(t, root, "compare", c.a, c.b)
+		assert.Equal(t, c.first != nil, r.status == 1, c)
+		assert.Contains(t, r.out, c.says)
+		var document struct {
+			Entries []struct{ Digest string }
+			Summary map[string]any
+		}
+		require.NoError(t, json.Unmarshal([]byte(run(t, root, "compare", c.a, c.b, "-a", "json").out), &document))
+		assert.Equal(t, c.first, document.Summary["first_difference"], c)
+		for i, name := range []string{c.a, c.b} {
+			content, err := os.ReadFile(filepath.Join(root, name))
+			require.NoError(t, err)
+			assert.Equal(t, fmt.Sprintf("%x", sha256.Sum256(content)), document.Entries[i].Digest)
+		}
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, "c"), append(long[:1_500_000:1_500_000], 'x'), 0o600))
+	assert.Contains(t, run(t, root, "compare", "a", "c").out, "first differ in byte 1 500 001")
+	cmd := stranger(command(t, root, "compare", "a", "c"))
+	require.NoError(t, os.Chmod(root, 0o755))
+	require.NoError(t, os.Chown(filepath.Join(root, "c"), 0, 0))
+	r := finish(t, cmd)
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.out, "could not be compared")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), []byte("12345"), 0o644))
+	require.NoError(t, os.Mkdir(filepath.Join(root, "in"), 0o755))
+	require.NoError(t, os.Mkdir(filepath.Join(root, "inside"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "in/x"), make([]byte, 1_000_001), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "inside/x"), make([]byte, 1_000_002), 0o644))
+	assert.Contains(t, run(t, root, "compare", "in", "inside").out, "size 1 000 001 B → 1 000 002 B", "rounded they are the same")
 }
 
 // What lies in a folder that could not be read is neither added nor removed.

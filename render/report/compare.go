@@ -94,12 +94,45 @@ func (v *View) changeText(r *compare.Result) string {
 	}
 	for _, f := range r.Differences {
 		if f.Type == entry.Moment {
-			parts = append(parts, f.Name+" "+v.apart(r.A.Modified, r.B.Modified))
+			parts = append(parts, f.Name+" "+v.apart(r.A.Modified, r.B.Modified)+" in B")
 			continue
 		}
-		parts = append(parts, f.Name+" "+v.text(f, r.A)+" → "+v.text(f, r.B))
+		before, after := v.text(f, r.A), v.text(f, r.B)
+		if before == after && f.Type == entry.Bytes { // rounded they are the same
+			before, after = exactSize(r.A), exactSize(r.B)
+		}
+		parts = append(parts, f.Name+" "+before+" → "+after)
 	}
 	return strings.Join(parts, ", ")
+}
+
+// exactSize is the size of an entry in bytes.
+func exactSize(e *entry.Entry) string { return render.Grouped(e.Size) + " B" }
+
+// FilesSummary says how two files compare.
+func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
+	same := int64(0)
+	if p.Same {
+		same = 1
+	}
+	s.Numbers = append(s.Numbers, Number{"same", same}, Number{"first_difference", p.Byte}, Number{"bytes_read", read})
+	a, b := p.Files[0].Size, p.Files[1].Size
+	switch {
+	case p.Same:
+		s.Lead = "A and B have the same content"
+	case p.Byte == a:
+		s.Lead = "B begins with all of A, and has " + render.Count(b-a, "byte", "bytes") + " more"
+	case p.Byte == b:
+		s.Lead = "A begins with all of B, and has " + render.Count(a-b, "byte", "bytes") + " more"
+	default:
+		s.Lead = "A and B first differ in byte " + render.Grouped(p.Byte+1)
+		if p.Line > 1 {
+			s.Lead += ", which is in line " + render.Grouped(p.Line)
+		}
+	}
+	if apart := v.apart(p.Files[0].Modified, p.Files[1].Modified); p.Files[0].Modified != p.Files[1].Modified {
+		s.Notes = append(s.Notes, "B was modified "+apart)
+	}
 }
 
 // text is the value of a field as people read it, in one piece.

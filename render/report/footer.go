@@ -19,8 +19,11 @@ func alarm(text string) render.Line { return render.Line{Text: text, Style: rend
 // one that is no folder the folder it lies in.
 func (v *View) heading() []render.Line {
 	var lines []render.Line
-	for _, place := range v.Places {
+	for i, place := range v.Places {
 		line := render.Line{Text: v.placeLine(place), Style: render.HeadingStyle}
+		if v.Lettered {
+			line.Text = string(rune('A'+i)) + "  " + line.Text
+		}
 		if len(lines) == 0 || lines[len(lines)-1] != line {
 			lines = append(lines, line)
 		}

@@ -15,6 +15,8 @@ import (
 type View struct {
 	*render.View
 	Places []*entry.Place
+	// Lettered has the places named A and B, as the answer calls them.
+	Lettered bool
 	// Taken says how words were taken that were not written in the normal form.
 	Taken []string
 }

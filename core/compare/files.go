@@ -1,0 +1,109 @@
+package compare
+
+import (
+	"bytes"
+	"context"
+	"path/filepath"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/row"
+	"frankledger/core/source"
+)
+
+// Pair is how the content of two files compares.
+type Pair struct {
+	Files []*entry.Entry // with status and digests
+	Same  bool
+	// Where they first differ, if they do: the byte from 0, and its line from 1. The
+	// shorter of two files of which one begins the other differs at its end.
+	Byte, Line int64
+	Report     source.Report
+}
+
+// Files compares two files, named by their paths as they were given and in full, and
+// digests both. If one of them could not be read, the report says so and there is no
+// answer.
+func Files(ctx context.Context, given, full [2]string, pool *digest.Pool, fact entry.Facts) (p *Pair, err error) {
+	p = &Pair{Line: 1, Byte: -1}
+	for i := range full {
+		place := &entry.Place{Given: filepath.Dir(given[i]), Full: filepath.Dir(full[i])}
+		p.Files = append(p.Files, &entry.Entry{Folder: &entry.Folder{Place: place}, Name: filepath.Base(full[i])})
+	}
+	err = pool.Share(ctx, 1, func(w *digest.Worker, _ int) {
+		for _, e := range p.Files {
+			if err := w.Look(e); err != nil {
+				w.Problem(e, "look at", err)
+				return
+			}
+		}
+		w.Open(p.Files[0], "read", func(a digest.File) error {
+			var broken error // of the first, found while the second is open
+			w.OpenAlso(p.Files[1], "read", func(b digest.File) (other error) {
+				broken, other = p.read(ctx, w, a, b, fact)
+				return other
+			})
+			return broken
+		})
+	})
+	p.Report.Problems = pool.Problems()
+	return p, err
+}
+
+// pieceLength is how much of each of two files is read in turn.
+const pieceLength = 1 << 20
+
+// read reads two open files side by side to their ends. The errors are of the first and
+// of the second.
+func (p *Pair) read(ctx context.Context, w *digest.Worker, a, b digest.File, fact entry.Facts) (first, second error) {
+	room := w.Room(2 * pieceLength)
+	sizes := [2]int64{p.Files[0].Size, p.Files[1].Size}
+	hashers := [2]*digest.Hasher{digest.NewHasher(fact), digest.NewHasher(fact)}
+	for offset := int64(0); offset < max(sizes[0], sizes[1]); offset += pieceLength {
+		if err := ctx.Err(); err != nil {
+			return err, nil
+		}
+		mine := room[:max(0, min(sizes[0]-offset, pieceLength))]
+		other := room[pieceLength : pieceLength+max(0, min(sizes[1]-offset, pieceLength))]
+		if first = w.ReadFull(a, mine, offset); first != nil {
+			return first, nil
+		}
+		if second = w.ReadFull(b, other, offset); second != nil {
+			return nil, second
+		}
+		hashers[0].Write(mine)
+		hashers[1].Write(other)
+		p.meet(offset, mine, other)
+	}
+	for i, h := range hashers {
+		digest.Set(p.Files[i], h.Sums())
+	}
+	p.Same = p.Byte < 0
+	return a.Unchanged(sizes[0]), b.Unchanged(sizes[1])
+}
+
+// meet looks for the first difference in pieces of both from the same offset on.
+func (p *Pair) meet(offset int64, a, b []byte) {
+	if p.Byte >= 0 {
+		return
+	}
+	alike := 0
+	if bytes.Equal(a, b) {
+		alike = len(a)
+	} else {
+		for alike < min(len(a), len(b)) && a[alike] == b[alike] {
+			alike++
+		}
+		p.Byte = offset + int64(alike)
+	}
+	p.Line += int64(bytes.Count(a[:alike], []byte("\n")))
+}
+
+// FileColumns returns what two files are shown with.
+func FileColumns(c *entry.Context, a entry.Algorithm) []row.Column[*entry.Entry] {
+	columns := entry.ColumnsNamed(c, "path", "size", "modified")
+	return append(columns, row.DigitsColumn("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) {
+		text, known := entry.FieldNamed(a.Name).AppendText(nil, e, c)
+		return string(text), known
+	}))
+}
