@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -112,6 +113,12 @@ func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorith
 			return err
 		}
 		r.view.Add(&entry.Place{Given: place, Full: full[i]})
+		if info, err := os.Lstat(full[i]); err == nil && info.Mode()&fs.ModeSymlink != 0 { // what it leads to is read
+			if full[i], err = filepath.EvalSymlinks(full[i]); err != nil {
+				return misuse("%s: %w", render.Escaped(place), posix.Reason(err))
+			}
+			places[i] = full[i]
+		}
 	}
 	summary := &report.Summary{Grouped: true}
 	differ := false
