@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -91,7 +92,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 		return p.incomplete(totals.Refused > 0 || !summary.Complete())
 	}
 	if !o.yes && o.ask == "" {
-		if err := p.confirm(totals.Steps); err != nil {
+		if err := p.confirm(report.Question(plan)); err != nil {
 			return err
 		}
 	}
@@ -127,7 +128,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	result, err := c.CarryOut(ctx, plan)
 	done()
 	if result.Journal > 0 && !r.quiet {
-		p.tellResult(result)
+		p.tellResult(plan, result)
 	}
 	if err != nil {
 		return err
@@ -151,11 +152,11 @@ func (p *Program) tellOutcome(verb string, done act.Outcome) {
 var errNobody = misuse("there is nobody to ask; --yes carries it out without asking")
 
 // confirm asks whether to do it. If not, that is all.
-func (p *Program) confirm(steps int) error {
+func (p *Program) confirm(question string) error {
 	if !isTerminal(os.Stdin) {
 		return errNobody
 	}
-	if q := (&questions{p, bufio.NewReader(os.Stdin)}); !q.once(steps) {
+	if q := (&questions{p, bufio.NewReader(os.Stdin)}); !q.once(question) {
 		p.say("nothing was changed")
 		return &failure{status: statusComplete}
 	}
@@ -171,8 +172,9 @@ func (p *Program) incomplete(so bool) error {
 }
 
 // tellResult says what was done.
-func (p *Program) tellResult(r act.Result) {
-	text := render.Count(int64(r.Done), "step", "steps") + " done"
+func (p *Program) tellResult(plan *act.Plan, r act.Result) {
+	_, word := plan.Words()
+	text := render.Grouped(int64(r.Done)) + " " + word
 	for _, one := range []struct {
 		count int
 		word  string
@@ -184,10 +186,10 @@ func (p *Program) tellResult(r act.Result) {
 	if r.Stopped {
 		text += ", and then stopped"
 	}
-	text += fmt.Sprintf("; journal %d", r.Journal)
+	text += fmt.Sprintf(" (journal %d)", r.Journal)
 	switch {
 	case r.Undoable:
-		text += fmt.Sprintf("; frank act undo %d undoes it", r.Journal)
+		text += fmt.Sprintf("; to undo that:\n%s", commandLine([]string{"act", "undo", strconv.FormatInt(r.Journal, 10)}))
 	case r.Done+r.Partly > 0:
 		text += "; this cannot be undone"
 	}
@@ -212,9 +214,9 @@ func (q *questions) answer(format string, args ...any) string {
 }
 
 // once asks whether to do all.
-func (q *questions) once(steps int) bool {
+func (q *questions) once(question string) bool {
 	for {
-		switch q.answer("Do %s? yes or no: ", render.Count(int64(steps), "step", "steps")) {
+		switch q.answer("%s yes or no: ", question) {
 		case "yes", "y":
 			return true
 		case "no", "n", "stop":

@@ -52,7 +52,7 @@ func TestActSpares(t *testing.T) {
 	assert.Regexp(t, `b/same +refused: it has changed since the list was made`, out)
 	assert.Regexp(t, `b/other +refused: the file that was to stay no longer exists`, out)
 	assert.Regexp(t, `b/third +refused: the file that was to stay has changed`, out)
-	assert.Contains(t, a.do(3, "act remove @@../spares.jsonl --carry-out --yes"), "1 step done, 3 refused")
+	assert.Contains(t, a.do(3, "act remove @@../spares.jsonl --carry-out --yes"), "1 put into the trash, 3 refused")
 	assert.NoFileExists(t, in("b/fourth"))
 	for _, name := range []string{"b/same", "b/other", "b/third"} {
 		assert.FileExists(t, in(name))
@@ -67,7 +67,7 @@ func TestActSpares(t *testing.T) {
 	require.NoError(t, os.Remove(in("b/third")))
 	require.NoError(t, os.Link(in("a/third"), in("b/third")))
 	r := a.run(3, "act", "carry-out", "../plan.json", "--yes")
-	assert.Contains(t, r.out, "1 step done, 3 failed")
+	assert.Contains(t, r.out, "1 removed for good, 3 failed")
 	assert.Contains(t, r.err, "b/same: the file that was to stay has changed")
 	for _, name := range []string{"a/same", "b/same", "b/other", "b/third"} {
 		assert.FileExists(t, in(name))
@@ -94,8 +94,8 @@ func TestActSaysWhatIsSo(t *testing.T) {
 		t.Skip("needs files of another owner")
 	}
 	a := newActor(t, tree(t, "in/a", "in/b", "shut/c", "d"))
-	assert.Contains(t, a.do(0, "act hide in/a --carry-out --yes"), "1 step done; journal 1; frank act undo 1 undoes it\n")
-	assert.Contains(t, a.do(0, "act remove d --for-good --carry-out --yes"), "1 step done; journal 2; this cannot be undone\n")
+	assert.Contains(t, a.do(0, "act hide in/a --carry-out --yes"), "1 hidden (journal 1); to undo that:\nfrank act undo 1\n")
+	assert.Contains(t, a.do(0, "act remove d --for-good --carry-out --yes"), "1 removed for good (journal 2); this cannot be undone\n")
 	assert.Contains(t, a.run(2, "act", "hide", "in/b", "--carry-out", "--ask", "each", "--yes").err, "contradict each other")
 	require.NoError(t, os.Chmod(filepath.Join(a.root, "shut"), 0o555))
 	for dir := a.root; len(dir) > len(os.TempDir()); dir = filepath.Dir(dir) {
@@ -108,7 +108,7 @@ func TestActSaysWhatIsSo(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Dir(b.home), 0o755))
 	r := finish(t, stranger(b.command("act", "hide", "shut/c", "--carry-out", "--yes")))
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "0 steps done, 1 failed; journal 1\n")
+	assert.Contains(t, r.out, "0 hidden, 1 failed (journal 1)\n")
 
 	// The newest journal of which anything can be taken back.
 	r = a.run(0, "act", "undo")
@@ -135,7 +135,7 @@ func TestActPartly(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Dir(a.home), 0o755))
 	r := finish(t, stranger(a.command("act", "remove", "top", "--for-good", "--carry-out", "--yes")))
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "0 steps done, 1 partly done; journal 1; this cannot be undone\n")
+	assert.Contains(t, r.out, "0 removed for good, 1 partly done (journal 1); this cannot be undone\n")
 	assert.Contains(t, r.err, "remove "+a.root+"/top: partly done: b/2: permission denied")
 	assert.FileExists(t, filepath.Join(a.root, "top/c/3"))
 	r = finish(t, stranger(a.command("act", "journal", "1", "--as", "jsonl")))
@@ -163,7 +163,7 @@ func TestActPartly(t *testing.T) {
 	cmd.Process.Signal(syscall.SIGINT)
 	cmd.Wait()
 	assert.Equal(t, 130, cmd.ProcessState.ExitCode(), said.String())
-	assert.Contains(t, said.String(), "0 steps done, 1 partly done; journal 1; this cannot be undone")
+	assert.Contains(t, said.String(), "0 removed for good, 1 partly done (journal 1); this cannot be undone")
 	left, err := os.ReadDir(filepath.Join(b.root, "many"))
 	require.NoError(t, err)
 	assert.NotEmpty(t, left)

@@ -65,7 +65,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 		return p.incomplete(totals.Refused > 0 || !summary.Complete())
 	}
 	if !o.yes {
-		if err := p.confirm(totals.Steps); err != nil {
+		if err := p.confirm(report.Question(plan)); err != nil {
 			return err
 		}
 	}

@@ -93,8 +93,8 @@ func change(path string, check func(key, word string) error, edit func(lines []s
 		return err
 	}
 	return Locked(filepath.Dir(path), func() error {
-		if real, err := filepath.EvalSymlinks(path); err == nil {
-			path = real // a link stays one
+		if target, err := filepath.EvalSymlinks(path); err == nil {
+			path = target // a link stays one
 		}
 		data, err := os.ReadFile(path)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -191,7 +191,7 @@ func find(text, key string) (at, count int) {
 
 // complete reports whether some lines are a key with all of its value.
 func complete(lines []string) bool {
-	var any map[string]any
-	_, err := toml.Decode(strings.Join(lines, "\n"), &any)
+	var value map[string]any
+	_, err := toml.Decode(strings.Join(lines, "\n"), &value)
 	return err == nil
 }

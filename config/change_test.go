@@ -75,8 +75,8 @@ func TestChange(t *testing.T) {
 // Several at once lose nothing, and a link to the file stays one.
 func TestChangesAtOnce(t *testing.T) {
 	dir := t.TempDir()
-	real, path := filepath.Join(dir, "real.toml"), filepath.Join(dir, "config.toml")
-	require.NoError(t, os.WriteFile(real, nil, 0o600))
+	own, path := filepath.Join(dir, "real.toml"), filepath.Join(dir, "config.toml")
+	require.NoError(t, os.WriteFile(own, nil, 0o600))
 	require.NoError(t, os.Symlink("real.toml", path))
 	var group sync.WaitGroup
 	for _, key := range config.KeyNames() {

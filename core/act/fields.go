@@ -16,7 +16,7 @@ func (p *Plan) Columns() []row.Column[*Step] {
 			}
 			return string(s.Path), true
 		}).Shrinking().Looking((*Step).look),
-		row.TextColumn("does", "what the step does, or why it is refused", func(s *Step) (string, bool) {
+		row.TextColumn("what happens", "what the step does, or why it is refused", func(s *Step) (string, bool) {
 			switch {
 			case s.Refused != "":
 				return "refused: " + string(s.Refused), true
@@ -57,20 +57,40 @@ func (s *Step) look() row.Look {
 // Does tells what a step does.
 func (p *Plan) Does(s *Step) string { return verbs[p.Action].does(p, s) }
 
+// Words say what is asked to be done, and what it then is: hide, hidden.
+func (p *Plan) Words() (ask, done string) { return verbs[p.Action].words(p) }
+
 // PastColumns returns what journals are shown with.
 func PastColumns() []row.Column[*Past] {
-	count := func(name, meaning string, state State) row.Column[*Past] {
-		return row.NumberColumn(name, meaning, row.Number, func(p *Past) (int64, bool) { return int64(p.Count(state)), true })
+	count := func(name, meaning string, state State) []row.Column[*Past] {
+		some := row.NumberColumn(name, meaning, row.Number, func(p *Past) (int64, bool) { return int64(p.Count(state)), p.Count(state) > 0 })
+		return row.NumberColumn(name, meaning, row.Number, func(p *Past) (int64, bool) { return int64(p.Count(state)), true }).Shown(some.LeftBlank().IfAny())
 	}
-	return []row.Column[*Past]{
+	began := row.TimeColumn("began", "when", func(p *Past) (row.Moment, bool) { return row.MomentOf(p.Began), true })
+	columns := []row.Column[*Past]{
+		row.NumberColumn("journal", "its number", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.People),
 		row.TextColumn("action", "what was done", func(p *Past) (string, bool) { return string(p.Action), true }),
-		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }),
-		row.TimeColumn("began", "when", func(p *Past) (row.Moment, bool) { return row.MomentOf(p.Began), true }),
-		row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(len(p.Steps)), true }),
-		count("done", "how many are done", Done), count("failed", "how many could not be", Failed), count("undone", "how many were taken back", Undone),
-		count("partly", "how many were done, but not to their end", Partly),
-		row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true }),
+		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.Programs),
 	}
+	columns = append(columns, began.Shown(began.Called("when"))...)
+	columns = append(columns, row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(len(p.Steps)), true }))
+	columns = append(columns, count("done", "how many are done", Done)...)
+	columns = append(columns, count("failed", "how many could not be", Failed)...)
+	columns = append(columns, count("undone", "how many were taken back", Undone)...)
+	columns = append(columns, count("partly", "how many were done, but not to their end", Partly)...)
+	state := row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true })
+	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }))...)
+}
+
+// ending says in words how it ended.
+func (p *Past) ending() string {
+	switch {
+	case p.Undone || !p.Ended:
+		return p.Word()
+	case p.Count(Failed) > 0 || p.Count(Partly) > 0:
+		return "not all done"
+	}
+	return "all done"
 }
 
 // Word says how it ended.

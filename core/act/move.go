@@ -35,6 +35,8 @@ func (hide) plan(p *planning, s *Step, e *entry.Entry) error {
 	return p.goes(s, dir+"."+name)
 }
 
+func (hide) words(_ *Plan) (ask, done string) { return "hide", "hidden" }
+
 func (hide) does(_ *Plan, s *Step) string {
 	if s.To == "" {
 		return "hide"
@@ -63,6 +65,8 @@ func (reveal) plan(p *planning, s *Step, e *entry.Entry) error {
 	}
 	return p.goes(s, dir+plain)
 }
+
+func (reveal) words(_ *Plan) (ask, done string) { return "reveal", "revealed" }
 
 func (reveal) does(_ *Plan, s *Step) string {
 	if s.To == "" {
@@ -99,6 +103,8 @@ func (move) plan(p *planning, s *Step, e *entry.Entry) error {
 	}
 	return p.leave(s, e, across)
 }
+
+func (move) words(p *Plan) (ask, done string) { return "move into " + string(p.Options.Into), "moved" }
 
 func (move) does(p *Plan, s *Step) string {
 	way, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")

@@ -31,6 +31,8 @@ func (permit) plan(p *planning, s *Step, _ *entry.Entry) error {
 	return nil
 }
 
+func (permit) words(_ *Plan) (ask, done string) { return "permit", "changed" }
+
 func (permit) does(p *Plan, s *Step) string {
 	if s.NewMode == "" {
 		return "permit " + p.Options.Mode

@@ -309,7 +309,7 @@ var (
 	errMount        = errors.New("another file system is mounted there; --really")
 	errMountedTrash = errors.New("a mounted file system cannot go into the trash; --for-good removes everything in it")
 	errMountStays   = errors.New("a file system is mounted on it, so its name has to stay")
-	errSeveral      = errors.New("another step of the plan would give the same name")
+	errSeveral      = errors.New("another match would get the same name")
 	errLongName     = errors.New("its name would be too long")
 	errNothingThere = errors.New("the link leads to nothing")
 )

@@ -62,7 +62,7 @@ func TestNamesAreFree(t *testing.T) {
 			case action == act.Reveal && name == plain:
 				want = "it is not hidden"
 			case given[to]:
-				want = "another step of the plan would give the same name"
+				want = "another match would get the same name"
 			case err == nil:
 				want = "that name is taken already"
 			default:
@@ -108,7 +108,7 @@ func TestPlanOfMoves(t *testing.T) {
 	one := func(e *entry.Entry) bool { return e.Name == "one" }
 	p := plan(act.Options{}, one)
 	assert.Equal(t, in("new/place/one"), p.Steps[0].To)
-	assert.Equal(t, "another step of the plan would give the same name", string(p.Steps[1].Refused))
+	assert.Equal(t, "another match would get the same name", string(p.Steps[1].Refused))
 	p = plan(act.Options{Number: true}, one)
 	assert.Equal(t, in("new/place/one-2"), p.Steps[1].To)
 	p = plan(act.Options{KeepFolders: true}, one)

@@ -37,6 +37,13 @@ func (remove) plan(p *planning, s *Step, e *entry.Entry) error {
 	return err
 }
 
+func (remove) words(p *Plan) (ask, done string) {
+	if p.Options.ForGood {
+		return "remove for good, which cannot be undone,", "removed for good"
+	}
+	return "put into the trash", "put into the trash"
+}
+
 func (remove) does(p *Plan, s *Step) string {
 	switch {
 	case s.Mounted:

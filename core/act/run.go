@@ -319,6 +319,8 @@ func (run) upwards() bool { return false }
 
 func (run) plan(*planning, *Step, *entry.Entry) error { return nil }
 
+func (run) words(_ *Plan) (ask, done string) { return "run for", "run" }
+
 func (run) does(p *Plan, s *Step) string {
 	words := make([]string, len(p.Options.Command))
 	for i, word := range p.Options.Command {

@@ -40,6 +40,8 @@ func dayOf(seconds int64) string {
 	return string(entry.Time{Sec: seconds}.AppendRFC3339(nil)[:len("2026-11-25")])
 }
 
+func (stamp) words(_ *Plan) (ask, done string) { return "stamp", "stamped" }
+
 func (stamp) does(p *Plan, _ *Step) string {
 	var parts []string
 	for _, one := range []struct {

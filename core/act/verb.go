@@ -11,6 +11,8 @@ type verb interface {
 	plan(p *planning, s *Step, e *entry.Entry) error
 	// does says what a step does.
 	does(p *Plan, s *Step) string
+	// words say what is asked to be done to something, and what it then is.
+	words(p *Plan) (ask, done string)
 	// do does a step. Before it changes anything, it tells the journal that the
 	// step begins.
 	do(t *task) error

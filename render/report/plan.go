@@ -12,9 +12,8 @@ import (
 	"frankledger/render"
 )
 
-// PlanSummary says what a plan amounts to.
-func (v *View) PlanSummary(s *Summary, p *act.Plan) {
-	t := p.Totals()
+// planned says what a plan is about: 2 folders, 1 file with 5 entries in them.
+func planned(t act.Totals) string {
 	var kinds []string
 	for _, one := range []struct {
 		count          int
@@ -24,17 +23,30 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 			kinds = append(kinds, render.Count(int64(one.count), one.single, one.plural))
 		}
 	}
-	s.Grouped = true
-	s.Lead = render.Count(int64(t.Steps), "step", "steps")
-	if len(kinds) > 0 {
-		s.Lead += ": " + strings.Join(kinds, ", ")
-	}
+	text := strings.Join(kinds, ", ")
 	if t.Within > 0 {
 		in := " in them"
 		if t.Folders == 1 {
 			in = " in it"
 		}
-		s.Lead += " with " + render.Count(t.Within, "entry", "entries") + in
+		text += " with " + render.Count(t.Within, "entry", "entries") + in
+	}
+	return text
+}
+
+// Question asks whether to carry a plan out.
+func Question(p *act.Plan) string {
+	ask, _ := p.Words()
+	return strings.ToUpper(ask[:1]) + render.Escaped(ask[1:]) + " " + planned(p.Totals()) + "?"
+}
+
+// PlanSummary says what a plan amounts to.
+func (v *View) PlanSummary(s *Summary, p *act.Plan) {
+	t := p.Totals()
+	s.Grouped = true
+	s.Lead = render.Count(int64(t.Steps), "step", "steps")
+	if what := planned(t); what != "" {
+		s.Lead += ": " + what
 	}
 	if t.Files > 0 || t.Within > 0 {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
@@ -47,7 +59,7 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 		s.Notes = append(s.Notes, into)
 	}
 	if t.Refused > 0 {
-		s.Notes = append(s.Notes, render.Grouped(int64(t.Refused))+" refused")
+		s.Notes = append(s.Notes, render.Grouped(int64(t.Refused))+" refused, each for the reason beside it")
 	}
 	if p.Covered > 0 {
 		s.Notes = append(s.Notes, render.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")

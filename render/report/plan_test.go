@@ -30,7 +30,7 @@ func TestPlanSummary(t *testing.T) {
 	v, s := view(), &report.Summary{}
 	v.PlanSummary(s, plan)
 	assert.Equal(t, "3 steps: 1 file, 1 folder, 1 other with 7 entries in it · 3.0 KiB", s.Lead)
-	assert.Equal(t, []string{`into /new\nplace`, "1 refused", "2 matches lie in a folder that is acted on as a whole"}, s.Notes)
+	assert.Equal(t, []string{`into /new\nplace`, "1 refused, each for the reason beside it", "2 matches lie in a folder that is acted on as a whole"}, s.Notes)
 	s = &report.Summary{}
 	v.PlanSummary(s, &act.Plan{})
 	assert.Equal(t, "0 steps", s.Lead)
