@@ -93,7 +93,7 @@ func examples(t *testing.T, shell, text string, wanted func(line string) bool) {
 		} else {
 			assert.Zero(t, r.status, "%s: %s", line, r.err)
 		}
-		if !regexp.MustCompile(`--funnel --count|--remember|--save-list`).MatchString(line) { // which say something there
+		if !regexp.MustCompile(`--funnel --count|--remember|--save-list|--to |-t `).MatchString(line) { // which say something there
 			assert.Empty(t, r.err, line)
 		}
 	}
@@ -131,6 +131,27 @@ func TestHelpFits(t *testing.T) {
 		}
 		assert.Equal(t, all, run(t, "/", append(words, "--all")...).out)
 	}
+}
+
+// One letter is the same option in every command, and the option has it in every command.
+func TestLetters(t *testing.T) {
+	letters := map[string]string{"a": "as", "c": "columns", "d": "depth", "f": "first", "k": "skip", "m": "match-case", "o": "order", "q": "quiet", "t": "to", "y": "yes"}
+	lettered := regexp.MustCompile(`(?m)^  (?:-(\w), |    )--([\w-]+)`)
+	seen := map[string]bool{}
+	for _, name := range append(commands(t), "act hide", "act run", "act carry-out", "act journal", "ledger entries", "ledger export", "ledger drop") {
+		all := run(t, "/", append(append([]string{"help"}, strings.Fields(name)...), "all")...).out
+		for _, found := range lettered.FindAllStringSubmatch(all, -1) {
+			want := ""
+			for letter, option := range letters {
+				if option == found[2] {
+					want = letter
+				}
+			}
+			assert.Equal(t, want, found[1], "%s --%s", name, found[2])
+			seen[found[1]] = true
+		}
+	}
+	assert.Len(t, seen, 1+len(letters), "and those without")
 }
 
 func TestFieldsAreAllThere(t *testing.T) {

@@ -313,7 +313,7 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 			return nil
 		})
 	f := cmd.Flags()
-	f.StringVar(&to, "to", "", "the `FILE` to write to, completely or not at all")
+	f.StringVarP(&to, "to", "t", "", "the `FILE` to write to, completely or not at all")
 	f.BoolVar(&replace, "replace", false, "with --to, replace an existing file")
 	group(cmd, groupOut, "to", "replace")
 	return cmd

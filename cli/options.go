@@ -48,6 +48,7 @@ type showingOptions struct {
 	format, units, times, asOf string
 	colour, page, to           string
 	replace, quiet             bool
+	byEnding                   bool // the format was told by the ending of the file
 }
 
 // Words that several options take.
@@ -150,6 +151,7 @@ func orderWords() []string {
 
 // reading is the options, read and checked.
 type reading struct {
+	byEnding  bool // the format was told by the ending of the file
 	config    *config.Config
 	request   source.Request
 	matchCase bool
@@ -230,6 +232,7 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 	if r.form, err = p.chosenForm(cmd, o); err != nil {
 		return nil, err
 	}
+	r.byEnding = o.byEnding
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
 	}
@@ -261,6 +264,7 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 	for _, form := range o.forms {
 		for _, its := range form.Endings {
 			if strings.EqualFold(ending, its) {
+				o.format, o.byEnding = form.Name, true
 				return form, nil
 			}
 			endings = append(endings, "."+its)

@@ -115,6 +115,9 @@ func (p *Program) answer(r *reading, summary *report.Summary, write func(output.
 	if err != nil {
 		return err
 	}
+	if r.byEnding && !r.quiet {
+		p.say("written to %s as %s", render.Escaped(r.to), r.form.Name)
+	}
 	return p.conclude(r, summary)
 }
 
