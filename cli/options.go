@@ -210,6 +210,9 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 		return nil, misuse("--order: %w", err)
 	}
 	r.request.Facts |= r.order.Needs()
+	for _, key := range r.order.Keys {
+		r.view.Sorted = append(r.view.Sorted, key.Field.Name)
+	}
 	if o.columns == "" && r.form == render.Table {
 		o.columns = r.config.Text(o.defaults)
 	}

@@ -57,10 +57,11 @@ type View struct {
 	Times   Times
 	Zone    *time.Location // for local times
 	Palette Palette
-	Width   int  // columns of the terminal; 0 for no limit
-	Escape  bool // the output is a terminal: no byte of a name may act on it
-	Plain   bool // no heading and no footer
-	Every   bool // no column may be left out for want of room: each was asked for
+	Width   int      // columns of the terminal; 0 for no limit
+	Escape  bool     // the output is a terminal: no byte of a name may act on it
+	Plain   bool     // no heading and no footer
+	Sorted  []string // the columns that rows are sorted by, which tell most of them
+	Every   bool     // no column may be left out for want of room: each was asked for
 }
 
 // Form is what there is to know of a format.

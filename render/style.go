@@ -1,6 +1,10 @@
 package render
 
-import "frankledger/core/row"
+import (
+	"strings"
+
+	"frankledger/core/row"
+)
 
 // Palette gives words a colour as a second sign of what they say; nothing is
 // told by colour alone. The zero Palette has none. The colours, of the
@@ -42,6 +46,19 @@ var styles = [...]Style{row.Plain: PlainStyle, row.Folder: FolderStyle, row.Link
 
 // StyleOf returns the style of what a name stands for.
 func StyleOf(look row.Look) Style { return styles[look] }
+
+// Wrapped breaks lines between words where the screen is too narrow for them.
+func (v *View) Wrapped(lines []Line) (fitting []Line) {
+	for _, line := range lines {
+		for i, text := range Wrap(line.Text, v.Width, Indent) {
+			if i > 0 {
+				text = strings.Repeat(" ", Indent) + text
+			}
+			fitting = append(fitting, Line{Text: text, Style: line.Style})
+		}
+	}
+	return fitting
+}
 
 // AppendLines appends lines of text.
 func (v *View) AppendLines(dst []byte, lines []Line) []byte {

@@ -15,7 +15,8 @@ import (
 type table[R any] struct {
 	view    *View
 	all     []row.Column[R]
-	shown   int                          // how many of these there is room for
+	shown   int                          // how many of these are beside one another
+	left    []string                     // the names of columns that there is no room for
 	before  func(dst []byte, r R) []byte // what stands above a row; nil for nothing
 	widths  []widths
 	name    int            // the column that is shortened to fit, or -1
@@ -123,12 +124,41 @@ func (t *table[R]) fit() {
 		case t.view.Every:
 			t.breakLines(limit)
 			return
+		case t.leaveOut():
 		case t.shown == t.name+1 || t.shown == 1:
 			t.shorten(t.nameMax - (all - limit))
 			return
+		default:
+			t.breakLines(limit)
+			return
 		}
-		t.shown--
 	}
+}
+
+// leaveOut leaves out the last column that may be: no name, nothing that rows are sorted
+// by, and nothing that the answer is of. It returns whether there is one.
+func (t *table[R]) leaveOut() bool {
+	at := t.shown - 1
+	for at >= 0 && (at == t.name || t.name < 0 && at == 0 || t.all[at].IsKept() || slices.Contains(t.view.Sorted, t.all[at].Name)) {
+		at--
+	}
+	if at < 0 {
+		return false
+	}
+	if name := strings.TrimSpace(t.all[at].Name); name != "" {
+		t.left = append([]string{name}, t.left...)
+	}
+	t.all, t.widths = slices.Delete(slices.Clone(t.all), at, at+1), slices.Delete(t.widths, at, at+1)
+	t.shown--
+	if at < t.name {
+		t.name--
+	}
+	return true
+}
+
+// alone reports whether a column has a line of its own, below the first.
+func (t *table[R]) alone(i int) bool {
+	return slices.Contains(t.breaks, i) && (i == t.shown-1 || slices.Contains(t.breaks, i+1))
 }
 
 // wide is how wide some columns are together.
@@ -160,7 +190,7 @@ func (t *table[R]) breakLines(limit int) {
 		if from > 0 {
 			indent = Indent
 		}
-		if indent+t.wide(from, i+1) > limit || from == 0 && i == t.name+1 {
+		if indent+t.wide(from, i+1) > limit {
 			t.breaks = append(t.breaks, i)
 			from = i
 		}
@@ -276,6 +306,8 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 		switch {
 		case i == t.name:
 			right = Shorten(right, t.nameMax)
+		case t.alone(i) && left == "" && v.Width > 0:
+			right = strings.Join(Wrap(right, v.Width-2*Indent, 0), "\n"+strings.Repeat(" ", 2*Indent))
 		case f.Type == row.Bar:
 			n, _ := f.Number(r)
 			right = bar(n, t.bar)
@@ -335,14 +367,8 @@ func (t *table[R]) End(dst []byte, f Frame) []byte {
 		dst = append(dst, '\n')
 	}
 	lines := f.Footer()
-	var names []string
-	for i := t.shown; i < len(t.all); i++ {
-		if &t.all[i] != t.below {
-			names = append(names, t.all[i].Name)
-		}
-	}
-	if len(names) > 0 {
-		lines = append(lines, t.view.NoRoom(names))
+	if len(t.left) > 0 {
+		lines = append(lines, t.view.Wrapped([]Line{t.view.NoRoom(t.left)})...)
 	}
 	return t.view.AppendLines(dst, lines)
 }

@@ -24,7 +24,7 @@ func (p *Plan) Columns() []row.Column[*Step] {
 				return p.Does(s) + "; " + string(s.Notes), true
 			}
 			return p.Does(s), true
-		}),
+		}).Kept(),
 		row.TextColumn("kind", "what it is", func(s *Step) (string, bool) { return s.Kind, true }),
 		row.NumberColumn("size", "bytes of content, with all that is in it", row.Bytes, (*Step).size),
 		row.TimeColumn("modified", "when its content was last altered", func(s *Step) (row.Moment, bool) {
@@ -79,7 +79,7 @@ func PastColumns() []row.Column[*Past] {
 	columns = append(columns, count("undone", "how many were taken back", Undone)...)
 	columns = append(columns, count("partly", "how many were done, but not to their end", Partly)...)
 	state := row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true })
-	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }))...)
+	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }).Kept())...)
 }
 
 // ending says in words how it ended.

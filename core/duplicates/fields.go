@@ -105,7 +105,7 @@ func (a *Answer) NameColumns(c *entry.Context, marks bool) []row.Column[*Name] {
 				return "stays", true
 			}
 			return "spare", true
-		}).For(headed))
+		}).Kept().For(headed))
 	}
 	if slices.ContainsFunc(a.Sets, func(set *Set) bool { return len(set.Copies) > set.Files }) {
 		columns = append(columns, row.TextColumn("", "whether it is another name of the file above", func(n *Name) (string, bool) {

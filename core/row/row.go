@@ -79,6 +79,7 @@ type Column[R any] struct {
 
 	instead func(r R) string
 	anyRow  bool
+	kept    bool
 }
 
 // AppendColumn makes a column of type Text from a function that appends it. If there is
@@ -235,6 +236,13 @@ func (c Column[R]) IfAny() Column[R] {
 	return c
 }
 
+// Kept returns the column as one that is never left out for want of room: the answer is
+// nothing without it.
+func (c Column[R]) Kept() Column[R] {
+	c.kept = true
+	return c
+}
+
 // AppendText appends the value of a column of type Text, JSON or Digits.
 func (c *Column[R]) AppendText(dst []byte, r R) ([]byte, bool) { return c.text(dst, r) }
 
@@ -284,6 +292,9 @@ func (c *Column[R]) Words(r R) string {
 
 // NeedsAny reports whether people are shown the column only if some row has a value.
 func (c *Column[R]) NeedsAny() bool { return c.anyRow }
+
+// IsKept reports whether the column is never left out for want of room.
+func (c *Column[R]) IsKept() bool { return c.kept }
 
 // Shrinks reports whether the column is shortened where there is little room.
 func (c *Column[R]) Shrinks() bool { return c.shrinks }

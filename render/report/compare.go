@@ -59,8 +59,8 @@ func (v *View) CompareColumns() []row.Column[*compare.Result] {
 	return row.Only([]row.Column[*compare.Result]{
 		row.TextColumn("name", "the path below the place", func(r *compare.Result) (string, bool) { return r.Path, true }).Shrinking().
 			Looking(func(r *compare.Result) row.Look { return r.Entry().Look() }),
-		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }),
-		row.TextColumn("what", "what differs", func(r *compare.Result) (string, bool) { return v.changeText(r), true }),
+		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }).Kept(),
+		row.TextColumn("what", "what differs", func(r *compare.Result) (string, bool) { return v.changeText(r), true }).Kept(),
 	}, row.People)
 }
 

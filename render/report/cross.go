@@ -51,7 +51,7 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 	dst = append(dst, '\n')
 	lines := v.Footer(s)
 	if left := rows[0][room:]; len(left) > 0 {
-		lines = append(lines, v.wrapped([]render.Line{v.NoRoom(left)})...)
+		lines = append(lines, v.Wrapped([]render.Line{v.NoRoom(left)})...)
 	}
 	return v.AppendLines(dst, lines)
 }

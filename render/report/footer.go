@@ -28,10 +28,11 @@ func (v *View) heading() []render.Line {
 			lines = append(lines, line)
 		}
 	}
+	var taken []render.Line
 	for _, line := range v.Taken {
-		lines = append(lines, quiet(line))
+		taken = append(taken, quiet(line))
 	}
-	return lines
+	return append(lines, v.Wrapped(taken)...)
 }
 
 // placeLine names a place by its full path, and says what it is beside a folder
@@ -125,7 +126,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	if s.Stopped {
 		lines = append(lines, alarm("stopped before everything was read"))
 	}
-	lines = v.wrapped(lines)
+	lines = v.Wrapped(lines)
 	for _, line := range v.FunnelLines(s) {
 		lines = append(lines, plain(line))
 	}
@@ -173,19 +174,6 @@ func (v *View) shortSum(s *weigh.Sum) string {
 		return "≥ " + v.Units.SizeText(s.Size)
 	}
 	return v.Units.SizeText(s.Size)
-}
-
-// wrapped breaks lines between words where the screen is too narrow for them.
-func (v *View) wrapped(lines []render.Line) (fitting []render.Line) {
-	for _, line := range lines {
-		for i, text := range render.Wrap(line.Text, v.Width, render.Indent) {
-			if i > 0 {
-				text = strings.Repeat(" ", render.Indent) + text
-			}
-			fitting = append(fitting, render.Line{Text: text, Style: line.Style})
-		}
-	}
-	return fitting
 }
 
 // FunnelLines say how many entries each condition let through, if that was

@@ -39,7 +39,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 		lines = append(lines, alarm(text+", which is recorded too"))
 	}
 	lines = append(lines, quiet("the ledger is "+render.Escaped(path)))
-	for _, line := range v.wrapped(lines) {
+	for _, line := range v.Wrapped(lines) {
 		dst = append(v.Palette.Put(dst, line.Text, line.Style), '\n')
 	}
 	return dst
