@@ -57,6 +57,7 @@ type failure struct {
 	err    error // nil: everything was said already
 	// repairs are command lines that were likely meant.
 	repairs [][]string
+	topic   string // what help tells of it; "" for the command
 }
 
 func (f *failure) Error() string {

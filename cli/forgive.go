@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -113,10 +115,25 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 			}
 		}
 	}
+	if word := p.longWithOneDash(name); dashes == "-" && word != "" {
+		dashes, name = "-", word
+		if cmd.Flags().Lookup(word) != nil {
+			at, _, _ := p.optionAt("-" + word)
+			return repaired(misuse("an option of a word has two dashes: --%s", word), p.spliced(at, 1, []string{"-" + p.args[at]}))
+		}
+	}
 	what := misuse("there is no option %s%s", dashes, name)
 	long := name
-	if dashes == "-" {
+	if dashes == "-" && len(name) == 1 {
 		long = otherLetters[name]
+		if other := ourLetters[name]; other != "" {
+			at, value, _ := p.optionAt("-" + name)
+			count := 1
+			if value == "" && p.args[at] == "-"+name && at+1 < len(p.args) && other != "match-case" {
+				count = 2
+			}
+			return repaired(misuse("%s has no --%s", cmd.CommandPath(), other), p.spliced(at, count, nil))
+		}
 	}
 	if line := p.otherOption(cmd, dashes, name, long); line != nil {
 		return repaired(what, line)
@@ -135,6 +152,22 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 		return misuse("there is no option %s%s; write a place or value that starts with a dash after -- : %s -- …", dashes, name, cmd.CommandPath())
 	}
 	return what
+}
+
+// ourLetters are the letters of options, where a command has these.
+var ourLetters = map[string]string{"a": "as", "c": "columns", "d": "depth", "f": "first", "k": "skip", "m": "match-case", "o": "order", "t": "to"}
+
+// longWithOneDash returns the word of an option of several letters that was written with
+// one dash, of which the first letter is no option; "" if there is none that is known.
+func (p *Program) longWithOneDash(letter string) string {
+	for _, arg := range p.args {
+		word, is := strings.CutPrefix(arg, "-"+letter)
+		word, _, _ = strings.Cut(letter+word, "=")
+		if _, option := otherOptions[word]; is && len(word) > 1 && (option || otherTests[word] != "" || slices.Contains(slices.Collect(maps.Values(ourLetters)), word)) {
+			return word
+		}
+	}
+	return ""
 }
 
 // optionAt returns where an option stands on the command line, and the value that it has
@@ -229,6 +262,12 @@ func valueOf(option, value string, words []string) string {
 // otherValues are the command line with our words for values that are none, as far as the
 // error is about them.
 func (p *Program) otherValues(cmd *cobra.Command, err error) (lines [][]string) {
+	for i, arg := range p.args { // the letter was taken for an option, and the rest for its value
+		word, _, _ := strings.Cut(strings.TrimLeft(arg, "-"), "=")
+		if len(word) > 1 && strings.HasPrefix(arg, "-") && !strings.HasPrefix(arg, "--") && cmd.Flags().Lookup(word) != nil {
+			return [][]string{p.spliced(i, 1, []string{"-" + arg})}
+		}
+	}
 	cmd.Flags().Visit(func(f *pflag.Flag) {
 		words, has := cmd.GetFlagCompletionFunc(f.Name)
 		if !has || !strings.Contains(err.Error(), "--"+f.Name) {
@@ -388,24 +427,32 @@ func (p *Program) withoutWhere(given []string) []string {
 	return nil
 }
 
-// nearPlace returns the path of something in the same folder whose name is like that of a
-// path that leads to nothing; "" if there is none.
+// nearPlace returns a path that is like one that leads to nothing, and leads to something:
+// a name in it is like one that is there. "" if there is none.
 func nearPlace(place string) string {
-	folder, name := filepath.Split(filepath.Clean(place))
-	in := folder
-	if in == "" {
-		in = "."
-	}
-	list, err := os.ReadDir(in)
-	if err != nil {
-		return ""
-	}
-	var names []string
-	for _, d := range list {
-		names = append(names, d.Name())
-	}
-	if near := similar.Nearest(name, names); near != "" {
-		return folder + near
+	names := strings.Split(filepath.Clean(place), "/")
+	for i := range names {
+		if _, err := os.Lstat(strings.Join(names[:i+1], "/") + "/."); i < len(names)-1 && (err == nil || names[i] == "") {
+			continue
+		}
+		in := strings.Join(names[:i], "/")
+		list, err := os.ReadDir(cmp.Or(in+map[bool]string{true: "/"}[i > 0], "."))
+		if err != nil {
+			return ""
+		}
+		var there []string
+		for _, d := range list {
+			there = append(there, d.Name())
+		}
+		near := similar.Nearest(names[i], there)
+		if near == "" {
+			return ""
+		}
+		names[i] = near
+		path := strings.Join(names, "/")
+		if _, err := os.Lstat(path); err == nil {
+			return path
+		}
 	}
 	return ""
 }

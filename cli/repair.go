@@ -35,7 +35,11 @@ func (p *Program) offer(command *cobra.Command, f *failure) {
 		p.say("%s", commandLine(line))
 	}
 	if len(f.repairs) == 0 && !errors.Is(f.err, fs.ErrNotExist) { // there is nothing to read about a file that is not there
-		p.say("  see %s", helpFor(command))
+		help := helpFor(command)
+		if f.topic != "" {
+			help = "frank help " + f.topic
+		}
+		p.say("  see %s", help)
 	}
 }
 

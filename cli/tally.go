@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"os"
 	"slices"
 	"strings"
 
@@ -31,7 +32,7 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case by == "":
-				return misuse("say what to group by, for example --by ext; there are %s", strings.Join(tally.Words()[:12], ", "))
+				return p.withoutBy(args)
 			case !slices.Contains(render.Names(forms), o.format):
 				if _, err := render.LookupForm(o.format); err != nil {
 					return misuse("--as: %w", err)
@@ -97,4 +98,16 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view.View, a.Columns(r.first > 0)), row.List[*tally.Group](a.Groups(r.first)), r.view.Frame(summary)), stopped)
 	})
+}
+
+// withoutBy says that there is nothing to group by, and what may be meant: a word that is
+// something to group by.
+func (p *Program) withoutBy(args []string) error {
+	err := misuse("say what to group by: %s", strings.Join(tally.Words()[:12], ", "))
+	for _, word := range args {
+		if _, there := os.Lstat(word); there != nil && slices.Contains(tally.Words(), strings.ToLower(word)) {
+			return repaired(err, p.instead(word, "--by", strings.ToLower(word)))
+		}
+	}
+	return repaired(err, append(slices.Clip(p.args), "--by", "ext"), append(slices.Clip(p.args), "--by", "kind"))
 }

@@ -87,6 +87,7 @@ func (p *Program) conditionMistake(err error) error {
 	}
 	marked := "  " + strings.ReplaceAll(mistake.Marked(), "\n", "\n  ")
 	err = misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, render.Escaped(mistake.Message))
+	err.(*failure).topic = "conditions"
 	for _, words := range mistake.Repairs {
 		err = repaired(err, p.withCondition(words))
 	}

@@ -261,7 +261,17 @@ func (p *parser) test() Node {
 	word, ok := p.take()
 	p.begun = word.pos
 	if !ok {
-		p.fail("a test is missing here: a field such as name or size, and what it must be")
+		e := p.mistake(len(p.text), 0, "a test is missing here: a field such as name or size, and what it must be")
+		if n := len(p.tokens); p.words && n > 1 && p.tokens[n-1].joins() { // it was not meant to go on
+			var words []string
+			for _, t := range p.tokens[:n-1] {
+				words = append(words, t.text)
+			}
+			if _, err := Parse(words); err == nil {
+				e.Repairs = append(e.Repairs, words)
+			}
+		}
+		panic(e)
 	}
 	if !word.quoted {
 		p.next--

@@ -113,7 +113,7 @@ func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
 	differs := row.TextColumn("differs", "what is different from the state before", func(s *Span) (string, bool) {
 		names := s.differences()
 		return strings.Join(names, ", "), len(names) > 0
-	}).LeftBlank()
+	}).LeftBlank().Kept()
 	columns := []row.Column[*Span]{
 		row.TimeColumn("first", "the record that has it so first", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.First.Taken), true }),
 		row.TimeColumn("last", "the record that has it so last", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.Last.Taken), true }),
