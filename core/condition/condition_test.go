@@ -441,21 +441,34 @@ func FuzzParse(f *testing.F) {
 	} {
 		f.Add(text)
 	}
+	for _, text := range []string{"name has dawn or dusk and ridge", "older than 3 days", "modified last week or since monday", "is not hidden", "size over 10M", "hidden is no", "name not has a or b", "ext is wav or mp3 and", "modifed within 7", "in the last week"} {
+		f.Add(text)
+	}
 	f.Fuzz(func(t *testing.T, text string) {
-		c, err := condition.Parse([]string{text})
-		if err != nil {
-			var mistake *condition.Error
-			require.True(t, errors.As(err, &mistake))
-			mistake.Marked()
-			return
+		for _, words := range [][]string{{text}, strings.Fields(text)} { // in one piece, and as the shell parts it
+			condition.Next(words, "1")
+			c, err := condition.Parse(words)
+			if err != nil {
+				var mistake *condition.Error
+				require.True(t, errors.As(err, &mistake))
+				mistake.Marked()
+				for _, repair := range mistake.Repairs {
+					_, err := condition.Parse(repair)
+					require.NoError(t, err, "%q", repair)
+				}
+				continue
+			}
+			again, err := condition.Parse([]string{c.String()})
+			if len(c.String()) > 1<<16 {
+				continue
+			}
+			require.NoError(t, err, c.String())
+			require.Equal(t, c.String(), again.String())
+			require.False(t, again.Spoken, "what is shown is the normal form: %s", c)
+			env := &condition.Environment{AsOf: time.Unix(1e9, 0), Zone: time.UTC, Accounts: accounts{}}
+			c.Compile(env)
+			c.Slips(env)
 		}
-		again, err := condition.Parse([]string{c.String()})
-		if len(c.String()) > 1<<16 {
-			return
-		}
-		require.NoError(t, err, c.String())
-		require.Equal(t, c.String(), again.String())
-		c.Compile(&condition.Environment{AsOf: time.Unix(1e9, 0), Zone: time.UTC, Accounts: accounts{}})
 	})
 }
 

@@ -54,11 +54,18 @@ func wrongTest(test, format string, args ...any) error {
 // repair adds conditions in which a stretch is replaced, as far as they parse.
 func (s *script) repair(e *Error, with ...string) *Error {
 	for i, text := range with {
+		if s.mistakes == 0 {
+			break
+		}
 		words := []string{s.text[:e.Pos] + text + s.text[min(len(s.text), e.Pos+e.Len):]}
 		if s.words {
 			words = s.replaced(e.Pos, e.Len, strings.Fields(text))
 		}
-		_, err := Parse(words)
+		more := 0
+		if i == 0 {
+			more = s.mistakes - 1
+		}
+		_, err := parse(words, more)
 		var other *Error
 		switch {
 		case err == nil:

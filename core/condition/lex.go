@@ -23,6 +23,8 @@ type script struct {
 	text   string
 	tokens []token
 	words  bool // it came as shell words
+
+	mistakes int // how many are put right
 }
 
 const (

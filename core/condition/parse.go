@@ -31,7 +31,13 @@ const (
 
 // Parse reads a condition from shell words. A single word is a condition in one
 // piece, unless it is the name of a flag. The error is an *Error.
-func Parse(words []string) (*Condition, error) {
+func Parse(words []string) (*Condition, error) { return parse(words, mostMistakes) }
+
+// mostMistakes is how many mistakes in one condition are put right together.
+const mostMistakes = 4
+
+// parse reads a condition; with so many mistakes at most, each is put right.
+func parse(words []string, mistakes int) (*Condition, error) {
 	length := 0
 	for _, word := range words {
 		length += len(word) + 1
@@ -46,6 +52,7 @@ func Parse(words []string) (*Condition, error) {
 			return nil, err
 		}
 	}
+	s.mistakes = mistakes
 	p := &parser{script: s}
 	root, err := p.parse()
 	if err != nil {
@@ -133,10 +140,9 @@ func (s *script) mistake(pos, length int, format string, args ...any) *Error {
 // length is how long a token is as shown.
 func (s *script) length(t token) int {
 	end := len(s.text)
-	for _, other := range s.tokens {
-		if other.pos > t.pos {
-			end = min(end, other.pos)
-		}
+	at, _ := slices.BinarySearchFunc(s.tokens, t.pos+1, func(other token, pos int) int { return other.pos - pos })
+	if at < len(s.tokens) {
+		end = s.tokens[at].pos
 	}
 	return len(strings.TrimRight(s.text[t.pos:end], " \t\n"))
 }
@@ -249,7 +255,7 @@ func (p *parser) spaced(t token) {
 				words = append(words, t.text)
 			}
 		}
-		if _, err := Parse(words); err == nil {
+		if _, err := parse(words, 0); err == nil && p.mistakes > 0 {
 			e.Repairs = append(e.Repairs, words)
 		}
 	}
@@ -267,7 +273,7 @@ func (p *parser) test() Node {
 			for _, t := range p.tokens[:n-1] {
 				words = append(words, t.text)
 			}
-			if _, err := Parse(words); err == nil {
+			if _, err := parse(words, 0); err == nil && p.mistakes > 0 {
 				e.Repairs = append(e.Repairs, words)
 			}
 		}

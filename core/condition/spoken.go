@@ -118,12 +118,13 @@ func (p *parser) bareTest() *Test {
 
 // beginsBare reports whether a test without a field begins here.
 func (p *parser) beginsBare() (begins bool) {
-	start, spoken, notes := p.next, p.spoken, p.notes
+	start, spoken, notes, mistakes := p.next, p.spoken, p.notes, p.mistakes
+	p.mistakes = 0 // it is only a try
 	defer func() {
 		if _, wrong := recover().(*Error); wrong {
 			begins = false
 		}
-		p.next, p.spoken, p.notes = start, spoken, notes
+		p.next, p.spoken, p.notes, p.mistakes = start, spoken, notes, mistakes
 	}()
 	return p.bareTest() != nil
 }
