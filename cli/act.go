@@ -64,8 +64,8 @@ targets.`,
 			for _, c := range cmd.Commands() {
 				names = append(names, c.Name())
 			}
-			if action, known := otherActions[strings.ToLower(args[0])]; known {
-				return repaired(misuse("there is no action %q; here it is: %s", args[0], action), p.instead(args[0], action))
+			if action, known := otherActions()[strings.ToLower(args[0])]; known {
+				return repaired(misuse("there is no action %q; here it is: %s", args[0], action[0]), p.instead(args[0], action...))
 			}
 			if near := similar.Nearest(args[0], names); near != "" {
 				return repaired(misuse("there is no action %q; did you mean %s?", args[0], near), p.instead(args[0], near))

@@ -22,63 +22,13 @@ import (
 	"frankledger/render"
 )
 
-// What people are likely to type in other words, and what they mean by it here. For each
-// there is an answer that works when it is pasted.
-
-// otherCommands are words for commands.
-var otherCommands = map[string][]string{
-	"find": {"search"}, "locate": {"search"}, "look": {"search"}, "lookup": {"search"}, "query": {"search"}, "seek": {"search"}, "where": {"search", "where"},
-	"show": {"list"}, "directory": {"list"}, "dir": {"list"}, "files": {"list"}, "folders": {"list", "where", "kind", "is", "folder"}, "contents": {"list"}, "inventory": {"list"}, "lists": {"list"}, "entries": {"list"}, "newest": {"list", "--order", "modified"}, "largest": {"list", "--order", "size"}, "biggest": {"list", "--order", "size"}, "recent": {"list", "--order", "modified"},
-	"tree": {"outline"}, "structure": {"outline"}, "hierarchy": {"outline"},
-	"size": {"weigh"}, "sizes": {"weigh"}, "usage": {"weigh"}, "space": {"weigh"}, "disk": {"weigh"}, "weight": {"weigh"}, "heavy": {"weigh"}, "total": {"weigh"}, "totals": {"weigh"},
-	"count": {"tally", "--by", "kind"}, "group": {"tally", "--by", "kind"}, "statistics": {"tally", "--by", "kind"}, "stats": {"tally", "--by", "kind"}, "summary": {"tally", "--by", "kind"}, "types": {"tally", "--by", "type"}, "extensions": {"tally", "--by", "ext"},
-	"info": {"inspect"}, "information": {"inspect"}, "details": {"inspect"}, "describe": {"inspect"}, "about": {"inspect"}, "examine": {"inspect"}, "properties": {"inspect"},
-	"hash": {"checksum"}, "digest": {"checksum"}, "digests": {"checksum"}, "sum": {"checksum"}, "fingerprint": {"checksum"}, "checksums": {"checksum"},
-	"check": {"verify"}, "validate": {"verify"}, "confirm": {"verify"},
-	"duplicate": {"duplicates"}, "copies": {"duplicates"}, "twins": {"duplicates"}, "same": {"duplicates"}, "spares": {"duplicates", "--spares"},
-	"difference": {"compare"}, "differences": {"compare"}, "differ": {"compare"}, "changes": {"compare"}, "changed": {"compare"},
-	"snapshot": {"record"}, "remember": {"record"}, "catalogue": {"record"}, "catalog": {"record"}, "save": {"record"},
-	"records": {"ledger", "entries"}, "snapshots": {"ledger", "entries"}, "labels": {"ledger", "entries"},
-	"log": {"history"}, "versions": {"history"},
-	"delete": {"act", "remove"}, "erase": {"act", "remove"}, "trash": {"act", "remove"}, "remove": {"act", "remove"}, "discard": {"act", "remove"},
-	"move": {"act", "move"}, "hide": {"act", "hide"}, "unhide": {"act", "reveal"}, "reveal": {"act", "reveal"}, "stamp": {"act", "stamp"}, "touch": {"act", "stamp"}, "permit": {"act", "permit"}, "permissions": {"act", "permit"}, "run": {"act", "run"}, "execute": {"act", "run"}, "undo": {"act", "undo"}, "revert": {"act", "undo"}, "restore": {"act", "undo"}, "journal": {"act", "journal"},
-	"settings": {"config"}, "options": {"config"}, "configuration": {"config"}, "preferences": {"config"}, "columns": {"fields"}, "searches": {"recall"}, "again": {"recall"}, "tour": {"demo"}, "tutorial": {"demo"}, "example": {"demo"}, "examples": {"demo"},
-}
-
-// otherActions are words for actions.
-var otherActions = map[string]string{
-	"delete": "remove", "erase": "remove", "trash": "remove", "discard": "remove", "unhide": "reveal", "show": "reveal", "touch": "stamp", "date": "stamp", "permissions": "permit", "mode": "permit", "execute": "run", "exec": "run", "command": "run", "revert": "undo", "log": "journal", "history": "journal", "carry": "carry-out", "apply": "carry-out", "do": "carry-out",
-}
-
-// otherOptions are words for options. A word of {} is the value that the option was given.
-var otherOptions = map[string][]string{
-	"sort": {"--order", "{}"}, "sort-by": {"--order", "{}"}, "orderby": {"--order", "{}"}, "order-by": {"--order", "{}"}, "sorted": {"--order", "{}"},
-	"limit": {"--first", "{}"}, "max": {"--first", "{}"}, "top": {"--first", "{}"}, "head": {"--first", "{}"}, "number": {"--first", "{}"}, "max-count": {"--first", "{}"}, "max-results": {"--first", "{}"}, "last": {"--first", "{}"},
-	"recursive": {"--depth", "all"}, "recurse": {"--depth", "all"}, "deep": {"--depth", "all"}, "subfolders": {"--depth", "all"}, "max-depth": {"--depth", "{}"}, "maxdepth": {"--depth", "{}"}, "level": {"--depth", "{}"}, "levels": {"--depth", "{}"},
-	"json": {"--as", "json"}, "csv": {"--as", "csv"}, "jsonl": {"--as", "jsonl"}, "markdown": {"--as", "markdown"}, "table": {"--as", "table"}, "paths": {"--as", "paths"}, "paths-only": {"--as", "paths"}, "print0": {"--as", "paths0"}, "null": {"--as", "paths0"}, "format": {"--as", "{}"}, "output-format": {"--as", "{}"},
-	"output": {"--to", "{}"}, "out": {"--to", "{}"}, "file": {"--to", "{}"}, "save": {"--to", "{}"}, "write": {"--to", "{}"}, "overwrite": {"--replace"},
-	"all": {"--hidden", "show"}, "show-hidden": {"--hidden", "show"}, "include-hidden": {"--hidden", "show"}, "no-hidden": {"--hidden", "omit"},
-	"exclude": {"--skip", "{}"}, "ignore": {"--skip", "{}"}, "prune": {"--skip", "{}"}, "exclude-dir": {"--skip", "{}"},
-	"fields": {"--columns", "{}"}, "column": {"--columns", "{}"}, "details": {"--columns", "name,size,modified,permissions,owner"}, "long": {"--columns", "name,size,modified,permissions,owner"}, "field": {"--columns", "{}"},
-	"follow-links": {"--follow"}, "dereference": {"--follow"}, "one-file-system": {"--same-disk"}, "same-device": {"--same-disk"}, "case-sensitive": {"--match-case"}, "ignore-case": {}, "case-insensitive": {},
-	"human": {"--units", "binary"}, "human-readable": {"--units", "binary"}, "bytes": {"--units", "bytes"}, "si": {"--units", "decimal"}, "utc": {"--times", "utc"}, "no-color": {"--colour", "never"}, "no-colour": {"--colour", "never"}, "silent": {"--quiet"}, "no-pager": {"--page", "never"}, "pager": {"--page", "always"},
-	"hash": {"--algorithm", "{}"}, "algo": {"--algorithm", "{}"}, "group-by": {"--by", "{}"}, "group": {"--by", "{}"}, "force": {"--yes"}, "no-confirm": {"--yes"}, "execute": {"--carry-out"}, "do": {"--carry-out"}, "apply": {"--carry-out"}, "dry-run": {}, "plan": {}, "interactive": {"--ask", "each"}, "destination": {"--into", "{}"}, "target": {"--into", "{}"}, "permanent": {"--for-good"}, "permanently": {"--for-good"},
-	"tag": {"--label", "{}"}, "comment": {"--note", "{}"}, "message": {"--note", "{}"}, "total": {"--totals"}, "sum": {"--totals"}, "sizes": {"--totals"}, "count-only": {"--count"},
-}
-
-// otherTests are words for options that are conditions here.
-var otherTests = map[string]string{
-	"name": "name like {}", "pattern": "name like {}", "glob": "name like {}", "contains": "name has {}", "regex": "name matches {}", "kind": "kind is {}", "type": "kind is {}", "ext": "ext is {}", "extension": "ext is {}", "owner": "owner is {}", "user": "owner is {}", "min-size": "size at least {}", "max-size": "size at most {}",
-	"size": "size at least {}", "larger": "size over {}", "smaller": "size under {}", "newer": "modified after {}", "older": "modified before {}", "since": "modified since {}", "before": "modified before {}", "after": "modified after {}", "within": "modified within {}", "empty": "empty", "hidden-only": "hidden", "perm": "mode is {}", "mode": "mode is {}",
-}
-
-// otherLetters are single letters that many programs have.
-var otherLetters = map[string]string{"r": "recursive", "R": "recursive", "n": "limit", "l": "long", "i": "ignore-case", "0": "print0", "s": "sort", "S": "order size", "e": "exclude"}
+// What people are likely to type in other words is answered with what works when it is
+// pasted. The words are in synonyms.go.
 
 // forgiveCommand returns the command line with a command for another word; nil if none is
 // known.
 func (p *Program) forgiveCommand(word string) []string {
-	with, known := otherCommands[strings.ToLower(word)]
+	with, known := otherCommands()[strings.ToLower(word)]
 	if !known {
 		return nil
 	}
@@ -125,14 +75,9 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 	what := misuse("there is no option %s%s", dashes, name)
 	long := name
 	if dashes == "-" && len(name) == 1 {
-		long = otherLetters[name]
+		long = strings.Join(otherLetters()[name], " ")
 		if other := ourLetters[name]; other != "" {
-			at, value, _ := p.optionAt("-" + name)
-			count := 1
-			if value == "" && p.args[at] == "-"+name && at+1 < len(p.args) && other != "match-case" {
-				count = 2
-			}
-			return repaired(misuse("%s has no --%s", cmd.CommandPath(), other), p.spliced(at, count, nil))
+			return repaired(misuse("%s has no --%s", cmd.CommandPath(), other), p.withoutLetter(name, other))
 		}
 	}
 	if line := p.otherOption(cmd, dashes, name, long); line != nil {
@@ -154,6 +99,15 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 	return what
 }
 
+// withoutLetter is the command line without an option that was written as a letter.
+func (p *Program) withoutLetter(letter, option string) []string {
+	w := &writtenOption{count: 1}
+	if w.at, _, _ = p.optionAt("-" + letter); w.at >= 0 && p.args[w.at] == "-"+letter && option != "match-case" {
+		w.take(p.args)
+	}
+	return p.spliced(w.at, w.count, nil)
+}
+
 // ourLetters are the letters of options, where a command has these.
 var ourLetters = map[string]string{"a": "as", "c": "columns", "d": "depth", "f": "first", "k": "skip", "m": "match-case", "o": "order", "t": "to"}
 
@@ -163,7 +117,7 @@ func (p *Program) longWithOneDash(letter string) string {
 	for _, arg := range p.args {
 		word, is := strings.CutPrefix(arg, "-"+letter)
 		word, _, _ = strings.Cut(letter+word, "=")
-		if _, option := otherOptions[word]; is && len(word) > 1 && (option || otherTests[word] != "" || slices.Contains(slices.Collect(maps.Values(ourLetters)), word)) {
+		if is && len(word) > 1 && (otherOptions()[word] != nil || otherTests()[word] != nil || slices.Contains(slices.Collect(maps.Values(ourLetters)), word)) {
 			return word
 		}
 	}
@@ -193,62 +147,49 @@ func (p *Program) spliced(at, count int, with []string) []string {
 	return slices.Concat(p.args[:at], with, p.args[at+count:])
 }
 
-// otherOption returns the command line with our words for an option; nil if none is known.
-func (p *Program) otherOption(cmd *cobra.Command, dashes, name, long string) []string {
-	at, value, has := p.optionAt(dashes + name)
-	if at < 0 {
-		return nil
-	}
-	count := 1
-	take := func() bool { // the value that the option has
-		if !has && at+1 < len(p.args) && !strings.HasPrefix(p.args[at+1], "-") {
-			value, has, count = p.args[at+1], true, 2
-		}
-		return has
-	}
-	if with, known := otherOptions[long]; known {
-		if len(with) > 0 && cmd.Flags().Lookup(strings.TrimPrefix(with[0], "--")) == nil {
-			return p.otherTest(cmd, at, long, take, &value, &count)
-		}
-		with = slices.Clone(with)
-		if i := slices.Index(with, "{}"); i >= 0 {
-			if !take() {
-				return nil
-			}
-			option := strings.TrimPrefix(with[0], "--")
-			with[i] = value
-			if ours, known := otherWords[option][strings.ToLower(strings.TrimLeft(value, "-+"))]; known {
-				with[i] = ours
-			}
-		}
-		return p.spliced(at, count, with)
-	}
-	return p.otherTest(cmd, at, long, take, &value, &count)
+// writtenOption is an option as it stands on the command line.
+type writtenOption struct {
+	at, count int // the words it takes there
+	value     string
+	has       bool // a value, after a =
 }
 
-// otherWords are other words for values, by their options.
-var otherWords = map[string]map[string]string{
-	"order":     {"date": "modified", "time": "modified", "mtime": "modified", "newest": "modified", "latest": "modified", "oldest": "modified/reverse", "biggest": "size", "largest": "size", "smallest": "size/reverse", "extension": "ext", "alphabetical": "name", "random": "none"},
-	"columns":   {"date": "modified", "time": "modified", "extension": "ext", "user": "owner", "everything": "all", "bytes": "size"},
-	"as":        {"text": "table", "txt": "table", "md": "markdown", "ndjson": "jsonl", "lines": "paths", "names": "paths", "files": "paths", "null": "paths0", "nul": "paths0", "excel": "csv", "spreadsheet": "csv", "tsv": "csv"},
-	"units":     {"kb": "decimal", "mb": "decimal", "si": "decimal", "1000": "decimal", "kib": "binary", "mib": "binary", "iec": "binary", "1024": "binary", "human": "binary", "b": "bytes", "exact": "bytes"},
-	"times":     {"iso": "utc", "exact": "local", "absolute": "local", "full": "local", "date": "local", "ago": "relative", "gmt": "utc"},
-	"hidden":    {"all": "show", "yes": "show", "include": "show", "true": "show", "no": "omit", "hide": "omit", "exclude": "omit", "false": "omit", "none": "omit"},
-	"depth":     {"unlimited": "all", "infinite": "all", "full": "all", "max": "all", "none": "all"},
-	"colour":    {"yes": "always", "on": "always", "true": "always", "no": "never", "off": "never", "none": "never", "false": "never"},
-	"page":      {"yes": "always", "on": "always", "no": "never", "off": "never"},
-	"by":        {"extension": "ext", "date": "day", "user": "owner", "kinds": "kind", "bytes": "size", "count": "files", "number": "files", "space": "disk"},
-	"algorithm": {"sha": "sha256", "sha2": "sha256", "sha-256": "sha256", "sha-1": "sha1", "sha-512": "sha512", "blake": "blake3"},
-	"keep":      {"first": "first-place", "new": "newest", "newer": "newest", "latest": "newest", "old": "oldest", "older": "oldest", "shortest": "shortest-path"},
+// take makes the next word its value, if it has none and there is one.
+func (w *writtenOption) take(args []string) bool {
+	if !w.has && w.at+1 < len(args) && !strings.HasPrefix(args[w.at+1], "-") {
+		w.value, w.has, w.count = args[w.at+1], true, 2
+	}
+	return w.has
+}
+
+// otherOption returns the command line with our words for an option; nil if none is known.
+func (p *Program) otherOption(cmd *cobra.Command, dashes, name, long string) []string {
+	w := &writtenOption{count: 1}
+	if w.at, w.value, w.has = p.optionAt(dashes + name); w.at < 0 {
+		return nil
+	}
+	with, known := otherOptions()[long]
+	if !known || len(with) > 0 && cmd.Flags().Lookup(strings.TrimPrefix(with[0], "--")) == nil {
+		return p.otherTest(cmd, w, long)
+	}
+	with = slices.Clone(with)
+	if i := slices.Index(with, "{}"); i >= 0 {
+		if !w.take(p.args) {
+			return nil
+		}
+		with[i] = w.value
+		if ours := otherWords()[strings.TrimPrefix(with[0], "--")+" "+strings.ToLower(strings.TrimLeft(w.value, "-+"))]; ours != nil {
+			with[i] = ours[0]
+		}
+	}
+	return p.spliced(w.at, w.count, with)
 }
 
 // valueOf puts a value of an option in our words; "" if none is like it.
 func valueOf(option, value string, words []string) string {
 	lower := strings.ToLower(strings.TrimLeft(value, "-+"))
-	if ours, known := otherWords[option][lower]; known {
-		if len(words) == 0 || slices.Contains(words, ours) {
-			return ours
-		}
+	if ours := otherWords()[option+" "+lower]; ours != nil && slices.Contains(words, ours[0]) {
+		return ours[0]
 	}
 	if n := slices.Index(numbers, lower); n > 0 && option == "depth" {
 		return strconv.Itoa(n)
@@ -315,29 +256,30 @@ func (p *Program) otherFiles(cmd *cobra.Command, err error) (lines [][]string) {
 	return lines
 }
 
+// kindLetters are letters for kinds.
+var kindLetters = map[string]string{"f": "file", "d": "folder", "l": "link"}
+
 // otherTest returns the command line with a condition for an option; nil if none is known.
-func (p *Program) otherTest(cmd *cobra.Command, at int, long string, take func() bool, value *string, count *int) []string {
-	test, known := otherTests[long]
+func (p *Program) otherTest(cmd *cobra.Command, w *writtenOption, long string) []string {
+	test, known := otherTests()[long]
 	if !known || cmd.ValidArgsFunction == nil {
 		return nil
 	}
-	if strings.Contains(test, "{}") {
-		if !take() {
+	test = slices.Clone(test)
+	if i := slices.Index(test, "{}"); i >= 0 {
+		if !w.take(p.args) {
 			return nil
 		}
-		if long == "type" || long == "kind" {
-			*value = map[string]string{"f": "file", "d": "folder", "l": "link"}[*value] + map[bool]string{true: *value}[len(*value) > 1]
+		test[i] = w.value
+		if kind := kindLetters[w.value]; kind != "" && test[0] == "kind" {
+			test[i] = kind
 		}
 	}
-	var words []string
-	for word := range strings.FieldsSeq(test) {
-		words = append(words, strings.ReplaceAll(word, "{}", *value))
-	}
-	rest := p.spliced(at, *count, nil)
+	rest, join := p.spliced(w.at, w.count, nil), whereWord
 	if slices.Contains(rest, whereWord) {
-		return slices.Concat(rest, []string{"and"}, words)
+		join = "and"
 	}
-	return slices.Concat(rest, []string{whereWord}, words)
+	return slices.Concat(rest, []string{join}, test)
 }
 
 var numbers = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}

@@ -248,7 +248,7 @@ func Pieces(words []string) *Condition {
 		switch {
 		case strings.ContainsAny(word, "*?[") && doublestar.ValidatePattern(word):
 			op = Like
-		case strings.ContainsAny(word, ",*?["): // which has would take for several, or like for others
+		case strings.Contains(word, ","): // which has would take for several pieces
 			op, word = Like, "*"+strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, "]", `\]`, "{", `\{`, `\`, `\\`).Replace(word)+"*"
 		}
 		nodes = append(nodes, &Test{Field: entry.FieldNamed("name"), Op: op, Values: []Value{{Text: word, words: []string{word}}}})
