@@ -159,6 +159,33 @@ func TestKeptLists(t *testing.T) {
 	assert.Contains(t, finish(t, cmd).out, "/kept\n")
 }
 
+// Names are found however a system stores their accents, on disk, on lists and in records,
+// and are told as they are stored.
+func TestComposedAndApart(t *testing.T) {
+	const apart, composed = "Cafe\u0301.txt", "CAF\u00c9.md"
+	root := tree(t, "in/"+apart, "in/"+composed, "in/cafe.txt")
+	home := t.TempDir()
+	do := func(line string) string {
+		cmd := command(t, root, words(t, line)...)
+		cmd.Env = append(cmd.Env, "HOME="+home, "FRANK_LEDGER="+filepath.Join(home, "ledger"))
+		r := finish(t, cmd)
+		require.Zero(t, r.status, r.err)
+		return r.out
+	}
+	do("record in --label in")
+	do("list in --save-list list")
+	for _, place := range []string{"in", "@in", "@@list"} {
+		for _, piece := range []string{"caf\u00e9", "cafe\u0301", "CAFE\u0301"} {
+			out := do("search " + place + " " + piece + " -a paths")
+			assert.Contains(t, out, apart)
+			assert.Contains(t, out, composed)
+			assert.NotContains(t, out, "cafe.txt")
+		}
+		assert.Equal(t, 3, strings.Count(do("search "+place+" cafe -a paths"), "\n"))
+		assert.Equal(t, 1, strings.Count(do("search "+place+" Cafe -m -a paths"), "\n"))
+	}
+}
+
 // Every command that looks keeps what its answer is of.
 func TestKeptByEveryCommand(t *testing.T) {
 	root := tree(t, "a/one", "a/two words", "b/one")
