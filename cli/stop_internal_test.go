@@ -16,6 +16,7 @@ func WriteSlowly() {
 	stops := make(chan os.Signal, 4)
 	signal.Notify(stops, os.Interrupt)
 	go p.stopOn(stops, stop)
+	defer p.ending.Lock() // as Main does, once nothing is being written
 	defer p.writing("recording x")()
 	fmt.Println("writing")
 	<-ctx.Done()
