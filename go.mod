@@ -14,8 +14,9 @@ require (
 	github.com/stretchr/testify v1.12.1
 	github.com/vbauerster/mpb/v8 v8.9.3
 	github.com/zeebo/blake3 v0.2.4
-	golang.org/x/sys v0.49.0
-	golang.org/x/term v0.47.0
+	golang.org/x/crypto v0.59.0
+	golang.org/x/sys v0.50.0
+	golang.org/x/term v0.48.0
 	golang.org/x/text v0.44.0
 	modernc.org/sqlite v1.61.1
 )

@@ -30,8 +30,8 @@ same mark have the same content, so you need not compare digits.
 
 With --expect, one file is checked against a digest given by its publisher: in
 hexadecimal, in one piece or in groups, with or without the name of the algorithm in
-front, or in the form used on web pages, sha256-BASE64. The answer is one line; the
-exit status is 0 if the digests are the same and 1 if they differ.
+front, in the form used on web pages, sha256-BASE64, or as a whole line of a list. The
+answer is one line; the exit status is 0 if the digests are the same and 1 if they differ.
 
 --as manifest writes a digest list (RFC 8493), with paths relative to its own folder;
 "frank verify" checks the files against it later.`,

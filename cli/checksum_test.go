@@ -96,8 +96,10 @@ func TestExpect(t *testing.T) {
 		" " + strings.ToUpper(digits) + " ":                      0,
 		"sha256:" + digits:                                       0,
 		"sha384-" + base64.StdEncoding.EncodeToString(sum384[:]): 0,
-		digits[:63] + "e":                                        1, "blake3:" + digits: 1,
-		digits[:63]: 2, digits + "00": 2, digits[:63] + "x": 2, "sha3-256:" + digits: 2, "": 2,
+		digits + "  some name":                                   0,
+		"SHA2-256(x)= " + digits:                                 0,
+		digits[:63] + "e":                                        1, "blake3:" + digits: 1, "sha3-256:" + digits: 1,
+		digits[:63]: 2, digits + "00": 2, digits[:63] + "x": 2, "whirlpool:" + digits + digits: 2, "": 2,
 	} {
 		r := run(t, root, "checksum", "abc", "--expect", text)
 		assert.Equal(t, want, r.status, "%s %s", text, r.err)
@@ -106,8 +108,8 @@ func TestExpect(t *testing.T) {
 			assert.Equal(t, want == 0, strings.HasPrefix(r.out, "same: abc "), r.out)
 		}
 	}
-	assert.Contains(t, run(t, root, "checksum", "abc", "--expect", digits).out, "could be of sha256 or blake3")
-	for args, says := range map[string]string{"abc abc": "about one file", "folder": "is a folder", "nosuch": "no such file", "abc --algorithm md5": "a digest of sha256 or blake3, not of md5"} {
+	assert.Contains(t, run(t, root, "checksum", "abc", "--expect", digits).out, "could be of sha256, blake3 or sha3-256")
+	for args, says := range map[string]string{"abc abc": "about one file", "folder": "is a folder", "nosuch": "no such file", "abc --algorithm md5": "a digest of sha256, blake3 or sha3-256, not of md5"} {
 		r := run(t, root, append([]string{"checksum", "--expect", digits}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.status)
 		assert.Contains(t, r.err, says)
@@ -243,7 +245,7 @@ func TestListsThroughTheShell(t *testing.T) {
 		return finish(t, cmd)
 	}
 	r := shell("frank checksum --as manifest >list && cat list && frank verify - <list --unlisted; echo $?")
-	assert.Contains(t, r.out, "2 same, 1 unlisted · 2 files listed\n1\n", "the list is not on itself")
+	assert.Contains(t, r.out, "2 same, 1 unlisted · 2 files listed\nthe list does not say by which algorithm; tried sha256, blake3, sha3-256: it is sha256\n1\n", "the list is not on itself")
 	require.NoError(t, os.Remove(filepath.Join(root, "list")))
 	r = shell("frank checksum --as manifest | frank verify -")
 	assert.Contains(t, r.out, "2 same · 2 files listed")

@@ -38,10 +38,10 @@ func (p *Program) verifyCommand() *cobra.Command {
 		Use:   "verify LIST",
 		Short: "check files against a list of digests, or against a record",
 		Long: `Reads the files named in a list of digests, and tells which of them are the same,
-different, missing or unreadable. The list may be of any of the usual kinds: a payload
-manifest (RFC 8493), a publisher's list, ALGORITHM (name) = digest, a digest alone in
-a file named after the other, or CSV or JSON from "frank checksum". LIST may be - for
-standard input, or a record with digests, such as @weekly.
+different, missing or unreadable. Lists of all the usual kinds are recognised: payload
+manifests (RFC 8493), publishers' lists, signed or not, those of package archives, a
+digest alone in a file named after the other, tables with a heading, and JSON. LIST may
+be - for standard input, or a record with digests, such as @weekly.
 
 Names are looked up in the folder of the list, unless --in names another. The exit
 status is 0 if everything is as the list says, and 1 if anything is not.`,
@@ -197,6 +197,9 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		p.addProblems(summary, problems)
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
+		if list.Signed {
+			summary.Notes = append(summary.Notes, "there is a signature in the list, which was not checked")
+		}
 		summary.Numbers = append(summary.Numbers, report.Number{Key: "bytes_read", Value: pool.Read()})
 		format := render.New(r.form, r.view.View, checksum.CheckColumns())
 		if r.form == render.Table {
@@ -245,6 +248,11 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		return misuse("--algorithm: %w", err)
 	}
 	value, err := checksum.ParseValue(text)
+	if err != nil { // a line of a list
+		if list, failed := checksum.ReadList(strings.NewReader(text), ""); failed == nil && len(list.Lines) == 1 && len(list.Mistakes) == 0 {
+			value, err = list.Lines[0].Value, nil
+		}
+	}
 	if err != nil {
 		return misuse("--expect: %w", err)
 	}

@@ -59,13 +59,19 @@ func (r *Result) Path() string {
 	return path.Join(r.Entry.Folder.Place.Given, name)
 }
 
+// SizeDiffers reports whether the file has another size than the list says. It was not
+// read for that line then.
+func (r *Result) SizeDiffers() bool {
+	return r.Line != nil && r.Line.Sized && r.Entry.Known.Has(entry.FactStatus) && r.Entry.Size != r.Line.Size
+}
+
 // Digests are the digest that is expected and the one there is, "" where there
 // is none, in hexadecimal, and their algorithm.
 func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
 	if r.Line == nil {
 		return "", "", a
 	}
-	if r.Status == Same || r.Status == Different {
+	if (r.Status == Same || r.Status == Different) && !r.SizeDiffers() {
 		actual, a, _ = r.Line.Value.Among(r.Entry.More.Digests)
 		return r.Line.Value.Hex, actual, a
 	}
@@ -91,6 +97,30 @@ type Checked struct {
 // Trouble reports whether anything is not as the list says.
 func (a *Checked) Trouble() bool { return len(a.Results) > a.Counts[Same] }
 
+// Tried returns the algorithms that digests were tried as for which the list names none,
+// and the ones that any of these turned out to be of.
+func (a *Checked) Tried() (tried, found []string) {
+	for _, algorithm := range entry.Algorithms {
+		var may, is bool
+		for i := range a.Results {
+			r := &a.Results[i]
+			if r.Line == nil || len(r.Line.Value.Algorithms) < 2 || r.Status != Same && r.Status != Different || r.SizeDiffers() {
+				continue
+			}
+			may = may || r.Line.Value.Facts().Has(algorithm.Fact)
+			_, _, by := r.Digests()
+			is = is || r.Status == Same && by.Fact == algorithm.Fact
+		}
+		if may {
+			tried = append(tried, algorithm.Name)
+		}
+		if is {
+			found = append(found, algorithm.Name)
+		}
+	}
+	return tried, found
+}
+
 // Single returns a list that says of one file what its digest is, and the folder that
 // it is in: for Check. The file is given by the path it is named by, and its full path.
 func Single(given, full string, v Value) (*List, *entry.Folder) {
@@ -114,23 +144,18 @@ func Check(ctx context.Context, list *List, folder *entry.Folder, pool *digest.P
 		entries[i] = &checks[i].entry
 	}
 	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
-		if checks[i].err = w.Look(entries[i]); checks[i].err == nil {
+		if checks[i].look(w); checks[i].err == nil {
 			progress.ToRead.Add(entries[i].Size)
 		}
 	}); err != nil {
 		return nil, err
 	}
+	var likely likely
 	// Now that the sizes are known: large ones first.
 	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
-		c := &checks[i]
-		if c.err != nil {
-			return
+		if c := &checks[i]; c.err == nil {
+			c.err = c.read(w, &likely)
 		}
-		var wanted entry.Facts
-		for _, line := range c.lines {
-			wanted |= line.Value.Facts()
-		}
-		c.err = w.Use(entries[i], func(file digest.File) error { return w.Take(entries[i], file, wanted) })
 	}); err != nil {
 		return nil, err
 	}
@@ -179,10 +204,91 @@ func (a *Checked) checks(lines []Line, folder *entry.Folder, o CheckOptions) []c
 	return checks
 }
 
+// look gets the status of a file. A name that is not there may be that of another system,
+// which parts folders with a backslash.
+func (c *check) look(w *digest.Worker) {
+	if c.err = w.Look(&c.entry); !errors.Is(c.err, fs.ErrNotExist) {
+		return
+	}
+	name := strings.ReplaceAll(c.entry.Name, `\`, "/")
+	if other := c.entry; name != c.entry.Name && !leads(path.Clean(name)) {
+		other.Name = path.Clean(name)
+		if err := w.Look(&other); err == nil {
+			c.entry, c.err = other, nil
+		}
+	}
+}
+
+// likely tells by which algorithm digests are where nothing but their length tells: the
+// one that was so before.
+type likely struct {
+	mu sync.Mutex
+	by map[int]entry.Facts // by how many digits they have
+}
+
+func (l *likely) of(v Value) entry.Facts {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if by := l.by[len(v.Hex)]; by != 0 {
+		return by
+	}
+	return v.Algorithms[0].Fact
+}
+
+func (l *likely) is(v Value, a entry.Algorithm) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.by == nil {
+		l.by = map[int]entry.Facts{}
+	}
+	l.by[len(v.Hex)] = a.Fact
+}
+
+// read takes the digests that the lines are of. Of several algorithms that one may be of,
+// the others are only tried if the likely one does not tell the same. A file of another
+// size is not read.
+func (c *check) read(w *digest.Worker, likely *likely) error {
+	take := func(wanted entry.Facts) error {
+		return w.Use(&c.entry, func(file digest.File) error { return w.Take(&c.entry, file, wanted&^c.entry.Known) })
+	}
+	var wanted entry.Facts
+	for i := range c.lines {
+		if r := c.result(i); !r.SizeDiffers() {
+			wanted |= likely.of(c.lines[i].Value)
+		}
+	}
+	if wanted == 0 {
+		return nil
+	}
+	if err := take(wanted); err != nil {
+		return err
+	}
+	wanted = 0
+	for i, line := range c.lines {
+		if r := c.result(i); r.Status != Same && !r.SizeDiffers() {
+			wanted |= line.Value.Facts()
+		}
+	}
+	if wanted &^= c.entry.Known; wanted != 0 {
+		if err := take(wanted); err != nil {
+			return err
+		}
+	}
+	for _, line := range c.lines {
+		if _, a, same := line.Value.Among(c.entry.More.Digests); same && len(line.Value.Algorithms) > 1 {
+			likely.is(line.Value, a)
+		}
+	}
+	return nil
+}
+
 func (c *check) result(at int) Result {
 	r := Result{Line: &c.lines[at], Entry: &c.entry, Err: c.err}
 	switch {
 	case c.err == nil:
+		if r.SizeDiffers() || c.entry.More == nil {
+			break
+		}
 		if _, _, same := r.Line.Value.Among(c.entry.More.Digests); same {
 			r.Status = Same
 		}
@@ -201,6 +307,10 @@ func (a *Checked) add(r Result) {
 
 // findUnlisted looks for files that are not on the list.
 func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o CheckOptions) error {
+	listed := make(map[string]bool, len(checks))
+	for i := range checks {
+		listed[checks[i].entry.Name] = true
+	}
 	var mu sync.Mutex
 	report, err := o.Others.Read(ctx, source.Request{Depth: source.AllDepths, Facts: entry.FactStatus, Progress: progress}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
@@ -212,7 +322,7 @@ func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *so
 				if o.Known[way] {
 					continue
 				}
-				if _, listed := slices.BinarySearchFunc(checks, way, func(c check, way string) int { return strings.Compare(c.entry.Name, way) }); listed {
+				if listed[way] {
 					continue
 				}
 				e.Name, e.More = strings.Clone(e.Name), nil

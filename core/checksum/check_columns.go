@@ -28,5 +28,15 @@ func CheckColumns() []row.Column[*Result] {
 		text("actual", "the digest that the file has", func(r *Result) string { _, actual, _ := r.Digests(); return actual }),
 		text("name", "the name as it is on the list", (*Result).Name),
 		text("algorithm", "of the digests", func(r *Result) string { _, _, a := r.Digests(); return a.Name }),
+		row.NumberColumn("expected_size", "the size that the list has", row.Bytes, func(r *Result) (int64, bool) {
+			return sizeOf(r.Line), r.Line != nil && r.Line.Sized
+		}).For(row.Programs),
 	}
+}
+
+func sizeOf(l *Line) int64 {
+	if l == nil {
+		return 0
+	}
+	return l.Size
 }

@@ -64,7 +64,8 @@ func TestCheck(t *testing.T) {
 		want = append(want, "same a sha256 true", "same a sha1 true", "same a md5 true", "same b blake3 true", "same folder/c md5 true", "same link sha256 true")
 		assert.Equal(t, want, got)
 		assert.Len(t, a.Refused, 1)
-		assert.EqualValues(t, 4*3, progress.Read.Load())
+		// Where only the length tells of which algorithm it is, the likely one is tried first.
+		assert.LessOrEqual(t, progress.Read.Load(), int64(6*3))
 		assert.True(t, a.Trouble())
 		assert.Len(t, a.Rows(false), len(want)-6)
 	}

@@ -10,9 +10,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"path"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -23,6 +25,7 @@ import (
 type List struct {
 	Lines    []Line    // in order of names; the same is not said twice
 	Mistakes []Mistake // lines that say nothing that can be checked, or contradict another
+	Signed   bool      // there is a signature in it, which was not checked
 }
 
 // Line is one file of a list.
@@ -30,6 +33,8 @@ type Line struct {
 	Number int    // of the line in the file, from 1; in JSON of the entry
 	Name   string // exact bytes, a path as the list has it, cleaned
 	Value  Value
+	Size   int64 // of the file in bytes, if the list says that: if it is Sized
+	Sized  bool
 }
 
 // Mistake is a line that could not be read, or contradicts another.
@@ -47,15 +52,21 @@ type Mistake struct {
 //     publishers write them, where names are not encoded, or with a backslash
 //     before the line and \n, \r and \\ in the name;
 //   - ALGORITHM (name) = digest;
+//   - the name before the digest;
 //   - a digest alone, which is of the file that the list is named after;
-//   - CSV with the columns path and digest, and JSON, as this program writes them.
+//   - blocks of digest, size and name below the name of an algorithm, as archives of
+//     packages have them;
+//   - a table parted by commas, semicolons or tabs, with a heading that names a column of
+//     paths and one of digests, in any order;
+//   - JSON as this program writes it, or an object of names and digests.
 //
+// A signature around it (RFC 9580) is not checked. Text marked as UTF-16 is read so.
 // Empty lines, comments after #, CR LF and a byte-order mark are passed over.
 // The name of the file tells the algorithm where neither line nor length does,
 // and may be empty. The error is one of reading; what is wrong in a line is a
 // Mistake of the list.
 func ReadList(content io.Reader, fileName string) (*List, error) {
-	r := bufio.NewReaderSize(content, 64<<10)
+	r := bufio.NewReaderSize(inUTF8(content), 64<<10)
 	if mark, _ := r.Peek(3); string(mark) == "\ufeff" {
 		r.Discard(3)
 	}
@@ -75,8 +86,8 @@ func ReadList(content io.Reader, fileName string) (*List, error) {
 	switch {
 	case len(start) > 0 && (start[0] == '{' || start[0] == '['):
 		err = l.readJSON(r)
-	case isCSV(start):
-		err = l.readCSV(r)
+	case tableComma(start) != 0:
+		err = l.readCSV(r, tableComma(start))
 	default:
 		err = l.readLines(r)
 	}
@@ -95,15 +106,15 @@ func (l *reader) mistake(number int, format string, args ...any) {
 	l.list.Mistakes = append(l.list.Mistakes, Mistake{number, fmt.Sprintf(format, args...)})
 }
 
-// add notes a line, unless it says what another said.
-func (l *reader) add(number int, name string, value Value) {
+// add notes a line, if there is a name that can be. It returns whether it did.
+func (l *reader) add(number int, name string, value Value) (added bool) {
 	if name == "" {
 		l.mistake(number, "there is no name next to the digest")
-		return
+		return false
 	}
 	if strings.IndexByte(name, 0) >= 0 {
 		l.mistake(number, "there is a NUL in the name, which no file has")
-		return
+		return false
 	}
 	if len(value.Algorithms) > 1 { // the name of the list may tell
 		for _, a := range value.Algorithms {
@@ -112,7 +123,8 @@ func (l *reader) add(number int, name string, value Value) {
 			}
 		}
 	}
-	l.list.Lines = append(l.list.Lines, Line{number, path.Clean(name), value})
+	l.list.Lines = append(l.list.Lines, Line{Number: number, Name: path.Clean(name), Value: value})
+	return true
 }
 
 // sort puts the lines in order, drops what was said before, and finds what
@@ -148,6 +160,11 @@ func (l *reader) readLines(r *bufio.Reader) error {
 	all, err := io.ReadAll(r)
 	if err != nil {
 		return err
+	}
+	all, l.list.Signed = unsigned(all)
+	if inBlocks(all) {
+		l.readBlocks(string(all))
+		return nil
 	}
 	form := guess(all, l.fileName)
 	l.list.Lines = make([]Line, 0, bytes.Count(all, []byte("\n"))+1)
@@ -226,7 +243,13 @@ func (l *reader) line(number int, line string, f form) {
 	}
 	value, err := ParseValue(digits)
 	if err != nil {
-		l.mistake(number, "%v", err)
+		last, before, is := nameFirst(line)
+		if !is {
+			l.mistake(number, "%v", err)
+			return
+		}
+		value, _ = ParseValue(last)
+		l.add(number, before, value)
 		return
 	}
 	if !named {
@@ -285,6 +308,7 @@ type record struct {
 	PathBase64 string  `json:"path_base64"`
 	Algorithm  string  `json:"algorithm"`
 	Digest     *string `json:"digest"`
+	Size       *int64  `json:"size"`
 }
 
 func (l *reader) record(number int, r record) {
@@ -315,7 +339,9 @@ func (l *reader) record(number int, r record) {
 		l.mistake(number, "%v", err)
 		return
 	}
-	l.add(number, name, value)
+	if l.add(number, name, value) && r.Size != nil && *r.Size >= 0 {
+		l.sized(*r.Size)
+	}
 }
 
 // readJSON reads a document with entries, a list of them, or one after another.
@@ -342,6 +368,8 @@ func (l *reader) readJSON(r io.Reader) error {
 			}
 		} else if err := json.Unmarshal(raw, &document); err == nil && document.Entries != nil {
 			records = document.Entries
+		} else if number == 0 && l.namesJSON(raw) {
+			continue
 		} else {
 			var one record
 			if err := json.Unmarshal(raw, &one); err != nil {
@@ -358,20 +386,35 @@ func (l *reader) readJSON(r io.Reader) error {
 	}
 }
 
-// isCSV reports whether a list starts with the names of columns.
-func isCSV(start []byte) bool {
-	line, _, _ := bytes.Cut(start, []byte("\n"))
-	names := "," + strings.TrimSpace(string(line)) + ","
-	return strings.Contains(names, ",path,") && strings.Contains(names, ",digest,")
+// namesJSON reads an object of names and digests, and returns whether it is one.
+func (l *reader) namesJSON(raw []byte) bool {
+	var named map[string]string
+	if err := json.Unmarshal(raw, &named); err != nil || len(named) == 0 {
+		return false
+	}
+	values := map[string]Value{}
+	for name, digest := range named {
+		value, err := ParseValue(digest)
+		if err != nil {
+			return false
+		}
+		values[name] = value
+	}
+	for i, name := range slices.Sorted(maps.Keys(values)) {
+		l.add(i+1, name, values[name])
+	}
+	return true
 }
 
-func (l *reader) readCSV(r io.Reader) error {
+// readCSV reads a table with a heading.
+func (l *reader) readCSV(r io.Reader, comma rune) error {
 	c := csv.NewReader(r)
-	c.FieldsPerRecord = -1
-	columns, err := c.Read()
+	c.FieldsPerRecord, c.Comma, c.LazyQuotes = -1, comma, comma == '\t'
+	headings, err := c.Read()
 	if err != nil {
 		return err
 	}
+	columns := columnsMeant(headings)
 	for {
 		row, err := c.Read()
 		var broken *csv.ParseError
@@ -384,23 +427,47 @@ func (l *reader) readCSV(r io.Reader) error {
 		case err != nil:
 			return err
 		}
-		var one record
-		for i := range min(len(columns), len(row)) {
-			switch columns[i] {
-			case "path":
-				one.Path = &row[i]
-			case "algorithm":
-				one.Algorithm = row[i]
-			case "digest":
+		number, _ := c.FieldPos(0)
+		l.tableRow(number+l.before, columns, row)
+	}
+}
+
+// tableRow reads a row, which may have several digests of the same file.
+func (l *reader) tableRow(number int, columns []column, row []string) {
+	var one record
+	var digests []record
+	for i := range min(len(columns), len(row)) {
+		switch columns[i].what {
+		case "path":
+			one.Path = &row[i]
+		case "path_base64":
+			one.PathBase64 = row[i]
+		case "algorithm":
+			one.Algorithm = row[i]
+		case "size":
+			if size, err := strconv.ParseInt(row[i], 10, 64); err == nil {
+				one.Size = &size
+			}
+		case "digest":
+			if by := columns[i].by; by == "" {
 				one.Digest = &row[i]
+			} else if row[i] != "" {
+				digests = append(digests, record{Digest: &row[i], Algorithm: by})
 			}
 		}
-		number, _ := c.FieldPos(0)
-		l.record(number+l.before, one)
+	}
+	if one.Digest != nil || len(digests) == 0 {
+		l.record(number, one)
+	}
+	for _, d := range digests {
+		d.Path, d.PathBase64, d.Size = one.Path, one.PathBase64, one.Size
+		l.record(number, d)
 	}
 }
 
 // Leads reports whether a name of a list leads out of the folder it is about.
-func (l Line) Leads() bool {
-	return path.IsAbs(l.Name) || l.Name == ".." || strings.HasPrefix(l.Name, "../")
+func (l Line) Leads() bool { return leads(l.Name) }
+
+func leads(name string) bool {
+	return path.IsAbs(name) || name == ".." || strings.HasPrefix(name, "../")
 }

@@ -6,6 +6,7 @@ import (
 	"path"
 	"strings"
 	"testing"
+	"unicode/utf16"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -25,7 +26,7 @@ func TestParseValue(t *testing.T) {
 	for text, want := range map[string]string{
 		md5abc:                                "md5 " + md5abc,
 		strings.ToUpper(sha1abc) + " \n":      "sha1 " + sha1abc,
-		sha256abc:                             "sha256 or blake3 " + sha256abc,
+		sha256abc:                             "sha256, blake3 or sha3-256 " + sha256abc,
 		"sha256:" + sha256abc:                 "sha256 " + sha256abc,
 		"SHA-256 = " + sha256abc:              "sha256 " + sha256abc,
 		"BLAKE3 " + sha256abc:                 "blake3 " + sha256abc,
@@ -41,7 +42,8 @@ func TestParseValue(t *testing.T) {
 		sha256abc[:56]:          "56 digits, like SHA-224, which is not supported",
 		md5abc[:31] + "g":       `'g', the character at 32, is not a hexadecimal digit`,
 		"md5:" + sha1abc:        "md5 has 32 digits, and these are 40",
-		"sha3-256:" + sha256abc: "no such algorithm",
+		"sha3-256:" + sha256abc: "sha3-256 " + sha256abc,
+		"sha3-224:" + sha256abc: "no such algorithm",
 		"sha256-AAAA":           "sha256 has 32 bytes, and these are 3",
 		"sha256-!":              "base64, or 64 hexadecimal digits",
 	} {
@@ -54,6 +56,16 @@ func TestParseValue(t *testing.T) {
 	}
 }
 
+// wide is text in UTF-16, the smaller byte first.
+func wide(text string) string {
+	var b strings.Builder
+	for _, unit := range utf16.Encode([]rune(text)) {
+		b.WriteByte(byte(unit))
+		b.WriteByte(byte(unit >> 8))
+	}
+	return b.String()
+}
+
 func TestReadList(t *testing.T) {
 	for _, c := range []struct{ what, file, content, want string }{
 		{"RFC 8493", "manifest-sha256.txt", sha256abc + " data/a 100%25 b%0Ac\n" + sha256abc + "  data/two\n", "1 sha256 data/a 100% b\nc; 2 sha256 data/two; "},
@@ -64,10 +76,22 @@ func TestReadList(t *testing.T) {
 		{"alone", "card 07.img.md5", md5abc + "\n", "1 md5 card 07.img; "},
 		{"forgiven", "", "\ufeff\r\n# a comment\r\n\r\n" + md5abc + "  x\r\n\n" + md5abc + "  ./x\n", "4 md5 x; "},
 		{"the list's name tells", "BLAKE3-list", sha256abc + "  x", "1 blake3 x; "},
-		{"nothing tells", "", sha256abc + "  x", "1 sha256 or blake3 x; "},
-		{"CSV", "", "path,size,algorithm,digest\r\n\"a,b\",3,md5," + md5abc + "\r\nc,1,,", "2 md5 a,b; line 3: there is no path, or no digest; "},
+		{"nothing tells", "", sha256abc + "  x", "1 sha256, blake3 or sha3-256 x; "},
+		{"CSV", "", "path,size,algorithm,digest\r\n\"a,b\",3,md5," + md5abc + "\r\nc,1,,", "2 md5 a,b 3; line 3: there is no path, or no digest; "},
 		{"JSON", "", `{"entries":[{"path":"a","algorithm":"md5","digest":"` + md5abc + `"},{"path":"b"}]}`, "1 md5 a; line 2: there is no path, or no digest; "},
 		{"JSON lines", "", `{"path":"\ufffd","path_base64":"/w==","digest":"` + md5abc + "\"}\n{\"path\":", "1 md5 \xff; line 2: not JSON: unexpected EOF; "},
+		{"blocks", "InRelease", "-----BEGIN PGP SIGNED MESSAGE-----\nHash: SHA256\n\nOrigin: Tern Point\nMD5Sum:\n " + md5abc + "        3 main/a\nSHA256:\n " + sha256abc + " 3 main/a\n- " + "Description: x\n-----BEGIN PGP SIGNATURE-----\n\niQ==\n-----END PGP SIGNATURE-----\n",
+			"8 sha256 main/a 3; 6 md5 main/a 3; "},
+		{"a description of a source", "", "Format: 3.0\r\nChecksums-Sha1:\r\n " + sha1abc + " 3 x.tar.gz\r\nChecksums-Whirlpool:\r\n " + sha256abc + " 3 x.tar.gz\r\nFiles:\r\n " + md5abc + " 3 x.tar.gz\r\nHomepage: none\r\n", `3 sha1 x.tar.gz 3; 7 md5 x.tar.gz 3; line 5: no such algorithm: "whirlpool"; there are sha256, sha512, sha384, sha1, md5, blake3, sha3-256, sha3-512, blake2b; `},
+		{"changes", "", "Files:\n " + md5abc + " 3 misc optional x_1.deb\n", "2 md5 x_1.deb 3; "},
+		{"names first", "", "data/a b.txt  " + md5abc + "\nc:\t" + sha1abc + "\nd = sha256:" + sha256abc + "\n", "2 sha1 c; 3 sha256 d; 1 md5 data/a b.txt; "},
+		{"a table with tabs", "", "Size\tFile Name\tSHA-256\tMD5\n3\ta b\t" + sha256abc + "\t" + md5abc + "\n", "2 sha256 a b 3; 2 md5 a b 3; "},
+		{"a table with semicolons", "", "hash;filename\n" + md5abc + ";x\n", "2 md5 x; "},
+		{"a table with names and paths", "", "path,name,hash\na/b,b," + md5abc + "\n", "2 md5 a/b; "},
+		{"no table", "", md5abc + "  a,path,digest\n", "1 md5 a,path,digest; "},
+		{"UTF-16", "", "\xff\xfe" + wide(md5abc+" *\u00fc.txt\r\n"), "1 md5 \u00fc.txt; "},
+		{"usual spellings", "", "SHA2-256(a)= " + sha256abc + "\nSHA3-256 (b) = " + sha256abc + "\nsha256-ungWv48Bz+pBQUDeXa4iI7ADYaOWF3qctBD/YfIAFa0= c\n", "1 sha256 a; 2 sha3-256 b; 3 sha256 c; "},
+		{"an object of names", "", `{"b":"` + md5abc + `","a":"sha256-ungWv48Bz+pBQUDeXa4iI7ADYaOWF3qctBD/YfIAFa0="}`, "1 sha256 a; 2 md5 b; "},
 		{"mistakes", "", "hello there\n" + md5abc[1:] + "  x\n" + md5abc + "\nWHIRLPOOL (x) = 00\n" + md5abc + "  \n",
 			"line 1: not a digest: 'h', the character at 1, is not a hexadecimal digit; line 2: not a digest: it has 31 digits"},
 		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: it gives "x" another digest than line 1 does; `},
@@ -76,7 +100,11 @@ func TestReadList(t *testing.T) {
 		require.NoError(t, err)
 		got := ""
 		for _, l := range list.Lines {
-			got += fmt.Sprintf("%d %s %s; ", l.Number, l.Value.Names(), l.Name)
+			got += fmt.Sprintf("%d %s %s", l.Number, l.Value.Names(), l.Name)
+			if l.Sized {
+				got += fmt.Sprint(" ", l.Size)
+			}
+			got += "; "
 		}
 		for _, m := range list.Mistakes {
 			got += fmt.Sprintf("line %d: %s; ", m.Number, m.Reason)

@@ -47,7 +47,11 @@ func (v Value) Names() string {
 	for _, a := range v.Algorithms {
 		names = append(names, a.Name)
 	}
-	return strings.Join(names, " or ")
+	last := len(names) - 1
+	if last < 1 {
+		return strings.Join(names, "")
+	}
+	return strings.Join(names[:last], ", ") + " or " + names[last]
 }
 
 // Of returns the value as one of an algorithm, and false if it cannot be that.

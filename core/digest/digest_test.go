@@ -22,6 +22,12 @@ import (
 	"frankledger/core/entry"
 )
 
+func algorithm(t *testing.T, name string) entry.Facts {
+	a, err := entry.LookupAlgorithm(name)
+	require.NoError(t, err)
+	return a.Fact
+}
+
 // The test vectors that the standards were published with.
 func TestPublishedVectors(t *testing.T) {
 	const twoBlocks = "abcdbcdecdefdefgefghfghighijhijkijkljklmklmnlmnomnopnopq"
@@ -48,6 +54,9 @@ func TestPublishedVectors(t *testing.T) {
 		{entry.FactMD5, "abcdefghijklmnopqrstuvwxyz", "c3fcd3d76192e4007dfb496cca67e13b"},
 		// the BLAKE3 paper's reference vectors
 		{entry.FactBLAKE3, "", "af1349b9f5f9a1a6a0404dea36dcc9499bcb25c9adc112b7cc9a93cae41f3262"},
+		{algorithm(t, "sha3-256"), "abc", "3a985da74fe225b2045c172d6bd390bd855f086e3e9d525b46bfe24511431532"},
+		{algorithm(t, "sha3-512"), "abc", "b751850b1a57168a5693cd924b6b096e08f621827444f70d884f5d0240d2712e10e116e9192af3c91a7ec57647e3934057340b4cf408d5a56592f8274eec53f0"},
+		{algorithm(t, "blake2b"), "abc", "ba80a53f981c4d0d6a2797b69f12f6e94c212f14685ac4b74b12bb6fdbffa2d17d87c5392aab792dc252d5de4533cc9518d38aa8dbf1925ab92386edd4009923"},
 		{entry.FactBLAKE3, "abc", "6437b3ac38465133ffb63b75273a8db548c558465d79db03fd359c6cd5bd9d85"},
 	} {
 		for _, ahead := range []bool{false, true} {

@@ -4,14 +4,17 @@ import (
 	"crypto/md5"
 	"crypto/sha1"
 	"crypto/sha256"
+	"crypto/sha3"
 	"crypto/sha512"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"hash"
+	"slices"
 	"strings"
 
 	"github.com/zeebo/blake3"
+	"golang.org/x/crypto/blake2b"
 )
 
 // Algorithm is a way to take a digest.
@@ -23,6 +26,15 @@ type Algorithm struct {
 	// Stored is its number in records: it stays, and is never given again.
 	Stored int
 	Fact   Facts // that such a digest of an entry is
+	others []string
+}
+
+func newBlake2b() hash.Hash {
+	h, err := blake2b.New512(nil)
+	if err != nil {
+		panic(err) // that is of a key, and there is none
+	}
+	return h
 }
 
 // Algorithms are the digests that can be known of a file, the default first. To add
@@ -34,6 +46,9 @@ var Algorithms = numbered([]Algorithm{
 	{Name: "sha1", Digits: 40, Standard: "SHA-1 (FIPS 180-4), no longer safe against forgery", New: sha1.New, Stored: 3},
 	{Name: "md5", Digits: 32, Standard: "MD5 (RFC 1321), no longer safe against forgery", New: md5.New, Stored: 4},
 	{Name: "blake3", Digits: 64, Standard: "BLAKE3", New: func() hash.Hash { return blake3.New() }, Stored: 5},
+	{Name: "sha3-256", Digits: 64, Standard: "SHA3-256 (FIPS 202)", New: func() hash.Hash { return sha3.New256() }, Stored: 6},
+	{Name: "sha3-512", Digits: 128, Standard: "SHA3-512 (FIPS 202)", New: func() hash.Hash { return sha3.New512() }, Stored: 7},
+	{Name: "blake2b", Digits: 128, Standard: "BLAKE2b of 64 bytes (RFC 7693)", New: newBlake2b, Stored: 8, others: []string{"blake2b512"}},
 })
 
 // numbered gives each algorithm its fact.
@@ -70,13 +85,21 @@ func AlgorithmNames() []string {
 	return names
 }
 
+// plainName is the name of an algorithm without what people write in it or not.
+func plainName(name string) string { return between.Replace(strings.ToLower(name)) }
+
+var between = strings.NewReplacer("-", "", "_", "", " ", "")
+
 // LookupAlgorithm returns the algorithm of a name as people write it: in any
 // letter case, with dashes or underscores or without. The error wraps
 // ErrAlgorithm and names those there are.
 func LookupAlgorithm(name string) (Algorithm, error) {
-	plain := strings.NewReplacer("-", "", "_", "", " ", "").Replace(strings.ToLower(name))
+	plain := plainName(name)
+	if size, is := strings.CutPrefix(plain, "sha2"); is && len(size) == 3 { // SHA2-256 is SHA-256
+		plain = "sha" + size
+	}
 	for _, a := range Algorithms {
-		if a.Name == plain {
+		if plain == a.Name || len(plain) < len(a.Name) && plainName(a.Name) == plain || slices.Contains(a.others, plain) {
 			return a, nil
 		}
 	}

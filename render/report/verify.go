@@ -47,6 +47,10 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 	case checksum.Different:
 		number, unit := v.Moment(r.Entry.Modified)
 		about(v.Units.SizeText(r.Entry.Size) + ", altered " + strings.TrimSpace(number+" "+unit))
+		if r.SizeDiffers() {
+			about("on the list it has " + render.Grouped(r.Line.Size) + " B, and this has " + render.Grouped(r.Entry.Size) + " B")
+			break
+		}
 		dst = v.digests(dst, r)
 	case checksum.Unreadable:
 		about(reasonText(r.Err))
@@ -123,6 +127,13 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 	}
 	s.Numbers = append(s.Numbers, Number{"mistakes", int64(mistakes)}, Number{"refused", int64(len(a.Refused))})
 	s.Lead = strings.Join(parts, ", ") + " · " + render.Count(listed, "file", "files") + " listed"
+	if tried, found := a.Tried(); len(tried) > 0 {
+		note := "the list does not say by which algorithm; tried " + strings.Join(tried, ", ")
+		if len(found) > 0 {
+			note += ": it is " + strings.Join(found, ", ")
+		}
+		s.Notes = append(s.Notes, note)
+	}
 	if n := len(a.Refused); n > 0 {
 		s.Notes = append(s.Notes, render.Count(int64(n), "name leads", "names lead")+" out of the folder, not read; --allow-outside reads them")
 	}
