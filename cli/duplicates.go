@@ -22,32 +22,31 @@ import (
 // commands share.
 type duplicatesOptions struct {
 	reading                                readingOptions
-	keep, onlyIn, algorithm                string
+	keep, onlyIn, algorithm, folders       string
 	spares, across, empty, confirm, marked bool
 }
 
 // keepWords are in the order of duplicates.Keep.
 var keepWords = []string{"first-place", "oldest", "newest", "shortest-path"}
 
+// folderWords are in the order of duplicates.Folders.
+var folderWords = []string{"too", "only", "omit"}
+
 func (p *Program) duplicatesCommand() *cobra.Command {
 	var o duplicatesOptions
 	cmd := &cobra.Command{
 		Use:   "duplicates [PLACE…] [where CONDITION…]",
 		Short: "find files with the same content, and what removing spares would free",
-		Long: `Finds files with the same content, wherever they are and whatever their names, and
-groups them in sets, with the sets that would free most first. A file is read only as
-long as another file may be the same.
+		Long: `Finds folders that are copies (the same names and contents, or all of one in another),
+then the other files with the same content; those that would free most first.
 
-Several names of one file (hard links) count as one file, and removing one of them
-frees nothing. The space that can be freed is never more than the spares take on disk:
-a sparse file frees less than its size, and a file that shares its blocks with the
-file that stays frees nothing. Where the file system does not tell everything, the
-answer says "up to".
+Several names of one file (hard links) count as one file: removing one frees nothing.
+What can be freed is never more than the spares take on disk, without what they share
+with the file that stays; "up to" where the file system does not tell everything.
 
-Nothing is removed. --spares lists all files of each set except one: the one that
---keep chooses, or else the one in the place named first. As jsonl, the list also says
-what each file was and which file stays: "frank act remove @@LIST" then leaves alone
-what has changed since, or whose remaining copy is gone.`,
+Nothing is removed: that is for "frank act clear". --spares lists all files of each set
+except one: the one that --keep chooses, or else the one in the place named first. As
+jsonl, the list also says what each file was and which file stays.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -61,15 +60,19 @@ what has changed since, or whose remaining copy is gone.`,
 	f.BoolVar(&o.spares, "spares", false, "list only the files that would not stay")
 	f.BoolVar(&o.across, "across", false, "show only sets with files in more than one place")
 	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files in this `PLACE` whose content is in none of the others")
+	f.StringVar(&o.folders, "folders", folderWords[0], "`WHETHER` to show folders: too, only, omit")
 	f.BoolVar(&o.empty, "empty", false, "include empty files")
 	f.BoolVar(&o.confirm, "confirm", false, "finally compare the files of each set byte by byte")
 	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
-	group(cmd, groupWhat, "keep", "spares", "across", "only-in", "empty", "confirm", "algorithm")
+	group(cmd, groupWhat, "keep", "spares", "across", "only-in", "folders", "empty", "confirm", "algorithm")
+	f.IntVarP(&o.reading.first, "first", "f", 0, "show only the first `NUMBER` of sets")
+	group(cmd, groupWhat, "first")
 	addDepth(cmd, &o.reading.lookingOptions, allWord)
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.Forms)
 	addKeeping(cmd, &o.reading.lookingOptions)
 	complete(cmd, "keep", oneOf(keepWords))
+	complete(cmd, "folders", oneOf(folderWords))
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"duplicates", "everything below the current folder"},
@@ -90,11 +93,15 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		return misuse("--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
 	}
 	if o.onlyIn != "" {
-		for _, name := range []string{"keep", "spares", "across", "empty", "confirm"} {
+		for _, name := range []string{"keep", "spares", "across", "empty", "confirm", "folders", "first"} {
 			if cmd.Flags().Changed(name) {
 				return misuse("--only-in and --%s contradict each other: one lists what has a copy, the other what has none", name)
 			}
 		}
+	}
+	folders := slices.Index(folderWords, o.folders)
+	if folders < 0 {
+		return misuse("--folders can be %s, not %q", strings.Join(folderWords, ", "), o.folders)
 	}
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
@@ -108,11 +115,17 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if err != nil {
 		return misuse("--algorithm: %w", err)
 	}
+	if o.spares && r.first > 0 {
+		return misuse("--spares and --first contradict each other: a list of spares has all of them")
+	}
 	if hasRecord(sources) && (o.marked || o.confirm) {
 		return misuse("--keep, --spares and --confirm are about files that are there now, not about records")
 	}
 	if len(sources) < 2 && (o.across || o.onlyIn != "") {
 		return misuse("--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
+	}
+	if folders == int(duplicates.OnlyFolders) && !duplicates.Whole(sources, &r.request) {
+		return misuse("--folders only is about whole folders: without a condition, --hidden, --follow, lists of paths, and records made so")
 	}
 	var only *entry.Place
 	if o.onlyIn != "" {
@@ -120,7 +133,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 			return misuse("--only-in: %s is not among the places", render.Escaped(o.onlyIn))
 		}
 	}
-	options := duplicates.Options{Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
+	options := duplicates.Options{Folders: duplicates.Folders(folders), Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
 	spareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {
 		var pool *digest.Pool
@@ -140,6 +153,10 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 			return render.All(w, render.New(r.form, r.view.View, r.columns()), row.List[*entry.Entry](a.Only), r.view.Frame(summary))
 		}
 		r.view.DuplicatesSummary(summary, a, a.Matched.Files, pool.Read())
+		if r.first > 0 && len(a.Sets) > r.first {
+			summary.Notes = append(summary.Notes, render.Count(int64(len(a.Sets)-r.first), "more set is", "more sets are")+" not shown, as --first says")
+			a.Sets = a.Sets[:r.first]
+		}
 		return writeDuplicates(w, r, o, a, summary)
 	})
 }

@@ -18,7 +18,9 @@ import (
 
 // set is a set of duplicates in JSON.
 type set struct {
+	Kind              string
 	Size, Reclaimable int64
+	Beside            *int64
 	Digest, Algorithm string
 	Copies            []struct {
 		Path          string

@@ -11,6 +11,7 @@ import (
 	"context"
 	"errors"
 	"hash/maphash"
+	"iter"
 	"math"
 	"math/bits"
 	"slices"
@@ -41,22 +42,28 @@ type Options struct {
 	Keep      Keep
 	Confirm   bool         // compare what has the same digest, byte by byte
 	OnlyIn    *entry.Place // find what is in this place and in no other; nil: what is the same
+	Folders   Folders
 }
 
-// Copy is one name of one of the files of a set.
+// Copy is one name of one of the files of a set, or one of its folders.
 type Copy struct {
 	Entry *entry.Entry
 	File  int  // the names of one file have the same number
-	Stays bool // it is a name of the file that would stay
+	Stays bool // it is a name of the file that would stay, or the folder
 }
 
-// Set is files with the same content.
+// Set is files with the same content, or folders.
 type Set struct {
-	Size        int64
+	Kind        Kind
+	Size        int64 // bytes of content of each
+	Within      int64 // of folders: files in each, at any depth
 	Algorithm   entry.Algorithm
-	Digest      string
-	Files       int    // how many, however many names they have
+	Digest      string // of folders a tree hash; "" if it is not known
+	Files       int    // how many, however many names they have; or how many folders
 	Copies      []Copy // all their names; the file that stays first
+	Part        bool   // the first folder has all that the second has, and more:
+	Beside      int64  // so many files
+	BesideSize  int64  // of so many bytes
 	Spares      int    // files that need not stay
 	Reclaimable int64  // bytes that removing these would free
 	// UpTo tells that it may be less: the spares are compressed by the file system,
@@ -66,9 +73,11 @@ type Set struct {
 
 // Answer is what was found.
 type Answer struct {
-	Sets        []*Set // those that free most first
+	Sets        []*Set // of folders, then of files; those that free most first
 	Only        []*entry.Entry
-	Files       int              // in sets
+	Folders     int              // sets of folders
+	Copied      int              // folders that need not stay
+	Files       int              // in sets of files
 	Spares      int              // files that need not stay
 	Reclaimable int64            // by all sets
 	UpTo        bool             // it may be less, as of some set
@@ -77,6 +86,10 @@ type Answer struct {
 	Problems    []source.Problem // with content
 	Matched     weigh.Sum        // files that were looked at
 	Report      source.Report    // with all problems
+
+	whole []*Set // all files with the same content, those in folders that are copies too
+	spare func(e *entry.Entry) bool
+	only  Folders
 }
 
 // Files is a sink that passes on files only.
@@ -101,9 +114,9 @@ func Files(next source.Sink) source.Sink {
 	})
 }
 
-// Find finds the files with the same content among those collected, which must
-// come with their status.
-func Find(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, o Options) (*Answer, error) {
+// Find finds the files with the same content among those collected, which must come
+// with their status; and if all else in their folders was collected too, the folders.
+func Find(ctx context.Context, collected, others *arrange.Collector, pool *digest.Pool, o Options) (*Answer, error) {
 	s := &search{ctx: ctx, pool: pool, o: o, enough: func(class []*file) bool {
 		return len(class) > 1 && (!o.Across || severalPlaces(class))
 	}}
@@ -111,13 +124,37 @@ func Find(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, 
 	if err != nil {
 		return nil, err
 	}
-	for _, class := range classes {
-		s.answer.add(s.set(class))
+	var folders *forest
+	a := &s.answer
+	a.only = o.Folders
+	if others != nil {
+		folders = plant(s, collected, others, classes)
+		a.Sets = folders.find()
+		a.Folders = len(a.Sets)
+		for _, set := range a.Sets {
+			a.Copied += len(set.Copies) - 1
+		}
 	}
-	slices.SortFunc(s.answer.Sets, func(a, b *Set) int {
-		return cmp.Or(cmp.Compare(b.Reclaimable, a.Reclaimable), cmp.Compare(b.Size, a.Size), arrange.ByPlace(a.Copies[0].Entry, b.Copies[0].Entry))
-	})
-	return &s.answer, nil
+	a.spare = func(e *entry.Entry) bool { return folders.spareOf(e) != nil }
+	for _, class := range classes {
+		s.class(class, folders)
+	}
+	slices.SortFunc(a.Sets, byFreed)
+	slices.SortFunc(a.whole, byFreed)
+	for _, set := range a.Sets {
+		if set.Kind == OfFiles {
+			a.Files += set.Files
+		}
+		a.Spares += set.Spares
+		a.Reclaimable += set.Reclaimable
+		a.UpTo = a.UpTo || set.UpTo
+	}
+	return a, nil
+}
+
+// byFreed puts sets of folders first, and those that free most.
+func byFreed(a, b *Set) int {
+	return cmp.Or(cmp.Compare(b.Kind, a.Kind), cmp.Compare(b.Reclaimable, a.Reclaimable), cmp.Compare(b.Size, a.Size), arrange.ByPlace(a.Copies[0].Entry, b.Copies[0].Entry))
 }
 
 // OnlyIn finds the files of one place whose content is nowhere in the others. Files
@@ -156,6 +193,30 @@ type file struct {
 
 func (f *file) names() []*entry.Entry { return append([]*entry.Entry{f.first}, f.others...) }
 
+// each gives all names.
+func (f *file) each() iter.Seq[*entry.Entry] {
+	return func(yield func(*entry.Entry) bool) {
+		if !yield(f.first) {
+			return
+		}
+		for _, e := range f.others {
+			if !yield(e) {
+				return
+			}
+		}
+	}
+}
+
+// all reports whether something is so for all names.
+func (f *file) all(is func(e *entry.Entry) bool) bool {
+	for e := range f.each() {
+		if !is(e) {
+			return false
+		}
+	}
+	return true
+}
+
 func (f *file) onlyIn(place int) bool {
 	return f.first.Folder.Place.Index == place &&
 		!slices.ContainsFunc(f.others, func(e *entry.Entry) bool { return e.Folder.Place.Index != place })
@@ -173,6 +234,7 @@ type search struct {
 	o      Options
 	enough func(class []*file) bool // whether it has to be looked at further
 	settle func(class []*file)      // called with those that have not; may be nil
+	named  []*file                  // files with several names whose content no other has
 	answer Answer
 }
 
@@ -235,6 +297,9 @@ func (s *search) keep(to [][]*file, class []*file) [][]*file {
 	}
 	if s.settle != nil {
 		s.settle(class)
+	}
+	if len(class) == 1 && len(class[0].others) > 0 {
+		s.named = append(s.named, class[0])
 	}
 	return to
 }
@@ -434,21 +499,36 @@ func (s *search) confirm(classes [][]*file) (confirmed [][]*file, err error) {
 	return confirmed, err
 }
 
-// set makes a set of a class.
-func (s *search) set(class []*file) *Set {
-	compare := s.o.Keep.compare()
+// class makes a set of files with the same content, and one of those of them that do not
+// lie in folders that are copies.
+func (s *search) class(class []*file, folders *forest) {
+	compare := s.o.Keep.compare(folders)
+	gone := func(f *file) bool { return folders != nil && f.all(s.answer.spare) }
 	slices.SortFunc(class, func(a, b *file) int {
-		return cmp.Or(compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
+		return cmp.Or(before(!gone(a), !gone(b)), compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
 	})
 	set := &Set{Size: class[0].first.Size, Algorithm: s.o.Algorithm, Digest: class[0].first.More.Digests.By(s.o.Algorithm.Fact), Files: len(class)}
+	left := *set
+	left.Files = 0
 	// Where some are there now and others were recorded, one of those that are
 	// there is to stay.
 	mixed := slices.ContainsFunc(class, func(f *file) bool { return recordOf(f.first) != recordOf(class[0].first) })
-	stays := false
+	stays, places := false, map[int]bool{}
 	var taken stretches // of the disk, by the file that stays and the spares before
 	for i, f := range class {
-		for _, e := range f.names() {
-			set.Copies = append(set.Copies, Copy{e, i + 1, i == 0})
+		apart := false
+		for e := range f.each() {
+			set.Copies = append(set.Copies, Copy{Entry: e, File: i + 1, Stays: i == 0})
+			if !s.answer.spare(e) {
+				left.Copies = append(left.Copies, set.Copies[len(set.Copies)-1])
+				places[e.Folder.Place.Index] = true
+				apart = true
+			}
+		}
+		into := folders.spareOf(f.first)
+		if apart {
+			into = &left
+			left.Files++
 		}
 		if mixed && recordOf(f.first) > 0 {
 			continue
@@ -461,6 +541,7 @@ func (s *search) set(class []*file) *Set {
 			continue
 		}
 		set.Spares++
+		into.Spares++
 		if int(f.first.Links) > 1+len(f.others) {
 			s.answer.Elsewhere++
 			continue
@@ -470,13 +551,19 @@ func (s *search) set(class []*file) *Set {
 			shared += int64(e.Length)
 			more += int64(taken.add(e))
 		}
-		set.Reclaimable += max(0, min(f.first.Size, f.first.Disk-shared+more))
-		set.UpTo = set.UpTo || more > 0 || f.extents.Encoded
+		freed, upTo := max(0, min(f.first.Size, f.first.Disk-shared+more)), more > 0 || f.extents.Encoded
+		set.Reclaimable += freed
+		set.UpTo = set.UpTo || upTo
+		into.Reclaimable += freed
+		into.UpTo = into.UpTo || upTo
 	}
-	return set
+	s.answer.whole = append(s.answer.whole, set)
+	if left.Files > 1 && (!s.o.Across || len(places) > 1) && s.o.Folders != OnlyFolders {
+		s.answer.Sets = append(s.answer.Sets, &left)
+	}
 }
 
-func (k Keep) compare() func(a, b *entry.Entry) int {
+func (k Keep) compare(folders *forest) func(a, b *entry.Entry) int {
 	switch k {
 	case Oldest:
 		return func(a, b *entry.Entry) int { return a.Modified.Compare(b.Modified) }
@@ -485,13 +572,13 @@ func (k Keep) compare() func(a, b *entry.Entry) int {
 	case ShortestPath:
 		return func(a, b *entry.Entry) int { return cmp.Compare(len(a.Path()), len(b.Path())) }
 	}
-	return func(a, b *entry.Entry) int { return 0 }
-}
-
-func (a *Answer) add(s *Set) {
-	a.Sets = append(a.Sets, s)
-	a.Files += s.Files
-	a.Spares += s.Spares
-	a.Reclaimable += s.Reclaimable
-	a.UpTo = a.UpTo || s.UpTo
+	if folders == nil {
+		return func(a, b *entry.Entry) int { return 0 }
+	}
+	return func(a, b *entry.Entry) int { // a folder that stays, stays whole
+		if c := cmp.Compare(a.Folder.Place.Index, b.Folder.Place.Index); c != 0 {
+			return c
+		}
+		return before(folders.node(a.Folder).kept(), folders.node(b.Folder).kept())
+	}
 }

@@ -55,7 +55,7 @@ func TestFilesThatChangeMeanwhile(t *testing.T) {
 		require.NoError(t, os.Remove(path(6)))
 		require.NoError(t, os.Symlink("n0", path(6)))
 		progress := &source.Progress{}
-		a, err := duplicates.Find(context.Background(), collected, digest.NewPool(live.Files{}, progress), duplicates.Options{Algorithm: entry.Algorithms[0]})
+		a, err := duplicates.Find(context.Background(), collected, nil, digest.NewPool(live.Files{}, progress), duplicates.Options{Algorithm: entry.Algorithms[0]})
 		require.NoError(t, err)
 		require.Len(t, a.Sets, 1)
 		assert.Equal(t, 2, a.Sets[0].Files, "the first and the last")
@@ -79,7 +79,7 @@ func TestReadsNoMoreThanItMust(t *testing.T) {
 	require.NoError(t, os.Link(filepath.Join(root, "n0"), filepath.Join(root, "name")))
 	for _, confirm := range []bool{false, true} {
 		progress := &source.Progress{}
-		a, err := duplicates.Find(context.Background(), collect(t, root), digest.NewPool(live.Files{}, progress),
+		a, err := duplicates.Find(context.Background(), collect(t, root), nil, digest.NewPool(live.Files{}, progress),
 			duplicates.Options{Algorithm: entry.Algorithms[0], Confirm: confirm})
 		require.NoError(t, err)
 		require.Len(t, a.Sets, 1)

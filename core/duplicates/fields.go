@@ -30,10 +30,10 @@ type Spare struct{ Entry, Keeper *entry.Entry }
 
 // SpareNames returns the names of all files that need not stay.
 func (a *Answer) SpareNames() (spares row.List[*Spare]) {
-	for _, set := range a.Sets {
+	for _, set := range a.whole {
 		keeper := slices.IndexFunc(set.Copies, func(c Copy) bool { return c.Stays })
 		for _, c := range set.Copies {
-			if !c.Stays {
+			if !c.Stays && (a.only != OnlyFolders || a.spare(c.Entry)) {
 				spares = append(spares, &Spare{c.Entry, set.Copies[keeper].Entry})
 			}
 		}
@@ -71,11 +71,14 @@ func SetColumns(c *entry.Context, marks bool) []row.Column[*Set] {
 		inside = append(inside, stays)
 	}
 	return []row.Column[*Set]{
-		number("size", "bytes of content of each of the files", func(s *Set) int64 { return s.Size }),
-		digestOf, algorithmOf,
+		kindOf,
+		number("size", "bytes of content of each of the files, or in each of the folders", func(s *Set) int64 { return s.Size }),
+		filesIn, digestOf, algorithmOf,
 		number("reclaimable", "bytes that removing all but one would free", func(s *Set) int64 { return s.Reclaimable }),
 		row.FlagColumn("up_to", "it may be less: the file system does not tell all", func(s *Set) (bool, bool) { return s.UpTo, true }),
-		row.RowsColumn("copies", "the files, by all their names", inside, func(s *Set) (copies []*Copy) {
+		row.NumberColumn("beside", "files that the first folder has beside what it shares with the second", row.Number, func(s *Set) (int64, bool) { return s.Beside, s.Part }),
+		row.NumberColumn("beside_size", "bytes of these", row.Bytes, func(s *Set) (int64, bool) { return s.BesideSize, s.Part }),
+		row.RowsColumn("copies", "the files, by all their names, or the folders", inside, func(s *Set) (copies []*Copy) {
 			for i := range s.Copies {
 				copies = append(copies, &s.Copies[i])
 			}
@@ -98,7 +101,7 @@ func (a *Answer) NameColumns(c *entry.Context, marks bool) []row.Column[*Name] {
 	}
 	add(headed, row.Choose(entry.ColumnsNamed(c, "name", "modified"), row.Screen))
 	add(alone, entry.ColumnsNamed(c, "path", "inode", "device", "modified", "size"))
-	columns = append(columns, row.Through(digestOf, set).For(alone), row.Through(algorithmOf, set).For(alone))
+	columns = append(columns, row.Through(digestOf, set).For(alone), row.Through(algorithmOf, set).For(alone), row.Through(kindOf, set).For(alone), row.Through(filesIn, set).For(alone))
 	if marks {
 		columns = append(columns, row.Through(stays, func(n *Name) *Copy { return n.Copy }).For(alone), row.TextColumn("which", "whether the file would stay", func(n *Name) (string, bool) {
 			if n.Stays {
@@ -107,7 +110,7 @@ func (a *Answer) NameColumns(c *entry.Context, marks bool) []row.Column[*Name] {
 			return "spare", true
 		}).Kept().For(headed))
 	}
-	if slices.ContainsFunc(a.Sets, func(set *Set) bool { return len(set.Copies) > set.Files }) {
+	if slices.ContainsFunc(a.Sets, func(set *Set) bool { return set.Kind == OfFiles && len(set.Copies) > set.Files }) {
 		columns = append(columns, row.TextColumn("", "whether it is another name of the file above", func(n *Name) (string, bool) {
 			return "another name of the same file", n.At > 0 && n.Set.Copies[n.At-1].File == n.File
 		}).LeftBlank().For(headed))
@@ -119,6 +122,8 @@ func copied(c *Copy) *entry.Entry { return c.Entry }
 
 var (
 	stays       = row.FlagColumn("stays", "it is of the file that would stay", func(c *Copy) (bool, bool) { return c.Stays, true })
-	digestOf    = row.TextColumn("digest", "of the content, in hexadecimal", func(s *Set) (string, bool) { return s.Digest, true })
+	kindOf      = row.TextColumn("kind", "what the set is of: file or folder", func(s *Set) (string, bool) { return s.Kind.String(), true })
+	filesIn     = row.NumberColumn("files", "files in each of the folders", row.Number, func(s *Set) (int64, bool) { return s.Within, s.Kind == OfFolders })
+	digestOf    = row.TextColumn("digest", "of the content, in hexadecimal; of a folder its tree hash", func(s *Set) (string, bool) { return s.Digest, s.Digest != "" })
 	algorithmOf = row.TextColumn("algorithm", "of the digest", func(s *Set) (string, bool) { return s.Algorithm.Name, true })
 )

@@ -39,6 +39,9 @@ func (t *Terms) Words() (words []string) {
 	return words
 }
 
+// Whole reports whether nothing was left out of the folders that were read.
+func (t Terms) Whole() bool { return t.Hidden == source.ShowHidden && t.Where == nil }
+
 // ParseTerms reads terms from words. What it does not know is passed over.
 func ParseTerms(words []string) (t Terms) {
 	for i := 0; i < len(words); i++ {

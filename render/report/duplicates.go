@@ -8,12 +8,22 @@ import (
 
 // DuplicatesSummary says what could be freed.
 func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read int64) {
-	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"spares", int64(a.Spares)},
+	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"folder_sets", int64(a.Folders)}, Number{"spares", int64(a.Spares)},
 		Number{"reclaimable", a.Reclaimable}, Number{"empty", int64(a.Empty)}, Number{"bytes_read", read})
-	s.Lead = "no two files have the same content"
+	folders := render.Count(int64(a.Copied), "folder", "folders") + " with content that another folder has too"
+	sets, files := render.Count(int64(len(a.Sets)-a.Folders), "set", "sets"), " files with the same content"
+	switch {
+	case len(a.Sets) == 0:
+		s.Lead = "no two files have the same content"
+	case a.Folders == 0:
+		s.Lead = sets + " of" + files + ": " + render.Count(int64(a.Files), "file", "files") + ", " + render.Count(int64(a.Spares), "spare", "spares")
+	case a.Folders == len(a.Sets):
+		s.Lead = folders + ": " + render.Count(int64(a.Spares), "spare file", "spare files")
+	default:
+		s.Lead = folders + ", and " + sets + " of other" + files + ": " + render.Count(int64(a.Spares), "spare file", "spare files") + " in all"
+	}
 	if len(a.Sets) > 0 {
-		s.Lead = render.Count(int64(len(a.Sets)), "set", "sets") + " of files with the same content: " + render.Count(int64(a.Files), "file", "files") + ", " +
-			render.Count(int64(a.Spares), "spare", "spares") + "; removing these would free " + upTo(a.UpTo) + v.Units.SizeText(a.Reclaimable)
+		s.Lead += "; removing these would free " + upTo(a.UpTo) + v.Units.SizeText(a.Reclaimable)
 	}
 	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 	if a.Elsewhere > 0 {
@@ -26,6 +36,17 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 
 // setLine is what a set of files with the same content is headed with.
 func (v *View) setLine(s *duplicates.Set) string {
+	if s.Kind == duplicates.OfFolders {
+		line := render.Count(s.Within, "file", "files") + ", " + v.Units.SizeText(s.Size)
+		if !s.Part {
+			return line + " in each of " + render.Grouped(int64(s.Files)) + " folders that are the same, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+		}
+		beside := "more"
+		if s.Beside > 0 {
+			beside = render.Count(s.Beside, "file", "files") + ", " + v.Units.SizeText(s.BesideSize) + " beside"
+		}
+		return line + ": all of the second folder is in the first, which has " + beside + "; " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+	}
 	return v.Units.SizeText(s.Size) + " in each of " + render.Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 }
 
