@@ -73,7 +73,7 @@ targets.`,
 			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
 		},
 	}
-	cmd.AddCommand(p.hideCommand(), p.revealCommand(), p.moveCommand(), p.removeCommand(), p.stampCommand(), p.permitCommand(), p.runCommand(),
+	cmd.AddCommand(p.hideCommand(), p.revealCommand(), p.moveCommand(), p.removeCommand(), p.clearCommand(), p.stampCommand(), p.permitCommand(), p.runCommand(),
 		p.carryOutCommand(), p.actJournalCommand(), p.undoCommand())
 	examples(cmd,
 		example{"act reveal notes where hidden", "a plan to show the hidden notes"},

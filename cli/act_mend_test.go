@@ -50,8 +50,8 @@ func TestActSpares(t *testing.T) {
 	alter("a/third")
 	out = a.do(0, "act remove @@../spares.jsonl")
 	assert.Regexp(t, `b/same +refused: it has changed since the list was made`, out)
-	assert.Regexp(t, `b/other +refused: the file that was to stay no longer exists`, out)
-	assert.Regexp(t, `b/third +refused: the file that was to stay has changed`, out)
+	assert.Regexp(t, `b/other +refused: what was to stay no longer exists`, out)
+	assert.Regexp(t, `b/third +refused: what was to stay has changed`, out)
 	assert.Contains(t, a.do(3, "act remove @@../spares.jsonl --carry-out --yes"), "1 put into the trash, 3 refused")
 	assert.NoFileExists(t, in("b/fourth"))
 	for _, name := range []string{"b/same", "b/other", "b/third"} {
@@ -68,7 +68,7 @@ func TestActSpares(t *testing.T) {
 	require.NoError(t, os.Link(in("a/third"), in("b/third")))
 	r := a.run(3, "act", "carry-out", "../plan.json", "--yes")
 	assert.Contains(t, r.out, "1 removed for good, 3 failed")
-	assert.Contains(t, r.err, "b/same: the file that was to stay has changed")
+	assert.Contains(t, r.err, "b/same: what was to stay has changed")
 	for _, name := range []string{"a/same", "b/same", "b/other", "b/third"} {
 		assert.FileExists(t, in(name))
 	}

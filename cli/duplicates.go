@@ -79,7 +79,7 @@ jsonl, the list also says what each file was and which file stays.`,
 		example{"duplicates cards recordings --across", "what is in both places"},
 		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card also on the other?"},
 		example{"duplicates cards --keep oldest", "show which file would stay"},
-		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list for act to remove"},
+		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list for act clear"},
 		example{"duplicates cards --spares --as paths0 --to spares.list", "only their paths, for a script"},
 		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, compared byte by byte"},
 	)

@@ -220,3 +220,62 @@ func TestDuplicateFoldersUnseen(t *testing.T) {
 	r := finish(t, withLedger(t, ledger, root, "duplicates", "@l", "b", "--as", "csv"))
 	assert.Equal(t, 2, strings.Count(r.out, ",folder,"), r.out)
 }
+
+// After clearing, each content is there once, and undo gives everything back; with
+// --from, another place loses nothing.
+func TestActClear(t *testing.T) {
+	t.Parallel()
+	for seed := range uint64(often(6)) {
+		root := grove(t, seed)
+		before, contents := held(t, root), map[string]bool{}
+		for _, what := range before {
+			if strings.HasPrefix(what, "file ") && what != "file " {
+				contents[what] = true
+			}
+		}
+		a := newActor(t, root)
+		for _, line := range []string{"act clear .", "act clear . --files-only", "act clear . --by hard-links", "act clear . where kind is file"} {
+			r := a.do(0, line+" --carry-out --yes")
+			left := map[string]int{}
+			for _, what := range held(t, root) {
+				left[what]++
+			}
+			for content := range contents {
+				if strings.Contains(line, "hard-links") {
+					assert.NotZero(t, left[content])
+				} else {
+					assert.Equal(t, 1, left[content], "seed %d: %s", seed, r)
+				}
+			}
+			sets, _ := duplicates(t, root, ".")
+			for _, s := range sets {
+				assert.Zero(t, s.Reclaimable, "seed %d: %s", seed, line)
+			}
+			if !strings.Contains(r, "0 steps") {
+				a.do(0, "act undo")
+			}
+			require.Equal(t, before, held(t, root), "seed %d: %s", seed, line)
+		}
+	}
+	root := tree(t, "good/a", "good/b", "card/a", "card/c", "card/d")
+	for name, content := range map[string]string{"good/a": "1", "good/b": "1", "card/a": "1", "card/c": "2", "card/d": "2"} {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(content), 0o644))
+	}
+	a := newActor(t, root)
+	assert.Contains(t, a.do(0, "act clear card good --from card --carry-out --yes"), "1 put into the trash")
+	assert.NoFileExists(t, filepath.Join(root, "card/a"))
+	assert.FileExists(t, filepath.Join(root, "card/d"))
+	assert.FileExists(t, filepath.Join(root, "good/b"))
+	for line, says := range map[string]string{
+		"act clear":                                     "say where",
+		"act clear good --from card":                    "not among the places",
+		"act clear good --from good":                    "two places or more",
+		"act clear good --by magic":                     "removing, hard-links, shared",
+		"act clear good --by shared --for-good":         "contradict",
+		"act clear good card --from card --keep oldest": "contradict",
+	} {
+		assert.Contains(t, a.run(2, strings.Fields(line)...).err, says, line)
+	}
+	a.do(0, "duplicates card --spares --to spares.jsonl")
+	assert.Contains(t, a.do(0, "act clear @@spares.jsonl --by hard-links --carry-out --yes"), "1 made one")
+}

@@ -63,19 +63,21 @@ type Result struct {
 // carrying is one carrying out.
 type carrying struct {
 	*Carrier
-	ctx     context.Context
-	plan    *Plan
-	verb    verb
-	journal *Journal
-	from    folders
-	to      folders
-	cans    *cans
-	volumes volumes
-	own     ownChanges
-	copies  copies            // where the copies of files of several names are
-	moved   map[string]string // where steps have moved things
-	set     event             // of the step that is being done
-	result  Result
+	ctx      context.Context
+	plan     *Plan
+	verb     verb
+	journal  *Journal
+	from     folders
+	to       folders
+	keepers  folders // that what stays lies in
+	cans     *cans
+	volumes  volumes
+	own      ownChanges
+	compared []byte            // room for what is compared
+	copies   copies            // where the copies of files of several names are
+	moved    map[string]string // where steps have moved things
+	set      event             // of the step that is being done
+	result   Result
 }
 
 // CarryOut does what a plan says. What cannot be done is told, and the rest is
@@ -85,11 +87,12 @@ type carrying struct {
 func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	todo := *plan
 	todo.Steps = nil
-	run := &carrying{Carrier: c, ctx: ctx, plan: &todo, verb: verbs[plan.Action], from: newFolders(c.Calls), to: newFolders(c.Calls),
+	run := &carrying{Carrier: c, ctx: ctx, plan: &todo, verb: verbs[plan.Action], from: newFolders(c.Calls), to: newFolders(c.Calls), keepers: newFolders(c.Calls),
 		volumes: volumes{}, own: ownChanges{}, copies: copies{}, moved: map[string]string{}}
 	run.cans = newCans(c.Trash, &run.to, false)
 	defer run.from.close()
 	defer run.to.close()
+	defer run.keepers.close()
 	for _, s := range plan.Steps {
 		if s.Refused == "" {
 			todo.Steps = append(todo.Steps, s)
@@ -197,7 +200,7 @@ func (c *carrying) step(s *Step, n int) error {
 
 // undoable reports whether what the plan does can be taken back.
 func (p *Plan) undoable() bool {
-	return p.Action != Run && !(p.Action == Remove && p.Options.ForGood)
+	return p.Action != Run && !p.Options.forGood(p.Action) && !(p.Action == Clear && p.Options.By == ByShared)
 }
 
 // run makes sure that the entry of the step is the one of the plan, and does it.

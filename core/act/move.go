@@ -173,6 +173,7 @@ func (t *task) went(to string) {
 	if t.st.Kind == entry.KindFolder {
 		t.carrying.from.close() // it may be under another path now
 		t.carrying.to.close()
+		t.carrying.keepers.close()
 	}
 }
 

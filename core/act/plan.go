@@ -26,6 +26,7 @@ const (
 	Remove Action = "remove" // into the trash, or for good
 	Stamp  Action = "stamp"  // with other times
 	Permit Action = "permit" // with other permissions
+	Clear  Action = "clear"  // of spares, each of which another file stays
 	Run    Action = "run"    // a command on each
 )
 
@@ -37,11 +38,26 @@ type Options struct {
 	Modified    *exact.Time  `json:"set_modified,omitempty"`
 	Accessed    *exact.Time  `json:"set_accessed,omitempty"`
 	Mode        string       `json:"mode,omitempty"`    // as POSIX has it for chmod
+	By          By           `json:"by,omitempty"`      // how spares are cleared
 	Command     []exact.Text `json:"command,omitempty"` // and its arguments, with words to be replaced
 	Number      bool         `json:"number,omitempty"`  // where a name is taken, choose a free one
 	Through     bool         `json:"through,omitempty"` // act on what a link leads to
 	Really      bool         `json:"really,omitempty"`  // also on places that are named outright and better left alone
 }
+
+// forGood reports whether what an action does cannot be taken back since all is removed.
+func (o *Options) forGood(a Action) bool {
+	return o.ForGood && (a == Remove || a == Clear && o.By == ByRemoving)
+}
+
+// By is how spares are cleared.
+type By string
+
+const (
+	ByRemoving By = ""           // they are removed
+	ByLinks    By = "hard-links" // they become other names of the file that stays
+	ByShared   By = "shared"     // they share their content on the disk with it
+)
 
 // Plan is what is to be done.
 type Plan struct {
@@ -101,7 +117,8 @@ func (h *Holds) sameAs(now *Holds) bool {
 	return h.Digest == now.Digest
 }
 
-// Keeper is the file that stays when a spare of it is removed.
+// Keeper is the file that stays when a spare of it is removed, or the folder that has
+// all that a folder has.
 type Keeper struct {
 	Path     exact.Text `json:"path"`
 	Inode    uint64     `json:"inode"`
@@ -164,6 +181,9 @@ func (p *Plan) Check(host string) error {
 	case string(p.Host) != host:
 		return fmt.Errorf("%w: %s", ErrPlanHost, p.Host)
 	}
+	if by := p.Options.By; by != ByRemoving && by != ByLinks && by != ByShared {
+		return fmt.Errorf("%w: there is no way %q to clear spares", ErrPlan, by)
+	}
 	if _, known := verbs[p.Action]; !known || p.Action == Run {
 		return fmt.Errorf("%w: there is no action %q that can be saved", ErrPlan, p.Action)
 	}
@@ -173,6 +193,9 @@ func (p *Plan) Check(host string) error {
 	for i, s := range p.Steps {
 		if s == nil || !plainPath(string(s.Path)) {
 			return fmt.Errorf("%w: step %d has no clean absolute path", ErrPlan, i+1)
+		}
+		if s.Keeper == nil && p.Action == Clear || s.Keeper != nil && !plainPath(string(s.Keeper.Path)) {
+			return fmt.Errorf("%w: step %d does not say which file stays", ErrPlan, i+1)
 		}
 		if verbs[p.Action].goes() && s.Refused == "" && !plainPath(string(s.To)) {
 			return fmt.Errorf("%w: step %d has no clean absolute path to go to", ErrPlan, i+1)

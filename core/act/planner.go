@@ -39,8 +39,10 @@ type Planner struct {
 	// spares say, by full path, what entries were and what stays of each; nil for what
 	// are none.
 	spares map[string]live.Spare
-	mode   func(p entry.Permissions, folder bool) entry.Permissions
-	real   map[*entry.Place]string // folders of places, with links followed
+	// keepers are what stays of each entry, in another way.
+	keepers map[*entry.Entry]*entry.Entry
+	mode    func(p entry.Permissions, folder bool) entry.Permissions
+	real    map[*entry.Place]string // folders of places, with links followed
 }
 
 // planning is one goroutine's share of a plan.
@@ -58,10 +60,14 @@ type planning struct {
 	targets map[string]struct{}    // where steps go to
 	kept    map[mountOf]*target    // what can be kept where they go
 	linked  map[entry.Node]*linked // files of several names, which are copied
+	// keepersIn are the folders that what stays lies in; keptIn is the last of them, as it
+	// was given, and with links followed.
+	keepersIn folders
+	keptIn    struct{ given, full string }
 }
 
 func (p *Planner) planning(ctx context.Context) *planning {
-	one := &planning{Planner: p, ctx: ctx, calls: p.Calls, folders: newFolders(p.Calls), sources: newFolders(p.Calls), volumes: volumes{},
+	one := &planning{Planner: p, ctx: ctx, calls: p.Calls, folders: newFolders(p.Calls), sources: newFolders(p.Calls), keepersIn: newFolders(p.Calls), volumes: volumes{},
 		targets: map[string]struct{}{}, kept: map[mountOf]*target{}, linked: map[entry.Node]*linked{}}
 	one.cans = newCans(p.Trash, &one.folders, true)
 	return one
@@ -70,6 +76,7 @@ func (p *Planner) planning(ctx context.Context) *planning {
 func (p *planning) close() {
 	p.folders.close()
 	p.sources.close()
+	p.keepersIn.close()
 }
 
 // Plan makes a plan for entries, which must come with their status, in order of
@@ -115,7 +122,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 			continue
 		}
 		s := made.of(e, p.through(e, full))
-		if plan.undoable() && p.spares == nil {
+		if plan.undoable() && p.spares == nil && p.keepers == nil {
 			s.Changed = exact.Time{} // it is only looked at where nothing takes back what is done
 		}
 		plan.Steps = append(plan.Steps, s)
@@ -132,6 +139,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	}
 	p.fillAll(ctx, later)
 	first.noteLinks()
+	plan.refuseCircles()
 	for device, id := range plan.Volumes {
 		if id == "" {
 			delete(plan.Volumes, device)
@@ -141,6 +149,12 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		plan.Makes = true
 	}
 	return plan, ctx.Err()
+}
+
+// Clear makes a plan to clear spares, of each of which another entry stays.
+func (p *Planner) Clear(ctx context.Context, spares []*entry.Entry, keepers map[*entry.Entry]*entry.Entry) (*Plan, error) {
+	p.keepers = keepers
+	return p.Plan(ctx, spares)
 }
 
 // severalPlaces reports whether entries come from more than one place.
@@ -329,6 +343,11 @@ func (p *planning) decide(s *Step, e *entry.Entry) error {
 			return err
 		}
 	}
+	if k := p.keepers[e]; k != nil {
+		if err := p.keeps(s, k.FullPath(), &Keeper{Inode: k.Inode, Size: k.Size, Modified: exact.Time(k.Modified), Changed: exact.Time(k.Changed)}); err != nil {
+			return err
+		}
+	}
 	return verbs[p.Action].plan(p, s, e)
 }
 
@@ -342,24 +361,36 @@ func (p *planning) spare(s *Step, full string) error {
 	if was.Inode != s.Inode || was.Size != s.Size || was.Modified != entry.Time(s.Modified) || was.Changed != entry.Time(s.Changed) {
 		return errListed
 	}
-	if p.Action != Remove {
+	if p.Action != Remove && p.Action != Clear {
 		return nil
 	}
-	keeper, err := realPath(was.Keeper)
-	if err != nil {
-		return err
+	return p.keeps(s, was.Keeper, &Keeper{Inode: was.KeeperInode, Size: was.Size, Modified: exact.Time(was.KeeperModified), Changed: exact.Time(was.KeeperChanged)})
+}
+
+// keeps notes what stays of a step's entry, and makes sure that it is there.
+func (p *planning) keeps(s *Step, given string, k *Keeper) error {
+	s.Keeper = k
+	dir, name := path.Split(given)
+	if p.keptIn.given != dir {
+		full, err := filepath.EvalSymlinks(dir)
+		if err != nil {
+			k.Path = exact.Text(given)
+			if gone(err) {
+				err = errNoKeeper
+			}
+			return err
+		}
+		p.keptIn.given, p.keptIn.full = dir, full
 	}
-	s.Keeper = &Keeper{Path: exact.Text(keeper), Inode: was.KeeperInode, Size: was.Size, Modified: exact.Time(was.KeeperModified), Changed: exact.Time(was.KeeperChanged)}
-	other := newFolders(p.calls)
-	defer other.close()
-	st, err := other.status(keeper)
+	k.Path = exact.Text(path.Join(p.keptIn.full, name))
+	st, err := p.keepersIn.status(string(k.Path))
 	if gone(err) {
 		return errNoKeeper
 	}
 	if err != nil {
 		return err
 	}
-	return s.Keeper.check(&st, s.Inode, s.Device)
+	return k.check(&st, s.Kind, s.Inode, s.Device)
 }
 
 var errListed = errors.New("it has changed since the list was made")

@@ -7,7 +7,6 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -56,7 +55,7 @@ func (remove) does(p *Plan, s *Step) string {
 
 func (remove) do(t *task) error {
 	if t.step.Keeper != nil {
-		if err := t.keeperIsThere(); err != nil {
+		if err := t.isSpare(); err != nil {
 			return err
 		}
 	}
@@ -107,43 +106,6 @@ func (t *task) discard() error {
 	t.went(to)
 	return nil
 }
-
-// Why a spare is not removed.
-var (
-	errNoKeeper = errors.New("the file that was to stay no longer exists")
-	errKeeper   = errors.New("the file that was to stay has changed")
-)
-
-// keeperIsThere returns an error unless the file that stays is there and is as it
-// was.
-func (t *task) keeperIsThere() error {
-	k := t.step.Keeper
-	other := newFolders(t.Calls)
-	defer other.close()
-	st, err := other.status(string(k.Path))
-	if err != nil {
-		if gone(err) {
-			return errNoKeeper
-		}
-		return err
-	}
-	shown := t.own.before(&st)
-	return k.check(&shown, t.st.Inode, t.st.Device)
-}
-
-// check returns an error unless what is there is the file that was to stay, and
-// another one than the spare, of which it tells inode and device.
-func (k *Keeper) check(st *sys.Status, inode, device uint64) error {
-	switch {
-	case st.Inode == inode && st.Device == device:
-		return errSameFile
-	case st.Inode != k.Inode || st.Kind != entry.KindFile || st.Size != k.Size || st.Modified != entry.Time(k.Modified) || st.Changed != entry.Time(k.Changed):
-		return errKeeper
-	}
-	return nil
-}
-
-var errSameFile = errors.New("it is another name of the file that stays; removing it frees nothing")
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {

@@ -245,8 +245,10 @@ func (u *undoing) canUndo(s *PastStep) error {
 	switch {
 	case u.past.Action == Run:
 		return errRan
-	case u.past.Action == Remove && u.past.Options.ForGood:
+	case u.past.Options.forGood(u.past.Action):
 		return errForGood
+	case u.past.Action == Clear && u.past.Options.By == ByShared:
+		return errSharing
 	}
 	switch verbs[u.past.Action].look(u, s) {
 	case Done, Partly:

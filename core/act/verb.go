@@ -35,6 +35,7 @@ var verbs = map[Action]verb{
 	Remove: remove{},
 	Stamp:  stamp{},
 	Permit: permit{},
+	Clear:  clearing{},
 	Run:    run{},
 }
 

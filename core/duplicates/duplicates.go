@@ -87,9 +87,10 @@ type Answer struct {
 	Matched     weigh.Sum        // files that were looked at
 	Report      source.Report    // with all problems
 
-	whole []*Set // all files with the same content, those in folders that are copies too
-	spare func(e *entry.Entry) bool
-	only  Folders
+	folders []*Set // as they were found
+	whole   []*Set // all files with the same content, those in folders that are copies too
+	spare   func(e *entry.Entry) bool
+	only    Folders
 }
 
 // Files is a sink that passes on files only.
@@ -130,7 +131,7 @@ func Find(ctx context.Context, collected, others *arrange.Collector, pool *diges
 	if others != nil {
 		folders = plant(s, collected, others, classes)
 		a.Sets = folders.find()
-		a.Folders = len(a.Sets)
+		a.Folders, a.folders = len(a.Sets), slices.Clone(a.Sets)
 		for _, set := range a.Sets {
 			a.Copied += len(set.Copies) - 1
 		}

@@ -41,6 +41,24 @@ func (a *Answer) SpareNames() (spares row.List[*Spare]) {
 	return spares
 }
 
+// ToClear returns the folders and files that need not stay: the larger folders first, so
+// that what stays of each is still whole when it is cleared.
+func (a *Answer) ToClear() (spares []*Spare) {
+	for _, set := range a.folders {
+		for _, c := range set.Copies {
+			if !c.Stays {
+				spares = append(spares, &Spare{c.Entry, set.Copies[0].Entry})
+			}
+		}
+	}
+	for _, s := range a.SpareNames() {
+		if !a.spare(s.Entry) {
+			spares = append(spares, s)
+		}
+	}
+	return spares
+}
+
 // SpareColumns returns what spares are shown with: columns of entries, and in JSON
 // what a list of them needs to tell later what each was when it was made, and which
 // file stays instead.

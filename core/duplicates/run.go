@@ -18,7 +18,7 @@ func Run(ctx context.Context, from *source.Set, request source.Request, pool *di
 	var others *arrange.Collector
 	counter := weigh.NewCounter(collector)
 	digested := ledger.NewDigested(counter, o.Algorithm.Fact)
-	request.Facts, request.Through = entry.FactStatus, true
+	request.Facts, request.Through = request.Facts&entry.FactCreated|entry.FactStatus, true
 	sink := Files(digested)
 	if o.Folders != NoFolders && o.OnlyIn == nil && Whole(from.Sources, &request) {
 		others = arrange.NewCollector(arrange.Order{}, nil, 0)

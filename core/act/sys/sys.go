@@ -258,6 +258,22 @@ func renameChecked(fromAt int, from string, toAt int, to string) error {
 	return unix.Renameat(fromAt, from, toAt, to)
 }
 
+// Exchange has two names in open folders change what they are names of, at once. It
+// returns ErrNotSupported where that cannot be.
+func (c *Calls) Exchange(oneAt int, one string, otherAt int, other string) error {
+	return c.call("Exchange", one, func() error { return exchange(oneAt, one, otherAt, other) })
+}
+
+// Share has two open files share their content on the disk, if the file system can and
+// finds that it is the same; else it returns ErrNotSupported, or ErrDiffers. Nothing but
+// how much room they take is altered.
+func (c *Calls) Share(from, to int, size int64) error {
+	return c.call("Share", "", func() error { return share(from, to, size) })
+}
+
+// ErrDiffers is returned for what is not the same.
+var ErrDiffers = errors.New("the content is not the same")
+
 // SetOwner sets owner and group.
 func (c *Calls) SetOwner(at int, name string, uid, gid int) error {
 	return c.call("SetOwner", name, func() error { return unix.Fchownat(at, name, uid, gid, unix.AT_SYMLINK_NOFOLLOW) })

@@ -40,6 +40,44 @@ func rename(fromAt int, from string, toAt int, to string) error {
 	return err
 }
 
+func exchange(oneAt int, one string, otherAt int, other string) error {
+	err := unix.Renameat2(oneAt, one, otherAt, other, unix.RENAME_EXCHANGE)
+	if errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOSYS) {
+		return ErrNotSupported
+	}
+	return err
+}
+
+// share is asked for a piece at a time: file systems take no more at once.
+func share(from, to int, size int64) error {
+	const most = 16 << 20
+	for offset := int64(0); ; {
+		ask := unix.FileDedupeRange{Src_offset: uint64(offset), Src_length: uint64(min(most, size-offset)),
+			Info: []unix.FileDedupeRangeInfo{{Dest_fd: int64(to), Dest_offset: uint64(offset)}}}
+		if err := unix.IoctlFileDedupeRange(from, &ask); err != nil {
+			if errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOTTY) || errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.EXDEV) {
+				return ErrNotSupported
+			}
+			return err
+		}
+		switch got := ask.Info[0]; {
+		case got.Status == unix.FILE_DEDUPE_RANGE_DIFFERS:
+			return ErrDiffers
+		case got.Status == -int32(unix.EOPNOTSUPP) || got.Status == -int32(unix.EINVAL) || got.Status == -int32(unix.EXDEV):
+			return ErrNotSupported
+		case got.Status < 0:
+			return unix.Errno(-got.Status)
+		default:
+			if offset += int64(got.Bytes_deduped); offset >= size {
+				return nil
+			}
+			if got.Bytes_deduped == 0 {
+				return ErrNotSupported
+			}
+		}
+	}
+}
+
 func permit(at int, name string, mode uint32) error {
 	err := unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
 	if !errors.Is(err, unix.EOPNOTSUPP) {

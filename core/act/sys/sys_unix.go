@@ -25,6 +25,10 @@ func rename(fromAt int, from string, toAt int, to string) error {
 	return renameChecked(fromAt, from, toAt, to)
 }
 
+func exchange(int, string, int, string) error { return ErrNotSupported }
+
+func share(int, int, int64) error { return ErrNotSupported }
+
 func permit(at int, name string, mode uint32) error {
 	return unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
 }

@@ -1,0 +1,147 @@
+package cli
+
+import (
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/act"
+	"frankledger/core/clear"
+	"frankledger/core/digest"
+	"frankledger/core/duplicates"
+	"frankledger/core/entry"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/render"
+)
+
+// clearOptions are the options of act clear beside those of all actions.
+type clearOptions struct {
+	act               actOptions
+	keep, from, by    string
+	across, noFolders bool
+}
+
+// byWords are the words for how spares are cleared, by what they mean.
+var byWords = []string{"removing", string(act.ByLinks), string(act.ByShared)}
+
+func (p *Program) clearCommand() *cobra.Command {
+	var o clearOptions
+	cmd := &cobra.Command{
+		Use:   "clear PLACE… [where CONDITION…]",
+		Short: "clear spares: what another file, or folder, has the content of",
+		Long: `Finds what "frank duplicates" finds, and plans to remove the spares: whole folders first,
+then files. Each step says what stays. Right before a spare is removed, it is compared
+with what stays, byte by byte; nothing happens to it if that is gone, or has changed.
+
+--by hard-links has each spare become another name of the file that stays, if both have
+the same owner and permissions. --by shared has them share their content on the disk, if
+the file system can, and leaves everything else as it is.
+
+A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE:              func(cmd *cobra.Command, args []string) error { return p.clear(cmd, &o, args) },
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&o.from, "from", "", "only spares in this `PLACE`, of what is in another place too")
+	f.StringVar(&o.keep, "keep", keepWords[0], "`WHICH` stays: "+strings.Join(keepWords, ", "))
+	f.BoolVar(&o.across, "across", false, "only what is in more than one place")
+	f.BoolVar(&o.noFolders, "files-only", false, "no folders as a whole")
+	f.StringVar(&o.by, "by", byWords[0], "`HOW` to clear: "+strings.Join(byWords, ", "))
+	f.BoolVar(&o.act.plan.ForGood, "for-good", false, "remove for good, without the trash")
+	group(cmd, groupDo, "from", "keep", "across", "files-only", "by", "for-good")
+	p.addCarrying(cmd, &o.act)
+	addDepth(cmd, &o.act.reading.lookingOptions, allWord)
+	addLooking(cmd, &o.act.reading.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.act.reading.showingOptions, actFormats)
+	complete(cmd, "keep", oneOf(keepWords))
+	complete(cmd, "by", oneOf(byWords))
+	examples(cmd,
+		example{"act clear cards", "a plan"},
+		example{"act clear recordings 'cards/card 12' --from 'cards/card 12'", "what is on the card and in recordings too"},
+		example{"act clear cards --by hard-links --carry-out --yes", "one file by several names instead"})
+	return cmd
+}
+
+// clear plans to clear spares, or does.
+func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) error {
+	keep, by := slices.Index(keepWords, o.keep), slices.Index(byWords, o.by)
+	switch {
+	case keep < 0:
+		return misuse("--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
+	case by < 0:
+		return misuse("--by can be %s, not %q", strings.Join(byWords, ", "), o.by)
+	case by > 0 && o.act.plan.ForGood:
+		return misuse("--for-good and --by %s contradict each other", o.by)
+	case o.from != "" && keep > 0:
+		return misuse("--from and --keep contradict each other: what is in other places stays")
+	}
+	if by > 0 {
+		o.act.plan.By = act.By(o.by)
+	}
+	if err := o.act.check(); err != nil {
+		return err
+	}
+	r, err := p.reading(cmd, &o.act.reading)
+	if err != nil {
+		return err
+	}
+	places, _, chosen := splitWhere(args)
+	if len(places) == 0 && !chosen {
+		return misuse("say where: %s PLACE", cmd.CommandPath())
+	}
+	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	if err != nil {
+		return err
+	}
+	if err := nowOnly(sources); err != nil {
+		return err
+	}
+	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Across: o.across, Keep: duplicates.Keep(keep)}}
+	if o.noFolders || by > 0 {
+		options.Folders = duplicates.NoFolders
+	}
+	if o.from != "" {
+		if sources, err = fromLast(sources, o.from, cmd.CommandPath()); err != nil {
+			return err
+		}
+		options.From = sources[len(sources)-1].Place()
+	}
+	planner, err := planner(act.Clear, &o.act)
+	if err != nil {
+		return err
+	}
+	spareMemory()
+	planned, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
+		if slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List }) {
+			return planner.Run(cmd.Context(), p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.act.through})
+		}
+		return clear.Run(cmd.Context(), p.set(r, sources), request, digest.NewPool(live.Files{}, request.Progress), options, planner)
+	})
+	summary.Report.Add(planned.Report)
+	summary.Report.SortProblems()
+	if err != nil {
+		return err
+	}
+	return p.carryOutOrShow(cmd.Context(), r, &o.act, planned.Plan, summary)
+}
+
+// fromLast puts the place that spares are to be cleared from behind all others.
+func fromLast(sources []source.Source, from, command string) ([]source.Source, error) {
+	place := placeNamed(sources, from)
+	switch {
+	case place == nil:
+		return nil, misuse("--from: %s is not among the places", render.Escaped(from))
+	case len(sources) < 2:
+		return nil, misuse("--from is about two places or more; name them: %s A B --from B", command)
+	}
+	last := slices.IndexFunc(sources, func(s source.Source) bool { return s.Place() == place })
+	sources = append(slices.Delete(slices.Clone(sources), last, last+1), sources[last])
+	for i, s := range sources {
+		s.Place().Index = i
+	}
+	return sources, nil
+}
