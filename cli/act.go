@@ -2,15 +2,18 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/config"
+	"frankledger/core/account"
 	"frankledger/core/act"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
@@ -73,7 +76,7 @@ targets.`,
 			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
 		},
 	}
-	cmd.AddCommand(p.hideCommand(), p.revealCommand(), p.moveCommand(), p.removeCommand(), p.clearCommand(), p.stampCommand(), p.permitCommand(), p.runCommand(),
+	cmd.AddCommand(p.hideCommand(), p.revealCommand(), p.renameCommand(), p.copyCommand(), p.moveCommand(), p.removeCommand(), p.clearCommand(), p.stampCommand(), p.permitCommand(), p.ownCommand(), p.runCommand(),
 		p.carryOutCommand(), p.actJournalCommand(), p.undoCommand())
 	examples(cmd,
 		example{"act reveal notes where hidden", "a plan to show the hidden notes"},
@@ -143,24 +146,75 @@ disk is copied, the copy is read back and compared, and only then is the origina
 removed. Access lists, attributes and hard links come along; the plan says what the
 other disk cannot keep.`,
 		func(cmd *cobra.Command, o *actOptions) {
-			f := cmd.Flags()
-			f.StringVar(&o.into, "into", "", "the `FOLDER` to move into")
-			f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "keep the folders between the place and the entry")
-			group(cmd, groupDo, "into", "keep-folders")
-			addNumber(cmd, o)
+			addInto(cmd, o)
 			addReally(cmd, o)
-		},
-		func(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
-			if o.into == "" {
-				return misuse("--into FOLDER is missing: where to?")
-			}
-			if o.plan.Into, err = act.Target(o.into); err != nil {
-				return targetTrouble(err)
-			}
-			return nil
-		},
+		}, readInto,
 		example{"act move cards where ext is tmp --into exchange/tmp", "a plan"},
 		example{"act move cards where name starts DUMP --into exchange --keep-folders", "with their folders"})
+}
+
+// addInto adds the options of what puts things into a folder.
+func addInto(cmd *cobra.Command, o *actOptions) {
+	f := cmd.Flags()
+	f.StringVar(&o.into, "into", "", "the `FOLDER` to put them into")
+	f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "keep the folders between the place and the entry")
+	f.BoolVar(&o.plan.Strict, "strict", false, "refuse what cannot keep everything there, rather than only saying so")
+	group(cmd, groupDo, "into", "keep-folders", "strict")
+	addNumber(cmd, o)
+}
+
+// readInto reads where things are to be put.
+func readInto(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
+	if o.into == "" {
+		return misuse("--into FOLDER is missing: where to?")
+	}
+	if o.plan.Into, err = act.Target(o.into); err != nil {
+		return targetTrouble(err)
+	}
+	return nil
+}
+
+func (p *Program) copyCommand() *cobra.Command {
+	return p.action(act.Copy, "copy PLACE… [where CONDITION…] --into FOLDER", "copy things into a folder, and verify the copies",
+		`Copies things, with all that is in them, into a folder, which is created if it does not
+exist. Each copy is read back and compared before it gets its name. It keeps owner,
+permissions, times, access lists, attributes, holes and hard links, as far as the other
+disk can; the plan says what it cannot. Undo removes a copy that is still as it was made.`,
+		addInto, readInto,
+		example{"act copy recordings where modified within 30 days --into exchange/november", "a plan"},
+		example{"act copy handover --into exchange --strict --carry-out --yes", "only if nothing would be lost"})
+}
+
+func (p *Program) ownCommand() *cobra.Command {
+	return p.action(act.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]", "give things to another owner or group",
+		`Sets the owner, the group (:GROUP), or both, by name or by number. Only an administrator
+can give things to another owner. The system takes set-user bits and capabilities away
+from programs that get another owner; undo gives these back too.`,
+		func(*cobra.Command, *actOptions) {}, nil,
+		example{"act own :staff notes", "a plan: another group for the folder itself"},
+		example{"act own vala:staff notes where owner is missing", "everything below it that nobody owns"})
+}
+
+func (p *Program) renameCommand() *cobra.Command {
+	return p.action(act.Rename, "rename PATTERN PLACE… [where CONDITION…]", "give things names by a pattern",
+		`Gives each match a name made by a pattern, in the folder it is in. In the pattern stand
+`+patternHelp()+`
+:lower or :upper after a word changes its letters, and @n:3 writes three digits. @@ is a
+plain @. Put the pattern in quotes. What has its new name already is left out; two that
+would get the same name are refused, and names that things give to one another go round.`,
+		addNumber, nil,
+		example{"act rename '@stem.@ext:lower' cards where kind is file", "extensions in small letters"},
+		example{"act rename '@stem.@type' . where mislabelled", "the extension that the content has"},
+		example{"act rename '@date @n:3.@ext' 'cards/card 12' where ext is wav --carry-out --yes", "by day and number"})
+}
+
+// patternHelp says what stands in a pattern.
+func patternHelp() string {
+	var lines []string
+	for _, one := range act.PatternWords() {
+		lines = append(lines, fmt.Sprintf("  %-8s %s", one.Word, one.Means))
+	}
+	return strings.Join(lines, "\n")
 }
 
 func addReally(cmd *cobra.Command, o *actOptions) {
@@ -280,6 +334,15 @@ func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read
 		}
 		o.plan.Mode, args = args[0], args[1:]
 	}
+	if action == act.Own || action == act.Rename {
+		if len(args) == 0 {
+			return misuse("say %s first: %s", map[act.Action]string{act.Own: "which owner", act.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
+		}
+		if err := o.readFirst(action, args[0]); err != nil {
+			return err
+		}
+		args = args[1:]
+	}
 	if action == act.Run {
 		before, command, err := commandWords(cmd, args)
 		if err != nil {
@@ -310,6 +373,21 @@ func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read
 		return p.runPlan(cmd.Context(), r, o, plan, summary)
 	}
 	return p.carryOutOrShow(cmd.Context(), r, o, plan, summary)
+}
+
+// readFirst reads what stands before the places.
+func (o *actOptions) readFirst(action act.Action, word string) (err error) {
+	if action == act.Rename {
+		if _, err := act.ParsePattern(word, time.Local); err != nil {
+			return misuse("%s: %w", render.Escaped(word), err)
+		}
+		o.plan.Pattern = exact.Text(word)
+		return nil
+	}
+	if o.plan.Owner, err = act.OwnerNamed(account.New(), word); err != nil {
+		return misuse("%w", err)
+	}
+	return nil
 }
 
 // check returns an error if the options contradict one another.
@@ -344,10 +422,14 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if err != nil {
 		return nil, nil, err
 	}
+	planner.Zone = r.view.Zone
 	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
 		return planner.Run(cmd.Context(), p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
 	})
 	summary.Report.Add(a.Report)
+	if a.Plan != nil {
+		a.Plan.NameOwner = ownerWords
+	}
 	for _, place := range a.Links {
 		summary.Notes = append(summary.Notes, render.Escaped(place.Given)+" is a link to "+render.Escaped(place.Real))
 	}
@@ -360,10 +442,24 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	switch {
 	case errors.As(err, &link):
 		err = misuse("%s is a link to %s; write %s/ to act on what is in it", render.Escaped(link.Place.Given), render.Escaped(link.Place.Real), render.Escaped(link.Place.Given))
-	case errors.Is(err, act.ErrMode):
+	case errors.Is(err, act.ErrMode), errors.Is(err, act.ErrPattern):
 		err = misuse("%w", err)
 	}
 	return a.Plan, summary, err
+}
+
+// ownerWords names an owner and a group to people.
+func ownerWords(uid, gid uint32) string {
+	names := account.New()
+	user, known := names.User(uid)
+	if !known {
+		user = strconv.Itoa(int(uid))
+	}
+	group, known := names.Group(gid)
+	if !known {
+		group = strconv.Itoa(int(gid))
+	}
+	return user + ":" + group
 }
 
 // planner returns what makes plans here, for the person who runs this.

@@ -127,6 +127,13 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	}
 	result, err := c.CarryOut(ctx, plan)
 	done()
+	if length := r.config.Text("journals"); length != "" && err == nil {
+		if since, err := journalsSince(length, time.Now()); err == nil {
+			if err := c.Journals.Prune(since); err != nil {
+				p.say("frank: could not remove old journals: %s", err)
+			}
+		}
+	}
 	if result.Journal > 0 && !r.quiet {
 		p.tellResult(plan, result)
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"maps"
@@ -90,18 +91,24 @@ func readJournal(journals act.Journals, word string) (*act.Past, error) {
 }
 
 func (p *Program) undoCommand() *cobra.Command {
-	return &cobra.Command{
+	var o showingOptions
+	var planned bool
+	cmd := &cobra.Command{
 		Use:   "undo [NUMBER]",
 		Short: "undo what was done, as far as possible",
-		Long: `Restores names, places, times and permissions, and takes things out of the trash: for
-the newest journal that has not been undone, or for the one with that number. Nothing
-newer is ever overwritten; what cannot be undone is reported with the reason, and the
-exit status is 3.`,
+		Long: `Restores names, places, times, permissions and owners, and takes things out of the
+trash: for the newest journal that can be undone, or for the one with that number.
+Nothing newer is ever overwritten; what cannot be undone is reported with the reason,
+and the exit status is 3. --plan only shows what would be done.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 {
 				return misuse("name one number, or none")
+			}
+			r, err := p.showing(cmd, &o)
+			if err != nil {
+				return err
 			}
 			c, err := p.carrier()
 			if err != nil {
@@ -115,33 +122,75 @@ exit status is 3.`,
 			if err != nil {
 				return err
 			}
-			c.Progress = &source.Progress{}
-			c.Tell = func(done act.Outcome) {
-				switch path := render.Escaped(string(done.Step.Path)); {
-				case done.Err != nil:
-					p.say("frank: could not undo %s: %s", path, render.Escaped(done.Err.Error()))
-				case done.Notes != "":
-					p.say("frank: %s: undone, but: %s", path, render.Escaped(done.Notes))
-				}
+			if planned {
+				return p.planUndo(r, c, host, number)
 			}
-			written := p.writing("undo")
-			defer written()
-			c.Begin = func(s *act.Step) { p.writing("undo of " + render.Escaped(string(s.Path))) }
-			undone, err := c.Undo(cmd.Context(), number, host)
-			if errors.Is(err, act.ErrUndone) || errors.Is(err, act.ErrNoJournal) || errors.Is(err, act.ErrOtherHost) {
-				return misuse("journal %d: %w", number, err)
-			}
-			if err != nil {
-				return err
-			}
-			text := "journal " + strconv.FormatInt(number, 10) + ": " + render.Count(int64(undone.Undone), "step", "steps") + " undone"
-			if undone.Stays > 0 {
-				text += ", " + render.Grouped(int64(undone.Stays)) + " could not be undone"
-			}
-			fmt.Fprintln(p.out(), text)
-			return p.incomplete(undone.Stays > 0)
+			return p.undo(cmd.Context(), c, host, number)
 		},
 	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.BoolVar(&planned, "plan", false, "only show what would be done")
+	group(cmd, groupDo, "plan")
+	addShowing(cmd, &o, render.WithColumns())
+	examples(cmd, example{"act undo --plan", "what would be undone"}, example{"act undo", "the newest journal that can be"})
+	return cmd
+}
+
+// planUndo shows what undo would do.
+func (p *Program) planUndo(r *reading, c *act.Carrier, host string, number int64) error {
+	past, err := c.Journals.Read(number)
+	switch {
+	case err != nil:
+		return err
+	case past.Undone:
+		return misuse("journal %d: %w", number, act.ErrUndone)
+	case past.Host != host:
+		return misuse("journal %d: %w", number, act.ErrOtherHost)
+	}
+	steps := c.UndoSteps(past)
+	can := 0
+	for _, s := range steps {
+		if s.Err == nil {
+			can++
+		}
+	}
+	summary := &report.Summary{Grouped: true}
+	summary.Lead = "journal " + strconv.FormatInt(number, 10) + ", " + string(past.Action) + ": " + render.Count(int64(can), "step", "steps") + " can be undone"
+	if more := len(steps) - can; more > 0 {
+		summary.Lead += ", " + render.Grouped(int64(more)) + " cannot"
+	}
+	summary.Notes = append(summary.Notes, "nothing was changed; without --plan, it is done")
+	return write(p, r, summary, act.UndoColumns(), row.List[*act.UndoStep](steps))
+}
+
+// undo undoes a journal.
+func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number int64) error {
+	c.Progress = &source.Progress{}
+	c.Tell = func(done act.Outcome) {
+		switch path := render.Escaped(string(done.Step.Path)); {
+		case done.Err != nil:
+			p.say("frank: could not undo %s: %s", path, render.Escaped(done.Err.Error()))
+		case done.Notes != "":
+			p.say("frank: %s: undone, but: %s", path, render.Escaped(done.Notes))
+		}
+	}
+	written := p.writing("undo")
+	defer written()
+	c.Begin = func(s *act.Step) { p.writing("undo of " + render.Escaped(string(s.Path))) }
+	undone, err := c.Undo(ctx, number, host)
+	if errors.Is(err, act.ErrUndone) || errors.Is(err, act.ErrNoJournal) || errors.Is(err, act.ErrOtherHost) {
+		return misuse("journal %d: %w", number, err)
+	}
+	if err != nil {
+		return err
+	}
+	text := "journal " + strconv.FormatInt(number, 10) + ": " + render.Count(int64(undone.Undone), "step", "steps") + " undone"
+	if undone.Stays > 0 {
+		text += ", " + render.Grouped(int64(undone.Stays)) + " could not be undone"
+	}
+	fmt.Fprintln(p.out(), text)
+	return p.incomplete(undone.Stays > 0)
 }
 
 // toUndo returns the number of the journal to undo: the newest of which something

@@ -6,11 +6,13 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/config"
 	"frankledger/core/arrange"
+	"frankledger/core/condition"
 	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -46,6 +48,8 @@ func checkDefault(key, word string) (err error) {
 		err = source.CheckPattern(word)
 	case "columns.list", "columns.search":
 		_, err = parseColumns(word, render.Table)
+	case "journals":
+		_, err = journalsSince(word, time.Now())
 	case "ledger":
 		if !filepath.IsAbs(word) && !strings.HasPrefix(word, "~/") {
 			err = fmt.Errorf("a full path is wanted, not %q", word)
@@ -55,6 +59,16 @@ func checkDefault(key, word string) (err error) {
 		err = errors.New("a word is wanted")
 	}
 	return err
+}
+
+// journalsSince returns the moment before which journals are not kept, of how long they
+// are to be.
+func journalsSince(length string, now time.Time) (time.Time, error) {
+	since, err := condition.ParseMoment(length+" ago", now, time.Local)
+	if err != nil {
+		err = fmt.Errorf("a length of time is wanted, such as 1 year, not %q", length)
+	}
+	return since, err
 }
 
 // builtIn are the defaults where the configuration has none, in the order they
@@ -70,6 +84,7 @@ var builtIn = []struct{ key, value, meaning string }{
 	{"columns.search", "", "the columns of search in a table"},
 	{"ledger", "", "the file with the records"},
 	{"pager", "", "the program that shows long answers; default $PAGER"},
+	{"journals", "", "how long journals of what was done are kept; default for ever"},
 }
 
 func (p *Program) configCommand() *cobra.Command {
@@ -89,7 +104,8 @@ file with everything in it:
     columns.list = "name,size,modified"
     columns.search = "name,size"
     ledger = "~/records/ledger.sqlite"
-    pager = "less -S"`,
+    pager = "less -S"
+    journals = "1 year"`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error { return p.showConfig(cmd) },
 	}

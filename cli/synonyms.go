@@ -50,6 +50,10 @@ records snapshots labels                                    ledger entries
 log versions                                                history
 delete erase trash remove discard                           act remove
 move                                                        act move
+copy                                                        act copy
+rename                                                      act rename
+own owner give                                              act own
+clear clean dedupe deduplicate                              act clear
 hide                                                        act hide
 unhide reveal                                               act reveal
 stamp touch                                                 act stamp
@@ -69,6 +73,10 @@ delete erase trash discard  remove
 unhide show                 reveal
 touch date                  stamp
 permissions mode            permit
+owner give                  own
+clean dedupe deduplicate    clear
+name                        rename
+duplicate                   copy
 execute exec command        run
 revert                      undo
 log history                 journal

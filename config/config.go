@@ -41,7 +41,7 @@ type Value struct {
 // Keys are what can have a default, and whether each takes a list. A dot parts the name
 // of a table of TOML from a key in it.
 var Keys = map[string]bool{"units": false, "times": false, "order": false, "hidden": false, "colour": false, "skip": true,
-	"columns.list": false, "columns.search": false, "ledger": false, "pager": false}
+	"columns.list": false, "columns.search": false, "ledger": false, "pager": false, "journals": false}
 
 // File returns the path of the file: in the XDG folder for configuration; empty if
 // there is no such folder.

@@ -76,6 +76,7 @@ type carrying struct {
 	compared []byte            // room for what is compared
 	copies   copies            // where the copies of files of several names are
 	moved    map[string]string // where steps have moved things
+	later    []*task           // that are finished when those as deep as they are begun
 	set      event             // of the step that is being done
 	result   Result
 }
@@ -121,12 +122,37 @@ func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 
 // steps does all steps.
 func (c *carrying) steps() error {
+	err := c.each()
+	if finishing := c.finish(); err == nil {
+		err = finishing
+	}
+	return err
+}
+
+// finish finishes the steps that wait for others.
+func (c *carrying) finish() (err error) {
+	later := c.later
+	c.later = nil
+	for _, t := range later {
+		if journal := c.close(t, naming{}.finish(t)); err == nil {
+			err = journal
+		}
+	}
+	return err
+}
+
+func (c *carrying) each() error {
 	ask := c.Ask
 	for i := range c.plan.Steps {
 		if c.verb.upwards() {
 			i = len(c.plan.Steps) - 1 - i
 		}
 		s := c.plan.Steps[i]
+		if len(c.later) > 0 && depthOf(c.later[0].step) != depthOf(s) {
+			if err := c.finish(); err != nil {
+				return err
+			}
+		}
 		if err := c.ctx.Err(); err != nil {
 			return err
 		}
@@ -163,6 +189,15 @@ func (c *carrying) tell(o Outcome) {
 func (c *carrying) step(s *Step, n int) error {
 	t := &task{carrying: c, step: s, number: n}
 	err := t.run()
+	if err == errLater {
+		return nil
+	}
+	return c.close(t, err)
+}
+
+// close notes what became of a step. The error is about the journal, or the context's.
+func (c *carrying) close(t *task, err error) error {
+	s, n := t.step, t.number
 	out := Outcome{Step: s, Number: n, To: t.to, Err: err, Notes: t.notes}
 	var journal *journalError
 	var part *partly
@@ -172,7 +207,7 @@ func (c *carrying) step(s *Step, n int) error {
 		c.result.Undoable = c.result.Undoable || c.plan.undoable()
 		c.journal.closed(n, t.set, t.notes)
 		c.set = event{}
-		if t.to != "" {
+		if t.to != "" && c.plan.Action != Copy {
 			c.moved[string(s.Path)] = t.to
 		}
 	case errors.As(err, &part):
@@ -307,7 +342,7 @@ func isVolume(device uint64, name string, st *sys.Status, volume func() string) 
 // leave, and those they go to or, where these have to be made, the ones that these
 // are made in.
 func (c *carrying) watch() (times []folderTimes) {
-	if c.plan.Action == Stamp || c.plan.Action == Permit || c.plan.Action == Run {
+	if c.plan.Action == Stamp || c.plan.Action == Permit || c.plan.Action == Own || c.plan.Action == Run {
 		return nil
 	}
 	seen := map[string]bool{}

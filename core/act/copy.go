@@ -19,7 +19,7 @@ import (
 
 var (
 	errCopy    = errors.New("the copy is not the same as what was copied; the copy was removed")
-	errNoCopy  = errors.New("it is not a file, folder or link, and cannot be copied to another disk")
+	errNoCopy  = errors.New("it is a device, which only an administrator can copy")
 	errDiffers = errors.New("it changed while it was copied")
 )
 
@@ -134,7 +134,12 @@ func (c *copying) one(w *walk, st *sys.Status) error {
 			err = c.likeBefore(w.at, w.name, at, name, st)
 		}
 	default:
-		err = errNoCopy
+		if !sys.MakesSpecial(st.Kind) {
+			return errNoCopy
+		}
+		if err = c.calls.MakeSpecial(at, name, st.Kind, st.Rdev); err == nil {
+			err = c.likeBefore(w.at, w.name, at, name, st)
+		}
 	}
 	if err == nil && st.Links > 1 {
 		c.ways[nodeOf(st)] = c.wayTo(w)

@@ -122,6 +122,36 @@ var stateWords = [...]string{"not begun", "begun", "done", "failed", "undone", "
 
 func (s State) String() string { return stateWords[s] }
 
+// UndoColumns returns what steps that are to be taken back are shown with.
+func UndoColumns() []row.Column[*UndoStep] {
+	return []row.Column[*UndoStep]{
+		row.TextColumn("path", "what it was done to", func(s *UndoStep) (string, bool) { return string(s.Path), true }).Shrinking(),
+		row.TextColumn("what happens", "what undo does, or why it does nothing", func(s *UndoStep) (string, bool) { return s.does(), true }).Kept(),
+	}
+}
+
+// does says what undo does with a step.
+func (s *UndoStep) does() string {
+	o := &s.Past.Options
+	switch {
+	case s.Err != nil:
+		return "stays as it is: " + s.Err.Error()
+	case s.Past.Action == Copy:
+		return "the copy is removed: " + string(s.To)
+	case s.Past.Action == Clear && o.By == ByLinks:
+		return "a file of its own again"
+	case s.Past.Action == Remove || s.Past.Action == Clear:
+		return "out of the trash again"
+	case s.To != "":
+		return "back from " + string(s.To)
+	case s.NewMode != "":
+		return s.NewMode + " → " + s.Mode
+	case s.NewOwner != "":
+		return s.NewOwner + " → " + s.Owner
+	}
+	return "the times that it had"
+}
+
 // PastStepColumns returns what the steps of a journal are shown with.
 func PastStepColumns() []row.Column[*PastStep] {
 	return []row.Column[*PastStep]{

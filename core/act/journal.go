@@ -81,8 +81,13 @@ type event struct {
 	Modified *exact.Time `json:"modified,omitempty"`
 	Accessed *exact.Time `json:"accessed,omitempty"`
 	Why      exact.Text  `json:"why,omitempty"`
-	End      bool        `json:"end,omitempty"`
-	Undid    bool        `json:"undid,omitempty"`
+	// Of a copy: when its details were last changed, and what it holds.
+	Changed *exact.Time `json:"changed,omitempty"`
+	Digest  string      `json:"digest,omitempty"`
+	// What it could do as a program, before it was given away.
+	Capability exact.Text `json:"capability,omitempty"`
+	End        bool       `json:"end,omitempty"`
+	Undid      bool       `json:"undid,omitempty"`
 }
 
 // Journal is a journal that is being written.
@@ -135,6 +140,37 @@ func (js Journals) Numbers() ([]int64, error) {
 	}
 	slices.Sort(numbers)
 	return numbers, err
+}
+
+// Prune removes journals that nothing was written to since a moment, but for those that
+// were broken off and not undone, and those that a program is working on.
+func (js Journals) Prune(since time.Time) error {
+	numbers, err := js.Numbers()
+	for _, n := range numbers {
+		info, e := os.Stat(js.path(n))
+		if e != nil || !info.ModTime().Before(since) {
+			continue
+		}
+		past, e := js.Read(n)
+		if e != nil || !past.Ended && !past.Undone || past.Count(Begun) > 0 {
+			continue
+		}
+		err = errors.Join(err, js.drop(n))
+	}
+	return err
+}
+
+func (js Journals) drop(n int64) error {
+	file, err := os.OpenFile(js.path(n), os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	j := &Journal{Number: n, file: file}
+	defer file.Close()
+	if j.lock() != nil {
+		return nil // somebody undoes it just now
+	}
+	return os.Remove(js.path(n))
 }
 
 // begin begins a journal with all that is going to be done, on disk.
@@ -234,7 +270,7 @@ func (j *Journal) note(e event) {
 // begun writes that a step begins, and all that was noted. When that cannot be
 // written, the step must not be done.
 func (j *Journal) begun(e event) error {
-	if e.To == "" && e.Info == "" { // by far the most
+	if e.To == "" && e.Info == "" && e.Capability == "" { // by far the most
 		j.pending = append(strconv.AppendInt(append(j.pending, `{"begin":`...), int64(e.Begin), 10), "}\n"...)
 	} else {
 		j.note(e)
@@ -298,16 +334,17 @@ type Past struct {
 // PastStep is a step with what became of it.
 type PastStep struct {
 	*Step
-	Number int
-	State  State
-	Why    string // it failed, or what is not as before
-	Looked bool   // it was begun and not closed, and Found is what the disk says of it
-	Found  State
-	Gone   int64 // entries that were removed, of a step that is partly done
-	Of     int64
-	info   string
-	copied []place // what else than the entry of the step it may be, since it was copied
-	set    event   // times that it has got
+	Number     int
+	State      State
+	Why        string // it failed, or what is not as before
+	Looked     bool   // it was begun and not closed, and Found is what the disk says of it
+	Found      State
+	Gone       int64 // entries that were removed, of a step that is partly done
+	Of         int64
+	info       string
+	copied     []place // what else than the entry of the step it may be, since it was copied
+	set        event   // times that it has got
+	capability string
 }
 
 // place is how an entry is told from others.
@@ -420,8 +457,11 @@ func (p *Past) event(e *event) {
 		if e.Inode != 0 {
 			s.copied = append(s.copied, place{e.Inode, e.Device, e.Volume})
 		}
-		if e.Modified != nil || e.Accessed != nil {
+		if e.Modified != nil || e.Accessed != nil || e.Changed != nil {
 			s.set = *e
+		}
+		if e.Capability != "" {
+			s.capability = string(e.Capability)
 		}
 		if e.Of != 0 {
 			s.Gone, s.Of = e.Gone, e.Of

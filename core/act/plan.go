@@ -26,6 +26,9 @@ const (
 	Remove Action = "remove" // into the trash, or for good
 	Stamp  Action = "stamp"  // with other times
 	Permit Action = "permit" // with other permissions
+	Copy   Action = "copy"   // into a folder
+	Own    Action = "own"    // by another owner, or of another group
+	Rename Action = "rename" // by a pattern
 	Clear  Action = "clear"  // of spares, each of which another file stays
 	Run    Action = "run"    // a command on each
 )
@@ -39,6 +42,9 @@ type Options struct {
 	Accessed    *exact.Time  `json:"set_accessed,omitempty"`
 	Mode        string       `json:"mode,omitempty"`    // as POSIX has it for chmod
 	By          By           `json:"by,omitempty"`      // how spares are cleared
+	Owner       string       `json:"owner,omitempty"`   // as [Owner] writes it
+	Pattern     exact.Text   `json:"pattern,omitempty"` // of names
+	Strict      bool         `json:"strict,omitempty"`  // refuse what cannot keep all that it has
 	Command     []exact.Text `json:"command,omitempty"` // and its arguments, with words to be replaced
 	Number      bool         `json:"number,omitempty"`  // where a name is taken, choose a free one
 	Through     bool         `json:"through,omitempty"` // act on what a link leads to
@@ -70,7 +76,10 @@ type Plan struct {
 	Volumes map[uint64]string `json:"volumes,omitempty"`
 	Steps   []*Step           `json:"steps"`
 	Makes   bool              `json:"-"` // the folder to move into, which is not there
-	Covered int               `json:"-"` // matches that lie in another one, which is acted on
+	// NameOwner names an owner and a group to people. It may be nil.
+	NameOwner func(uid, gid uint32) string `json:"-"`
+	Same      int                          `json:"-"` // matches that are as they are to be already
+	Covered   int                          `json:"-"` // matches that lie in another one, which is acted on
 }
 
 // planVersion is that of the form of plans.
@@ -91,6 +100,9 @@ type Step struct {
 	Holds    *Holds       `json:"holds,omitempty"` // for a folder that goes as a whole
 	To       exact.Text   `json:"to,omitempty"`    // where it goes: a full path
 	NewMode  string       `json:"new_mode,omitempty"`
+	Owner    string       `json:"owner,omitempty"` // before, as [Owner] writes it
+	NewOwner string       `json:"new_owner,omitempty"`
+	Swaps    bool         `json:"swaps,omitempty"`   // another step gives up, or gets, a name of this one
 	Mounted  bool         `json:"mounted,omitempty"` // something is mounted on it, and what is in that is meant
 	Keeper   *Keeper      `json:"keeper,omitempty"`  // what must be there for it to be removed
 	Notes    exact.Text   `json:"notes,omitempty"`   // what will not be as before
@@ -186,6 +198,11 @@ func (p *Plan) Check(host string) error {
 	}
 	if _, known := verbs[p.Action]; !known || p.Action == Run {
 		return fmt.Errorf("%w: there is no action %q that can be saved", ErrPlan, p.Action)
+	}
+	if p.Options.Owner != "" {
+		if _, err := parseOwner(p.Options.Owner); err != nil {
+			return fmt.Errorf("%w: %w", ErrPlan, err)
+		}
 	}
 	if into := string(p.Options.Into); into != "" && !plainPath(into) {
 		return fmt.Errorf("%w: the folder to move into is not a clean absolute path", ErrPlan)

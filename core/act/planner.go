@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -30,7 +31,8 @@ type Planner struct {
 	Keep    []string          // full paths of folders that this program writes to while it acts
 	Mask    entry.Permissions // that a mode without who is limited by
 	Trash   Trash
-	Calls   *sys.Calls // how the system is called; nil for straight
+	Zone    *time.Location // of the days in names; nil for the local one
+	Calls   *sys.Calls     // how the system is called; nil for straight
 
 	throughPlaces bool // a place that is a link to a folder is taken for the folder
 	// hidden are the hidden names of all folders that entries are in; nil where these are
@@ -38,7 +40,8 @@ type Planner struct {
 	hidden *hiddenNames
 	// spares say, by full path, what entries were and what stays of each; nil for what
 	// are none.
-	spares map[string]live.Spare
+	spares  map[string]live.Spare
+	pattern *Pattern
 	// keepers are what stays of each entry, in another way.
 	keepers map[*entry.Entry]*entry.Entry
 	mode    func(p entry.Permissions, folder bool) entry.Permissions
@@ -56,6 +59,7 @@ type planning struct {
 	volumes volumes
 	names   map[string]struct{} // in the folder that steps go to, where they are many
 	namesOf string
+	counted int                    // entries that got a name by a pattern
 	missed  int                    // names asked for in this folder
 	targets map[string]struct{}    // where steps go to
 	kept    map[mountOf]*target    // what can be kept where they go
@@ -86,6 +90,12 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 	if p.Action == Permit {
 		var err error
 		if p.mode, err = ParseMode(p.Options.Mode, p.Mask); err != nil {
+			return nil, err
+		}
+	}
+	if p.Action == Rename {
+		var err error
+		if p.pattern, err = ParsePattern(string(p.Options.Pattern), p.zone()); err != nil {
 			return nil, err
 		}
 	}
@@ -129,7 +139,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		if _, known := plan.Volumes[s.Device]; !known {
 			plan.Volumes[s.Device] = first.volumeOf(s).ID
 		}
-		if e.Kind != entry.KindFolder && p.Action != Move && !p.Options.Number {
+		if e.Kind != entry.KindFolder && p.Action != Move && p.Action != Copy && p.Action != Rename && !p.Options.Number {
 			later = append(later, s)
 			continue
 		}
@@ -138,17 +148,32 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 		}
 	}
 	p.fillAll(ctx, later)
-	first.noteLinks()
+	if p.Action != Copy {
+		first.noteLinks()
+	}
+	if p.Action == Rename {
+		plan.settleNames()
+	}
+	if p.Options.Strict {
+		plan.refuseLosses()
+	}
 	plan.refuseCircles()
 	for device, id := range plan.Volumes {
 		if id == "" {
 			delete(plan.Volumes, device)
 		}
 	}
-	if _, err := os.Lstat(string(p.Options.Into)); p.Action == Move && errors.Is(err, os.ErrNotExist) {
+	if _, err := os.Lstat(string(p.Options.Into)); p.Options.Into != "" && errors.Is(err, os.ErrNotExist) {
 		plan.Makes = true
 	}
 	return plan, ctx.Err()
+}
+
+func (p *Planner) zone() *time.Location {
+	if p.Zone == nil {
+		return time.Local
+	}
+	return p.Zone
 }
 
 // Clear makes a plan to clear spares, of each of which another entry stays.
@@ -524,8 +549,10 @@ func (p *planning) free(s *Step, to string) error {
 		}
 		return nil
 	}
-	_, err = p.calls.Status(fd, name)
+	st, err := p.calls.Status(fd, name)
 	switch {
+	case err == nil && p.Action == Rename && isCase(s, &st, to):
+		return nil
 	case err == nil:
 		return errTaken
 	case gone(err):

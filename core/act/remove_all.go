@@ -194,6 +194,8 @@ func (s *surveyor) sameContent(ctx context.Context, at int, name string, st *sys
 		}
 		b, err := s.digest(ctx, otherAt, other)
 		return a == b, err
+	case entry.KindPipe, entry.KindSocket:
+		return true, nil
 	}
-	return false, nil
+	return st.Rdev == otherSt.Rdev, nil
 }

@@ -56,6 +56,13 @@ func (p *Planner) Run(ctx context.Context, from *source.Set, r Request) (*Planne
 	p.throughPlaces = r.Through
 	request := r.Request
 	request.Facts = entry.FactStatus | entry.FactCreated
+	if p.Action == Rename {
+		pattern, err := ParsePattern(string(p.Options.Pattern), p.zone())
+		if err != nil {
+			return answer, err
+		}
+		request.Facts |= pattern.Needs()
+	}
 	if !r.Chosen {
 		request.Depth = 0
 	}

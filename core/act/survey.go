@@ -106,7 +106,9 @@ func (v *survey) count(st *sys.Status, mine func(st *sys.Status) bool) {
 	switch st.Kind {
 	case entry.KindFile, entry.KindFolder, entry.KindLink:
 	default:
-		v.specials++
+		if !sys.MakesSpecial(st.Kind) {
+			v.specials++
+		}
 	}
 	if !mine(st) {
 		v.owners++

@@ -28,6 +28,15 @@ func (p *planning) across(s *Step, dir string) (*target, error) {
 		return nil, err
 	}
 	from := p.sources.mount()
+	return p.targetFrom(dir, &from)
+}
+
+// target returns what can be kept in a folder.
+func (p *planning) target(dir string) (*target, error) { return p.targetFrom(dir, nil) }
+
+// targetFrom returns what can be kept in a folder, or nil if that is where things come
+// from.
+func (p *planning) targetFrom(dir string, from *mountOf) (*target, error) {
 	for {
 		at, _, err := p.folders.at(strings.TrimSuffix(dir, "/") + "/x")
 		if gone(err) && dir != "/" {
@@ -38,7 +47,7 @@ func (p *planning) across(s *Step, dir string) (*target, error) {
 			return nil, err
 		}
 		to := p.folders.mount()
-		if to == from {
+		if from != nil && to == *from {
 			return nil, nil
 		}
 		kept := p.kept[to]
@@ -144,6 +153,15 @@ func (p *planning) noteLinks() {
 	for s, n := range counts {
 		if s.Refused == "" {
 			s.addNote(fmt.Sprintf("hard links to what stays here are not kept (%d)", n))
+		}
+	}
+}
+
+// refuseLosses refuses steps that would lose something.
+func (p *Plan) refuseLosses() {
+	for _, s := range p.Steps {
+		if s.Notes != "" && s.Refused == "" {
+			s.Refused, s.Notes = s.Notes, ""
 		}
 	}
 }

@@ -37,14 +37,15 @@ type undoing struct {
 	volumes  volumes
 	own      ownChanges
 	copies   copies
-	notes    string // what is not as before, of the step that is being undone
+	later    []*PastStep // that are taken back when those as deep as they are begun
+	notes    string      // what is not as before, of the step that is being undone
 }
 
 func (c *Carrier) undoing(ctx context.Context, past *Past) *undoing {
 	return &undoing{Carrier: c, ctx: ctx, past: past, from: newFolders(c.Calls), to: newFolders(c.Calls), volumes: volumes{}, own: ownChanges{}, copies: copies{}}
 }
 
-func (u *undoing) close() {
+func (u *undoing) release() {
 	u.from.close()
 	u.to.close()
 }
@@ -81,7 +82,7 @@ func (c *Carrier) Undo(ctx context.Context, number int64, host string) (u Undoin
 	j.pending = append(j.pending, '\n')
 	run := c.undoing(ctx, past)
 	run.journal = j
-	defer run.close()
+	defer run.release()
 	return run.all()
 }
 
@@ -89,36 +90,32 @@ func (c *Carrier) Undo(ctx context.Context, number int64, host string) (u Undoin
 func (u *undoing) all() (did Undoing, err error) {
 	quiet := u.quietFolders()
 	for _, s := range u.past.order() {
+		if len(u.later) > 0 && depthOf(u.later[0].Step) != depthOf(s.Step) {
+			if err := u.finish(&did); err != nil {
+				return did, err
+			}
+		}
 		if err := u.ctx.Err(); err != nil {
-			return did, errors.Join(err, u.journal.end(event{}, nil))
+			return did, errors.Join(err, u.finish(&did), u.journal.end(event{}, nil))
 		}
 		if u.Begin != nil {
 			u.Begin(s.Step)
 		}
 		u.notes = ""
 		acted, trouble := u.step(s)
+		if trouble == errLater {
+			u.later = append(u.later, s)
+			continue
+		}
 		if stopped := u.ctx.Err(); stopped != nil && errors.Is(trouble, stopped) {
 			return did, errors.Join(stopped, u.journal.end(event{}, nil))
 		}
-		switch {
-		case trouble != nil:
-			did.Stays++
-		case acted:
-			if u.notes == "" && u.past.Action == Move && s.State == Done {
-				u.notes = s.Why // what was lost on the way there does not come back
-			}
-			did.Undone++
-			u.journal.note(event{Undone: s.Number})
-			if err := u.journal.flush(); err != nil {
-				u.journal.file.Close()
-				return did, fmt.Errorf("write the journal: %w", err)
-			}
-		default:
-			continue
+		if err := u.close(s, acted, trouble, &did); err != nil {
+			return did, err
 		}
-		if u.Tell != nil {
-			u.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes})
-		}
+	}
+	if err := u.finish(&did); err != nil {
+		return did, err
 	}
 	u.removeMade()
 	for dir, modified := range quiet {
@@ -129,6 +126,45 @@ func (u *undoing) all() (did Undoing, err error) {
 		}
 	}
 	return did, u.journal.end(event{Undid: did.Stays == 0}, nil)
+}
+
+// finish takes back the steps that wait for others.
+func (u *undoing) finish(did *Undoing) error {
+	later := u.later
+	u.later = nil
+	for _, s := range later {
+		u.notes = ""
+		trouble := naming{}.finishUndo(u, s)
+		if err := u.close(s, trouble == nil, trouble, did); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// close notes what became of a step that was to be taken back. The error is about the
+// journal.
+func (u *undoing) close(s *PastStep, acted bool, trouble error, did *Undoing) error {
+	switch {
+	case trouble != nil:
+		did.Stays++
+	case acted:
+		if u.notes == "" && u.past.Action == Move && s.State == Done {
+			u.notes = s.Why // what was lost on the way there does not come back
+		}
+		did.Undone++
+		u.journal.note(event{Undone: s.Number})
+		if err := u.journal.flush(); err != nil {
+			u.journal.file.Close()
+			return fmt.Errorf("write the journal: %w", err)
+		}
+	default:
+		return nil
+	}
+	if u.Tell != nil {
+		u.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes})
+	}
+	return nil
 }
 
 // order returns the steps in the order in which to undo them: the other way
@@ -150,7 +186,7 @@ func (p *Past) order() []*PastStep {
 func (u *undoing) quietFolders() map[string]entry.Time {
 	w := whereabouts{moved: map[string]string{}, known: map[string]string{}}
 	for _, s := range u.past.Steps {
-		if s.State == Done && s.To != "" {
+		if s.State == Done && s.To != "" && u.past.Action != Copy {
 			w.moved[string(s.Path)] = string(s.To)
 		}
 	}
@@ -213,7 +249,7 @@ func (u *undoing) removeMade() {
 // Look finds out, for steps that were begun and not closed, what became of them.
 func (c *Carrier) Look(past *Past) {
 	u := c.undoing(context.Background(), past)
-	defer u.close()
+	defer u.release()
 	for _, s := range past.Steps {
 		if s.State == Begun {
 			s.Found, s.Looked = verbs[past.Action].look(u, s), true
@@ -225,7 +261,7 @@ func (c *Carrier) Look(past *Past) {
 // tells, or why not.
 func (c *Carrier) CanUndo(past *Past) error {
 	u := c.undoing(context.Background(), past)
-	defer u.close()
+	defer u.release()
 	why := errNothing
 	for _, s := range past.order() {
 		if s.State == NotBegun || s.State == Failed || s.State == Undone {
@@ -238,6 +274,26 @@ func (c *Carrier) CanUndo(past *Past) error {
 		why = err
 	}
 	return why
+}
+
+// UndoStep is a step of a journal, and whether it can be taken back.
+type UndoStep struct {
+	*PastStep
+	Past *Past
+	Err  error // why it cannot be, or need not; nil if it can, as far as the disk tells
+}
+
+// UndoSteps returns what undo would look at, in the order in which it would, without
+// altering anything.
+func (c *Carrier) UndoSteps(past *Past) (steps []*UndoStep) {
+	u := c.undoing(context.Background(), past)
+	defer u.release()
+	for _, s := range past.order() {
+		if s.State != NotBegun && s.State != Failed && s.State != Undone {
+			steps = append(steps, &UndoStep{s, past, u.canUndo(s)})
+		}
+	}
+	return steps
 }
 
 // canUndo returns an error if a step cannot be taken back.

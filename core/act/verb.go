@@ -35,6 +35,9 @@ var verbs = map[Action]verb{
 	Remove: remove{},
 	Stamp:  stamp{},
 	Permit: permit{},
+	Copy:   copyTo{},
+	Own:    own{},
+	Rename: naming{},
 	Clear:  clearing{},
 	Run:    run{},
 }

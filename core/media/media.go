@@ -35,6 +35,15 @@ func Detect(head []byte, ext string) (found string, mislabelled bool) {
 	return found, true
 }
 
+// Extension returns the usual extension of a media type, without its dot; "" if it has
+// none.
+func Extension(found string) string {
+	if m := mimetype.Lookup(found); m != nil {
+		return strings.TrimPrefix(m.Extension(), ".")
+	}
+	return ""
+}
+
 // IsText reports whether content that starts with head is text that people read.
 func IsText(head []byte) bool {
 	for at := mimetype.Detect(head); at != nil; at = at.Parent() {

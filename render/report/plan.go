@@ -44,6 +44,9 @@ func Question(p *act.Plan) string {
 func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	t := p.Totals()
 	s.Grouped = true
+	if len(p.Steps) > 0 || p.Same > 0 {
+		s.Slips = nil // something was found
+	}
 	s.Lead = render.Count(int64(t.Steps), "step", "steps")
 	if what := planned(t); what != "" {
 		s.Lead += ": " + what
@@ -51,12 +54,15 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	if t.Files > 0 || t.Within > 0 {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
 	}
-	if p.Action == act.Move {
+	if p.Options.Into != "" {
 		into := "into " + render.Escaped(string(p.Options.Into))
 		if p.Makes {
 			into += ", which will be created"
 		}
 		s.Notes = append(s.Notes, into)
+	}
+	if p.Same > 0 {
+		s.Notes = append(s.Notes, render.Grouped(int64(p.Same))+" more "+map[bool]string{true: "has", false: "have"}[p.Same == 1]+" that name already")
 	}
 	if t.Refused > 0 {
 		s.Notes = append(s.Notes, render.Grouped(int64(t.Refused))+" refused, each for the reason beside it")

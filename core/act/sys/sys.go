@@ -228,6 +228,12 @@ func (c *Calls) MakeLink(target string, at int, name string) error {
 	return c.call("MakeLink", name, func() error { return unix.Symlinkat(target, at, name) })
 }
 
+// MakeSpecial makes a pipe, a socket or a device that only its owner may open, if
+// MakesSpecial says so.
+func (c *Calls) MakeSpecial(at int, name string, kind entry.Kind, device uint64) error {
+	return c.call("MakeSpecial", name, func() error { return makeSpecial(at, name, kind, device) })
+}
+
 // ReadLink returns where a symbolic link leads.
 func (c *Calls) ReadLink(at int, name string) (string, error) {
 	room := make([]byte, 64<<10)

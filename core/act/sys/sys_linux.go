@@ -3,6 +3,7 @@ package sys
 import (
 	"errors"
 	"fmt"
+	"os"
 	"strconv"
 	"strings"
 
@@ -38,6 +39,21 @@ func rename(fromAt int, from string, toAt int, to string) error {
 		return renameChecked(fromAt, from, toAt, to)
 	}
 	return err
+}
+
+// MakesSpecial reports whether something of a kind can be made: a device only by an
+// administrator.
+func MakesSpecial(kind entry.Kind) bool {
+	return kind == entry.KindPipe || kind == entry.KindSocket || os.Geteuid() == 0
+}
+
+func makeSpecial(at int, name string, kind entry.Kind, device uint64) error {
+	modes := map[entry.Kind]uint32{entry.KindPipe: unix.S_IFIFO, entry.KindSocket: unix.S_IFSOCK, entry.KindBlock: unix.S_IFBLK, entry.KindChar: unix.S_IFCHR}
+	mode, known := modes[kind]
+	if !known {
+		return ErrNotSupported
+	}
+	return unix.Mknodat(at, name, mode|0o600, int(device))
 }
 
 func exchange(oneAt int, one string, otherAt int, other string) error {

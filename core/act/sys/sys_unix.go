@@ -25,6 +25,11 @@ func rename(fromAt int, from string, toAt int, to string) error {
 	return renameChecked(fromAt, from, toAt, to)
 }
 
+// MakesSpecial reports whether something of a kind can be made.
+func MakesSpecial(entry.Kind) bool { return false }
+
+func makeSpecial(int, string, entry.Kind, uint64) error { return ErrNotSupported }
+
 func exchange(int, string, int, string) error { return ErrNotSupported }
 
 func share(int, int, int64) error { return ErrNotSupported }
