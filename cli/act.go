@@ -192,7 +192,7 @@ can give things to another owner. The system takes set-user bits and capabilitie
 from programs that get another owner; undo gives these back too.`,
 		func(*cobra.Command, *actOptions) {}, nil,
 		example{"act own :staff notes", "a plan: another group for the folder itself"},
-		example{"act own vala:staff notes where owner is missing", "everything below it that nobody owns"})
+		example{"act own vala:staff notes where owner is unknown", "everything below it that has no owner here"})
 }
 
 func (p *Program) renameCommand() *cobra.Command {

@@ -41,6 +41,9 @@ func (c *compiler) compile(n Node) (*part, error) {
 		return c.compileAll(notOf, []Node{n.Node})
 	case Flag:
 		return flagPart(n.Field), nil
+	case Valued:
+		f := n.Field
+		return newLeaf(f.Needs, cheap, func(s *state, e *entry.Entry) bool { return f.Valued(e, s.context) != n.Missing }), nil
 	}
 	return c.compileTest(n.(*Test))
 }

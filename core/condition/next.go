@@ -41,7 +41,7 @@ func Next(words []string, begun string) []string {
 			first, _, _ := strings.Cut(string(op), " ")
 			next = append(next, first)
 		}
-		return next
+		return append(next, missingWord, presentWord)
 	case last == "this" || last == "last":
 		return periods
 	case last == "at":

@@ -21,6 +21,18 @@ type (
 	Flag struct{ Field *entry.Field } // a single word, such as empty
 )
 
+// Valued is met by what has a value of a field, or by what has none.
+type Valued struct {
+	Field   *entry.Field
+	Missing bool
+}
+
+// Words after a field that ask whether it has a value.
+const (
+	missingWord = "missing"
+	presentWord = "present"
+)
+
 // Test is a field compared with values.
 type Test struct {
 	Field  *entry.Field
@@ -73,10 +85,20 @@ const (
 	bindsTest
 )
 
-func (All) binds() int   { return bindsAll }
-func (Any) binds() int   { return bindsAny }
-func (Not) binds() int   { return bindsNot }
-func (Flag) binds() int  { return bindsTest }
+func (All) binds() int  { return bindsAll }
+func (Any) binds() int  { return bindsAny }
+func (Not) binds() int  { return bindsNot }
+func (Flag) binds() int { return bindsTest }
+
+func (Valued) binds() int { return bindsTest }
+
+func (n Valued) String() string {
+	if n.Missing {
+		return n.Field.Name + " " + missingWord
+	}
+	return n.Field.Name + " " + presentWord
+}
+
 func (*Test) binds() int { return bindsTest }
 
 func (n All) String() string  { return joinNodes(n, " and ", bindsNot) }

@@ -300,6 +300,12 @@ func (p *parser) test() Node {
 	if !strings.EqualFold(field.Name, word.text) {
 		p.said()
 	}
+	if p.accept(missingWord) {
+		return Valued{field, true}
+	}
+	if p.accept(presentWord) {
+		return Valued{field, false}
+	}
 	if field.Type == entry.Flag {
 		return p.flag(field)
 	}

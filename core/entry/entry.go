@@ -19,6 +19,9 @@ const (
 	FactExecutable                   // … run it
 	FactInside                       // whether a folder has anything in it
 	FactContent                      // the first few kilobytes of a file: media type
+	FactXattrs                       // extended attributes, access lists and capabilities among them
+	FactFlags                        // immutable, append-only and the like
+	FactMount                        // the file system, and where it is mounted
 	firstDigest                      // this and those after it take reading all of a file; see Algorithms
 )
 
@@ -82,6 +85,7 @@ type More struct {
 	Created Time   // when it was made
 	Digests Digests
 	Type    string // media type, after the IANA registry
+	Details *Details
 }
 
 // HasSize reports whether Size has a meaning: for files, and for folders whose

@@ -229,7 +229,7 @@ var Fields = append([]Field{
 	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
 	}).only(KindFile),
-}, digests()...)
+}, append(detailFields(), digests()...)...)
 
 func digests() (fields []Field) {
 	for _, a := range Algorithms {
@@ -415,6 +415,21 @@ func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string,
 	}
 	name, _ := lookup(id)
 	return append(dst, name...), true
+}
+
+// Valued reports whether an entry has a value of the field, as far as it is known.
+func (f *Field) Valued(e *Entry, c *Context) (has bool) {
+	switch f.Type {
+	case Text:
+		_, has = f.text(nil, e, c)
+	case Moment:
+		_, has = f.moment(e)
+	case Flag:
+		_, has = f.flag(e)
+	default:
+		_, has = f.number(e, c)
+	}
+	return has
 }
 
 // FieldNamed returns the field of that name, in any letter case, or nil.

@@ -23,27 +23,21 @@ import (
 
 // Facts are those of an entry that a card shows.
 const Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget | entry.FactReach | entry.FactReadable |
-	entry.FactWritable | entry.FactExecutable | entry.FactInside | entry.FactContent
+	entry.FactWritable | entry.FactExecutable | entry.FactInside | entry.FactContent | entry.FactXattrs | entry.FactFlags | entry.FactMount
 
 // Card is what is known about an entry beside its facts.
 type Card struct {
-	Entry      *entry.Entry // with Facts
-	Attributes []string     // names of extended attributes
-	AccessList bool         // there are access rights beyond the permissions
-	MayEnter   bool         // a folder that the person running the program may enter
-	Disk       Disk
-	Chain      []string     // of a link: what each step points to, as a path
-	End        End          // where the chain leads
-	Siblings   []string     // other names of the same file, where they were looked for
-	Holds      *weigh.Sum   // what a folder holds, at any depth
-	Partly     bool         // not all of that could be read
-	Preview    []string     // the first lines of text, exact bytes
-	NoPreview  string       // why there is none, where one was wanted
-	Looked     *entry.Place // where siblings were looked for
+	Entry     *entry.Entry // with Facts
+	MayEnter  bool         // a folder that the person running the program may enter
+	Chain     []string     // of a link: what each step points to, as a path
+	End       End          // where the chain leads
+	Siblings  []string     // other names of the same file, where they were looked for
+	Holds     *weigh.Sum   // what a folder holds, at any depth
+	Partly    bool         // not all of that could be read
+	Preview   []string     // the first lines of text, exact bytes
+	NoPreview string       // why there is none, where one was wanted
+	Looked    *entry.Place // where siblings were looked for
 }
-
-// Disk is the file system that something is on.
-type Disk struct{ Kind, MountPoint string }
 
 // End is where a chain of links leads.
 type End uint8
@@ -75,8 +69,6 @@ func Look(ctx context.Context, s source.Source, e *entry.Entry, o Options) (*Car
 	if s.Place().Record != nil {
 		return c, report, nil
 	}
-	c.Disk = diskOf(path)
-	c.Attributes, c.AccessList = attributes(path)
 	switch e.Kind {
 	case entry.KindLink:
 		c.follow(path)

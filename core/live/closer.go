@@ -26,6 +26,7 @@ func (w *worker) lookCloser(at int, name string, e *entry.Entry, wanted entry.Fa
 		}
 	}
 	w.askAccess(at, name, e, wanted)
+	w.askDetails(at, name, e, wanted)
 	if e.Kind == entry.KindFolder && wanted&entry.FactInside != 0 {
 		w.lookInside(at, name, e)
 	}

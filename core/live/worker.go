@@ -36,6 +36,7 @@ type worker struct {
 	more      []entry.More
 	folders   []work // found and not yet pushed
 	hashers   digest.Hashers
+	mounts    mounts
 	made      struct { // whether a file system makes what is in its files as they are read
 		device uint64
 		so     bool

@@ -105,7 +105,7 @@ const (
 // for those of one stage together.
 var Stages = [...]entry.Facts{
 	entry.FactStatus | entry.FactCreated,
-	entry.FactTarget | entry.FactReach | entry.FactReadable | entry.FactWritable | entry.FactExecutable,
+	entry.FactTarget | entry.FactReach | entry.FactReadable | entry.FactWritable | entry.FactExecutable | entry.FactXattrs | entry.FactFlags | entry.FactMount,
 	entry.FactInside | entry.FactContent,
 	entry.FactDigests,
 }

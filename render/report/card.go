@@ -188,7 +188,7 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 		rows.add("permissions", "those of its target apply")
 	} else {
 		rows.add("permissions", "%s  %s", e.Permissions.Triads(), e.Permissions.Octal())
-		rows.add("", "%s", e.Permissions.Sentence(e.Kind))
+		rows.add("", "%s", e.Details().Access.Within(e.Permissions).Sentence(e.Kind))
 	}
 	for _, special := range []struct {
 		bit  entry.Permissions
@@ -198,8 +198,11 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 			rows.add("", "the %s bit is set", special.name)
 		}
 	}
-	if c.AccessList {
-		rows.add("", "an access list gives further rights")
+	for _, line := range v.accessWords(e) {
+		rows.add("", "%s", line)
+	}
+	if d := e.Details(); d.Capabilities != "" {
+		rows.add("capabilities", "as a program, it may do what Linux calls %s", strings.ReplaceAll(d.Capabilities, ",", ", "))
 	}
 	if e.Folder.Place.Record == nil {
 		rows.add("you", "%s", youMay(c))
@@ -264,10 +267,14 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 			rows.add(a.Name, "%s", e.More.Digests.By(a.Fact))
 		}
 	}
-	if c.Disk.Kind != "" {
-		rows.add("file system", "%s, mounted at %s", render.Escaped(c.Disk.Kind), render.Escaped(c.Disk.MountPoint))
+	d := e.Details()
+	if d.Filesystem != "" {
+		rows.add("file system", "%s, mounted at %s", render.Escaped(d.Filesystem), render.Escaped(d.Mount))
 	}
-	if len(c.Attributes) > 0 {
-		rows.add("attributes", "%s", render.Escaped(strings.Join(c.Attributes, ", ")))
+	if len(d.Flags) > 0 {
+		rows.add("flags", "%s", strings.Join(d.Flags, ", "))
+	}
+	if len(d.Xattrs) > 0 {
+		rows.add("attributes", "%s", render.Escaped(strings.Join(d.Xattrs, ", ")))
 	}
 }

@@ -33,15 +33,16 @@ func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Fiel
 // putCard writes what a card has beside fields.
 func putCard(o *exact.Object, c *inspect.Card) {
 	o.Text("full_path", c.Entry.Folder.Place.Full)
-	o.Texts("attributes", c.Attributes)
+	d := c.Entry.Details()
+	o.Texts("attributes", d.Xattrs)
 	if r := c.Entry.Folder.Place.Record; r != nil {
 		putRecord(o, r)
 	} else {
-		o.Bool("access_list", c.AccessList)
+		o.Bool("access_list", d.Access != nil || d.Default != nil)
 		o.Bool("enterable", c.MayEnter)
 	}
-	o.MaybeText("file_system", c.Disk.Kind)
-	o.MaybeText("mount_point", c.Disk.MountPoint)
+	o.MaybeText("file_system", d.Filesystem)
+	o.MaybeText("mount_point", d.Mount)
 	if c.Entry.Kind == entry.KindLink {
 		o.Texts("chain", c.Chain)
 		o.Text("chain_end", map[inspect.End]string{inspect.Somewhere: "there", inspect.Nowhere: "missing", inspect.Round: "circle"}[c.End])
