@@ -4,12 +4,14 @@ import (
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
+	"encoding/csv"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -292,5 +294,47 @@ func TestContentInterrupted(t *testing.T) {
 		assert.Less(t, time.Since(begun), 20*time.Second, line) // it stops at all
 		_, err := os.Stat(filepath.Join(root, "out"))
 		assert.ErrorIs(t, err, os.ErrNotExist)
+	}
+}
+
+// What is missing is found under other names by its content: two files with the same
+// content are two, what is altered is not found, and a record works as a list does.
+func TestVerifyMoved(t *testing.T) {
+	t.Parallel()
+	root := tree(t, "a", "b", "c", "d", "deep/e")
+	for name, content := range map[string]string{"a": "same", "b": "same", "c": "other", "d": "gone", "deep/e": "stays"} {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(content), 0o644))
+	}
+	ledger := filepath.Join(t.TempDir(), "ledger")
+	require.Zero(t, finish(t, withLedger(t, ledger, root, "record", "--checksum", "sha256", "--label", "l")).status)
+	list := filepath.Join(t.TempDir(), "list")
+	require.Zero(t, run(t, root, "checksum", "--as", "manifest", "--to", list).status)
+	content, err := os.ReadFile(list)
+	require.NoError(t, err)
+	lines := regexp.MustCompile(`(?m) \S*?([abcd]|deep/e)$`).ReplaceAllString(string(content), " $1")
+	require.NoError(t, os.WriteFile(list, []byte(lines), 0o644))
+	require.NoError(t, os.Rename(filepath.Join(root, "a"), filepath.Join(root, "deep/was a")))
+	require.NoError(t, os.Rename(filepath.Join(root, "b"), filepath.Join(root, "z")))
+	require.NoError(t, os.Rename(filepath.Join(root, "c"), filepath.Join(root, "y")))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "d"), []byte("GONE"), 0o644))
+	require.NoError(t, os.Rename(filepath.Join(root, "d"), filepath.Join(root, "x")))
+	for _, args := range [][]string{{"verify", list, "--in", "."}, {"verify", "@l"}} {
+		r := finish(t, withLedger(t, ledger, root, append(args, "--moved", "--as", "csv", "--unlisted")...))
+		assert.Equal(t, 1, r.status, r.err)
+		moved := map[string]string{}
+		statuses := map[string]string{}
+		rows, err := csv.NewReader(strings.NewReader(r.out)).ReadAll()
+		require.NoError(t, err)
+		for _, row := range rows[1:] {
+			statuses[row[4]] = row[1]
+			if row[1] == "moved" {
+				moved[row[4]] = strings.TrimPrefix(strings.TrimPrefix(row[7], root+"/"), "./")
+			}
+		}
+		assert.Equal(t, map[string]string{"a": "deep/was a", "b": "z", "c": "y"}, moved)
+		assert.Equal(t, map[string]string{"a": "moved", "b": "moved", "c": "moved", "d": "missing", "x": "unlisted"}, statuses)
+		r = finish(t, withLedger(t, ledger, root, append(args, "--moved")...))
+		assert.Contains(t, r.out, "1 same, 1 missing, 3 moved")
+		assert.Contains(t, r.out, "its content is now deep/was a")
 	}
 }

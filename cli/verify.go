@@ -28,6 +28,7 @@ type verifyOptions struct {
 	showing                showingOptions
 	in, show               string
 	allowOutside, unlisted bool
+	moved                  bool
 }
 
 var showWords = []string{"trouble", allWord}
@@ -57,7 +58,8 @@ status is 0 if everything is as the list says, and 1 if anything is not.`,
 	f.SortFlags = false
 	f.StringVar(&o.show, "show", showWords[0], "`WHAT` to show: trouble or all")
 	f.BoolVar(&o.unlisted, "unlisted", false, "also report files that are not on the list")
-	group(cmd, groupWhat, "show", "unlisted")
+	f.BoolVar(&o.moved, "moved", false, "look for missing files under other names, by content")
+	group(cmd, groupWhat, "show", "unlisted", "moved")
 	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
 	f.BoolVar(&o.allowOutside, "allow-outside", false, "also read names that lead out of the folder, with ../ or from the root")
 	group(cmd, groupWhere, "in", "allow-outside")
@@ -66,6 +68,7 @@ status is 0 if everything is as the list says, and 1 if anything is not.`,
 	examples(cmd,
 		example{"verify handover/manifest-sha256.txt", "is everything as it was?"},
 		example{"verify handover/manifest-sha256.txt --unlisted", "and which files are not on the list?"},
+		example{"verify handover/manifest-sha256.txt --moved", "what is missing, is it there under another name?"},
 		example{"verify @weekly", "is every file that was recorded with a digest unchanged?"},
 		example{"verify handover/manifest-sha256.txt --show all --as csv", "every file, for a spreadsheet"},
 	)
@@ -101,8 +104,8 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 	if recorded != nil {
 		r.view.Places = []*entry.Place{recorded.Place(), root.Place()}
 	}
-	if o.unlisted {
-		options.Others = root
+	if o.unlisted || o.moved {
+		options.Others, options.Unlisted, options.Moved = root, o.unlisted, o.moved
 	}
 	return p.verifyList(ctx, r, listPath, list, root.Place(), options, problems, o.show == allWord)
 }

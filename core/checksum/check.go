@@ -23,13 +23,14 @@ type Status uint8
 const (
 	Different Status = iota
 	Missing
+	Moved      // not there by this name, but by another
 	Unreadable // or no file, or changing while it was read
 	Unlisted   // there, but not on the list
 	Same
 )
 
 // statusWords are in the order of the statuses: trouble first.
-var statusWords = [...]string{"different", "missing", "unreadable", "unlisted", "same"}
+var statusWords = [...]string{"different", "missing", "moved", "unreadable", "unlisted", "same"}
 
 func (s Status) String() string { return statusWords[s] }
 
@@ -40,6 +41,7 @@ type Result struct {
 	Line   *Line        // nil for an unlisted file
 	Entry  *entry.Entry // what is there: name, and status unless it is missing
 	Err    error        // why it is unreadable
+	Found  *entry.Entry // what has its content, if it was moved
 }
 
 // Name is the name as it is on the list, or would be.
@@ -82,6 +84,8 @@ func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
 type CheckOptions struct {
 	AllowOutside bool            // names that lead out of the folder too
 	Others       source.Source   // the folder, to look for files that are not on the list; may be nil
+	Moved        bool            // look among these for what is missing, by content
+	Unlisted     bool            // tell the rest of them
 	List         string          // the full path of the list, which is not on itself
 	Known        map[string]bool // paths of files that are known without a digest, and so are not unlisted
 }
@@ -169,8 +173,17 @@ func Check(ctx context.Context, list *List, folder *entry.Folder, pool *digest.P
 		}
 	}
 	if o.Others != nil {
-		if err := a.findUnlisted(ctx, checks, progress, o); err != nil {
+		unlisted, err := a.findUnlisted(ctx, checks, progress, o)
+		if err == nil && o.Moved {
+			unlisted, err = a.findMoved(ctx, unlisted, pool, progress)
+		}
+		if err != nil {
 			return nil, err
+		}
+		for _, e := range unlisted {
+			if o.Unlisted {
+				a.add(Result{Status: Unlisted, Entry: e})
+			}
 		}
 	}
 	slices.SortStableFunc(a.Results, func(x, y Result) int {
@@ -305,8 +318,64 @@ func (a *Checked) add(r Result) {
 	a.Counts[r.Status]++
 }
 
+// findMoved looks among files that are not on the list for those that are missing: by
+// size, where that is known, and then by digest. It returns the files that are left.
+func (a *Checked) findMoved(ctx context.Context, unlisted []*entry.Entry, pool *digest.Pool, progress *source.Progress) (left []*entry.Entry, err error) {
+	var wanted entry.Facts // of files of any size
+	sized := map[int64]entry.Facts{}
+	var missing []*Result
+	for i := range a.Results {
+		r := &a.Results[i]
+		if r.Status != Missing {
+			continue
+		}
+		missing = append(missing, r)
+		if r.Line.Sized || r.Line.Size > 0 {
+			sized[r.Line.Size] |= r.Line.Value.Facts()
+		} else {
+			wanted |= r.Line.Value.Facts()
+		}
+	}
+	var tried []*entry.Entry
+	for _, e := range unlisted {
+		if e.HasSize() && wanted|sized[e.Size] != 0 {
+			tried = append(tried, e)
+			progress.ToRead.Add(e.Size)
+		}
+	}
+	if err := pool.Each(ctx, tried, func(w *digest.Worker, i int) {
+		w.Open(tried[i], "read", func(open digest.File) error { return w.Take(tried[i], open, wanted|sized[tried[i].Size]) })
+	}); err != nil {
+		return nil, err
+	}
+	a.Report.Problems = append(a.Report.Problems, pool.Problems()...)
+	slices.SortFunc(tried, func(a, b *entry.Entry) int { return strings.Compare(a.Relative(), b.Relative()) })
+	by := map[string][]*entry.Entry{}
+	for _, e := range tried {
+		for _, algorithm := range entry.Algorithms {
+			if e.Known.Has(algorithm.Fact) {
+				key := algorithm.Name + e.More.Digests.By(algorithm.Fact)
+				by[key] = append(by[key], e)
+			}
+		}
+	}
+	taken := map[*entry.Entry]bool{}
+	for _, r := range missing {
+		for _, algorithm := range r.Line.Value.Algorithms {
+			for _, e := range by[algorithm.Name+r.Line.Value.Hex] {
+				if r.Found == nil && !taken[e] && (!r.Line.Sized || r.Line.Size == e.Size) {
+					a.Counts[r.Status]--
+					r.Status, r.Found, taken[e] = Moved, e, true
+					a.Counts[r.Status]++
+				}
+			}
+		}
+	}
+	return slices.DeleteFunc(unlisted, func(e *entry.Entry) bool { return taken[e] }), nil
+}
+
 // findUnlisted looks for files that are not on the list.
-func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o CheckOptions) error {
+func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o CheckOptions) (unlisted []*entry.Entry, err error) {
 	listed := make(map[string]bool, len(checks))
 	for i := range checks {
 		listed[checks[i].entry.Name] = true
@@ -327,12 +396,12 @@ func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *so
 				}
 				e.Name, e.More = strings.Clone(e.Name), nil
 				mu.Lock()
-				a.add(Result{Status: Unlisted, Entry: &e})
+				unlisted = append(unlisted, &e)
 				mu.Unlock()
 			}
 			return nil
 		}
 	}))
 	a.Report.Add(report)
-	return err
+	return unlisted, err
 }

@@ -49,7 +49,7 @@ func TestCheck(t *testing.T) {
 		require.Len(t, l.Mistakes, 1)
 		progress := &source.Progress{}
 		a, err := checksum.Check(context.Background(), l, &entry.Folder{Place: s.Place()}, digest.NewPool(live.Files{Follow: true}, progress), progress,
-			checksum.CheckOptions{Others: others, List: filepath.Join(root, "list")})
+			checksum.CheckOptions{Others: others, Unlisted: true, List: filepath.Join(root, "list")})
 		require.NoError(t, err)
 		var got []string
 		for _, r := range a.Rows(true) {

@@ -33,7 +33,7 @@ type Line struct {
 	Number int    // of the line in the file, from 1; in JSON of the entry
 	Name   string // exact bytes, a path as the list has it, cleaned
 	Value  Value
-	Size   int64 // of the file in bytes, if the list says that: if it is Sized
+	Size   int64 // of the file in bytes, if the list says that: if it is Sized; of a record, when that was made
 	Sized  bool
 }
 

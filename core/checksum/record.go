@@ -28,7 +28,7 @@ func ListOf(ctx context.Context, s source.Source) (list *List, without map[strin
 			return
 		}
 		at := slices.IndexFunc(entry.Algorithms, func(a entry.Algorithm) bool { return a.Fact == fact })
-		list.Lines = append(list.Lines, Line{Name: e.Relative(), Value: Value{Hex: e.More.Digests.By(fact), Algorithms: entry.Algorithms[at : at+1]}})
+		list.Lines = append(list.Lines, Line{Name: e.Relative(), Size: e.Size, Value: Value{Hex: e.More.Digests.By(fact), Algorithms: entry.Algorithms[at : at+1]}})
 	})
 	slices.SortFunc(list.Lines, func(a, b Line) int { return strings.Compare(a.Name, b.Name) })
 	return list, without, report, nil

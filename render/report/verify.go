@@ -52,6 +52,8 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 			break
 		}
 		dst = v.digests(dst, r)
+	case checksum.Moved:
+		about("its content is now " + render.Escaped(r.Found.Relative()))
 	case checksum.Unreadable:
 		about(reasonText(r.Err))
 	case checksum.Unlisted:
@@ -115,7 +117,7 @@ func (v verified) End(dst []byte, f render.Frame) []byte {
 func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 	var parts []string
 	listed := int64(0)
-	for _, status := range []checksum.Status{checksum.Same, checksum.Different, checksum.Missing, checksum.Unreadable, checksum.Unlisted} {
+	for _, status := range []checksum.Status{checksum.Same, checksum.Different, checksum.Missing, checksum.Moved, checksum.Unreadable, checksum.Unlisted} {
 		n := int64(a.Counts[status])
 		if status != checksum.Unlisted {
 			listed += n
