@@ -74,6 +74,9 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if len(spans) == 0 {
 		summary.Lead = "no record has that path"
 	}
+	if summary.Notes, err = watchedPath(ctx, l, host, full); err != nil {
+		return ledgerTrouble(p.ledgerPath, err)
+	}
 	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
 }
 

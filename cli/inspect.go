@@ -81,6 +81,9 @@ func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, 
 	}
 	r.quiet = true // the cards are all there is to say
 	return p.answer(r, summary, func(w output.Destination) error {
+		for _, note := range r.notes {
+			p.say("frank: %s", note)
+		}
 		cards, report, err := inspect.Run(cmd.Context(), p.set(r, sources), r.request, extra)
 		summary.Report.Add(report)
 		if err != nil {

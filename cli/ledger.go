@@ -109,7 +109,7 @@ the records.`,
 		entries.SetContext(cmd.Context())
 		return entries.RunE(entries, args)
 	}
-	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand())
+	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand())
 	examples(cmd,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
@@ -145,6 +145,9 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 				records, err = l.Records(cmd.Context())
 			}
 			summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records"), Notes: []string{"the ledger is " + render.Escaped(path)}}
+			if err == nil {
+				summary.Notes, err = p.watchedAll(cmd.Context(), l, records, summary.Notes)
+			}
 			if errors.Is(err, ledger.ErrNone) {
 				summary.Notes, err = []string{"there is no ledger yet; frank record makes one: " + render.Escaped(path)}, nil
 			}

@@ -167,6 +167,7 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
+	notes     []string             // about what is kept of the places
 	slips     []string             // what was likely meant instead, if nothing is found
 	keeping   *keeping             // nil if nothing is
 	usual     bool                 // the columns are those that the program chooses

@@ -38,7 +38,7 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOn
 		}
 		r.view.Add(s.Place())
 	}
-	return sources, &report.Summary{Chosen: r.program != nil, Slips: r.slips, Report: source.Report{Problems: problems}}, nil
+	return sources, &report.Summary{Chosen: r.program != nil, Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}, nil
 }
 
 // openPlaces opens what was asked about: the current folder if nothing was.
@@ -136,6 +136,11 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 	if err != nil {
 		return nil, ledgerTrouble(p.ledgerPath, err)
 	}
+	notes, err := watched(ctx, l, found, ref.Path)
+	if err != nil {
+		return nil, ledgerTrouble(p.ledgerPath, err)
+	}
+	r.notes = append(r.notes, notes...)
 	s, err := l.Source(ctx, found, ref.Path, given, index)
 	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
 		return nil, misuse("%s: %w", render.Escaped(given), err)

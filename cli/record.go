@@ -5,11 +5,13 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/condition"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
@@ -24,6 +26,7 @@ type recordOptions struct {
 	reading               readingOptions
 	label, note, checksum string
 	recheck, moveLabel    bool
+	recheckFor, share     string
 }
 
 func (p *Program) recordCommand() *cobra.Command {
@@ -32,23 +35,18 @@ func (p *Program) recordCommand() *cobra.Command {
 		Use:   "record [PLACE] --label NAME [where CONDITION…]",
 		Short: "record a place in the ledger, with the date",
 		Long: `Records everything known about a folder and what is below it, under a label. Later,
-@NAME is a place like any other: it shows what was there, even if it has changed
-since, or the card is in a drawer.
+@NAME is a place like any other: what was there, even if it has changed since, or the card
+is in a drawer. @NAME:1 is the record before, @NAME:2026-11-01 the newest at or before that
+day, @NAME/counts a folder in it ("frank help places").
 
-  @weekly              the newest record of that label
-  @weekly:1            the one before it
-  @weekly:2026-11-01   the newest at or before that day
-  @7                   by number, as shown by "frank ledger entries"
-  @weekly/counts       a folder in it
-  @*                   the newest record of every label
-
-Recording a place again takes only the space of what has changed. With where, only
-what meets the condition is recorded, and all folders.
+Recording again takes only the space of what has changed. With where, only what meets the
+condition is recorded, and all folders.
 
 With --checksum, the content of files is read too, and their digests are recorded. Next
-time, only files that look changed are read. --recheck reads them all, and names those
-whose content has changed although size and times have not: a failing disk, or someone
-who set the times back. The exit status is then 1.`,
+time, only files that look changed are read. --recheck reads the others too, and names
+those whose content has changed although size and times have not: a failing disk, or
+someone who set the times back. The exit status is then 1. With --for or --share it
+reads those that were not read for longest.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -69,7 +67,9 @@ who set the times back. The exit status is then 1.`,
 	f.StringVar(&o.checksum, "checksum", "", "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
 	f.BoolVar(&o.moveLabel, "move-label", false, "use the label for this place from now on, although it stood for another")
 	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
-	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "move-label")
+	f.StringVar(&o.recheckFor, "for", "", "with --recheck, for this long at most: `TIME`, such as '20 minutes'")
+	f.StringVar(&o.share, "share", "", "with --recheck, this `PART` of the content at most, such as 5%")
+	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "for", "share", "move-label")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	complete(cmd, "label", completeLabels)
@@ -78,6 +78,7 @@ who set the times back. The exit status is then 1.`,
 		example{"record . --label weekly", "everything below the current folder"},
 		example{"record cards --label cards --checksum sha256 --note 'before they go back'", "with digests and a note"},
 		example{"record cards --label cards --recheck", "is every byte as it was?"},
+		example{"record cards --label cards --recheck --for '20 minutes'", "some of them, each night"},
 		example{"list @cards", "what was there"},
 		example{"compare @cards", "what has changed since"},
 	)
@@ -112,6 +113,32 @@ func (p *Program) checkLabel(cmd *cobra.Command, o *recordOptions, args []string
 		label = "weekly"
 	}
 	return repaired(err, slices.Concat(p.args, []string{"--label", label}))
+}
+
+// limit reads how much is read again; nil for all.
+func (o *recordOptions) limit() (*ledger.Limit, error) {
+	if o.recheckFor == "" && o.share == "" {
+		return nil, nil
+	}
+	if !o.recheck {
+		return nil, misuse("--for and --share are about --recheck")
+	}
+	limit := &ledger.Limit{}
+	if o.recheckFor != "" {
+		now := time.Now()
+		since, err := condition.ParseMoment(o.recheckFor+" ago", now, time.Local)
+		if limit.For = now.Sub(since); err != nil || limit.For <= 0 {
+			return nil, misuse("--for: a length of time is wanted, such as '20 minutes', not %q", o.recheckFor)
+		}
+	}
+	if o.share != "" {
+		percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(o.share, "%")), 64)
+		if err != nil || !(percent > 0 && percent <= 100) {
+			return nil, misuse("--share: a part from 0 to 100 is wanted, such as 5%%, not %q", o.share)
+		}
+		limit.Share = percent / 100
+	}
+	return limit, nil
 }
 
 // record writes a place down.
@@ -149,6 +176,9 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	}
 	progress := &source.Progress{}
 	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel}
+	if options.Limit, err = o.limit(); err != nil {
+		return err
+	}
 	if o.checksum != "" || o.recheck {
 		if record.Algorithm = o.checksum; o.checksum == "" {
 			if record.Algorithm, err = l.LastAlgorithm(ctx, record.Host, record.Place); err != nil {

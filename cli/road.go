@@ -35,7 +35,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	if r.request.Depth == 1 {
 		r.slips = append(r.slips, "only what is directly in the folder was looked at; frank search looks at any depth")
 	}
-	summary := &report.Summary{Slips: r.slips, Report: source.Report{Problems: problems}}
+	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}
 	err = p.answer(r, summary, func(w output.Destination) error {
 		format := render.New(r.form, r.view.View, columns)
 		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -142,12 +143,41 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	text, err := p.heldAgainst(ctx, recorded, list)
+	if err != nil {
+		return nil, nil, nil, ledgerTrouble(p.ledgerPath, err)
+	}
+	if text != "" {
+		r.notes = append(r.notes, text)
+	}
 	o.Known = without
 	problems := read.Problems
 	if len(without) > 0 {
 		problems = append(problems, source.Problem{Path: given, Tried: "tell the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
 	}
 	return recorded, list, problems, nil
+}
+
+// heldAgainst has files whose content changed without a trace held against what they were
+// before, and says how much was read again since.
+func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *checksum.List) (string, error) {
+	r := s.Record()
+	all, err := p.ledger.Mismatches(ctx, r.Host, r.Place)
+	if err != nil {
+		return "", err
+	}
+	for _, m := range all {
+		name := m.Path
+		if below := s.Relative(); below != "" {
+			name = strings.TrimPrefix(name, below+"/")
+		}
+		for i := range list.Lines {
+			if l := &list.Lines[i]; l.Name == name && l.Value.Hex == m.Now {
+				l.Value.Hex = m.Before
+			}
+		}
+	}
+	return coverage(ctx, p.ledger, r, time.Now())
 }
 
 var errNoDigests = errors.New("the record has no digest of them")
@@ -186,7 +216,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 	}
 	spareMemory()
 	var a *checksum.Checked
-	summary := &report.Summary{Grouped: true}
+	summary := &report.Summary{Grouped: true, Notes: r.notes}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {
 		var pool *digest.Pool
 		a, err = ask(p, r, func(request source.Request) (*checksum.Checked, error) {

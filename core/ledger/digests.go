@@ -20,7 +20,7 @@ func (w *writer) digests(from store.Reader) error {
 		same := old != nil && old.Plain == l.Plain
 		switch {
 		case l.fresh != nil: // read before another record came in between, and compared with that now
-		case same && (o.Fact == 0 || !o.Recheck && old.Digested.Has(o.Fact)):
+		case same && (o.Fact == 0 || !o.all() && old.Digested.Has(o.Fact)):
 			l.Contents = old.Contents
 			return nil
 		case o.Fact == 0 && (old == nil || old.Full == encoding.Hash{}):
@@ -67,11 +67,19 @@ type digesting struct {
 	at    []int          // which of the entries these are
 	had   []string       // the digests of these so far; "" for none
 	fresh []bool         // which entries have a digest that was taken for this record
-	// How many had one already, and paths of those whose content is another than it
-	// was.
+	// How many had one already, and those of them whose content is another than it was.
 	digested    int64
-	unexplained []string
+	unexplained []otherContent
 }
+
+// otherContent is a file that has other content than it had, and the digest of that.
+type otherContent struct {
+	now *entry.Entry
+	had string
+}
+
+// all reports whether all files are read again.
+func (o *Options) all() bool { return o.Recheck && o.Limit == nil }
 
 // unpack unpacks the entries of the folder, carries over what is known of their
 // content, and finds what has to be read.
@@ -107,7 +115,7 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 		if old != nil {
 			carry(old, e)
 		}
-		if o.Fact == 0 || e.Known.Has(o.Fact) && !o.Recheck {
+		if o.Fact == 0 || e.Known.Has(o.Fact) && !o.all() {
 			continue
 		}
 		had := ""
@@ -127,7 +135,7 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 func (d *digesting) again(fact entry.Facts, before, now *entry.Entry) {
 	d.digested++
 	if before != nil && isAsBefore(before, now) && before.Known.Has(fact) && before.More.Digests.Sum(fact) != now.More.Digests.Sum(fact) {
-		d.unexplained = append(d.unexplained, now.Relative())
+		d.unexplained = append(d.unexplained, otherContent{now, before.More.Digests.Sum(fact)})
 	}
 }
 
@@ -162,7 +170,9 @@ func (w *writer) read(folders []*digesting) error {
 	}
 	for _, d := range folders {
 		w.changes.Digested += d.digested
-		w.changes.Unexplained = append(w.changes.Unexplained, d.unexplained...)
+		for _, u := range d.unexplained {
+			w.differs(u.now, u.had)
+		}
 		if d.fresh == nil && len(d.read) > 0 {
 			d.fresh = make([]bool, len(d.now))
 		}
@@ -174,7 +184,7 @@ func (w *writer) read(folders []*digesting) error {
 			d.fresh[d.at[i]] = true
 			w.changes.Digested++
 			if d.had[i] != "" && d.had[i] != e.More.Digests.Sum(fact) {
-				w.changes.Unexplained = append(w.changes.Unexplained, e.Relative())
+				w.differs(e, d.had[i])
 			}
 		}
 		d.tree.pack(d.now)

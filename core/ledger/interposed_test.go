@@ -29,6 +29,12 @@ func (i interposed) Segments(ctx context.Context, place, upTo int64) ([]store.Se
 func (i interposed) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
 	return i.interposedReader.Volumes(ctx, place)
 }
+func (i interposed) Rereads(ctx context.Context, place int64) ([]store.RereadRow, error) {
+	return i.interposedReader.Rereads(ctx, place)
+}
+func (i interposed) Mismatches(ctx context.Context, place int64) ([]store.MismatchRow, error) {
+	return i.interposedReader.Mismatches(ctx, place)
+}
 func (i interposed) Part(ctx context.Context, segment int64, part store.Part) ([]byte, error) {
 	return i.interposedReader.Part(ctx, segment, part)
 }
@@ -101,6 +107,20 @@ func (i interposedReader) Volumes(ctx context.Context, place int64) (map[string]
 	return i.from.Volumes(ctx, place)
 }
 
+func (i interposedReader) Rereads(ctx context.Context, place int64) ([]store.RereadRow, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.Rereads(ctx, place)
+}
+
+func (i interposedReader) Mismatches(ctx context.Context, place int64) ([]store.MismatchRow, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.Mismatches(ctx, place)
+}
+
 func (i interposedReader) Part(ctx context.Context, segment int64, part store.Part) ([]byte, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
@@ -132,6 +152,27 @@ func (i interposedUpdate) AddVolume(ctx context.Context, place int64, id string,
 		return err
 	}
 	return i.update.AddVolume(ctx, place, id, device)
+}
+
+func (i interposedUpdate) AddReread(ctx context.Context, place int64, r store.RereadRow) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.AddReread(ctx, place, r)
+}
+
+func (i interposedUpdate) AddMismatch(ctx context.Context, place int64, m store.MismatchRow) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.AddMismatch(ctx, place, m)
+}
+
+func (i interposedUpdate) RemoveMismatch(ctx context.Context, place int64, path string) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.RemoveMismatch(ctx, place, path)
 }
 
 func (i interposedUpdate) AddSegment(ctx context.Context, s store.SegmentRow) error {

@@ -22,6 +22,48 @@ type memory struct {
 	segments []store.SegmentRow
 	last     int64
 	volumes  map[int64]map[string]uint64
+
+	rereads    map[int64][]store.RereadRow
+	mismatches map[int64]map[string]store.MismatchRow
+}
+
+func (m *memory) Rereads(_ context.Context, place int64) ([]store.RereadRow, error) {
+	return m.rereads[place], nil
+}
+
+func (m *memory) Mismatches(_ context.Context, place int64) (list []store.MismatchRow, err error) {
+	for _, row := range m.mismatches[place] {
+		list = append(list, row)
+	}
+	return list, nil
+}
+
+func (m *memory) AddReread(_ context.Context, place int64, r store.RereadRow) error {
+	if m.rereads == nil {
+		m.rereads = map[int64][]store.RereadRow{}
+	}
+	m.rereads[place] = append(m.rereads[place], r)
+	return nil
+}
+
+func (m *memory) AddMismatch(_ context.Context, place int64, row store.MismatchRow) error {
+	if m.mismatches == nil {
+		m.mismatches = map[int64]map[string]store.MismatchRow{}
+	}
+	if m.mismatches[place] == nil {
+		m.mismatches[place] = map[string]store.MismatchRow{}
+	}
+	if old, there := m.mismatches[place][row.Path]; there {
+		old.Now = row.Now
+		row = old
+	}
+	m.mismatches[place][row.Path] = row
+	return nil
+}
+
+func (m *memory) RemoveMismatch(_ context.Context, place int64, path string) error {
+	delete(m.mismatches[place], path)
+	return nil
 }
 
 func (m *memory) Volumes(_ context.Context, place int64) (map[string]uint64, error) {
@@ -68,7 +110,7 @@ func (m *memory) Part(_ context.Context, segment int64, part store.Part) ([]byte
 }
 
 func (m *memory) Update(_ context.Context, change func(store.Update) error) error {
-	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.segments), m.last, m.volumes}
+	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.segments), m.last, m.volumes, m.rereads, m.mismatches}
 	err := change(m)
 	if err != nil {
 		*m = before

@@ -22,6 +22,7 @@ import (
 type Options struct {
 	Fact    entry.Facts  // a digest that every file shall have; 0 for none
 	Recheck bool         // read also files about which nothing has changed
+	Limit   *Limit       // how many of these; nil for all
 	Pool    *digest.Pool // reads files; not needed without a Fact
 	// MoveLabel lets a label that stands for another place of this host stand for
 	// this one from now on.
@@ -78,6 +79,7 @@ type Changes struct {
 	Unexplained []string
 	Digested    int64 // files of which a digest was taken
 	Missing     int64 // files that have none, though there should be one
+	Reread      int64 // files that were read again, of those about which nothing has changed, with a limit
 }
 
 // Write writes a record down: all that was taken of a place, and what could not
@@ -136,21 +138,24 @@ func sameRecords(a, b []Record) bool {
 
 // writer writes one record.
 type writer struct {
-	ctx      context.Context
-	record   Record
-	options  Options
-	given    string // the place
-	ready    bool   // digests are known already
-	problems []source.Problem
-	volumes  map[string]uint64
-	root     *tree
-	earlier  []Record // of the place
-	before   *state   // after the last of these
-	changes  Changes
-	moves    moves
-	update   store.Update
-	segments encoding.SegmentWriter
-	last     uint64 // number of a folder
+	ctx        context.Context
+	record     Record
+	options    Options
+	given      string // the place
+	ready      bool   // digests are known already
+	problems   []source.Problem
+	volumes    map[string]uint64
+	root       *tree
+	earlier    []Record // of the place
+	before     *state   // after the last of these
+	changes    Changes
+	reread     *store.RereadRow // what was read again; nil if nothing was
+	unlike     []unlike         // what was not as it was then
+	mismatches []store.MismatchRow
+	moves      moves
+	update     store.Update
+	segments   encoding.SegmentWriter
+	last       uint64 // number of a folder
 }
 
 // prepare does what can be done while others may still write: it reads what
@@ -161,6 +166,9 @@ func (w *writer) prepare(from store.Reader) error {
 		return err
 	}
 	w.earlier, w.before = ofPlace(records, w.record.Host, w.record.Place), newState(0)
+	if w.reread == nil {
+		w.mismatches = nil
+	}
 	w.changes, w.moves = Changes{First: len(w.earlier) == 0}, moves{}
 	if !w.changes.First {
 		if w.before, err = load(w.ctx, from, w.earlier[0].place, w.earlier[len(w.earlier)-1].Number); err != nil {
@@ -171,6 +179,12 @@ func (w *writer) prepare(from store.Reader) error {
 	if !w.ready {
 		if err := w.digests(from); err != nil {
 			return err
+		}
+		if err := w.readAgain(from); err != nil {
+			return err
+		}
+		for _, m := range w.mismatches {
+			w.changes.Unexplained = append(w.changes.Unexplained, m.Path)
 		}
 	}
 	w.root.hashAll()
@@ -233,7 +247,7 @@ func (w *writer) write(u store.Update) error {
 		}
 	}
 	r.Problems = int64(len(w.problems))
-	return nil
+	return w.watched(u)
 }
 
 // folder writes what is different in a folder, and in those below it, unless its

@@ -32,8 +32,11 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 		}
 		lines = append(lines, plain(text))
 	}
+	if c.Reread > 0 {
+		lines = append(lines, plain("read again, though nothing about them has changed: "+render.Count(c.Reread, "file", "files")))
+	}
 	if n := len(c.Unexplained); n > 0 {
-		lines = append(lines, alarm("the content of "+render.Count(int64(n), "file", "files")+" changed, although size and times did not"))
+		lines = append(lines, alarm("the content of "+render.Count(int64(n), "file", "files")+" changed, although size and times did not; frank ledger accept @"+r.Label+" when that is settled"))
 	}
 	if text := problemCount(s); text != "" {
 		lines = append(lines, alarm(text+", which is recorded too"))

@@ -583,5 +583,5 @@ func (u *update) RemoveRecord(ctx context.Context, record int64) error {
 			return err
 		}
 	}
-	return nil
+	return u.forgetWatched(ctx)
 }

@@ -53,6 +53,10 @@ type Reader interface {
 	// Volumes returns the numbers that file systems have in the records of a
 	// place, by what tells them apart.
 	Volumes(ctx context.Context, place int64) (map[string]uint64, error)
+	// Rereads returns when content of a place was read again, the oldest first.
+	Rereads(ctx context.Context, place int64) ([]RereadRow, error)
+	// Mismatches returns the files of a place whose content is not what it was.
+	Mismatches(ctx context.Context, place int64) ([]MismatchRow, error)
 	// Part returns the names or the facts of a segment.
 	Part(ctx context.Context, segment int64, part Part) ([]byte, error)
 }
@@ -68,6 +72,13 @@ type Update interface {
 	// AddVolume adds a file system, and the number it has in the records of a
 	// place, unless it is there.
 	AddVolume(ctx context.Context, place int64, id string, device uint64) error
+	// AddReread adds that content of a place was read again.
+	AddReread(ctx context.Context, place int64, r RereadRow) error
+	// AddMismatch adds a file whose content is not what it was. Of one that is there
+	// already, what it was before stays.
+	AddMismatch(ctx context.Context, place int64, m MismatchRow) error
+	// RemoveMismatch removes one.
+	RemoveMismatch(ctx context.Context, place int64, path string) error
 	// AddSegment adds a segment, which is only lent; its number is chosen.
 	AddSegment(ctx context.Context, s SegmentRow) error
 	// RemoveSegments removes the segments of a record.
@@ -111,6 +122,24 @@ type ProblemRow struct {
 	Reason   string
 	Entries  int64
 	Vanished bool
+}
+
+// RereadRow says that content was read again: of the files that come from a place in an
+// order to another, or of all.
+type RereadRow struct {
+	Taken        time.Time
+	From, To     int64
+	Whole        bool
+	Files, Bytes int64
+}
+
+// MismatchRow is a file whose content is not what it was, though nothing says so.
+type MismatchRow struct {
+	Path        string // from the place, exact bytes
+	Record      int64  // at which that was found
+	Found       time.Time
+	Algorithm   string
+	Before, Now []byte // digests
 }
 
 // SegmentRow is a segment of a record.

@@ -1,0 +1,133 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/ledger"
+	"frankledger/render"
+)
+
+// ledgerAcceptCommand makes the command that forgets mismatches.
+func (p *Program) ledgerAcceptCommand() *cobra.Command {
+	cmd := p.housekeeping("accept @LABEL[/PATH]…", "take content that changed without a trace for right", `When "frank record --recheck" finds a file whose content has changed although its size and
+times have not, the ledger remembers that, and answers about its records say so. When you
+have restored the file, or know why it changed, accept it: the ledger forgets it, for the
+place of that label, or only at or below a path in it.`, true, cobra.ArbitraryArgs,
+		func(ctx context.Context, l *ledger.Ledger, file string, args []string) error {
+			if len(args) == 0 {
+				return misuse("name what to accept, such as: frank ledger accept @weekly")
+			}
+			return p.changing("accepting", func() error {
+				for _, given := range args {
+					ref, err := ledger.ParseReference(strings.TrimPrefix(given, recordMark), time.Local)
+					var r ledger.Record
+					if err == nil {
+						r, err = l.Find(ctx, ref)
+					}
+					if err != nil {
+						return misuse("%s: %w", render.Escaped(given), err)
+					}
+					accepted, err := l.Accept(ctx, r.Host, r.Place, ref.Path)
+					if err != nil {
+						return ledgerTrouble(file, err)
+					}
+					for _, m := range accepted {
+						fmt.Fprintf(p.out(), "accepted: %s, which changed before %s\n", render.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
+					}
+					if len(accepted) == 0 {
+						fmt.Fprintln(p.out(), "there was nothing to accept of "+render.Escaped(given))
+					}
+				}
+				return nil
+			})
+		})
+	examples(cmd, example{"ledger accept @cards", "everything that was found there"})
+	return cmd
+}
+
+// watched are notes about a place of records: what has content that changed without a
+// trace, at or below a path in it, and how much of it was read again.
+func watched(ctx context.Context, l *ledger.Ledger, r ledger.Record, below string) (notes []string, err error) {
+	all, err := l.Mismatches(ctx, r.Host, r.Place)
+	if err != nil {
+		return nil, err
+	}
+	var found []ledger.Mismatch
+	for _, m := range all {
+		if below == "" || m.Path == below || strings.HasPrefix(m.Path, below+"/") {
+			found = append(found, m)
+		}
+	}
+	if n := len(found); n > 0 {
+		more := ""
+		if n > 1 {
+			more = " and " + render.Count(int64(n-1), "other file", "other files")
+		}
+		notes = append(notes, "content changed without a trace: "+render.Escaped(found[0].Path)+more+" (found "+found[0].Found.Format(time.DateOnly)+"); frank ledger accept @"+r.Label)
+	}
+	return notes, nil
+}
+
+// watchedPath are notes about a full path, of all places of a host that it lies in.
+func watchedPath(ctx context.Context, l *ledger.Ledger, host, full string) (notes []string, err error) {
+	records, err := l.Records(ctx)
+	met := map[string]bool{}
+	for _, r := range ledger.NewestFirst(records) {
+		below, in := strings.CutPrefix(full, strings.TrimSuffix(r.Place, "/"))
+		if r.Host != host || met[r.Place] || !in || below != "" && below[0] != '/' {
+			continue
+		}
+		met[r.Place] = true
+		found, err := watched(ctx, l, *r, strings.TrimPrefix(below, "/"))
+		if err != nil {
+			return nil, err
+		}
+		notes = append(notes, found...)
+	}
+	return notes, err
+}
+
+// watchedAll adds notes about all places that have records.
+func (p *Program) watchedAll(ctx context.Context, l *ledger.Ledger, records []ledger.Record, notes []string) ([]string, error) {
+	met := map[[2]string]bool{}
+	for _, r := range ledger.NewestFirst(records) {
+		if place := [2]string{r.Host, r.Place}; !met[place] {
+			met[place] = true
+			found, err := watched(ctx, l, *r, "")
+			if err != nil {
+				return notes, err
+			}
+			notes = append(notes, found...)
+			text, err := coverage(ctx, l, *r, time.Now())
+			if err != nil {
+				return notes, err
+			}
+			if text != "" {
+				notes = append(notes, text)
+			}
+		}
+	}
+	return notes, nil
+}
+
+// coverage says how much of the content of a place was read again; "" if nothing was.
+func coverage(ctx context.Context, l *ledger.Ledger, r ledger.Record, now time.Time) (string, error) {
+	c, known, err := l.Coverage(ctx, r.Host, r.Place)
+	if err != nil || !known {
+		return "", err
+	}
+	days := int64(math.Ceil(now.Sub(c.Since).Hours() / 24))
+	within := " within " + render.Count(max(days, 1), "day", "days")
+	if c.Share == 1 {
+		return "@" + r.Label + ": all files were read again" + within, nil
+	}
+	return "@" + r.Label + ": " + strconv.FormatFloat(100*c.Share, 'f', 0, 64) + " % of the files were read again" + within, nil
+}

@@ -1,0 +1,95 @@
+package ledger_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/digest"
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source"
+)
+
+// Night by night, a part of the files is read again: each once before any a second time.
+// What is not what it was is kept until it is accepted.
+func TestReadAgainByTurns(t *testing.T) {
+	ctx := context.Background()
+	random := rand.New(rand.NewPCG(4, 4))
+	root := t.TempDir()
+	const files = 100
+	for i := range files {
+		folder := filepath.Join(root, fmt.Sprint("f", random.IntN(9)))
+		require.NoError(t, os.MkdirAll(folder, 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprint("n", i)), []byte(fmt.Sprintf("content %04d", i)), 0o644))
+	}
+	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	take := func(with digest.Files, o ledger.Options) (ledger.Record, ledger.Changes) {
+		o.Fact, o.Pool = entry.FactSHA256, digest.NewPool(with, &source.Progress{})
+		r, changes := recordWithChanges(t, l, "l", root, o)
+		faults, err := l.Check(ctx)
+		require.NoError(t, err)
+		require.Empty(t, faults)
+		return r, changes
+	}
+	r, _ := take(otherContent{}, ledger.Options{}) // all of it will be found to be otherwise
+	_, known, err := l.Coverage(ctx, r.Host, r.Place)
+	require.NoError(t, err)
+	assert.False(t, known)
+	found := map[string]int{}
+	share := 0.0
+	for night := 1; len(found) < files; night++ {
+		require.Less(t, night, 14)
+		_, changes := take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{Share: 0.1}})
+		assert.LessOrEqual(t, changes.Reread, int64(11))
+		for _, path := range changes.Unexplained {
+			found[path]++
+			assert.Equal(t, 1, found[path], "%s is read twice before others", path)
+		}
+		if len(found) < files {
+			assert.Len(t, changes.Unexplained, int(changes.Reread))
+		}
+		c, known, err := l.Coverage(ctx, r.Host, r.Place)
+		require.NoError(t, err)
+		require.True(t, known)
+		assert.Greater(t, c.Share, share)
+		share = c.Share
+		if night == 5 { // what is new is read at once, and is no surprise
+			require.NoError(t, os.WriteFile(filepath.Join(root, "new"), []byte("content new!"), 0o644))
+		}
+	}
+	_, changes := take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{For: time.Hour}})
+	assert.Empty(t, changes.Unexplained)
+	assert.EqualValues(t, files+1, changes.Reread, "in an hour all are read")
+	c, _, err := l.Coverage(ctx, r.Host, r.Place)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, c.Share)
+	_, changes = take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{For: 1}})
+	assert.Zero(t, changes.Reread)
+
+	all, err := l.Mismatches(ctx, r.Host, r.Place)
+	require.NoError(t, err)
+	require.Len(t, all, files)
+	assert.NotEqual(t, all[0].Before, all[0].Now)
+	accepted, err := l.Accept(ctx, r.Host, r.Place, "f1")
+	require.NoError(t, err)
+	assert.NotEmpty(t, accepted)
+	left, err := l.Mismatches(ctx, r.Host, r.Place)
+	require.NoError(t, err)
+	assert.Len(t, left, files-len(accepted))
+	_, err = l.Accept(ctx, r.Host, r.Place, "")
+	require.NoError(t, err)
+	left, err = l.Mismatches(ctx, r.Host, r.Place)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
