@@ -69,7 +69,7 @@ func TestWritten(t *testing.T) {
 	progress.Read.Store(4096)
 	c := ledger.Changes{Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
 	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &report.Summary{}))
-	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file changed, although size and times did not\n")
+	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file changed, although size and times did not; frank ledger accept @weekly when that is settled\n")
 	v.Plain = true
 	assert.Empty(t, v.Written(nil, record, c, "/l", nil, &report.Summary{}))
 }
