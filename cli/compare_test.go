@@ -93,6 +93,23 @@ func TestCompare(t *testing.T) {
 	}
 }
 
+// Of two copies it is said which is newer, and what differs beside the content.
+func TestCompareCopies(t *testing.T) {
+	root := tree(t, "a", "b")
+	for _, name := range []string{"a", "b"} {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte("same"), 0o644))
+	}
+	at := time.Date(2026, 11, 20, 8, 0, 0, 0, time.UTC)
+	require.NoError(t, os.Chtimes(filepath.Join(root, "a"), at, at))
+	require.NoError(t, os.Chtimes(filepath.Join(root, "b"), at, at.Add(-3*time.Hour)))
+	require.NoError(t, os.Chmod(filepath.Join(root, "b"), 0o600))
+	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "again")))
+	r := run(t, root, "compare", "a", "b")
+	assert.Zero(t, r.status)
+	assert.Contains(t, r.out, "A and B have the same content\nB was modified 3 hours earlier\npermissions: A rw- r-- r--, B rw- --- ---\nname: A a, B b\n")
+	assert.Contains(t, run(t, root, "compare", "a", "again").out, "they are one file by two names")
+}
+
 // Two files are the same, or first differ somewhere, and have the digests they have.
 func TestCompareFiles(t *testing.T) {
 	root := tree(t)

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"path/filepath"
+	"slices"
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/live"
 	"frankledger/core/row"
 	"frankledger/core/source"
 )
@@ -19,6 +21,19 @@ type Pair struct {
 	// shorter of two files of which one begins the other differs at its end.
 	Byte, Line int64
 	Report     source.Report
+	OneFile    bool // they are two names of one file
+}
+
+// Alike reports whether two files have the same extended attributes, access lists among
+// them, as far as their names and the lists tell; known is false where that could not be
+// asked.
+func (p *Pair) Alike() (alike, known bool) {
+	a, b := p.Files[0], p.Files[1]
+	if !a.Known.Has(entry.FactXattrs) || !b.Known.Has(entry.FactXattrs) {
+		return false, false
+	}
+	x, y := a.Details(), b.Details()
+	return slices.Equal(x.Xattrs, y.Xattrs) && slices.Equal(x.Access, y.Access) && x.Capabilities == y.Capabilities, true
 }
 
 // Files compares two files, named by their paths as they were given and in full, and
@@ -47,7 +62,31 @@ func Files(ctx context.Context, given, full [2]string, pool *digest.Pool, fact e
 		})
 	})
 	p.Report.Problems = pool.Problems()
+	if err == nil && len(p.Report.Problems) == 0 {
+		p.OneFile = p.Files[0].Inode == p.Files[1].Inode && p.Files[0].Device == p.Files[1].Device
+		for i, e := range p.Files {
+			p.details(ctx, full[i], e)
+		}
+	}
 	return p, err
+}
+
+// details gets what systems have beside the facts of POSIX. That it cannot be had is no
+// problem.
+func (p *Pair) details(ctx context.Context, full string, e *entry.Entry) {
+	s, err := live.Open(full, 0)
+	if err != nil {
+		return
+	}
+	s.Read(ctx, source.Request{Facts: entry.FactXattrs, Aside: entry.FactXattrs}, source.SinkFunc(func() source.Visitor {
+		return func(entries []entry.Entry) error {
+			if entries[0].Known.Has(entry.FactXattrs) {
+				e.More.Details = entries[0].More.Details
+				e.Known |= entry.FactXattrs
+			}
+			return nil
+		}
+	}))
 }
 
 // pieceLength is how much of each of two files is read in turn.
@@ -101,9 +140,12 @@ func (p *Pair) meet(offset int64, a, b []byte) {
 
 // FileColumns returns what two files are shown with.
 func FileColumns(c *entry.Context, a entry.Algorithm) []row.Column[*entry.Entry] {
-	columns := entry.ColumnsNamed(c, "path", "size", "modified")
-	return append(columns, row.DigitsColumn("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) {
+	columns := append(entry.ColumnsNamed(c, "path", "size", "modified"), row.DigitsColumn("digest", "of the content, in hexadecimal", func(e *entry.Entry) (string, bool) {
 		text, known := entry.FieldNamed(a.Name).AppendText(nil, e, c)
 		return string(text), known
 	}))
+	for _, more := range entry.ColumnsNamed(c, "mode", "owner", "group", "inode", "device") {
+		columns = append(columns, more.For(row.Programs))
+	}
+	return columns
 }

@@ -133,6 +133,35 @@ func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
 	if apart := v.apart(p.Files[0].Modified, p.Files[1].Modified); p.Files[0].Modified != p.Files[1].Modified {
 		s.Notes = append(s.Notes, "B was modified "+apart)
 	}
+	if p.OneFile {
+		if p.Files[0].FullPath() != p.Files[1].FullPath() {
+			s.Notes = append(s.Notes, "they are one file by two names")
+		}
+		return
+	}
+	for _, name := range []string{"permissions", "owner", "group"} {
+		f := entry.FieldNamed(name)
+		if one, other := v.text(f, p.Files[0]), v.text(f, p.Files[1]); one != other {
+			s.Notes = append(s.Notes, name+": A "+one+", B "+other)
+		}
+	}
+	if alike, known := p.Alike(); known && !alike {
+		of := func(e *entry.Entry) string {
+			d := e.Details()
+			text := strings.Join(d.Xattrs, ", ")
+			if d.Access != nil {
+				text = strings.TrimPrefix(text+", an access list", ", ")
+			}
+			if text == "" {
+				text = "none"
+			}
+			return render.Escaped(text)
+		}
+		s.Notes = append(s.Notes, "attributes: A "+of(p.Files[0])+"; B "+of(p.Files[1]))
+	}
+	if one, other := p.Files[0].Name, p.Files[1].Name; p.Same && one != other {
+		s.Notes = append(s.Notes, "name: A "+render.Escaped(one)+", B "+render.Escaped(other))
+	}
 }
 
 // text is the value of a field as people read it, in one piece.
