@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"path"
+	"slices"
 	"time"
 
 	"frankledger/core/act/sys"
@@ -106,6 +107,13 @@ func (c *Carrier) CarryOut(ctx context.Context, plan *Plan) (Result, error) {
 	}
 	if err := ctx.Err(); err != nil {
 		return run.result, err
+	}
+	if slices.ContainsFunc(todo.Steps, func(s *Step) bool { return s.Keeper != nil }) {
+		done, err := c.clearingAlone(ctx)
+		if err != nil {
+			return run.result, err
+		}
+		defer done()
 	}
 	before := run.watch()
 	var err error

@@ -7,7 +7,10 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"os"
 	"path"
+	"path/filepath"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -84,6 +87,7 @@ var (
 	errOtherOwner = errors.New("it has another owner, group, permissions or attributes than the file that stays, and as one file they would have the same")
 	errNoExchange = errors.New("this file system cannot do that without a moment at which the file is missing")
 	errNoShare    = errors.New("this file system cannot have files share their content")
+	errLocked     = errors.New("another program has locked it, or what stays")
 	errSharing    = errors.New("there is nothing to take back: what is in the files was not altered")
 )
 
@@ -125,17 +129,42 @@ func (p *Plan) refuseCircles() {
 	}
 }
 
+// clearingAlone has only one program of this person clear spares at a time, until the
+// function that it returns is called: two that do it the other way round would keep
+// nothing.
+func (c *Carrier) clearingAlone(ctx context.Context) (done func(), err error) {
+	if err := os.MkdirAll(c.Journals.Folder, 0o700); err != nil {
+		return nil, err
+	}
+	file, err := os.OpenFile(filepath.Join(c.Journals.Folder, "clear.lock"), os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	for {
+		err := unix.Flock(int(file.Fd()), unix.LOCK_EX|unix.LOCK_NB)
+		if !errors.Is(err, unix.EWOULDBLOCK) { // some file systems cannot
+			return func() { file.Close() }, nil
+		}
+		select {
+		case <-ctx.Done():
+			file.Close()
+			return nil, ctx.Err()
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
+}
+
 // pair is a spare and what stays of it.
 type pair struct {
 	keeperAt   int
 	keeperName string
 	keeper     sys.Status
-	// Open files; -1 if they are folders.
+	// Open, and locked until they are closed.
 	spareFD, keeperFD int
 }
 
 // pair finds what stays of the entry of the step, makes sure that it is what it was, and
-// opens both, if they are files.
+// opens both.
 func (t *task) pair() (p pair, err error) {
 	k := t.step.Keeper
 	p.spareFD, p.keeperFD = -1, -1
@@ -149,11 +178,21 @@ func (t *task) pair() (p pair, err error) {
 		return p, err
 	}
 	shown := t.own.before(&p.keeper)
-	if err := k.check(&shown, t.step.Kind, t.st.Inode, t.st.Device); err != nil || t.st.Kind != entry.KindFile {
+	if err := k.check(&shown, t.step.Kind, t.st.Inode, t.st.Device); err != nil {
 		return p, err
 	}
+	// Somebody else may clear them the other way round, just now: then neither is removed.
 	if p.spareFD, err = t.openAs(t.from.at, t.from.name, &t.st, errChanged); err == nil {
+		err = t.Calls.Lock(p.spareFD, true)
+	}
+	if err == nil {
 		p.keeperFD, err = t.openAs(p.keeperAt, p.keeperName, &p.keeper, errKeeper)
+	}
+	if err == nil {
+		err = t.Calls.Lock(p.keeperFD, false)
+	}
+	if errors.Is(err, sys.ErrLocked) {
+		err = errLocked
 	}
 	if err != nil {
 		t.closePair(&p)
@@ -188,17 +227,22 @@ func (t *task) closePair(p *pair) {
 }
 
 // isSpare returns an error unless what stays of the entry of the step is there, and has
-// all that the entry has, byte by byte.
-func (t *task) isSpare() error {
+// all that the entry has, byte by byte. Both are locked until the function that it
+// returns is called.
+func (t *task) isSpare() (done func(), err error) {
 	p, err := t.pair()
 	if err != nil {
-		return err
+		return nil, err
 	}
-	defer t.closePair(&p)
 	if t.st.Kind == entry.KindFolder {
-		return t.surveyor().isIn(t.ctx, t.from, t.survey, spot{p.keeperAt, p.keeperName}, t.room())
+		err = t.surveyor().isIn(t.ctx, t.from, t.survey, spot{p.keeperAt, p.keeperName}, t.room())
+	} else {
+		err = t.same(&p)
 	}
-	return t.same(&p)
+	if err != nil {
+		t.closePair(&p)
+	}
+	return func() { t.closePair(&p) }, err
 }
 
 // same compares two open files, and makes sure that neither has changed.

@@ -55,9 +55,11 @@ func (remove) does(p *Plan, s *Step) string {
 
 func (remove) do(t *task) error {
 	if t.step.Keeper != nil {
-		if err := t.isSpare(); err != nil {
+		done, err := t.isSpare()
+		if err != nil {
 			return err
 		}
+		defer done()
 	}
 	if !t.plan.Options.ForGood {
 		return t.discard()

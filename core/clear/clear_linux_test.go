@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -58,16 +59,25 @@ func state(t *testing.T, root string) map[string]string {
 }
 
 func planOf(t *testing.T, o act.Options, places ...string) *act.Plan {
+	folders := duplicates.WithFolders
+	if o.By != act.ByRemoving {
+		folders = duplicates.NoFolders
+	}
+	return planWith(t, folders, o, places...)
+}
+
+func filesOnly(t *testing.T, o act.Options, places ...string) *act.Plan {
+	return planWith(t, duplicates.NoFolders, o, places...)
+}
+
+func planWith(t *testing.T, folders duplicates.Folders, o act.Options, places ...string) *act.Plan {
 	set := &source.Set{}
 	for i, place := range places {
 		s, err := live.Open(place, i)
 		require.NoError(t, err)
 		set.Sources = append(set.Sources, s)
 	}
-	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0]}}
-	if o.By != act.ByRemoving {
-		options.Folders = duplicates.NoFolders
-	}
+	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Folders: folders}}
 	folder := filepath.Dir(places[0])
 	planned, err := clear.Run(context.Background(), set, source.Request{Depth: source.AllDepths}, digest.NewPool(live.Files{}, &source.Progress{}), options,
 		&act.Planner{Action: act.Clear, Options: o, Host: "h", Trash: act.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}})
@@ -220,6 +230,33 @@ func TestKeepersAreLookedAt(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, before, state(t, root))
 		})
+	}
+}
+
+// Two programs that clear each other's keepers at once keep one of each pair.
+func TestTwoAtOnce(t *testing.T) {
+	for range 20 {
+		folder := t.TempDir()
+		root := filepath.Join(folder, "tree")
+		files := map[string]string{}
+		for i := range 30 {
+			files[fmt.Sprint("a/", i)] = fmt.Sprint("content ", i)
+			files[fmt.Sprint("b/", i)] = fmt.Sprint("content ", i)
+		}
+		put(t, root, files)
+		var group sync.WaitGroup
+		for i, places := range [][]string{{"a", "b"}, {"b", "a"}} {
+			plan := filesOnly(t, act.Options{ForGood: true}, filepath.Join(root, places[0]), filepath.Join(root, places[1]))
+			require.Equal(t, 30, plan.Totals().Steps)
+			c := carrier(filepath.Join(folder, fmt.Sprint("person", i))) // with journals of its own
+			group.Go(func() { c.CarryOut(context.Background(), plan) })
+		}
+		group.Wait()
+		left := map[string]bool{}
+		for _, what := range state(t, root) {
+			left[what[strings.LastIndexByte(what, '}')+1:]] = true
+		}
+		assert.Len(t, left, 30)
 	}
 }
 

@@ -135,6 +135,26 @@ func (c *Calls) CreateFile(at int, name string) (int, error) {
 	return c.get("CreateFile", name, func() (int, error) { return unix.Openat(at, name, flags, 0o600) })
 }
 
+// ErrLocked is returned for a file that another program has locked.
+var ErrLocked = errors.New("locked by another program")
+
+// Lock locks an open file until it is closed, for itself alone or together with others,
+// against programs that do the same. Where a file system has no locks, it does nothing.
+func (c *Calls) Lock(fd int, alone bool) error {
+	how := unix.LOCK_SH | unix.LOCK_NB
+	if alone {
+		how = unix.LOCK_EX | unix.LOCK_NB
+	}
+	err := c.call("Lock", "", func() error { return unix.Flock(fd, how) })
+	switch {
+	case errors.Is(err, unix.EWOULDBLOCK):
+		return ErrLocked
+	case errors.Is(err, unix.EBADF) || errors.Is(err, unix.ENOTSUP) || errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOLCK) || errors.Is(err, unix.ENOSYS):
+		return nil
+	}
+	return err
+}
+
 // Close closes what was opened. Its result is of no account: what must be on disk
 // is there by Sync.
 func (c *Calls) Close(fd int) { unix.Close(fd) }
