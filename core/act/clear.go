@@ -53,15 +53,20 @@ func (c clearing) words(p *Plan) (ask, done string) {
 }
 
 func (c clearing) does(p *Plan, s *Step) string {
-	switch {
-	case s.Keeper == nil:
+	if s.Keeper == nil {
 		return ""
-	case p.Options.By == ByLinks:
-		return "becomes another name of " + string(s.Keeper.Path)
-	case p.Options.By == ByShared:
-		return "shares its content with " + string(s.Keeper.Path)
 	}
-	return c.remove.does(p, s) + "; " + string(s.Keeper.Path) + " stays"
+	keeper := s.Keeper.Shown
+	if keeper == "" {
+		keeper = string(s.Keeper.Path)
+	}
+	switch p.Options.By {
+	case ByLinks:
+		return "becomes another name of " + keeper
+	case ByShared:
+		return "shares its content with " + keeper
+	}
+	return c.remove.does(p, s) + "; " + keeper + " stays"
 }
 
 func (c clearing) do(t *task) error {

@@ -132,6 +132,7 @@ func (h *Holds) sameAs(now *Holds) bool {
 // Keeper is the file that stays when a spare of it is removed, or the folder that has
 // all that a folder has.
 type Keeper struct {
+	Shown    string     `json:"-"` // its path as people are shown it; "" for the path
 	Path     exact.Text `json:"path"`
 	Inode    uint64     `json:"inode"`
 	Size     int64      `json:"size"`

@@ -369,7 +369,7 @@ func (p *planning) decide(s *Step, e *entry.Entry) error {
 		}
 	}
 	if k := p.keepers[e]; k != nil {
-		if err := p.keeps(s, k.FullPath(), &Keeper{Inode: k.Inode, Size: k.Size, Modified: exact.Time(k.Modified), Changed: exact.Time(k.Changed)}); err != nil {
+		if err := p.keeps(s, k.FullPath(), &Keeper{Shown: k.Path(), Inode: k.Inode, Size: k.Size, Modified: exact.Time(k.Modified), Changed: exact.Time(k.Changed)}); err != nil {
 			return err
 		}
 	}
