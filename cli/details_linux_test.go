@@ -77,6 +77,37 @@ func TestDetails(t *testing.T) {
 		assert.Equal(t, "./b\n", run(t, root, "search", ".", "--as", "paths", "where", "flags", "has", "immutable").out)
 		assert.Contains(t, run(t, root, "inspect", "b").out, "immutable")
 	}
+	// Records have them if that is wanted, and from then on; to want them is no change.
+	ledger := filepath.Join(t.TempDir(), "ledger")
+	columns := []string{"--as", "csv", "--columns", "name,readers,writers,acl,xattrs,capabilities,flags"}
+	now := run(t, root, append([]string{"list"}, columns...)...).out
+	record := func(more ...string) string {
+		r := finish(t, withLedger(t, ledger, root, append([]string{"record", "--label", "l"}, more...)...))
+		require.Zero(t, r.status, r.err)
+		return r.out
+	}
+	listed := func(file string) string {
+		return finish(t, withLedger(t, file, root, append([]string{"list", "@l"}, columns...)...)).out
+	}
+	record()
+	assert.Contains(t, listed(ledger), "\na,,,,,,\r\n", "they were not asked for")
+	assert.Contains(t, record("--attributes"), "nothing has changed")
+	assert.Equal(t, now, listed(ledger))
+	assert.Contains(t, record(), "nothing has changed")
+	assert.Equal(t, now, listed(ledger))
+	lines := filepath.Join(t.TempDir(), "lines")
+	require.NoError(t, os.WriteFile(lines, []byte(finish(t, withLedger(t, ledger, root, "ledger", "export")).out), 0o600))
+	other := filepath.Join(t.TempDir(), "other")
+	require.Zero(t, finish(t, withLedger(t, other, root, "ledger", "import", lines)).status)
+	assert.Equal(t, now, listed(other))
+	assert.Contains(t, finish(t, withLedger(t, ledger, root, "search", "@l", "--as", "paths", "where", "capabilities", "has", "net")).out, "/b")
+	assert.Contains(t, finish(t, withLedger(t, ledger, root, "inspect", "@l/a")).out, "by the access list, user 48230 may read and write")
+	require.NoError(t, unix.Setxattr(filepath.Join(root, "c"), "user.new", nil, 0))
+	assert.Contains(t, record(), "1 altered")
+	assert.Contains(t, record("--attributes=false"), "nothing has changed")
+	assert.Contains(t, listed(ledger), "\na,,,,,,\r\n")
+	assert.Zero(t, finish(t, withLedger(t, ledger, root, "ledger", "check")).status)
+
 	card := run(t, root, "inspect", "a").out
 	assert.Contains(t, card, "the owner may read and write; the group may read; others may do nothing")
 	assert.Contains(t, card, "by the access list, user 48230 may read and write")

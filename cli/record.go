@@ -26,6 +26,7 @@ type recordOptions struct {
 	reading               readingOptions
 	label, note, checksum string
 	recheck, moveLabel    bool
+	attributes            bool
 	recheckFor, share     string
 }
 
@@ -65,11 +66,12 @@ reads those that were not read for longest.`,
 	f.StringVar(&o.label, "label", "", "the `NAME` under which this place is recorded")
 	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with the record")
 	f.StringVar(&o.checksum, "checksum", "", "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
+	f.BoolVar(&o.attributes, "attributes", false, "attributes and access lists too, from then on")
 	f.BoolVar(&o.moveLabel, "move-label", false, "use the label for this place from now on, although it stood for another")
 	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
-	f.StringVar(&o.recheckFor, "for", "", "with --recheck, for this long at most: `TIME`, such as '20 minutes'")
-	f.StringVar(&o.share, "share", "", "with --recheck, this `PART` of the content at most, such as 5%")
-	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "for", "share", "move-label")
+	f.StringVar(&o.recheckFor, "for", "", "with --recheck, at most for `TIME`")
+	f.StringVar(&o.share, "share", "", "with --recheck, at most a `PART` such as 5%")
+	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "for", "share", "attributes", "move-label")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	complete(cmd, "label", completeLabels)
@@ -173,6 +175,11 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	defer l.Close()
 	if err := l.CheckLabelOf(ctx, record); err != nil && !o.moveLabel {
 		return p.labelTaken(o.label, path, err)
+	}
+	if record.Terms.Attributes = o.attributes; !cmd.Flags().Changed("attributes") {
+		if record.Terms.Attributes, err = l.LastAttributes(ctx, record.Host, record.Place); err != nil {
+			return ledgerTrouble(path, err)
+		}
 	}
 	progress := &source.Progress{}
 	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel}

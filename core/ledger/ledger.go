@@ -138,6 +138,13 @@ func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uin
 	return l.store.Volumes(ctx, earlier[0].place)
 }
 
+// LastAttributes reports whether attributes were asked for in the last record of a place.
+func (l *Ledger) LastAttributes(ctx context.Context, host, path string) (bool, error) {
+	records, err := l.Records(ctx)
+	earlier := ofPlace(records, host, path)
+	return len(earlier) > 0 && earlier[len(earlier)-1].Terms.Attributes, err
+}
+
 // LastAlgorithm returns the algorithm that digests were last taken by of a place,
 // "" if they never were.
 func (l *Ledger) LastAlgorithm(ctx context.Context, host, path string) (name string, err error) {

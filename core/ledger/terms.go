@@ -9,11 +9,12 @@ import (
 // Terms are what chose the entries of a record, beside the place. What is there now is
 // compared with it on the same terms.
 type Terms struct {
-	Hidden    source.Hidden
-	Skip      []string // patterns of folders
-	SameDisk  bool
-	MatchCase bool     // in patterns and in the condition
-	Where     []string // the words of the condition; nil for none
+	Hidden     source.Hidden
+	Skip       []string // patterns of folders
+	SameDisk   bool
+	MatchCase  bool     // in patterns and in the condition
+	Attributes bool     // attributes, access lists, capabilities and flags are asked for
+	Where      []string // the words of the condition; nil for none
 }
 
 // whereWord stands before a condition.
@@ -32,6 +33,9 @@ func (t *Terms) Words() (words []string) {
 	}
 	if t.MatchCase {
 		words = append(words, "--match-case")
+	}
+	if t.Attributes {
+		words = append(words, "--attributes")
 	}
 	if len(t.Where) > 0 {
 		words = append(append(words, whereWord), t.Where...)
@@ -60,6 +64,8 @@ func ParseTerms(words []string) (t Terms) {
 			t.SameDisk = true
 		case "--match-case":
 			t.MatchCase = true
+		case "--attributes":
+			t.Attributes = true
 		case whereWord:
 			t.Where = words[i+1:]
 			return t

@@ -87,7 +87,11 @@ func (w *writer) readAgain(from store.Reader) error {
 		for _, u := range list {
 			if at, found := encoding.Find(d.now, u.name); found {
 				e := &d.now[at].Entry
-				e.More = &entry.More{Digests: u.sums, Created: created(e), Target: ""}
+				more := entry.More{}
+				if e.More != nil {
+					more = *e.More
+				}
+				more.Digests, e.More = u.sums, &more
 				e.Known |= w.options.Fact
 				d.fresh[at] = true
 			}
@@ -96,13 +100,6 @@ func (w *writer) readAgain(from store.Reader) error {
 		l.fresh = d.fresh
 	}
 	return nil
-}
-
-func created(e *entry.Entry) entry.Time {
-	if e.More == nil {
-		return entry.Time{}
-	}
-	return e.More.Created
 }
 
 // entriesOf returns the entries of a folder with the digests that it has by now.

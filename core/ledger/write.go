@@ -39,6 +39,9 @@ func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Requ
 	}
 	snapshot.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
 	request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
+	if r.Terms.Attributes {
+		request.Facts |= entry.FactXattrs | entry.FactFlags
+	}
 	request.Condition, request.Self = WithFolders(request.Condition), true
 	report, err := from.Read(ctx, request, snapshot)
 	return snapshot, report, err

@@ -41,6 +41,7 @@ const (
 	hasCreated
 	hasTarget
 	hasDigests
+	hasDetails // attributes, access lists, capabilities and flags were asked for
 )
 
 // Algorithms are those of entry in the order that their digests are packed in.
@@ -50,12 +51,15 @@ var Algorithms = slices.SortedFunc(slices.Values(entry.Algorithms), func(a, b en
 // names.
 type Packer struct {
 	names, facts []byte
+	details      []byte // room for those of an entry
 	last         string
 	before       entry.Entry
 }
 
 // Reset begins another folder, in the same room.
-func (p *Packer) Reset() { *p = Packer{names: p.names[:0], facts: p.facts[:0]} }
+func (p *Packer) Reset() {
+	*p = Packer{names: p.names[:0], facts: p.facts[:0], details: p.details[:0]}
+}
 
 // Delta returns what was packed. It is lent until the next call.
 func (p *Packer) Delta() Delta { return Delta{p.names, p.facts} }
@@ -107,6 +111,7 @@ func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
 	set(hasTarget, e.Known.Has(entry.FactTarget) && e.Kind == entry.KindLink)
 	digests := e.Known & entry.FactDigests
 	set(hasDigests, digests != 0)
+	set(hasDetails, e.Known.Has(detailFacts) && e.More != nil && e.More.Details != nil)
 	f := binary.AppendUvarint(p.facts, bits)
 	if status {
 		if bits&sameOwner == 0 {
@@ -145,6 +150,10 @@ func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
 				f = append(f, e.More.Digests.Sum(fact)...)
 			}
 		}
+	}
+	if bits&hasDetails != 0 {
+		p.details = AppendDetails(p.details[:0], e.More.Details)
+		f = appendText(f, p.details)
 	}
 	p.facts = f
 }
@@ -230,7 +239,7 @@ func (u *unpacker) nextFacts(e *entry.Entry) bool {
 	if bits&hasStatus != 0 {
 		u.status(e, b, bits)
 	}
-	if bits&(hasCreated|hasTarget|hasDigests) != 0 {
+	if bits&(hasCreated|hasTarget|hasDigests|hasDetails) != 0 {
 		e.More = &entry.More{}
 	}
 	if bits&hasCreated != 0 {
@@ -249,6 +258,13 @@ func (u *unpacker) nextFacts(e *entry.Entry) bool {
 				e.Known |= d.Fact
 			}
 		}
+	}
+	if bits&hasDetails != 0 {
+		var err error
+		if e.More.Details, err = ParseDetails(u.bytes(&u.facts, u.uvarint(&u.facts))); err != nil {
+			u.err = err
+		}
+		e.Known |= detailFacts
 	}
 	return u.err == nil
 }

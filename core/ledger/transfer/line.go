@@ -66,6 +66,7 @@ type entryLine struct {
 	Created *exact.Time       `json:"created,omitempty"`
 	Target  *exact.Text       `json:"target,omitempty"`
 	Digests map[string]string `json:"digests,omitempty"` // by algorithm, in hexadecimal
+	Details *string           `json:"details,omitempty"` // attributes and the like, packed as in a ledger, in hexadecimal
 }
 
 type statusLine struct {
@@ -105,6 +106,10 @@ func entryLineOf(path string, r *encoding.Recorded) *entryLine {
 			l.Digests[a.Name] = e.More.Digests.By(a.Fact)
 		}
 	}
+	if e.Known.Has(entry.FactXattrs | entry.FactFlags) {
+		packed := hex.EncodeToString(encoding.AppendDetails(nil, e.Details()))
+		l.Details = &packed
+	}
 	return l
 }
 
@@ -132,8 +137,18 @@ func (l *entryLine) recorded() (r encoding.Recorded, err error) {
 		e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID = s.Inode, s.Device, s.Size, s.Disk, s.Links, s.UID, s.GID
 		e.Permissions, e.Modified, e.Accessed, e.Changed = entry.Permissions(mode), entry.Time(s.Modified), entry.Time(s.Accessed), entry.Time(s.Changed)
 	}
-	if l.Created != nil || l.Target != nil || len(l.Digests) > 0 {
+	if l.Created != nil || l.Target != nil || len(l.Digests) > 0 || l.Details != nil {
 		e.More = &entry.More{}
+	}
+	if l.Details != nil {
+		packed, err := hex.DecodeString(*l.Details)
+		if err == nil {
+			e.More.Details, err = encoding.ParseDetails(packed)
+		}
+		if err != nil {
+			return r, fmt.Errorf("the details are damaged: %w", err)
+		}
+		e.Known |= entry.FactXattrs | entry.FactFlags
 	}
 	if l.Created != nil {
 		e.More.Created = entry.Time(*l.Created)
