@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -118,7 +117,7 @@ func (l *reader) add(number int, name string, value Value) (added bool) {
 	}
 	if len(value.Algorithms) > 1 { // the name of the list may tell
 		for _, a := range value.Algorithms {
-			if strings.Contains(strings.ReplaceAll(strings.ToLower(l.fileName), "-", ""), a.Name) {
+			if strings.Contains(strings.ReplaceAll(strings.ToLower(l.fileName), "-", ""), strings.ReplaceAll(a.Name, "-", "")) {
 				value.Algorithms = []entry.Algorithm{a}
 			}
 		}
@@ -388,22 +387,26 @@ func (l *reader) readJSON(r io.Reader) error {
 
 // namesJSON reads an object of names and digests, and returns whether it is one.
 func (l *reader) namesJSON(raw []byte) bool {
-	var named map[string]string
-	if err := json.Unmarshal(raw, &named); err != nil || len(named) == 0 {
+	d := json.NewDecoder(bytes.NewReader(raw))
+	if open, err := d.Token(); err != nil || open != json.Delim('{') {
 		return false
 	}
-	values := map[string]Value{}
-	for name, digest := range named {
-		value, err := ParseValue(digest)
-		if err != nil {
+	lines, mistakes := len(l.list.Lines), len(l.list.Mistakes)
+	for number := 1; d.More(); number++ {
+		name, _ := d.Token()
+		text, err := d.Token()
+		digest, is := text.(string)
+		var value Value
+		if err == nil && is {
+			value, err = ParseValue(digest)
+		}
+		if err != nil || !is {
+			l.list.Lines, l.list.Mistakes = l.list.Lines[:lines], l.list.Mistakes[:mistakes]
 			return false
 		}
-		values[name] = value
+		l.add(number, name.(string), value)
 	}
-	for i, name := range slices.Sorted(maps.Keys(values)) {
-		l.add(i+1, name, values[name])
-	}
-	return true
+	return len(l.list.Lines) > lines
 }
 
 // readCSV reads a table with a heading.
