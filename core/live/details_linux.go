@@ -12,17 +12,9 @@ import (
 	"frankledger/core/posix"
 )
 
-// byHandle returns a path for calls that know no open folders.
-func byHandle(at int, name string) string {
-	if at == unix.AT_FDCWD || strings.HasPrefix(name, "/") {
-		return name
-	}
-	return "/proc/self/fd/" + strconv.Itoa(at) + "/" + name
-}
-
 func readXattrs(at int, name string, d *entry.Details) error {
-	path := byHandle(at, name)
-	list, err := grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
+	path := posix.ByHandle(at, name)
+	list, err := posix.Grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
 	if errors.Is(err, unix.ENOTSUP) || err == nil && len(list) == 0 {
 		return nil
 	}
@@ -31,24 +23,13 @@ func readXattrs(at int, name string, d *entry.Details) error {
 	}
 	for _, key := range keysOf(string(list)) {
 		err := takeXattr(d, key, func() ([]byte, error) {
-			return grown(func(room []byte) (int, error) { return unix.Lgetxattr(path, key, room) })
+			return posix.Grown(func(room []byte) (int, error) { return unix.Lgetxattr(path, key, room) })
 		})
 		if err != nil && !errors.Is(err, unix.ENODATA) {
 			return err
 		}
 	}
 	return nil
-}
-
-// grown makes a call with ever more room until it has enough.
-func grown(call func(room []byte) (int, error)) ([]byte, error) {
-	for size := 256; ; size *= 16 {
-		room := make([]byte, size)
-		n, err := posix.Retry(func() (int, error) { return call(room) })
-		if !errors.Is(err, unix.ERANGE) || size > 1<<20 {
-			return room[:max(n, 0)], err
-		}
-	}
 }
 
 // flagWords are the flags that the system tells without opening anything.

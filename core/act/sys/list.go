@@ -1,11 +1,6 @@
 package sys
 
-import (
-	"encoding/binary"
-	"errors"
-
-	"frankledger/core/entry"
-)
+import "frankledger/core/entry"
 
 // The extended attributes that hold access lists, as Linux has them after the
 // withdrawn draft 17 of POSIX 1003.1e.
@@ -14,42 +9,28 @@ const (
 	DefaultList = "system.posix_acl_default" // of a folder, for what is made in it
 )
 
-// What an entry of an access list is about.
-const (
-	ownerTag      = 1 << iota // the owner
-	userTag                   // a user that is named
-	groupTag                  // the group
-	namedGroupTag             // a group that is named
-	maskTag                   // most that users and groups that are named, and the group, may do
-	otherTag                  // all others
-)
-
-var errList = errors.New("the access list is of an unknown form")
-
 // Narrowed returns permissions that give nobody more than an access list does,
 // together with the permissions p that stand beside it: without it, the bits of
 // the group are no longer the mask, and whoever was named is one of the group or
 // of the others.
 func Narrowed(p entry.Permissions, list string) (entry.Permissions, error) {
-	const version, heading, size = 2, 4, 8
-	raw := []byte(list)
-	if len(raw) < heading || (len(raw)-heading)%size != 0 || binary.LittleEndian.Uint32(raw) != version {
-		return 0, errList
+	parsed, err := entry.ParseAccessList([]byte(list))
+	if err != nil {
+		return 0, err
 	}
 	const all = 7
 	group, mask, users, groups := entry.Permissions(0), entry.Permissions(all), entry.Permissions(all), entry.Permissions(all)
 	hasUsers, hasGroups := false, false
-	for at := heading; at < len(raw); at += size {
-		may := entry.Permissions(binary.LittleEndian.Uint16(raw[at+2:])) & all
-		switch binary.LittleEndian.Uint16(raw[at:]) {
-		case groupTag:
-			group = may
-		case maskTag:
-			mask = may
-		case userTag:
-			users, hasUsers = users&may, true
-		case namedGroupTag:
-			groups, hasGroups = groups&may, true
+	for _, one := range parsed {
+		switch one.Who {
+		case entry.AccessGroup:
+			group = one.May
+		case entry.AccessMask:
+			mask = one.May
+		case entry.AccessUser:
+			users, hasUsers = users&one.May, true
+		case entry.AccessNamedGroup:
+			groups, hasGroups = groups&one.May, true
 		}
 	}
 	if hasUsers {

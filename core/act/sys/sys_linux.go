@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"strconv"
 	"strings"
 
 	"golang.org/x/sys/unix"
@@ -144,15 +143,9 @@ func oldStatus(at int, name string, flags int) (Status, error) {
 		Modified: posix.TimeOf(st.Mtim), Accessed: posix.TimeOf(st.Atim), Changed: posix.TimeOf(st.Ctim), Mount: uint64(st.Dev)}, err
 }
 
-// byHandle returns a path for calls that know no open folders. The way to the
-// folder is its handle, so that only the last name is looked up.
-func byHandle(at int, name string) string {
-	return "/proc/self/fd/" + strconv.Itoa(at) + "/" + name
-}
-
 func attributes(at int, name string) (map[string]string, error) {
-	path := byHandle(at, name)
-	list, err := grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
+	path := posix.ByHandle(at, name)
+	list, err := posix.Grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
 	if errors.Is(err, unix.ENOTSUP) {
 		return nil, nil
 	}
@@ -160,36 +153,25 @@ func attributes(at int, name string) (map[string]string, error) {
 		return nil, err
 	}
 	all := map[string]string{}
-	for key := range strings.SplitSeq(strings.TrimSuffix(list, "\x00"), "\x00") {
-		value, err := grown(func(room []byte) (int, error) { return unix.Lgetxattr(path, key, room) })
+	for key := range strings.SplitSeq(strings.TrimSuffix(string(list), "\x00"), "\x00") {
+		value, err := posix.Grown(func(room []byte) (int, error) { return unix.Lgetxattr(path, key, room) })
 		if errors.Is(err, unix.ENODATA) {
 			continue
 		}
 		if err != nil {
 			return nil, err
 		}
-		all[key] = value
+		all[key] = string(value)
 	}
 	return all, nil
 }
 
-// grown makes a call with ever more room until it has enough.
-func grown(call func(room []byte) (int, error)) (string, error) {
-	for size := 256; ; size *= 4 {
-		room := make([]byte, size)
-		n, err := posix.Retry(func() (int, error) { return call(room) })
-		if !errors.Is(err, unix.ERANGE) || size > 1<<20 {
-			return string(room[:max(n, 0)]), err
-		}
-	}
-}
-
 func setAttribute(at int, name, key, value string) error {
-	return notSupported(unix.Lsetxattr(byHandle(at, name), key, []byte(value), 0))
+	return notSupported(unix.Lsetxattr(posix.ByHandle(at, name), key, []byte(value), 0))
 }
 
 func dropAttribute(at int, name, key string) error {
-	err := unix.Lremovexattr(byHandle(at, name), key)
+	err := unix.Lremovexattr(posix.ByHandle(at, name), key)
 	if errors.Is(err, unix.ENODATA) || errors.Is(err, unix.ENOTSUP) {
 		return nil
 	}
@@ -205,12 +187,12 @@ func notSupported(err error) error {
 
 // KeepsLists reports whether access lists can be kept in an open folder.
 func (c *Calls) KeepsLists(at int) bool {
-	_, err := unix.Lgetxattr(byHandle(at, "."), AccessList, make([]byte, 4096))
+	_, err := unix.Lgetxattr(posix.ByHandle(at, "."), AccessList, make([]byte, 4096))
 	return err == nil || errors.Is(err, unix.ENODATA)
 }
 
 // KeepsAttributes reports whether people's attributes can be kept in an open folder.
 func (c *Calls) KeepsAttributes(at int) bool {
-	_, err := unix.Lgetxattr(byHandle(at, "."), "user.frank", make([]byte, 4096))
+	_, err := unix.Lgetxattr(posix.ByHandle(at, "."), "user.frank", make([]byte, 4096))
 	return err == nil || errors.Is(err, unix.ENODATA)
 }
