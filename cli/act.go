@@ -111,7 +111,7 @@ func (p *Program) action(action act.Action, use, short, long string, flags func(
 	return cmd
 }
 
-const throughMeans = "a place that is a link stands for its target (stamp and permit: so does every link)"
+const throughMeans = "a place that is a link stands for its target (stamp, permit, own: so does every link)"
 
 func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()

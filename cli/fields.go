@@ -91,7 +91,7 @@ func testRows() [][]string {
 		}
 		rows = append(rows, []string{what, strings.Join(ops, ", "), kind.written})
 	}
-	return rows
+	return append(rows, []string{"any", "missing, present", "nothing: is there a value?"})
 }
 
 func noArgs(cmd *cobra.Command, args []string) error {

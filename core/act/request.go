@@ -23,8 +23,8 @@ type Request struct {
 	// Chosen is set where a condition chooses what lies below the places. Without it the
 	// action is on the places themselves.
 	Chosen bool
-	// Through takes a place that is a link to a folder for that folder. Stamp and Permit
-	// then take each link for what it leads to.
+	// Through takes a place that is a link to a folder for that folder. Stamp, Permit and
+	// Own then take each link for what it leads to.
 	Through bool
 }
 
@@ -52,7 +52,7 @@ func (p *Planner) Run(ctx context.Context, from *source.Set, r Request) (*Planne
 	if answer.Links, err = r.links(from.Sources); err != nil {
 		return answer, err
 	}
-	p.Options.Through = r.Through && (p.Action == Stamp || p.Action == Permit)
+	p.Options.Through = r.Through && (p.Action == Stamp || p.Action == Permit || p.Action == Own)
 	p.throughPlaces = r.Through
 	request := r.Request
 	request.Facts = entry.FactStatus | entry.FactCreated
