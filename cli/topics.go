@@ -72,8 +72,7 @@ var topics = map[string]string{
   changed                    after yesterday  between 2026-11-01 and 3 days ago
   age                        over 90 days
   mode                       has ug+w (all)  any o+rwx  lacks o+r  is 0640
-  readers writers            is nobody, owner, some or everyone
-  any field                  missing  present: is there a value?
+  any                        missing  present: is there a value?
 
 Capitals and small letters are the same unless --match-case is given, and accents need
 not be typed. Other words are understood too: bigger than, older than, contains, kind
