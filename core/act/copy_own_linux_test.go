@@ -187,3 +187,31 @@ func TestOwn(t *testing.T) {
 	c := carrier(t.TempDir())
 	assert.Contains(t, string(planOf(t, c, root, act.Own, act.Options{Owner: "-1:0"}, func(*entry.Entry) bool { return true }).Steps[0].Refused), "already")
 }
+
+// What the other disk cannot keep is in the plan; with Strict, that is a reason not to.
+func TestStrict(t *testing.T) {
+	disk := withoutLists(t)
+	folder := t.TempDir()
+	root := filepath.Join(folder, "tree")
+	write(t, filepath.Join(root, "plain"), "plain")
+	write(t, filepath.Join(root, "noted/in"), "noted")
+	require.NoError(t, unix.Setxattr(filepath.Join(root, "noted/in"), "user.note", []byte("mine"), 0))
+	c := carrier(folder)
+	for _, action := range []act.Action{act.Copy, act.Move} {
+		for _, strict := range []bool{false, true} {
+			plan := planOf(t, c, root, action, act.Options{Into: exact.Text(disk), Strict: strict}, func(e *entry.Entry) bool { return e.Depth() == 1 })
+			require.Len(t, plan.Steps, 2)
+			for _, s := range plan.Steps {
+				told := string(s.Notes)
+				if strict {
+					told = string(s.Refused)
+				}
+				if filepath.Base(string(s.Path)) == "plain" {
+					assert.Empty(t, string(s.Notes+s.Refused))
+				} else {
+					assert.Equal(t, "extended attributes cannot be kept there (1)", told, "%s %v", action, strict)
+				}
+			}
+		}
+	}
+}
