@@ -355,17 +355,22 @@ func filesOf(entries []*entry.Entry) (files []*file) {
 		}
 		return arrange.ByPlace(a, b)
 	})
+	var met map[string]bool // full paths of the names of the last one, once it has several
 	for _, e := range entries {
 		last := len(files) - 1
 		if last < 0 || files[last].first.Inode != e.Inode || files[last].first.Device != e.Device || recordOf(files[last].first) != recordOf(e) {
 			files = append(files, &file{first: e})
+			met = nil
 			continue
 		}
 		// Where one place lies in another, a name is met twice.
-		if !slices.ContainsFunc(files[last].names(), func(other *entry.Entry) bool {
-			return other.FullPath() == e.FullPath()
-		}) {
-			files[last].others = append(files[last].others, e)
+		f := files[last]
+		if met == nil {
+			met = map[string]bool{f.first.FullPath(): true}
+		}
+		if full := e.FullPath(); !met[full] {
+			met[full] = true
+			f.others = append(f.others, e)
 		}
 	}
 	return files

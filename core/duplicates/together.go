@@ -2,6 +2,7 @@ package duplicates
 
 import (
 	"bytes"
+	"hash/maphash"
 
 	"frankledger/core/digest"
 )
@@ -69,20 +70,7 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 		f.content = content
 	}
 	for _, class := range b.classes {
-		var parts [][]*file
-	next:
-		for _, f := range class {
-			if f.failed {
-				continue
-			}
-			for i, part := range parts {
-				if bytes.Equal(part[0].content, f.content) {
-					parts[i] = append(part, f)
-					continue next
-				}
-			}
-			parts = append(parts, []*file{f})
-		}
+		parts := alike(class)
 		for _, part := range parts {
 			if s.enough(part) {
 				digester := w.Digester(s.o.Algorithm.Fact)
@@ -98,4 +86,25 @@ func (s *search) readBatch(w *digest.Worker, b *batch) {
 	for _, f := range files {
 		f.content = nil // it is the worker's
 	}
+}
+
+// alike parts files in memory by their content, in the order in which each comes first.
+func alike(class []*file) (parts [][]*file) {
+	by := make(map[uint64][]int, len(class)) // which parts have a hash
+next:
+	for _, f := range class {
+		if f.failed {
+			continue
+		}
+		hash := maphash.Bytes(seed, f.content)
+		for _, i := range by[hash] {
+			if bytes.Equal(parts[i][0].content, f.content) {
+				parts[i] = append(parts[i], f)
+				continue next
+			}
+		}
+		by[hash] = append(by[hash], len(parts))
+		parts = append(parts, []*file{f})
+	}
+	return parts
 }
