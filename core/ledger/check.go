@@ -38,12 +38,16 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		faults = append(faults, Fault{number, "", "its label, time, note, terms or problems were altered"})
 	}
 	checked := map[int64]map[hashed]amount{} // by place
+	growing := map[int64]*growing{}
 	for _, r := range records {
 		if checked[r.place] == nil {
 			checked[r.place] = map[hashed]amount{}
+			if growing[r.place], err = grow(ctx, l.store, r.place); err != nil {
+				return faults, err
+			}
 		}
 		c := &checking{ctx: ctx, from: l.store, record: r, checked: checked[r.place]}
-		if c.state, err = load(ctx, l.store, r.place, r.Number); err != nil {
+		if c.state, err = growing[r.place].upTo(r.Number); err != nil {
 			return faults, err
 		}
 		all, err := c.folder(encoding.Root, "")

@@ -3,6 +3,7 @@ package ledger
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -85,6 +86,30 @@ func load(ctx context.Context, from store.Reader, place, upTo int64) (*state, er
 		}
 	}
 	return s, nil
+}
+
+// growing is a state that goes from record to record, the oldest first.
+type growing struct {
+	state    *state
+	segments []store.SegmentRow // that are still to be added
+}
+
+// grow begins before the first record of a place.
+func grow(ctx context.Context, from store.Reader, place int64) (*growing, error) {
+	segments, err := from.Segments(ctx, place, math.MaxInt64)
+	return &growing{newState(encoding.Root + 1), segments}, err
+}
+
+// upTo returns the state as of a record; it is good until the next call.
+func (g *growing) upTo(record int64) (*state, error) {
+	g.state.upTo = record
+	for len(g.segments) > 0 && g.segments[0].Record <= record {
+		if err := g.state.add(g.segments[0]); err != nil {
+			return nil, err
+		}
+		g.segments = g.segments[1:]
+	}
+	return g.state, nil
 }
 
 // at returns what was known at an earlier record, as far as what folders held: what
