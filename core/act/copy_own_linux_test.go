@@ -117,6 +117,36 @@ func TestCopy(t *testing.T) {
 	}
 }
 
+// Names of one file are one file when they are copied by several steps, and undo takes all
+// of them away; but none that was altered since.
+func TestCopyNames(t *testing.T) {
+	for _, altered := range []bool{false, true} {
+		folder := t.TempDir()
+		root, into := filepath.Join(folder, "tree"), filepath.Join(folder, "into")
+		write(t, filepath.Join(root, "a"), "content")
+		require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "b")))
+		c := carrier(folder)
+		plan := planOf(t, c, root, act.Copy, act.Options{Into: exact.Text(into)}, func(*entry.Entry) bool { return true })
+		result, wrong := carry(t, c, plan)
+		require.Empty(t, wrong)
+		require.Equal(t, 2, result.Done)
+		if altered {
+			require.NoError(t, os.WriteFile(filepath.Join(into, "a"), []byte("altered"), 0o644))
+		}
+		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		require.NoError(t, err)
+		if altered {
+			assert.Equal(t, act.Undoing{Stays: 2}, undone)
+			content, err := os.ReadFile(filepath.Join(into, "b"))
+			require.NoError(t, err)
+			assert.Equal(t, "altered", string(content))
+			continue
+		}
+		assert.Equal(t, act.Undoing{Undone: 2}, undone)
+		assert.NoDirExists(t, into)
+	}
+}
+
 // Things get another owner and back; what the system takes away for that comes back too.
 func TestOwn(t *testing.T) {
 	if os.Geteuid() != 0 {

@@ -173,14 +173,18 @@ func (copyTo) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	if s.set.Changed == nil { // it was broken off: what is the same as what it is a copy of goes
+	same := s.set.Changed != nil && st.Changed == entry.Time(*s.set.Changed)
+	// It was broken off, or is a file that another step has given a name, or taken one
+	// from: what is the same as what it is a copy of goes.
+	alike := st.Kind == entry.KindFile && st.Size == s.Size && st.Modified == entry.Time(s.Modified) && st.Permissions.Octal() == s.Mode
+	if s.set.Changed == nil || !same && alike {
 		original, originalName, err := u.to.at(string(s.Path))
 		if err != nil {
 			return false, err
 		}
 		return true, surveyor.dropCopy(u.ctx, at, name, original, originalName)
 	}
-	if st.Changed != entry.Time(*s.set.Changed) && st.Links < 2 {
+	if !same {
 		return false, errSince
 	}
 	if err := u.Calls.Rename(at, name, at, under); err != nil {

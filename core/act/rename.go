@@ -181,6 +181,13 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	st, err := u.Calls.Status(at, name)
 	switch {
 	case err == nil && u.isIt(s, &st):
+		if other, err := u.Calls.Status(at, path.Base(string(s.To))); err == nil && st.Links < 2 && isCase(s.Step, &other, string(s.To)) {
+			// Both are its name, and which it has cannot be told: it gets the old one.
+			if err := taken(u.Calls.Rename(at, name, at, under)); err != nil {
+				return false, err
+			}
+			return true, taken(u.Calls.Rename(at, under, at, name))
+		}
 		return s.State == Done || s.State == Partly, nil
 	case err != nil && !gone(err):
 		return false, err

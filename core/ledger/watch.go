@@ -92,7 +92,7 @@ func (w *writer) readAgain(from store.Reader) error {
 					more = *e.More
 				}
 				more.Digests, e.More = u.sums, &more
-				e.Known |= w.options.Fact
+				e.Known = e.Known&^entry.FactDigests | w.options.Fact // those by others may be as wrong
 				d.fresh[at] = true
 			}
 		}

@@ -19,6 +19,42 @@ import (
 	"frankledger/core/source"
 )
 
+// A file that has digests by two algorithms and is not what it was keeps only the one that
+// was taken.
+func TestReadAgainOfTwoDigests(t *testing.T) {
+	ctx := context.Background()
+	root := t.TempDir()
+	for i := range 5 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint(i)), []byte(fmt.Sprint("content ", i)), 0o644))
+	}
+	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	take := func(with digest.Files, o ledger.Options) (ledger.Record, ledger.Changes) {
+		o.Pool = digest.NewPool(with, &source.Progress{})
+		return recordWithChanges(t, l, "l", root, o)
+	}
+	take(otherContent{}, ledger.Options{Fact: entry.FactSHA256})
+	take(otherContent{}, ledger.Options{Fact: entry.FactBLAKE3})
+	r, changes := take(live.Files{}, ledger.Options{Fact: entry.FactSHA256, Recheck: true, Limit: &ledger.Limit{Share: 1}})
+	assert.Len(t, changes.Unexplained, 5)
+	faults, err := l.Check(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	s, err := l.Source(ctx, r, "", "@l", 0)
+	require.NoError(t, err)
+	_, err = s.Read(ctx, source.Request{Facts: entry.FactDigests, Depth: 1}, source.SinkFunc(func() source.Visitor {
+		return func(entries []entry.Entry) error {
+			for i := range entries {
+				assert.Equal(t, entry.FactSHA256, entries[i].Known&entry.FactDigests)
+				assert.Len(t, entries[i].More.Digests.Sum(entry.FactSHA256), 32)
+			}
+			return nil
+		}
+	}))
+	require.NoError(t, err)
+}
+
 // Night by night, a part of the files is read again: each once before any a second time.
 // What is not what it was is kept until it is accepted.
 func TestReadAgainByTurns(t *testing.T) {
