@@ -76,8 +76,11 @@ targets.`,
 			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
 		},
 	}
-	cmd.AddCommand(p.hideCommand(), p.revealCommand(), p.renameCommand(), p.copyCommand(), p.moveCommand(), p.removeCommand(), p.clearCommand(), p.stampCommand(), p.permitCommand(), p.ownCommand(), p.runCommand(),
-		p.carryOutCommand(), p.actJournalCommand(), p.undoCommand())
+	var words []string
+	if len(p.args) > 1 && p.args[0] == cmd.Name() {
+		words = p.args[1:]
+	}
+	p.addNamed(cmd, actions(), words)
 	examples(cmd,
 		example{"act reveal notes where hidden", "a plan to show the hidden notes"},
 		example{"act reveal notes where hidden --carry-out --yes", "and carry it out"},
@@ -121,6 +124,16 @@ func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "through", "carry-out", "ask", "yes")
 	complete(cmd, "ask", oneOf([]string{"each"}))
+}
+
+// actions are all the commands under act.
+func actions() []named {
+	return []named{
+		{"hide", (*Program).hideCommand}, {"reveal", (*Program).revealCommand}, {"rename", (*Program).renameCommand}, {"copy", (*Program).copyCommand},
+		{"move", (*Program).moveCommand}, {"remove", (*Program).removeCommand}, {"clear", (*Program).clearCommand}, {"stamp", (*Program).stampCommand},
+		{"permit", (*Program).permitCommand}, {"own", (*Program).ownCommand}, {"run", (*Program).runCommand}, {"carry-out", (*Program).carryOutCommand},
+		{"journal", (*Program).actJournalCommand}, {"undo", (*Program).undoCommand},
+	}
 }
 
 func (p *Program) hideCommand() *cobra.Command {

@@ -11,6 +11,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -171,7 +172,7 @@ func (p *Program) writing(what string) (done func()) {
 func (p *Program) Run(ctx context.Context, args []string) int {
 	defer p.debug()()
 	p.args = args
-	root := p.Root()
+	root := p.rootFor(args)
 	root.SetArgs(args)
 	root.SetErr(p.err())
 	command, err := root.ExecuteContextC(ctx)
@@ -274,8 +275,43 @@ func isTerminal(w io.Writer) bool {
 	return ok && term.IsTerminal(int(file.Fd()))
 }
 
+// named is a command by its name. Most runs need one, and building all would take as long
+// as listing a small folder.
+type named struct {
+	name string
+	make func(p *Program) *cobra.Command
+}
+
+// addNamed adds commands to the one that they are under: if the first of the words names
+// one, only that.
+func (p *Program) addNamed(to *cobra.Command, commands []named, words []string) {
+	if len(words) > 0 {
+		if at := slices.IndexFunc(commands, func(c named) bool { return c.name == words[0] }); at >= 0 {
+			commands = commands[at : at+1]
+		}
+	}
+	for _, c := range commands {
+		to.AddCommand(c.make(p))
+	}
+}
+
+// commands are all there are, in the order that help tells of them.
+func commands() []named {
+	return []named{
+		{"list", (*Program).listCommand}, {"search", (*Program).searchCommand}, {"recall", (*Program).recallCommand}, {"inspect", (*Program).inspectCommand},
+		{"weigh", (*Program).weighCommand}, {"tally", (*Program).tallyCommand}, {"outline", (*Program).outlineCommand}, {"checksum", (*Program).checksumCommand},
+		{"verify", (*Program).verifyCommand}, {"duplicates", (*Program).duplicatesCommand}, {"compare", (*Program).compareCommand}, {"record", (*Program).recordCommand},
+		{"history", (*Program).historyCommand}, {"ledger", (*Program).ledgerCommand}, {"act", (*Program).actCommand}, {"demo", (*Program).demoCommand},
+		{"fields", (*Program).fieldsCommand}, {"config", (*Program).configCommand}, {"version", (*Program).versionCommand}, {"completion", (*Program).completionCommand},
+	}
+}
+
 // Root returns the command that all others are under.
-func (p *Program) Root() *cobra.Command {
+func (p *Program) Root() *cobra.Command { return p.rootFor(nil) }
+
+// rootFor returns the command that all others are under, with only the one that the words
+// begin with, if they do.
+func (p *Program) rootFor(words []string) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "frank",
 		Short: "list, find and catalogue what is on a disk",
@@ -301,11 +337,10 @@ what it could not read. Looking changes nothing.`,
 	root.SetFlagErrorFunc(p.flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	root.AddCommand(p.listCommand(), p.searchCommand(), p.recallCommand(), p.inspectCommand(), p.weighCommand(), p.tallyCommand(), p.outlineCommand(), p.checksumCommand(), p.verifyCommand(), p.duplicatesCommand(), p.compareCommand(), p.recordCommand(), p.historyCommand(), p.ledgerCommand(), p.actCommand(), p.demoCommand(), p.fieldsCommand(), p.configCommand(), p.versionCommand())
+	p.addNamed(root, commands(), words)
 	p.said = &minding{to: p.out()}
 	root.SetOut(p.said)
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(p.completionCommand())
 	return root
 }
 
