@@ -7,11 +7,11 @@ import (
 	"errors"
 	"io"
 	"io/fs"
-	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
 
+	"frankledger/core/crew"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -92,23 +92,28 @@ func (p *Pool) Expect(bytes int64) { p.progress.ToRead.Add(bytes) }
 const (
 	// Large is the size from which on a file is work of its own.
 	Large = 1 << 20
-	// fewSmall is how many smaller files are one piece of work.
+	// fewSmall is how many smaller files are one piece of work at most.
 	fewSmall = 32
+	// pieces is of how many at least the work of smaller files is, if there are so many.
+	pieces = 4 * crew.Most
 )
 
 // Each calls a function for each of the entries, on all cores. The large files
 // come first, so that no core is left alone with one in the end; the others in
-// their order, a few neighbours on the same core. It returns when all are done,
-// or the context is.
+// their order, a few neighbours on the same core, and by more than there are cores
+// where the disk takes its time. It returns when all are done, or the context is.
 func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Worker, i int)) error {
 	var work [][]int
 	var small []int
+	few := max(1, min(fewSmall, len(entries)/pieces))
+	large := 0
 	for i, e := range entries {
 		if e.Size >= Large {
 			work = append(work, []int{i})
+			large++
 			continue
 		}
-		if small = append(small, i); len(small) == fewSmall {
+		if small = append(small, i); len(small) == few {
 			work = append(work, small)
 			small = nil
 		}
@@ -119,7 +124,7 @@ func (p *Pool) Each(ctx context.Context, entries []*entry.Entry, do func(w *Work
 	slices.SortStableFunc(work, func(a, b []int) int { // whole pieces of small ones count as none
 		return cmp.Compare(largeSize(entries[b[0]]), largeSize(entries[a[0]]))
 	})
-	return p.Share(ctx, len(work), func(w *Worker, at int) {
+	return p.share(ctx, len(work), large, func(w *Worker, at int) {
 		for _, i := range work[at] {
 			if ctx.Err() == nil {
 				do(w, i)
@@ -164,23 +169,43 @@ func (p *Pool) Digest(ctx context.Context, files []*entry.Entry, wanted entry.Fa
 // Share calls a function for each of so many pieces of work, on all cores. It
 // returns when all are done, or the context is.
 func (p *Pool) Share(ctx context.Context, work int, do func(w *Worker, at int)) error {
-	cores := runtime.GOMAXPROCS(0)
-	var next atomic.Int64
+	return p.share(ctx, work, work, do)
+}
+
+// share is Share, where from one piece on more than there are cores may be at work.
+func (p *Pool) share(ctx context.Context, work, manyFrom int, do func(w *Worker, at int)) error {
+	crew := crew.New()
+	cores := crew.Limit()
+	var next, working atomic.Int64
 	var group sync.WaitGroup
-	for range min(cores, work) {
-		group.Go(func() {
-			w := &Worker{pool: p, ctx: ctx, opener: p.files.Opener()}
-			defer w.close()
-			for ctx.Err() == nil {
-				at := int(next.Add(1)) - 1
-				if at >= work {
-					return
-				}
-				w.ahead = work-at-1 < cores-1 // there will be idle cores
-				do(w, at)
+	one := func(stays bool) {
+		w := &Worker{pool: p, ctx: ctx, opener: p.files.Opener()}
+		defer w.close()
+		defer working.Add(-1)
+		for ctx.Err() == nil && (stays || working.Load() <= int64(crew.Limit())) {
+			at := int(next.Add(1)) - 1
+			if at >= work {
+				return
 			}
-		})
+			w.ahead = work-at-1 < cores-1 // there will be idle cores
+			do(w, at)
+		}
 	}
+	join := func() {
+		for range min(crew.Limit()-int(working.Load()), work-int(next.Load())) {
+			working.Add(1)
+			group.Go(func() { one(false) })
+		}
+	}
+	working.Add(1) // the caller
+	if work > 1 {
+		join()
+	}
+	if work > manyFrom {
+		crew.Watch(func() bool { return next.Load() >= int64(manyFrom) && next.Load() < int64(work) }, join)
+	}
+	one(true)
+	crew.Stop() // nobody joins any more
 	group.Wait()
 	return ctx.Err()
 }

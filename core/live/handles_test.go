@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/crew"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -62,8 +63,9 @@ func TestReach(t *testing.T) {
 // All work is done once, also what comes up while working, and then everybody
 // stops.
 func TestQueue(t *testing.T) {
-	q := newQueue()
-	q.push(work{records: make([]byte, 12)})
+	q := newQueue(crew.New())
+	q.workers = 8
+	q.push(false, work{records: make([]byte, 12)})
 	var done atomic.Int64
 	var group sync.WaitGroup
 	for range 8 {
@@ -75,7 +77,7 @@ func TestQueue(t *testing.T) {
 				}
 				done.Add(1)
 				if n := len(item.records); n > 0 {
-					q.push(work{records: item.records[:n-1]}, work{records: item.records[:n-1]})
+					q.push(false, work{records: item.records[:n-1]}, work{records: item.records[:n-1]})
 				}
 				q.finish()
 			}
@@ -83,7 +85,7 @@ func TestQueue(t *testing.T) {
 	}
 	group.Wait()
 	assert.EqualValues(t, 1<<13-1, done.Load())
-	q.push(work{})
+	q.push(false, work{})
 	q.stop()
 	_, ok := q.pop()
 	assert.False(t, ok)

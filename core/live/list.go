@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"frankledger/core/crew"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -174,7 +175,7 @@ func (l *List) Read(ctx context.Context, request source.Request, sink source.Sin
 	if err := request.CheckKept(); err != nil {
 		return source.Report{}, err
 	}
-	run := &run{ctx: ctx, request: request, sink: sink}
+	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}
 	w := run.newWorker()
 	for _, path := range l.paths {
 		if err := ctx.Err(); err != nil {

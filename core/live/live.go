@@ -15,12 +15,14 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
-	"runtime"
 	"strings"
 	"sync"
+	"sync/atomic"
+	"time"
 
 	"golang.org/x/sys/unix"
 
+	"frankledger/core/crew"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -59,7 +61,9 @@ func (s *Source) Place() *entry.Place { return &s.place }
 // Read implements source.Source.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	root := &entry.Folder{Place: &s.place}
-	run := &run{ctx: ctx, request: request, sink: sink, handles: newHandles(), queue: newQueue()}
+	run := &run{ctx: ctx, request: request, sink: sink, handles: newHandles(), queue: newQueue(crew.New()), seats: make([]seat, crew.Cores())}
+	run.queue.join = run.join
+	defer run.queue.crew.Stop()
 	if request.Self || request.Depth == 0 || s.place.Leaf {
 		w := run.newWorker()
 		err := w.lookAtPlace(root)
@@ -85,7 +89,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	}
 	run.root.refs.Add(1)
 	run.enter(run.root)
-	run.queue.push(work{open: run.root})
+	run.queue.push(false, work{open: run.root})
 	run.work()
 	run.followLinks()
 	run.report.SortProblems()
@@ -104,9 +108,14 @@ type run struct {
 	queue   *queue
 	root    *opened
 	device  uint64 // the file system to stay on, with SameDisk
-	workers []*worker
+	working sync.WaitGroup
 
+	seats   []seat
+	handing atomic.Int64 // nanoseconds that workers spent on handing over entries, since they were looked at
+	asked   time.Time    // when that was
 	mu      sync.Mutex
+	workers []*worker           // all there ever were
+	resting []*worker           // those of them that do nothing
 	report  source.Report       // of the work that is finished
 	err     error               // the first that a visitor returned
 	links   []*entry.Folder     // links still to be followed, with Follow
@@ -123,35 +132,105 @@ type work struct {
 	records []byte
 }
 
-// work does all the work on the stack, with as many workers as there are cores.
+// work does all the work on the stack. The caller is the first worker; others join while
+// there is work for them.
 func (r *run) work() {
 	stop := context.AfterFunc(r.ctx, r.queue.stop)
 	defer stop()
-	if r.workers == nil {
-		for range runtime.GOMAXPROCS(0) {
-			r.workers = append(r.workers, r.newWorker())
-		}
-	}
-	var group sync.WaitGroup
-	for _, w := range r.workers[1:] {
-		group.Go(w.work)
-	}
-	r.workers[0].work()
-	group.Wait()
+	r.queue.begin()
+	r.working.Add(1)
+	r.begin()()
+	r.working.Wait()
 	for _, w := range r.workers {
 		r.report.Add(w.report)
 		w.report = source.Report{}
-		r.queue.work = append(r.queue.work, w.folders...)
+		r.letGo(w.folders)
 		w.folders = nil
 	}
-	for _, item := range r.queue.work { // there is some only after a stop
+	r.letGo(r.queue.rest()) // there is some only after a stop
+}
+
+// letGo gives back what work holds that is not to be done.
+func (r *run) letGo(items []work) {
+	for _, item := range items {
 		if item.open != nil {
 			r.handles.letGo(item.open, 1)
 		} else {
 			r.handles.letGo(item.above, 1)
 		}
 	}
-	r.queue.work = nil
+}
+
+// join has one more worker begin.
+func (r *run) join() {
+	r.queue.crew.Watch(r.isShort, r.queue.grown)
+	r.working.Add(1)
+	go r.begin()()
+}
+
+// isShort reports whether more workers would get more done: there is work for them, and
+// those there are spend their time on reading, not on handing over what they read.
+func (r *run) isShort() bool {
+	now := time.Now()
+	handing := time.Duration(r.handing.Swap(0))
+	passed := now.Sub(r.asked)
+	r.asked = now
+	return handing < passed*time.Duration(r.queue.working())/4 && r.queue.isShort()
+}
+
+// begin returns what a worker does, from its begin to its end.
+func (r *run) begin() func() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	var w *worker
+	if last := len(r.resting) - 1; last >= 0 {
+		w, r.resting = r.resting[last], r.resting[:last]
+	} else {
+		w = r.newWorker()
+		w.number = len(r.workers)
+		r.workers = append(r.workers, w)
+	}
+	return func() {
+		defer r.working.Done()
+		w.work()
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.resting = append(r.resting, w)
+	}
+}
+
+// seat is for one visitor: there are as many as cores, however many read, since what a
+// visitor keeps takes memory. Mostly it is the same worker's.
+type seat struct {
+	sync.Mutex
+	visitor source.Visitor
+	_       [64]byte // so that no other core minds
+}
+
+// visit gives entries to a visitor that nobody else has.
+func (w *worker) visit(entries []entry.Entry) error {
+	begun := time.Now()
+	s := w.seat()
+	defer func() {
+		s.Unlock()
+		w.handing.Add(int64(time.Since(begun)))
+	}()
+	if s.visitor == nil {
+		s.visitor = w.sink.Visitor()
+	}
+	return s.visitor(entries)
+}
+
+// seat returns a seat, locked.
+func (w *worker) seat() *seat {
+	own := w.number % len(w.seats)
+	for i := range w.seats {
+		if s := &w.seats[(own+i)%len(w.seats)]; s.TryLock() {
+			return s
+		}
+	}
+	w.seats[own].Lock()
+	return &w.seats[own]
 }
 
 // fail ends the reading with an error of a visitor.
@@ -218,7 +297,7 @@ func (r *run) followLinks() {
 			r.report.Repeated++
 			r.handles.letGo(o, 1)
 		default:
-			r.queue.push(work{open: o})
+			r.queue.push(false, work{open: o})
 			r.work()
 		}
 	}

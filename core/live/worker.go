@@ -5,6 +5,7 @@ import (
 	"errors"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -19,6 +20,9 @@ const (
 	// shareAbove is how much of the buffer must be full for a folder to be
 	// large enough to share out.
 	shareAbove = bufferSize / 2
+	// leastShared and leastSlow are how many bytes of records are handed out as one piece of
+	// work, at least: the latter where the system takes long to tell about each.
+	leastShared, leastSlow = 4 << 10, 512
 	// manyFolders found in one folder are read before reading on in it.
 	manyFolders = 1024
 )
@@ -26,7 +30,7 @@ const (
 // worker is one goroutine's share of a reading.
 type worker struct {
 	*run
-	visit     source.Visitor
+	number    int
 	test      source.Test // nil: everything is given
 	testNeeds entry.Facts
 	report    source.Report
@@ -37,7 +41,11 @@ type worker struct {
 	folders   []work // found and not yet pushed
 	hashers   digest.Hashers
 	mounts    mounts
-	made      struct { // whether a file system makes what is in its files as they are read
+	asked     int       // about so many entries
+	since     time.Time // the last time that it was seen how long that takes
+	long      bool      // it took long the last time
+	slow      bool      // and before
+	made      struct {  // whether a file system makes what is in its files as they are read
 		device uint64
 		so     bool
 		known  bool
@@ -56,10 +64,7 @@ func (w *worker) isMade(at int, e *entry.Entry) bool {
 func (r *run) newWorker() *worker {
 	w := &worker{
 		run:    r,
-		visit:  r.sink.Visitor(),
 		buffer: make([]byte, bufferSize),
-		batch:  make([]entry.Entry, 0, batchSize),
-		more:   make([]entry.More, 0, batchSize),
 	}
 	if c := r.request.Condition; c != nil {
 		w.test, w.testNeeds = c.Test(), c.Needs()
@@ -137,10 +142,7 @@ func (w *worker) readFolder(o *opened) error {
 		if n == 0 {
 			break
 		}
-		if n > shareAbove && w.request.Facts != 0 && w.queue.bare() {
-			o.shared = true
-			o.refs.Add(1)
-			w.queue.push(work{open: o, records: bytes.Clone(w.buffer[:n])})
+		if (n > shareAbove || w.waits()) && w.asks() && w.share(o, w.buffer[:n]) {
 			continue
 		}
 		if err := w.lookAt(o, w.buffer[:n]); err != nil {
@@ -150,7 +152,7 @@ func (w *worker) readFolder(o *opened) error {
 		if len(w.folders) >= manyFolders && !w.handles.tooMany() {
 			// What was found is done first, then the rest of this folder.
 			o.shared = true
-			w.queue.push(work{open: o})
+			w.queue.push(true, work{open: o})
 			w.pushFolders()
 			return nil
 		}
@@ -167,6 +169,41 @@ func (w *worker) readFolder(o *opened) error {
 	return nil
 }
 
+// asks reports whether anything is asked of the system about each entry.
+func (w *worker) asks() bool { return w.request.Facts != 0 || w.testNeeds != 0 }
+
+// waits reports whether the system takes long to answer.
+func (w *worker) waits() bool { return w.slow || w.queue.crew.Grown() }
+
+// share hands out the records of a folder, if there is anybody who would begin with them
+// at once. It returns whether it did.
+func (w *worker) share(o *opened, records []byte) bool {
+	wants := w.queue.wants()
+	if wants <= 0 {
+		return false
+	}
+	if !o.shared { // else others look at it just now
+		o.shared = true
+	}
+	least := leastShared
+	if w.waits() {
+		least = leastSlow
+	}
+	var items []work
+	for each := max(least, len(records)/wants); len(records) > 0; {
+		n := 0
+		for n < each && n < len(records) {
+			_, _, rest := nextRecord(records[n:])
+			n = len(records) - len(rest)
+		}
+		o.refs.Add(1)
+		items = append(items, work{open: o, records: bytes.Clone(records[:n])})
+		records = records[n:]
+	}
+	w.queue.push(true, items...)
+	return true
+}
+
 func (w *worker) pushFolders() {
 	if len(w.folders) == 0 {
 		return
@@ -174,7 +211,7 @@ func (w *worker) pushFolders() {
 	if w.request.Progress != nil {
 		w.request.Progress.Found.Add(int64(len(w.folders)))
 	}
-	w.queue.push(w.folders...)
+	w.queue.push(false, w.folders...)
 	clear(w.folders)
 	w.folders = w.folders[:0]
 }
@@ -185,6 +222,7 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 	request := &w.request
 	at := o.dir.handle()
 	descend := request.Enters(o.folder)
+	w.asked, w.since = 0, time.Now()
 	for len(records) > 0 {
 		var name string
 		var kind entry.Kind
@@ -236,9 +274,33 @@ func (w *worker) lookAt(o *opened, records []byte) error {
 				return err
 			}
 		}
+		if w.slow && len(records) > 0 && w.share(o, records) {
+			break
+		}
 	}
 	return w.flush()
 }
+
+// feelPace looks now and then how long the system takes to tell about an entry.
+func (w *worker) feelPace() {
+	if w.asked++; w.asked%paceOf != 0 {
+		return
+	}
+	now := time.Now()
+	long := now.Sub(w.since) > paceOf*slowAnswer
+	if w.slow = long && w.long; w.slow { // once can be that the processor was taken away
+		w.queue.crew.Expect()
+	}
+	w.long, w.since = long, now
+}
+
+const (
+	// paceOf is of how many entries it is seen how long they take.
+	paceOf = 8
+	// slowAnswer is how long a disk takes that others should be asked beside: what is in
+	// memory is answered in a hundredth of that.
+	slowAnswer = 250 * time.Microsecond
+)
 
 // fromStatus are the facts that one call gives together.
 const fromStatus = entry.FactStatus | entry.FactCreated
@@ -277,6 +339,7 @@ func (w *worker) choose(at int, name string, e *entry.Entry, got entry.Facts) (t
 
 // ask gets facts of an entry. It returns whether the entry is still there.
 func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bool {
+	w.feelPace()
 	if wanted&fromStatus != 0 {
 		switch err := w.status.lookRecord(at, name); {
 		case err == nil:
