@@ -30,8 +30,10 @@ const (
 )
 
 // Put appends text in a style.
-func (p Palette) Put(dst []byte, text string, style Style) []byte {
-	if !p.on || style == PlainStyle || text == "" {
+func (p Palette) Put(dst []byte, text string, style Style) []byte { return put(p, dst, text, style) }
+
+func put[T string | []byte](p Palette, dst []byte, text T, style Style) []byte {
+	if !p.on || style == PlainStyle || len(text) == 0 {
 		return append(dst, text...)
 	}
 	dst = append(dst, "\x1b["...)

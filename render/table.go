@@ -1,7 +1,6 @@
 package render
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -210,19 +209,26 @@ func (t *table[R]) leaveOutEmpty() {
 	t.all, t.widths, t.shown = all, kept, len(all)
 }
 
+// roomOfCell is how long most cells are at most.
+const roomOfCell = 512
+
 // Measure implements Measurer.
 func (t *table[R]) Measure(r R) {
 	t.rows++
+	var room [roomOfCell]byte
 	for i := range t.all {
-		left, right := Cell(t.view, &t.all[i], r)
-		if right == Absent {
+		left, right := appendCell(room[:0], t.view, &t.all[i], r)
+		w := &t.widths[i]
+		if string(right) == Absent {
 			if words := t.all[i].Words(r); words != "" {
-				t.widths[i].words = max(t.widths[i].words, Width(words))
+				w.words = max(w.words, Width(words))
 				continue
 			}
 		}
-		t.widths[i].left = max(t.widths[i].left, Width(left))
-		t.widths[i].right = max(t.widths[i].right, Width(right))
+		w.left = max(w.left, width(left))
+		if len(right) > w.right { // no text is wider than it is long
+			w.right = max(w.right, width(right))
+		}
 	}
 }
 
@@ -291,8 +297,10 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			pending = 0
 		}
 		f, w := &t.all[i], t.widths[i]
-		left, right := Cell(v, f, r)
-		if right == Absent {
+		var room [roomOfCell]byte
+		left, right := appendCell(room[:0], v, f, r)
+		absent := string(right) == Absent
+		if absent {
 			if words := f.Words(r); words != "" { // flush right with the numbers, if there are any
 				lead := 0
 				if w.left > 0 {
@@ -303,49 +311,55 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 				continue
 			}
 		}
+		leftWidth, rightWidth := width(left), width(right)
 		switch {
 		case i == t.name:
-			right = Shorten(right, t.nameMax)
-		case t.alone(i) && left == "" && v.Width > 0:
-			right = strings.Join(Wrap(right, v.Width-2*Indent, 0), "\n"+strings.Repeat(" ", 2*Indent))
+			if rightWidth > t.nameMax {
+				right = []byte(Shorten(string(right), t.nameMax))
+				rightWidth = width(right)
+			}
+		case t.alone(i) && len(left) == 0 && v.Width > 0:
+			right = []byte(strings.Join(Wrap(string(right), v.Width-2*Indent, 0), "\n"+strings.Repeat(" ", 2*Indent)))
+			rightWidth = width(right)
 		case f.Type == row.Bar:
 			n, _ := f.Number(r)
-			right = bar(n, t.bar)
+			right = []byte(bar(n, t.bar))
+			rightWidth = width(right)
 		}
-		if left == "" && right == "" {
+		if len(left) == 0 && len(right) == 0 {
 			pending += w.all() + Gap
 			continue
 		}
 		lead := 0
 		switch {
 		case w.left > 0 && w.right == 0:
-			lead = w.all() - Width(left)
-		case left != "" || w.left > 0 && right == Absent:
-			lead = w.lead() + w.left - Width(left)
+			lead = w.all() - leftWidth
+		case len(left) > 0 || w.left > 0 && absent:
+			lead = w.lead() + w.left - leftWidth
 		}
-		if left == "" && right == Absent && w.left > 0 { // no number: the dash stands where one would end
-			left, right = Absent, ""
+		if len(left) == 0 && absent && w.left > 0 { // no number: the dash stands where one would end
+			left, right = right, left
+			leftWidth, rightWidth = rightWidth, leftWidth
 			lead = max(0, lead-1)
 		}
 		between := 0
-		if left != "" && right != "" {
+		if len(left) > 0 && len(right) > 0 {
 			between = 1
 		}
-		width := lead + Width(left) + between + Width(right)
 		dst = Fill(dst, pending+lead)
 		ink := PlainStyle
 		if i == t.name {
 			ink = StyleOf(f.Look(r))
-		} else if left == Absent || right == Absent {
+		} else if absent {
 			ink = QuietStyle
 		}
-		dst = v.Palette.Put(dst, left, ink)
+		dst = put(v.Palette, dst, left, ink)
 		dst = Fill(dst, between)
-		if left != "" && left != Absent && f.Type == row.Bytes {
+		if len(left) > 0 && !absent && f.Type == row.Bytes {
 			ink = QuietStyle
 		}
-		dst = v.Palette.Put(dst, right, ink)
-		pending = max(0, w.all()-width) + Gap
+		dst = put(v.Palette, dst, right, ink)
+		pending = max(0, w.all()-(lead+leftWidth+between+rightWidth)) + Gap
 	}
 	dst = append(dst, '\n')
 	if t.below != nil {
@@ -380,71 +394,80 @@ func (v *View) NoRoom(names []string) Line {
 
 // Cell returns the two parts of what a column shows of a row.
 func Cell[R any](v *View, c *row.Column[R], r R) (left, right string) {
-	left, right = valueCell(v, c, r)
-	if c.Blank() && left == "" && right == Absent {
-		right = ""
-	}
-	return left, right
+	l, r2 := appendCell(nil, v, c, r)
+	return string(l), string(r2)
 }
 
-func valueCell[R any](v *View, c *row.Column[R], r R) (left, right string) {
+// appendCell returns the same, in the room that it is given if that is enough.
+func appendCell[R any](room []byte, v *View, c *row.Column[R], r R) (left, right []byte) {
+	both, split, has := appendParts(room, v, c, r)
+	switch {
+	case !has && c.Blank():
+		return nil, nil
+	case !has:
+		return nil, append(room, Absent...)
+	}
+	return both[:split:split], both[split:]
+}
+
+// appendParts appends both parts of a value, if there is one, and tells where the second
+// begins.
+func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte, split int, has bool) {
 	switch c.Type {
 	case row.Digits:
 		text, ok := c.Text(r)
-		switch {
-		case !ok:
-			return "", Absent
-		case v.Escape:
-			return "", Groups(text)
+		if v.Escape {
+			text = Groups(text)
 		}
-		return "", text
+		return append(dst, text...), 0, ok
 	case row.Text:
-		text, ok := c.Text(r)
-		if !ok {
-			return "", Absent
+		text, ok := c.AppendText(dst, r)
+		if ok && strange(text) {
+			text = append(dst, escape(string(text))...)
 		}
-		return "", Escaped(text)
+		return text, 0, ok
 	case row.Time:
-		if t, ok := c.Moment(r); ok {
-			return v.Moment(t)
+		t, ok := c.Moment(r)
+		if !ok {
+			return dst, 0, false
 		}
-		return "", Absent
+		both, split = v.appendMoment(dst, t)
+		return both, split, true
 	case row.Flag:
-		switch is, ok := c.Flag(r); {
-		case !ok:
-			return "", Absent
-		case is:
-			return "", "yes"
+		is, ok := c.Flag(r)
+		if is {
+			return append(dst, "yes"...), 0, ok
 		}
-		return "", "no"
+		return append(dst, "no"...), 0, ok
 	}
 	n, ok := c.Number(r)
 	if !ok {
-		return "", Absent
+		return dst, 0, false
 	}
+	var unit string
 	switch c.Type {
 	case row.Bytes:
-		left, right = v.Units.Size(n)
 		if c.IsAtLeast(r) {
-			left = "≥ " + left
+			dst = append(dst, "≥ "...)
 		}
-		return left, right
+		dst, unit = v.Units.appendSize(dst, n)
 	case row.Mode:
-		return "", entry.Permissions(n).Octal()
+		return entry.Permissions(n).AppendOctal(dst), 0, true
 	case row.Share:
-		return fmt.Sprintf("%.1f", float64(n)/1e4), "%"
+		dst, unit = strconv.AppendFloat(dst, float64(n)/1e4, 'f', 1, 64), "%"
 	case row.Bar:
-		return "", bar(n, widestBar)
+		return append(dst, bar(n, widestBar)...), 0, true
 	case row.Count:
-		return Grouped(n), ""
+		dst = appendGrouped(dst, n)
 	case row.Span:
 		if n < 0 { // in the future
-			left, right = span(-n)
-			return "-" + left, right
+			dst, n = append(dst, '-'), -n
 		}
-		return span(n)
+		dst, unit = appendSpan(dst, n)
+	default:
+		dst = strconv.AppendUint(dst, uint64(n), 10)
 	}
-	return strconv.FormatUint(uint64(n), 10), ""
+	return append(dst, unit...), len(dst), true
 }
 
 // How many columns the whole of a bar takes.

@@ -17,6 +17,10 @@ func Escaped(text string) string {
 	if !strange(text) {
 		return text
 	}
+	return escape(text)
+}
+
+func escape(text string) string {
 	var b strings.Builder
 	for i := 0; i < len(text); {
 		r, size := utf8.DecodeRuneInString(text[i:])
@@ -60,8 +64,8 @@ func hex(n uint32, width int) string {
 }
 
 // strange reports whether text has anything to escape.
-func strange(text string) bool {
-	for i := 0; i < len(text); {
+func strange[T string | []byte](text T) bool {
+	for i := plainStart(text); i < len(text); {
 		if c := text[i]; c < utf8.RuneSelf {
 			if odd[c] {
 				return true
@@ -69,13 +73,30 @@ func strange(text string) bool {
 			i++
 			continue
 		}
-		r, size := utf8.DecodeRuneInString(text[i:])
+		r, size := utf8.DecodeRuneInString(string(text[i:min(i+utf8.UTFMax, len(text))]))
 		if r == utf8.RuneError && size == 1 || !printable.Rune(r) {
 			return true
 		}
 		i += size
 	}
 	return false
+}
+
+// plainStart returns how much of text at its start is ASCII with nothing to escape: in
+// whole groups of eight bytes, which are looked at together.
+func plainStart[T string | []byte](text T) (n int) {
+	const each, high = 0x0101010101010101, 0x8080808080808080
+	for ; n+8 <= len(text); n += 8 {
+		x := uint64(text[n]) | uint64(text[n+1])<<8 | uint64(text[n+2])<<16 | uint64(text[n+3])<<24 |
+			uint64(text[n+4])<<32 | uint64(text[n+5])<<40 | uint64(text[n+6])<<48 | uint64(text[n+7])<<56
+		backslash, rubout := x^'\\'*each, x^0x7f*each
+		// A byte is below a limit, or nothing, if taking that away needs its highest bit,
+		// which in ASCII is not set.
+		if (x|(x-' '*each)|(backslash-each)|(rubout-each))&high != 0 {
+			return n
+		}
+	}
+	return n
 }
 
 // odd tells which ASCII characters have to be escaped.
@@ -90,10 +111,12 @@ var odd = func() (odd [utf8.RuneSelf]bool) {
 var cells = &runewidth.Condition{StrictEmojiNeutral: true}
 
 // Width returns how many columns of a terminal text takes.
-func Width(text string) int {
-	for i := 0; i < len(text); i++ {
+func Width(text string) int { return width(text) }
+
+func width[T string | []byte](text T) int {
+	for i := plainStart(text); i < len(text); i++ {
 		if text[i] >= utf8.RuneSelf {
-			return cells.StringWidth(text)
+			return cells.StringWidth(string(text))
 		}
 	}
 	return len(text)
@@ -116,12 +139,18 @@ func Shorten(text string, limit int) string {
 	return cells.Truncate(text, room-Width(end), "") + "…" + end
 }
 
+const spaces = "                                                                "
+
 // Fill appends spaces.
 func Fill(dst []byte, n int) []byte {
-	for range n {
-		dst = append(dst, ' ')
+	for n > len(spaces) {
+		dst = append(dst, spaces...)
+		n -= len(spaces)
 	}
-	return dst
+	if n <= 0 {
+		return dst
+	}
+	return append(dst, spaces[:n]...)
 }
 
 // DigitGroup is in groups of how many digits are shown: what a reader may keep in mind.

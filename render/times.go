@@ -32,25 +32,33 @@ func (t Times) String() string { return timeWords[t] }
 // Moment returns a moment in two parts: a number to align on, or "", and the
 // rest.
 func (v *View) Moment(t entry.Time) (number, unit string) {
+	text, split := v.appendMoment(nil, t)
+	return string(text[:split]), string(text[split:])
+}
+
+// appendMoment appends both parts, and tells where the second begins.
+func (v *View) appendMoment(dst []byte, t entry.Time) (both []byte, split int) {
+	start := len(dst)
 	switch v.Times {
 	case Local:
-		return "", t.Std().In(v.Zone).Format("2006-01-02 15:04")
+		return t.Std().In(v.Zone).AppendFormat(dst, "2006-01-02 15:04"), 0
 	case UTC:
-		return "", t.Std().Format("2006-01-02 15:04Z")
+		return t.Std().AppendFormat(dst, "2006-01-02 15:04Z"), 0
 	}
 	asOf := entry.TimeOf(v.Context.AsOf)
 	if t.Compare(asOf) > 0 {
-		number, unit := v.Between(asOf, t)
-		if number == "0" {
-			return "in a", "moment"
+		dst, unit := v.appendBetween(append(dst, "in "...), asOf, t)
+		if string(dst[start:]) == "in 0" {
+			return append(dst[:start], "in amoment"...), len("in a")
 		}
-		return "in " + number, unit
+		return append(dst, unit...), len(dst) - start
 	}
 	if t.Compare(entry.TimeOf(v.Context.AsOf.Add(-justNow))) > 0 {
-		return "just", "now"
+		return append(dst, "justnow"...), len("just")
 	}
-	number, unit = v.Between(t, asOf)
-	return number, unit + " ago"
+	dst, unit := v.appendBetween(dst, t, asOf)
+	split = len(dst) - start
+	return append(append(dst, unit...), " ago"...), split
 }
 
 // justNow is how long ago is not worth counting.
@@ -65,27 +73,38 @@ const (
 
 // Between returns the time between two moments in one unit.
 func (v *View) Between(earlier, later entry.Time) (number, unit string) {
-	if apart := uint64(later.Sec) - uint64(earlier.Sec); apart > longestSpan {
-		return Grouped(int64(apart / averageYear)), "years"
-	}
-	return between(earlier.Std().In(v.Zone), later.Std().In(v.Zone))
+	text, unit := v.appendBetween(nil, earlier, later)
+	return string(text), unit
 }
 
-// between returns the time between two moments in one unit, whole ones that
+func (v *View) appendBetween(dst []byte, earlier, later entry.Time) (number []byte, unit string) {
+	if apart := uint64(later.Sec) - uint64(earlier.Sec); apart > longestSpan {
+		return appendGrouped(dst, int64(apart/averageYear)), "years"
+	}
+	return appendBetweenTimes(dst, earlier.Std().In(v.Zone), later.Std().In(v.Zone))
+}
+
+// appendBetweenTimes appends the time between two moments in one unit, whole ones that
 // have passed: years and months of the calendar, from two of them on, or shorter
 // units.
-func between(earlier, later time.Time) (number, unit string) {
-	months := (later.Year()-earlier.Year())*12 + int(later.Month()) - int(earlier.Month())
-	if earlier.AddDate(0, months, 0).After(later) {
+func appendBetweenTimes(dst []byte, earlier, later time.Time) (number []byte, unit string) {
+	y, m, d := earlier.Date()
+	year, month, day := later.Date()
+	months := (year-y)*12 + int(month) - int(m)
+	after := d > day
+	if d == day || d > 28 { // the hour tells, or the month may have no such day
+		after = earlier.AddDate(0, months, 0).After(later)
+	}
+	if after {
 		months--
 	}
 	switch {
 	case months >= 24:
-		return Grouped(int64(months / 12)), "years"
+		return appendGrouped(dst, int64(months/12)), "years"
 	case months >= 2:
-		return strconv.Itoa(months), "months"
+		return strconv.AppendInt(dst, int64(months), 10), "months"
 	}
-	return span(int64(later.Sub(earlier) / time.Second)) // some months at most
+	return appendSpan(dst, int64(later.Sub(earlier)/time.Second)) // some months at most
 }
 
 // spans are the units that lengths of time are shown in, and the length from
@@ -103,16 +122,21 @@ var spans = []struct {
 
 // span returns a length of time in one unit: whole ones that have passed.
 func span(seconds int64) (number, unit string) {
+	text, unit := appendSpan(nil, seconds)
+	return string(text), unit
+}
+
+func appendSpan(dst []byte, seconds int64) (number []byte, unit string) {
 	for _, s := range spans {
 		if seconds >= s.from {
 			n := seconds / s.length
 			if n == 1 {
-				return "1", s.one
+				return append(dst, '1'), s.one
 			}
-			return Grouped(n), s.many
+			return appendGrouped(dst, n), s.many
 		}
 	}
-	return "0", "seconds"
+	return append(dst, '0'), "seconds"
 }
 
 // Span returns a length of time in words, such as "3 days".

@@ -36,15 +36,21 @@ var (
 // after the point where it is rounded, and its unit. It is rounded half up, and
 // never up to a full next unit: 1023.96 KiB is 1.0 MiB.
 func (u Units) Size(bytes int64) (number, unit string) {
+	text, unit := u.appendSize(nil, bytes)
+	return string(text), unit
+}
+
+// appendSize appends the number.
+func (u Units) appendSize(dst []byte, bytes int64) (number []byte, unit string) {
 	base, names := int64(1024), binaryNames
 	switch u {
 	case Decimal:
 		base, names = 1000, decimalNames
 	case AllBytes:
-		return Grouped(bytes), "B"
+		return appendGrouped(dst, bytes), "B"
 	}
 	if bytes < base {
-		return strconv.FormatInt(bytes, 10), names[0]
+		return strconv.AppendInt(dst, bytes, 10), names[0]
 	}
 	scale, step := base, 1
 	for bytes/scale >= base {
@@ -59,7 +65,8 @@ func (u Units) Size(bytes int64) (number, unit string) {
 	if whole == base {
 		whole, step = 1, step+1
 	}
-	return fmt.Sprintf("%d.%d", whole, tenths), names[step]
+	dst = append(strconv.AppendInt(dst, whole, 10), '.')
+	return strconv.AppendInt(dst, tenths, 10), names[step]
 }
 
 // SizeText returns a number of bytes with its unit.
@@ -70,16 +77,21 @@ func (u Units) SizeText(bytes int64) string {
 
 // Grouped writes a number with its digits in threes, parted by spaces as ISO
 // 80000-1 has it.
-func Grouped(n int64) string {
-	digits := strconv.FormatInt(n, 10)
-	sign := ""
+func Grouped(n int64) string { return string(appendGrouped(nil, n)) }
+
+func appendGrouped(dst []byte, n int64) []byte {
+	var room [20]byte
+	digits := strconv.AppendInt(room[:0], n, 10)
 	if n < 0 {
-		sign, digits = "-", digits[1:]
+		dst, digits = append(dst, '-'), digits[1:]
 	}
-	for i := len(digits) - 3; i > 0; i -= 3 {
-		digits = digits[:i] + " " + digits[i:]
+	for i, digit := range digits {
+		if left := len(digits) - i; i > 0 && left%3 == 0 {
+			dst = append(dst, ' ')
+		}
+		dst = append(dst, digit)
 	}
-	return sign + digits
+	return dst
 }
 
 // Count writes a number with the noun it counts: "1 file", "2 files".

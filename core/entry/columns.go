@@ -20,7 +20,7 @@ func Columns(c *Context, fields ...*Field) (columns []row.Column[*Entry]) {
 			columns = append(columns, column)
 			continue
 		}
-		shown := row.TextColumn(f.Name, f.Meaning, func(e *Entry) (string, bool) { return f.shown(e, c) })
+		shown := row.AppendColumn(f.Name, f.Meaning, func(dst []byte, e *Entry) ([]byte, bool) { return f.shown(dst, e, c) })
 		columns = append(columns, column.Shown(f.dressed(shown))...)
 	}
 	return columns

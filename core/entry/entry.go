@@ -137,7 +137,15 @@ func (e *Entry) Relative() string {
 	if e.Self || e.Folder.Parent == nil {
 		return e.Name
 	}
-	return e.Folder.Relative() + "/" + e.Name
+	return string(e.appendRelative(nil))
+}
+
+// appendRelative appends what Relative returns.
+func (e *Entry) appendRelative(dst []byte) []byte {
+	if !e.Self && e.Folder.Parent != nil {
+		dst = append(append(dst, e.Folder.Relative()...), '/')
+	}
+	return append(dst, e.Name...)
 }
 
 // FolderPath returns the path of the folder it lies in, and whether that is

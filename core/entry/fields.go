@@ -80,7 +80,7 @@ type Field struct {
 	number func(e *Entry, c *Context) (int64, bool)
 	moment func(e *Entry) (Time, bool)
 	flag   func(e *Entry) (bool, bool)
-	shown  func(e *Entry, c *Context) (string, bool) // to people, if otherwise than to programs
+	shown  func(dst []byte, e *Entry, c *Context) ([]byte, bool) // to people, if otherwise than to programs
 }
 
 // Having is some kinds of entries that can have a field.
@@ -128,11 +128,11 @@ func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 var Fields = append([]Field{
 	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
-	}).long().also("filename").held(func(e *Entry) string { return e.Name }).shownAs(func(e *Entry, c *Context) (string, bool) {
+	}).long().also("filename").held(func(e *Entry) string { return e.Name }).shownAs(func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c.Paths {
-			return e.Path(), true
+			return e.AppendPath(dst), true
 		}
-		return e.Relative(), true
+		return e.appendRelative(dst), true
 	}),
 	text("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		stem, _ := SplitName(e.Name)
@@ -195,11 +195,11 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return e.Permissions.AppendNine(dst), true
-	}).shownAs(func(e *Entry, _ *Context) (string, bool) {
+	}).shownAs(func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
-			return "", false
+			return dst, false
 		}
-		return e.Permissions.Triads(), true
+		return e.Permissions.appendTriads(dst), true
 	}),
 	modifiedField,
 	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }).also("atime", "read"),
@@ -363,7 +363,7 @@ func (f Field) listed() Field {
 }
 
 // shownAs makes it a field that people are shown otherwise than programs.
-func (f Field) shownAs(shown func(*Entry, *Context) (string, bool)) Field {
+func (f Field) shownAs(shown func([]byte, *Entry, *Context) ([]byte, bool)) Field {
 	f.shown = shown
 	return f
 }

@@ -49,15 +49,16 @@ func (p Permissions) Nine() string { return string(p.AppendNine(nil)) }
 
 // Triads returns the nine characters spaced by owner, group and others, such
 // as "rw- r-- ---".
-func (p Permissions) Triads() string {
-	dst := make([]byte, 0, 11)
+func (p Permissions) Triads() string { return string(p.appendTriads(nil)) }
+
+func (p Permissions) appendTriads(dst []byte) []byte {
 	for i := range special {
 		if i > 0 {
 			dst = append(dst, ' ')
 		}
 		dst = p.appendTriad(dst, i)
 	}
-	return string(dst)
+	return dst
 }
 
 func (p Permissions) appendTriad(dst []byte, i int) []byte {
