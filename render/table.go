@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"frankledger/core/entry"
 	"frankledger/core/row"
@@ -209,15 +210,17 @@ func (t *table[R]) leaveOutEmpty() {
 	t.all, t.widths, t.shown = all, kept, len(all)
 }
 
-// roomOfCell is how long most cells are at most.
-const roomOfCell = 512
+// cellRooms are where cells are made: columns are functions, so that the compiler cannot
+// tell that they keep none.
+var cellRooms = sync.Pool{New: func() any { return new([]byte) }}
 
 // Measure implements Measurer.
 func (t *table[R]) Measure(r R) {
 	t.rows++
-	var room [roomOfCell]byte
+	room := cellRooms.Get().(*[]byte)
+	defer cellRooms.Put(room)
 	for i := range t.all {
-		left, right := appendCell(room[:0], t.view, &t.all[i], r)
+		left, right, plain := t.cell(room, &t.all[i], r)
 		w := &t.widths[i]
 		if string(right) == Absent {
 			if words := t.all[i].Words(r); words != "" {
@@ -225,11 +228,28 @@ func (t *table[R]) Measure(r R) {
 				continue
 			}
 		}
-		w.left = max(w.left, width(left))
+		w.left = max(w.left, widthOf(left, plain))
 		if len(right) > w.right { // no text is wider than it is long
-			w.right = max(w.right, width(right))
+			w.right = max(w.right, widthOf(right, plain))
 		}
 	}
+}
+
+// cell returns the two parts of a cell, in a room that grows as needed, and whether they
+// are as wide as they are long.
+func (t *table[R]) cell(room *[]byte, c *row.Column[R], r R) (left, right []byte, plain bool) {
+	left, right, plain = appendCell((*room)[:0], t.view, c, r)
+	if n := cap(left) + cap(right); n > cap(*room) {
+		*room = make([]byte, 0, n)
+	}
+	return left, right, plain
+}
+
+func widthOf(text []byte, plain bool) int {
+	if plain {
+		return len(text)
+	}
+	return width(text)
 }
 
 // Fresh implements Measurer.
@@ -289,6 +309,8 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 	if t.before != nil {
 		dst = t.before(dst, r)
 	}
+	room := cellRooms.Get().(*[]byte)
+	defer cellRooms.Put(room)
 	dst = Fill(dst, Indent)
 	pending := 0
 	for i := range t.columns() {
@@ -297,8 +319,7 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			pending = 0
 		}
 		f, w := &t.all[i], t.widths[i]
-		var room [roomOfCell]byte
-		left, right := appendCell(room[:0], v, f, r)
+		left, right, plain := t.cell(room, f, r)
 		absent := string(right) == Absent
 		if absent {
 			if words := f.Words(r); words != "" { // flush right with the numbers, if there are any
@@ -311,7 +332,7 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 				continue
 			}
 		}
-		leftWidth, rightWidth := width(left), width(right)
+		leftWidth, rightWidth := widthOf(left, plain), widthOf(right, plain)
 		switch {
 		case i == t.name:
 			if rightWidth > t.nameMax {
@@ -394,24 +415,33 @@ func (v *View) NoRoom(names []string) Line {
 
 // Cell returns the two parts of what a column shows of a row.
 func Cell[R any](v *View, c *row.Column[R], r R) (left, right string) {
-	l, r2 := appendCell(nil, v, c, r)
-	return string(l), string(r2)
+	first, second, _ := appendCell(nil, v, c, r)
+	return string(first), string(second)
 }
 
-// appendCell returns the same, in the room that it is given if that is enough.
-func appendCell[R any](room []byte, v *View, c *row.Column[R], r R) (left, right []byte) {
-	both, split, has := appendParts(room, v, c, r)
-	switch {
-	case !has && c.Blank():
-		return nil, nil
-	case !has:
-		return nil, append(room, Absent...)
+// appendCell returns the same, in the room that it is given if that is enough, and whether
+// all of it is plain ASCII.
+func appendCell[R any](room []byte, v *View, c *row.Column[R], r R) (left, right []byte, plain bool) {
+	if c.Type == row.Text { // most of what is shown
+		text, has := c.AppendText(room, r)
+		if has {
+			plain, strange := look(text)
+			if strange {
+				text = append(room, escape(string(text))...)
+			}
+			return nil, text, plain
+		}
+	} else if both, split, has := appendParts(room, v, c, r); has {
+		return both[:split:split], both[split:], c.Type != row.Bar && c.Type != row.Bytes && c.Type != row.Digits
 	}
-	return both[:split:split], both[split:]
+	if c.Blank() {
+		return nil, nil, true
+	}
+	return nil, append(room, Absent...), false
 }
 
-// appendParts appends both parts of a value, if there is one, and tells where the second
-// begins.
+// appendParts appends both parts of a value that is no text, if there is one, and tells
+// where the second begins.
 func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte, split int, has bool) {
 	switch c.Type {
 	case row.Digits:
@@ -420,12 +450,6 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 			text = Groups(text)
 		}
 		return append(dst, text...), 0, ok
-	case row.Text:
-		text, ok := c.AppendText(dst, r)
-		if ok && strange(text) {
-			text = append(dst, escape(string(text))...)
-		}
-		return text, 0, ok
 	case row.Time:
 		t, ok := c.Moment(r)
 		if !ok {

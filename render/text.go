@@ -1,8 +1,10 @@
 package render
 
 import (
+	"encoding/binary"
 	"strings"
 	"unicode/utf8"
+	"unsafe"
 
 	"github.com/mattn/go-runewidth"
 
@@ -65,38 +67,58 @@ func hex(n uint32, width int) string {
 
 // strange reports whether text has anything to escape.
 func strange[T string | []byte](text T) bool {
+	_, strange := look(text)
+	return strange
+}
+
+// look reports whether text is ASCII with nothing to escape, and whether it has anything
+// to escape.
+func look[T string | []byte](text T) (plain, strange bool) {
+	plain = true
 	for i := plainStart(text); i < len(text); {
 		if c := text[i]; c < utf8.RuneSelf {
 			if odd[c] {
-				return true
+				return false, true
 			}
 			i++
 			continue
 		}
-		r, size := utf8.DecodeRuneInString(string(text[i:min(i+utf8.UTFMax, len(text))]))
+		plain = false
+		r, size := utf8.DecodeRune(bytesOf(text)[i:])
 		if r == utf8.RuneError && size == 1 || !printable.Rune(r) {
-			return true
+			return false, true
 		}
 		i += size
 	}
-	return false
+	return plain, false
 }
 
 // plainStart returns how much of text at its start is ASCII with nothing to escape: in
 // whole groups of eight bytes, which are looked at together.
 func plainStart[T string | []byte](text T) (n int) {
 	const each, high = 0x0101010101010101, 0x8080808080808080
-	for ; n+8 <= len(text); n += 8 {
-		x := uint64(text[n]) | uint64(text[n+1])<<8 | uint64(text[n+2])<<16 | uint64(text[n+3])<<24 |
-			uint64(text[n+4])<<32 | uint64(text[n+5])<<40 | uint64(text[n+6])<<48 | uint64(text[n+7])<<56
+	for rest := bytesOf(text); len(rest) >= 8; rest = rest[8:] {
+		x := binary.LittleEndian.Uint64(rest)
 		backslash, rubout := x^'\\'*each, x^0x7f*each
 		// A byte is below a limit, or nothing, if taking that away needs its highest bit,
 		// which in ASCII is not set.
 		if (x|(x-' '*each)|(backslash-each)|(rubout-each))&high != 0 {
-			return n
+			break
 		}
+		n += 8
 	}
 	return n
+}
+
+// bytesOf returns the bytes of text, which are not to be altered.
+func bytesOf[T string | []byte](text T) []byte {
+	switch text := any(text).(type) {
+	case string:
+		return unsafe.Slice(unsafe.StringData(text), len(text))
+	case []byte:
+		return text
+	}
+	return nil
 }
 
 // odd tells which ASCII characters have to be escaped.

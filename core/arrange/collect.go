@@ -124,6 +124,7 @@ type shelf struct {
 
 const (
 	blockEntries = 512
+	firstBlock   = 32
 	blockNames   = 16 << 10
 )
 
@@ -132,7 +133,11 @@ const (
 func (s *shelf) keep(e *entry.Entry) {
 	last := len(s.blocks) - 1
 	if last < 0 || len(s.blocks[last]) == blockEntries {
-		s.blocks = append(s.blocks, make([]entry.Entry, 0, blockEntries))
+		room := blockEntries
+		if last < 0 { // often there are few
+			room = firstBlock
+		}
+		s.blocks = append(s.blocks, make([]entry.Entry, 0, room))
 		last++
 	}
 	s.blocks[last] = append(s.blocks[last], *e)
@@ -215,17 +220,17 @@ func (c *Collector) sort(a *Arranged) {
 			a.order = append(a.order, ranked{rank(e), place, uint32(b*blockEntries + i)})
 		}
 	}
-	a.order = c.sortRanked(a, a.order, runtime.GOMAXPROCS(0))
+	c.sortRanked(a, a.order, runtime.GOMAXPROCS(0))
 }
 
 // worthSharing is how many entries make it pay to sort on several cores.
 const worthSharing = 1 << 14
 
-// sortRanked sorts the list on so many cores.
-func (c *Collector) sortRanked(a *Arranged, list []ranked, cores int) []ranked {
+// before returns how two entries are compared, for one goroutine.
+func (c *Collector) before(a *Arranged) func(x, y ranked) int {
 	byAll, byRest := c.order.byKeys(c.context, 0), c.order.byKeys(c.context, c.order.told())
 	rest := len(c.order.Keys) > c.order.told()
-	before := func(x, y ranked) int {
+	return func(x, y ranked) int {
 		if x.rank != y.rank {
 			return cmp.Compare(x.rank, y.rank)
 		}
@@ -243,22 +248,37 @@ func (c *Collector) sortRanked(a *Arranged, list []ranked, cores int) []ranked {
 		}
 		return Natural(a.at(x.index).Name, a.at(y.index).Name)
 	}
+}
+
+// sortRanked sorts the list on so many cores, where it is.
+func (c *Collector) sortRanked(a *Arranged, list []ranked, cores int) {
+	before := c.before(a)
 	if cores < 2 || len(list) < worthSharing {
 		slices.SortFunc(list, before)
-		return list
+		return
 	}
-	var group sync.WaitGroup
-	left, right := list[:len(list)/2], list[len(list)/2:]
-	group.Go(func() { left = c.sortRanked(a, left, cores/2) })
-	right = c.sortRanked(a, right, cores-cores/2)
-	group.Wait()
-	merged := make([]ranked, 0, len(list))
-	for len(left) > 0 && len(right) > 0 {
-		if before(left[0], right[0]) <= 0 {
-			merged, left = append(merged, left[0]), left[1:]
-		} else {
-			merged, right = append(merged, right[0]), right[1:]
+	var sample [33]ranked
+	for i := range sample {
+		sample[i] = list[i*(len(list)-1)/(len(sample)-1)]
+	}
+	slices.SortFunc(sample[:], before)
+	middle := sample[len(sample)/2]
+	from, to := 0, len(list)-1 // what is before the middle goes to the left, what is after it to the right
+	for from <= to {
+		for before(list[from], middle) < 0 {
+			from++
+		}
+		for before(list[to], middle) > 0 {
+			to--
+		}
+		if from <= to {
+			list[from], list[to] = list[to], list[from]
+			from++
+			to--
 		}
 	}
-	return append(append(merged, left...), right...)
+	var group sync.WaitGroup
+	group.Go(func() { c.sortRanked(a, list[:to+1], cores/2) })
+	c.sortRanked(a, list[from:], cores-cores/2)
+	group.Wait()
 }
