@@ -14,6 +14,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/letters"
 	"frankledger/core/similar"
+	"frankledger/core/source"
 )
 
 // Compile makes a program for a moment and a person. The error is an *Error:
@@ -76,7 +77,8 @@ func newLeaf(needs entry.Facts, cost int, test func(*state, *entry.Entry) bool) 
 // ofKind makes a part that only entries of some kinds can meet, so that no
 // facts about others are asked for.
 func ofKind(p *part, kinds ...entry.Kind) *part {
-	return join(allOf, newLeaf(0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) }), p)
+	of := newLeaf(0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) })
+	return join(allOf, of.needing(oneOfNeeds(kinds, func(kind entry.Kind) source.Need { return source.NeedKind(kind) })), p)
 }
 
 // flagPart makes the part for a single word.
@@ -139,7 +141,11 @@ func (c *compiler) text(t *Test) (*part, error) {
 	words := t.words(0, matchCase)
 	switch {
 	case t.Op == Is && f.Words != nil:
-		return newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) }), nil
+		held := newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) })
+		if f.Name == "kind" {
+			held.needing(kindNeed(words))
+		}
+		return held, nil
 	case t.Op == Is && f.Roster != entry.NoRoster:
 		return c.account(t)
 	case t.Op == Matches:
@@ -176,7 +182,7 @@ func (c *compiler) compare(t *Test, words []string) *part {
 		return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
 			value, ok := s.value(f, e, matchCase)
 			return ok && holds(value)
-		})
+		}).needing(nameNeed(t, words))
 	}
 	return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
@@ -272,7 +278,7 @@ func (c *compiler) account(t *Test) (*part, error) {
 		}
 		_, known := lookup(id)
 		return !known
-	}), nil
+	}).needing(accountNeed(roster, ids, unknown)), nil
 }
 
 // bounds are the least and the greatest value that meet a test of numbers, by
@@ -318,7 +324,7 @@ func (c *compiler) number(t *Test) (*part, error) {
 		}
 		rank := f.Rank(n)
 		return b.least <= rank && rank <= b.greatest
-	}), nil
+	}).needing(numberNeed(f, b, possible)), nil
 }
 
 // period is a stretch of time with its first moment and the first after it.
@@ -423,7 +429,7 @@ func (c *compiler) moment(t *Test) (*part, error) {
 	return newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		at, ok := f.Moment(e)
 		return ok && p.holds(at)
-	}), nil
+	}).needing(momentNeed(f, p)), nil
 }
 
 func (c *compiler) age(t *Test) (*part, error) {
@@ -435,7 +441,7 @@ func (c *compiler) age(t *Test) (*part, error) {
 	return newLeaf(since.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		at, ok := since.Moment(e)
 		return ok && p.holds(at)
-	}), nil
+	}).needing(momentNeed(since, p)), nil
 }
 
 func (c *compiler) mode(t *Test) (*part, error) {

@@ -81,5 +81,5 @@ func (c *compiler) pattern(t *Test) (*part, error) {
 	return newLeaf(f.Needs, matching, func(s *state, e *entry.Entry) bool {
 		folded, ok := s.value(f, e, matchCase)
 		return ok && p.matches(s.raw, folded)
-	}), nil
+	}).needing(patternNeed(f, p)), nil
 }

@@ -56,6 +56,14 @@ type part struct {
 	needs entry.Facts
 	cost  int
 	test  func(s *state, e *entry.Entry) bool
+	// needed is what entries that meet a leaf have among them; nil for nothing.
+	needed source.Need
+}
+
+// needing is the leaf with what it needs.
+func (p *part) needing(need source.Need) *part {
+	p.needed = need
+	return p
 }
 
 type partKind uint8

@@ -1,8 +1,13 @@
 package ledger
 
 import (
+	"bytes"
 	"context"
+	"errors"
 	"fmt"
+	"maps"
+	"math"
+	"slices"
 
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
@@ -39,12 +44,14 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	}
 	checked := map[int64]map[hashed]amount{} // by place
 	growing := map[int64]*growing{}
+	segments := map[int64][]store.SegmentRow{}
 	for _, r := range records {
 		if checked[r.place] == nil {
 			checked[r.place] = map[hashed]amount{}
 			if growing[r.place], err = grow(ctx, l.store, r.place); err != nil {
 				return faults, err
 			}
+			segments[r.place] = growing[r.place].segments
 		}
 		c := &checking{ctx: ctx, from: l.store, record: r, checked: checked[r.place]}
 		if c.state, err = growing[r.place].upTo(r.Number); err != nil {
@@ -58,12 +65,76 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		case len(c.faults) > 0:
 		case c.state.folders[encoding.Root].Tree != r.tree:
 			c.fault("", "its folders do not match its hash")
+		case r.Counted && (all.looked != r.Looked || all.hidden != r.Hidden):
+			c.fault("", fmt.Sprintf("%d of its entries are hidden and %d not, instead of %d and %d", all.hidden, all.looked, r.Hidden, r.Looked))
 		case all.entries != r.Entries || r.Bytes > all.bytes || r.Bytes < all.bytes-all.several:
 			c.fault("", fmt.Sprintf("it has %d entries with %d bytes, instead of %d with %d", all.entries, all.bytes, r.Entries, r.Bytes))
 		}
 		faults = append(faults, c.faults...)
 	}
+	for _, place := range slices.Sorted(maps.Keys(segments)) {
+		if len(faults) > 0 { // what they are of is not as it was
+			break
+		}
+		if faults, err = l.checkSummaries(ctx, place, segments[place]); err != nil {
+			return faults, err
+		}
+	}
 	return faults, nil
+}
+
+// checkSummaries looks whether the summaries of the segments of a place are what these give,
+// and whether each has one.
+func (l *Ledger) checkSummaries(ctx context.Context, place int64, segments []store.SegmentRow) (faults []Fault, err error) {
+	bands, err := l.store.Bands(ctx, place, math.MaxInt64)
+	if err != nil {
+		return nil, err
+	}
+	left := map[int64]encoding.Segment{}
+	for _, s := range segments {
+		left[s.Number] = s.Segment
+	}
+	for _, b := range bands {
+		var groups []encoding.Group
+		sheets := slices.Clone(b.Sheets)
+		for i := range sheets {
+			s, there := left[sheets[i].Sheet]
+			if !there {
+				return append(faults, Fault{b.Record, "", "its summaries are of other entries than it has"}), nil
+			}
+			delete(left, sheets[i].Sheet)
+			if s.Names, err = l.store.Part(ctx, sheets[i].Sheet, store.Names); err == nil {
+				s.Facts, err = l.store.Part(ctx, sheets[i].Sheet, store.Facts)
+			}
+			if err == nil {
+				err = sheets[i].Met(s)
+			}
+			var of []encoding.Group
+			if err == nil {
+				of, err = encoding.Summarise(s)
+			}
+			if err != nil {
+				return faults, err
+			}
+			groups = append(groups, of...)
+		}
+		same := true
+		made, err := encoding.MakeBand(sheets, groups, func(part int, content []byte) error {
+			kept, err := l.store.BandPart(ctx, b.Number, part)
+			same = same && bytes.Equal(kept, content)
+			return err
+		})
+		if err != nil && !errors.Is(err, ErrDamaged) {
+			return faults, err
+		}
+		if err != nil || !same || !bytes.Equal(made.Pack(), b.Pack()) {
+			faults = append(faults, Fault{b.Record, "", "its summaries were altered"})
+		}
+	}
+	if len(bands) > 0 && len(left) > 0 {
+		faults = append(faults, Fault{What: "some entries have no summary"})
+	}
+	return faults, ctx.Err()
 }
 
 // hashed is a folder as it was once.
@@ -76,6 +147,7 @@ type hashed struct {
 type amount struct {
 	entries, bytes int64
 	several        int64 // bytes of files of several names, by each of these: they may be counted once, or as often
+	looked, hidden int64 // as Record has them
 }
 
 // checking checks one record. What was found good in another is good in this.
@@ -112,7 +184,13 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	before := len(c.faults)
 	for i := range list {
 		held.entries++
-		if e := &list[i].Entry; e.HasSize() {
+		e := &list[i].Entry
+		if e.Hidden() {
+			held.hidden++
+		} else {
+			held.looked++
+		}
+		if e.HasSize() {
 			held.bytes += e.Size
 			if e.Links > 1 {
 				held.several += e.Size
@@ -135,6 +213,9 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 			return held, err
 		}
 		held.entries, held.bytes, held.several = held.entries+in.entries, held.bytes+in.bytes, held.several+in.several
+		if !k.Entry.Hidden() {
+			held.looked, held.hidden = held.looked+in.looked, held.hidden+in.hidden
+		}
 		if g := c.state.folder(below); g != nil {
 			h.Add(k.Entry.Name, g.Tree)
 		}

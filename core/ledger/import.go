@@ -149,13 +149,15 @@ func (m *importer) write() error {
 	place := m.places[placeKey{r.Host, r.Place}]
 	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
 	var content weigh.Counting
-	w.root = place.tree("", "", &content)
+	var all seen
+	w.root = place.tree("", &entry.Folder{}, &content, &all)
 	w.record.Entries = 0
 	w.root.each(func(l *tree) error {
 		w.record.Entries += int64(l.count)
 		return nil
 	})
 	w.record.tell(content.Sum())
+	w.record.tellSeen(all)
 	wanted := r.Number
 	if wanted <= 0 || slices.ContainsFunc(m.there, func(t Record) bool { return t.Number == wanted }) ||
 		slices.ContainsFunc(m.done.Records, func(t Record) bool { return t.Number >= wanted }) {
@@ -180,16 +182,17 @@ func (m *importer) write() error {
 
 // tree makes the tree of a folder and all those in it, and sums up the content of
 // files in them.
-func (p *importedPlace) tree(path, name string, content *weigh.Counting) *tree {
+func (p *importedPlace) tree(path string, folder *entry.Folder, content *weigh.Counting, all *seen) *tree {
 	held := p.folders[path]
 	var list []encoding.Recorded
-	l := &tree{folder: &entry.Folder{Name: name}}
+	l := &tree{folder: folder}
 	for _, name := range slices.Sorted(maps.Keys(held)) {
 		k := held[name]
 		list = append(list, k)
 		content.Count(&k.Entry)
+		all.count(&k.Entry, folder.Hidden)
 		if k.Entered {
-			l.below = append(l.below, p.tree(pathIn(path, name), name, content))
+			l.below = append(l.below, p.tree(pathIn(path, name), entry.NewFolder(folder, name), content, all))
 		}
 	}
 	l.count = len(list)

@@ -35,6 +35,12 @@ func (i interposed) Rereads(ctx context.Context, place int64) ([]store.RereadRow
 func (i interposed) Mismatches(ctx context.Context, place int64) ([]store.MismatchRow, error) {
 	return i.interposedReader.Mismatches(ctx, place)
 }
+func (i interposed) Bands(ctx context.Context, place, upTo int64) ([]store.BandRow, error) {
+	return i.interposedReader.Bands(ctx, place, upTo)
+}
+func (i interposed) BandPart(ctx context.Context, band int64, part int) ([]byte, error) {
+	return i.interposedReader.BandPart(ctx, band, part)
+}
 func (i interposed) Part(ctx context.Context, segment int64, part store.Part) ([]byte, error) {
 	return i.interposedReader.Part(ctx, segment, part)
 }
@@ -119,6 +125,20 @@ func (i interposedReader) Mismatches(ctx context.Context, place int64) ([]store.
 		return nil, err
 	}
 	return i.from.Mismatches(ctx, place)
+}
+
+func (i interposedReader) Bands(ctx context.Context, place, upTo int64) ([]store.BandRow, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.Bands(ctx, place, upTo)
+}
+
+func (i interposedReader) BandPart(ctx context.Context, band int64, part int) ([]byte, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.BandPart(ctx, band, part)
 }
 
 func (i interposedReader) Part(ctx context.Context, segment int64, part store.Part) ([]byte, error) {

@@ -76,6 +76,11 @@ type Record struct {
 	Unsized   int64 // files whose size is not known
 	Problems  int64 // places that could not be read
 	Stored    int64 // bytes that the store keeps of it alone
+	// Looked is how many entries there are to look at where hidden ones, and what is in
+	// hidden folders, are left out; Hidden is how many are hidden, without those in hidden
+	// folders. Counted tells whether both are known.
+	Looked, Hidden int64
+	Counted        bool
 
 	place int64         // number of the place in the store
 	tree  encoding.Hash // of all that was taken
@@ -89,13 +94,14 @@ func recordOf(row store.RecordRow) (Record, error) {
 		return Record{}, fmt.Errorf("%w: record %d", ErrDamaged, row.Number)
 	}
 	return Record{Number: row.Number, Label: row.Label, Host: row.Host, Place: row.Path, Taken: row.Taken, Note: row.Note, Terms: ParseTerms(row.Terms), Algorithm: row.Algorithm,
-		Entries: row.Entries, Bytes: row.Bytes, Unsized: row.Unsized, Problems: row.Problems, Stored: row.Stored, place: row.Place, tree: row.Tree, self: self}, nil
+		Entries: row.Entries, Bytes: row.Bytes, Unsized: row.Unsized, Problems: row.Problems, Stored: row.Stored,
+		Looked: row.Looked, Hidden: row.Hidden, Counted: row.Counted, place: row.Place, tree: row.Tree, self: self}, nil
 }
 
 // row returns the row of a record.
 func (r *Record) row() store.RecordRow {
 	return store.RecordRow{Number: r.Number, Place: r.place, Host: r.Host, Path: r.Place, Label: r.Label, Taken: r.Taken, Note: r.Note, Terms: r.Terms.Words(), Algorithm: r.Algorithm,
-		Entries: r.Entries, Bytes: r.Bytes, Unsized: r.Unsized, Tree: r.tree, Self: encoding.PackSelf(&r.self)}
+		Entries: r.Entries, Bytes: r.Bytes, Unsized: r.Unsized, Looked: r.Looked, Hidden: r.Hidden, Counted: r.Counted, Tree: r.tree, Self: encoding.PackSelf(&r.self)}
 }
 
 // recordsIn returns all records of a store, the oldest first.

@@ -101,6 +101,13 @@ func (m *memory) Segments(_ context.Context, place, upTo int64) (list []store.Se
 	return list, nil
 }
 
+// Bands returns none: such a store has no summaries, and everything is read.
+func (m *memory) Bands(context.Context, int64, int64) ([]store.BandRow, error) { return nil, nil }
+
+func (m *memory) BandPart(context.Context, int64, int) ([]byte, error) {
+	return nil, encoding.ErrDamaged
+}
+
 func (m *memory) Part(_ context.Context, segment int64, part store.Part) ([]byte, error) {
 	at := slices.IndexFunc(m.segments, func(s store.SegmentRow) bool { return s.Number == segment })
 	if part == store.Facts {

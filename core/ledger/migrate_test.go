@@ -14,17 +14,16 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
 )
 
-// A ledger that version 1 wrote, with a record dropped and a folder that could
-// not be read in another, is read as it was, and can be written on.
-func TestFromVersion1(t *testing.T) {
-	ctx := context.Background()
+// fixture unpacks a ledger that an earlier program wrote, and returns its path.
+func fixture(t *testing.T, name string) string {
 	path := filepath.Join(t.TempDir(), "ledger.sqlite")
-	packed, err := os.Open("testdata/version1.sqlite.gz")
+	packed, err := os.Open(filepath.Join("testdata", name))
 	require.NoError(t, err)
 	defer packed.Close()
 	unpacked, err := gzip.NewReader(packed)
@@ -32,6 +31,55 @@ func TestFromVersion1(t *testing.T) {
 	content, err := io.ReadAll(unpacked)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, content, 0o644))
+	return path
+}
+
+// A ledger of version 2 had no summaries; it gets them, with nothing else changed.
+func TestFromVersion2(t *testing.T) {
+	defer ledger.NarrowAlways()()
+	ctx := context.Background()
+	l, err := ledger.Open(ctx, fixture(t, "version2.sqlite.gz"))
+	require.NoError(t, err)
+	defer l.Close()
+	faults, err := l.Check(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	records, err := l.Records(ctx)
+	require.NoError(t, err)
+	others := map[int64]string{
+		1: ".hid .hid/secret counts counts/a.csv counts/latest counts/old counts/old/b.csv notes notes/rota.md",
+		3: ".hid .hid/secret counts counts/a.csv counts/latest counts/old counts/old/c.csv counts/rota.md notes notes/new.md",
+		4: ".hid .hid/secret counts counts/a.csv counts/latest counts/old counts/old/c.csv counts/rota.md counts/z notes notes/new.md",
+	}
+	require.Len(t, records, len(others))
+	for _, r := range records {
+		all := recorded(t, l, r)
+		var got []string
+		for path := range all {
+			if !strings.Contains(path, "note-") {
+				got = append(got, path)
+			}
+		}
+		sort.Strings(got)
+		assert.Equal(t, others[r.Number], strings.Join(got, " "))
+		assert.EqualValues(t, r.Entries, len(all))
+		for text, want := range map[string]int{"name is note-7.md": map[bool]int{true: 1}[r.Number == 1], "name has note-27": 11 - map[bool]int{false: 1}[r.Number == 1], "ext is csv": 2} {
+			c, err := condition.Parse([]string{text})
+			require.NoError(t, err)
+			p, err := c.Compile(&condition.Environment{AsOf: r.Taken, Zone: r.Taken.Location()})
+			require.NoError(t, err)
+			lines, report := found(t, l, r, p, source.ShowHidden)
+			assert.Len(t, lines, want, "%s in record %d", text, r.Number)
+			assert.Equal(t, r.Entries, report.Tested)
+		}
+	}
+}
+
+// A ledger that version 1 wrote, with a record dropped and a folder that could
+// not be read in another, is read as it was, and can be written on.
+func TestFromVersion1(t *testing.T) {
+	ctx := context.Background()
+	path := fixture(t, "version1.sqlite.gz")
 	l, err := ledger.Open(ctx, path)
 	require.NoError(t, err)
 	defer l.Close()

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -99,6 +100,10 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 		if s.alone != nil && !s.alone.Entered {
 			place.MarkUnread()
 			return r.report, nil // the problems tell why
+		}
+		if done, err := r.narrow(place); done || err != nil {
+			r.report.SortProblems()
+			return r.report, cmp.Or(err, ctx.Err())
 		}
 		if err := s.load(ctx); err != nil {
 			return r.report, err

@@ -32,7 +32,33 @@ type snapshotPart struct {
 	chunks  []chunk
 	entries int64
 	content weigh.Counting
+	seen    seen
 	self    entry.Entry // the place itself, if it was given
+}
+
+// seen counts what there is to look at where hidden entries, and what is in hidden folders,
+// are left out.
+type seen struct {
+	looked, hidden int64
+	unsure         bool // a flag of the system hides something, so that it is not known what is in hidden folders
+}
+
+func (s *seen) count(e *entry.Entry, inHidden bool) {
+	s.unsure = s.unsure || e.Marks&entry.MarkFlaggedHidden != 0
+	switch {
+	case inHidden:
+	case e.Hidden():
+		s.hidden++
+	default:
+		s.looked++
+	}
+}
+
+// tellSeen has the record tell that.
+func (r *Record) tellSeen(all seen) {
+	if r.Counted = !all.unsure; r.Counted {
+		r.Looked, r.Hidden = all.looked, all.hidden
+	}
 }
 
 // chunk is some entries of a folder, packed in order of the bytes of their names,
@@ -128,6 +154,7 @@ func (t *Snapshot) Visitor() source.Visitor {
 				c.inside = append(c.inside, e.Inside)
 			}
 			part.content.Count(e)
+			part.seen.count(e, c.folder.Hidden)
 		}
 		part.entries += int64(c.count)
 		c.delta = p.Delta().Clone()

@@ -94,14 +94,17 @@ type Changes struct {
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report source.Report, o Options) (Record, Changes, error) {
 	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
 	var content weigh.Counting
+	var all seen
 	for _, p := range taken.parts.All() {
 		w.record.Entries += p.entries
 		content.Join(&p.content)
+		all.looked, all.hidden, all.unsure = all.looked+p.seen.looked, all.hidden+p.seen.hidden, all.unsure || p.seen.unsure
 		if p.self.Kind != 0 {
 			w.record.self = p.self
 		}
 	}
 	w.record.tell(content.Sum())
+	w.record.tellSeen(all)
 	var err error
 	if w.root, err = taken.tree(); err != nil {
 		return r, Changes{}, err

@@ -127,6 +127,9 @@ func merge(old, fresh []Recorded) []Recorded {
 	if len(old) == 0 {
 		return fresh
 	}
+	if len(fresh) > 0 && old[len(old)-1].Entry.Name < fresh[0].Entry.Name { // the next part of the same
+		return append(old, fresh...)
+	}
 	merged := make([]Recorded, 0, len(old)+len(fresh))
 	for len(old) > 0 && len(fresh) > 0 {
 		switch c := strings.Compare(old[0].Entry.Name, fresh[0].Entry.Name); {

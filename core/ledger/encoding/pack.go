@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"unsafe"
 
 	"frankledger/core/entry"
 )
@@ -53,7 +54,19 @@ type Packer struct {
 	names, facts []byte
 	details      []byte // room for those of an entry
 	last         string
-	before       entry.Entry
+	before       neighbour
+}
+
+// neighbour is what is taken from the entry before.
+type neighbour struct {
+	uid, gid          uint32
+	permissions       entry.Permissions
+	device, inode     uint64
+	modified, changed entry.Time
+}
+
+func neighbourOf(e *entry.Entry) neighbour {
+	return neighbour{e.UID, e.GID, e.Permissions, e.Device, e.Inode, e.Modified, e.Changed}
 }
 
 // Reset begins another folder, in the same room.
@@ -101,9 +114,9 @@ func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
 	status := e.Known.Has(entry.FactStatus)
 	set(hasStatus, status)
 	if status {
-		set(sameOwner, e.UID == b.UID && e.GID == b.GID)
-		set(sameDevice, e.Device == b.Device)
-		set(sameMode, e.Permissions == b.Permissions)
+		set(sameOwner, e.UID == b.uid && e.GID == b.gid)
+		set(sameDevice, e.Device == b.device)
+		set(sameMode, e.Permissions == b.permissions)
 		set(oneLink, e.Links == 1)
 		set(accessedAsMade, e.Accessed == e.Modified)
 	}
@@ -127,15 +140,15 @@ func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
 		if bits&oneLink == 0 {
 			f = binary.AppendUvarint(f, uint64(e.Links))
 		}
-		f = binary.AppendVarint(f, int64(e.Inode-b.Inode))
+		f = binary.AppendVarint(f, int64(e.Inode-b.inode))
 		f = binary.AppendVarint(f, e.Size)
 		f = binary.AppendVarint(f, e.Disk/512)
-		f = appendTime(f, e.Modified, b.Modified)
-		f = appendTime(f, e.Changed, b.Changed)
+		f = appendTime(f, e.Modified, b.modified)
+		f = appendTime(f, e.Changed, b.changed)
 		if bits&accessedAsMade == 0 {
 			f = appendTime(f, e.Accessed, e.Modified)
 		}
-		*b = *e
+		*b = neighbourOf(e)
 	}
 	if bits&hasCreated != 0 {
 		f = appendTime(f, e.More.Created, e.Changed)
@@ -172,8 +185,51 @@ var errPacked = errors.New("packed entries are damaged")
 // unpacker reads packed entries. After an error, everything it returns is zero.
 type unpacker struct {
 	facts  []byte
-	before entry.Entry
+	before neighbour
+	more   *entry.More // room to be used again; nil where what is read is kept
 	err    error
+}
+
+// eachEntry calls a function for each entry that a delta has, but for those that are gone.
+// The entry and its name are only lent. It returns how many there are, with those gone.
+func eachEntry(d Delta, do func(e *entry.Entry)) (count int, err error) {
+	u := unpacker{facts: d.Facts, more: &entry.More{}}
+	var name []byte
+	for names := d.Names; len(names) > 0; count++ {
+		common, n := u.uvarint(&names), u.uvarint(&names)
+		if common > uint64(len(name)) || common+n > LongestName {
+			u.err = errPacked
+		}
+		suffix, kind := u.bytes(&names, n), u.bytes(&names, 1)
+		if u.err != nil {
+			break
+		}
+		name = append(name[:common], suffix...)
+		if kind[0] == isGone {
+			continue
+		}
+		e := entry.Entry{Name: unsafe.String(unsafe.SliceData(name), len(name)), Kind: entry.Kind(kind[0] & kindBits)}
+		e.Marks = marksOf(kind[0])
+		if !u.nextFacts(&e) {
+			break
+		}
+		do(&e)
+	}
+	if u.err != nil {
+		return 0, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+	}
+	return count, nil
+}
+
+// marksOf returns the marks that the bits beside a kind stand for.
+func marksOf(kind byte) (marks entry.Marks) {
+	if kind&isFlagged != 0 {
+		marks |= entry.MarkFlaggedHidden
+	}
+	if kind&isUnsized != 0 {
+		marks |= entry.MarkUnsized
+	}
+	return marks
 }
 
 // LongestName is more than any system allows a name to be.
@@ -202,12 +258,7 @@ func UnpackNames(entries []Recorded, names []byte) ([]Recorded, error) {
 		if k.Gone = kind[0] == isGone; !k.Gone {
 			k.Entry.Kind = entry.Kind(kind[0] & kindBits)
 			k.Entered, k.Unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
-			if kind[0]&isFlagged != 0 {
-				k.Entry.Marks |= entry.MarkFlaggedHidden
-			}
-			if kind[0]&isUnsized != 0 {
-				k.Entry.Marks |= entry.MarkUnsized
-			}
+			k.Entry.Marks = marksOf(kind[0])
 		}
 		entries = append(entries, k)
 	}
@@ -235,12 +286,15 @@ func UnpackFacts(entries []Recorded, facts []byte) error {
 // where the packing is damaged.
 func (u *unpacker) nextFacts(e *entry.Entry) bool {
 	bits := u.uvarint(&u.facts)
-	b := &u.before
 	if bits&hasStatus != 0 {
-		u.status(e, b, bits)
+		u.status(e, bits)
 	}
 	if bits&(hasCreated|hasTarget|hasDigests|hasDetails) != 0 {
-		e.More = &entry.More{}
+		if e.More = u.more; e.More == nil {
+			e.More = &entry.More{}
+		} else {
+			*e.More = entry.More{}
+		}
 	}
 	if bits&hasCreated != 0 {
 		e.More.Created = u.time(e.Changed)
@@ -269,9 +323,10 @@ func (u *unpacker) nextFacts(e *entry.Entry) bool {
 	return u.err == nil
 }
 
-func (u *unpacker) status(e, b *entry.Entry, bits uint64) {
+func (u *unpacker) status(e *entry.Entry, bits uint64) {
+	b := &u.before
 	e.Known |= entry.FactStatus
-	e.UID, e.GID, e.Device, e.Permissions, e.Links = b.UID, b.GID, b.Device, b.Permissions, 1
+	e.UID, e.GID, e.Device, e.Permissions, e.Links = b.uid, b.gid, b.device, b.permissions, 1
 	if bits&sameOwner == 0 {
 		e.UID, e.GID = uint32(u.uvarint(&u.facts)), uint32(u.uvarint(&u.facts))
 	}
@@ -284,16 +339,16 @@ func (u *unpacker) status(e, b *entry.Entry, bits uint64) {
 	if bits&oneLink == 0 {
 		e.Links = uint32(u.uvarint(&u.facts))
 	}
-	e.Inode = b.Inode + uint64(u.varint())
+	e.Inode = b.inode + uint64(u.varint())
 	e.Size = u.varint()
 	e.Disk = u.varint() * 512
-	e.Modified = u.time(b.Modified)
-	e.Changed = u.time(b.Changed)
+	e.Modified = u.time(b.modified)
+	e.Changed = u.time(b.changed)
 	e.Accessed = e.Modified
 	if bits&accessedAsMade == 0 {
 		e.Accessed = u.time(e.Modified)
 	}
-	*b = *e
+	*b = neighbourOf(e)
 }
 
 func (u *unpacker) uvarint(from *[]byte) uint64 {

@@ -88,18 +88,23 @@ func FuzzSegment(f *testing.F) {
 			{Number: 2, Fresh: true, Parent: Root, Name: name, HasDelta: true, Contents: Contents{Plain: Hash{3}, Full: Hash{4}, Digested: entry.FactMD5}, Tree: Hash{5}},
 			{Number: Root, Tree: Hash{6}},
 		}
+		var p Packer
+		p.Put(&entry.Entry{Name: name, Kind: entry.KindFile}, false, false)
+		d := p.Delta().Clone()
 		var back []FolderVersion
 		w := SegmentWriter{Write: func(_ context.Context, s Segment) error {
 			return EachFolder(s.Folders, func(v *FolderVersion) { back = append(back, *v) })
 		}}
 		for i := range list {
-			require.NoError(t, w.Add(t.Context(), &list[i], Delta{Names: names}))
-			list[i].Names, list[i].Facts = uint64(len(names)), 0
+			require.NoError(t, w.Add(t.Context(), &list[i], d))
 		}
 		require.NoError(t, w.Flush(t.Context()))
-		list[2].Names = 0 // there is no delta
+		list[2].Names, list[2].Facts = 0, 0 // there is no delta
 		require.Equal(t, list, back)
 		if err := EachFolder(folders, func(*FolderVersion) {}); err != nil {
+			assert.ErrorIs(t, err, ErrDamaged)
+		}
+		if _, err := Summarise(Segment{folders, names, names}); err != nil {
 			assert.ErrorIs(t, err, ErrDamaged)
 		}
 	})

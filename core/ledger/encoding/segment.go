@@ -142,7 +142,7 @@ func EachFolder(folders []byte, do func(v *FolderVersion)) error {
 }
 
 // fullSegment is how many bytes make a segment full.
-const fullSegment = 256 << 10
+const fullSegment = 64 << 10
 
 // LongestPart is how long the names or the facts of a segment can be: one folder of
 // very many entries.
@@ -155,8 +155,25 @@ type SegmentWriter struct {
 	segment Segment
 }
 
-// Add adds a version of a folder, with the delta that it has, if any.
+// Add adds a version of a folder, with the delta that it has, if any. One of very many
+// entries becomes several: versions of the folder that each have a part of them.
 func (w *SegmentWriter) Add(ctx context.Context, v *FolderVersion, d Delta) error {
+	parts, err := split(d)
+	if err != nil {
+		return err
+	}
+	for i, part := range parts {
+		if i > 0 {
+			v.Fresh = false
+		}
+		if err := w.add(ctx, v, part); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *SegmentWriter) add(ctx context.Context, v *FolderVersion, d Delta) error {
 	s := &w.segment
 	v.Names, v.Facts = uint64(len(d.Names)), uint64(len(d.Facts))
 	s.Folders = v.append(s.Folders)

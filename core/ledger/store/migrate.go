@@ -55,6 +55,37 @@ func fromVersion1(ctx context.Context, tx *sql.Tx) error {
 	return err
 }
 
+// fromVersion2 brings a ledger of version 2 up to this one: it had no summaries.
+func fromVersion2(ctx context.Context, tx *sql.Tx) error {
+	if _, err := tx.ExecContext(ctx, bandTables+countsTable); err != nil {
+		return err
+	}
+	u := newUpdate(tx)
+	var sheets []int64
+	if err := each(ctx, tx, func(rows *sql.Rows) error {
+		var id int64
+		err := rows.Scan(&id)
+		sheets = append(sheets, id)
+		return err
+	}, "SELECT id FROM sheet ORDER BY place, record, id"); err != nil {
+		return err
+	}
+	for _, id := range sheets {
+		s := SegmentRow{Number: id}
+		if err := tx.QueryRowContext(ctx, "SELECT place, record, folders, names, facts FROM sheet WHERE id = ?", id).Scan(&s.Place, &s.Record, &s.Folders, &s.Names, &s.Facts); err != nil {
+			return err
+		}
+		if err := u.bands.add(ctx, s); err != nil {
+			return err
+		}
+	}
+	if err := u.bands.flush(ctx); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, fmt.Sprintf("PRAGMA user_version = %d", version))
+	return err
+}
+
 // tree1 is what version 1 has of a place.
 type tree1 struct {
 	ctx     context.Context
@@ -119,7 +150,7 @@ func (t *tree1) move(r RecordRow) error {
 	if r.Tree, err = t.hash(t.root, ""); err != nil {
 		return err
 	}
-	u := &update{reader: reader{t.tx}, tx: t.tx}
+	u := newUpdate(t.tx)
 	if _, r.Place, err = u.AddRecord(t.ctx, r); err != nil {
 		return err
 	}
@@ -159,6 +190,9 @@ func (t *tree1) move(r RecordRow) error {
 		if err := u.AddProblem(t.ctx, r.Number, p); err != nil {
 			return err
 		}
+	}
+	if err := u.bands.flush(t.ctx); err != nil {
+		return err
 	}
 	return u.addExtra(t.ctx, added{number: r.Number})
 }

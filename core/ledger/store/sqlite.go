@@ -20,7 +20,7 @@ import (
 )
 
 // version is that of the schema.
-const version = 2
+const version = 3
 
 // application marks the file as a ledger, as SQLite lets a program do: "FrLg".
 const application = 0x46724c67
@@ -62,7 +62,7 @@ CREATE TABLE sheet (
 	facts   BLOB NOT NULL
 );
 CREATE INDEX sheet_place ON sheet (place, record);
-`
+` + bandTables + countsTable
 
 // file is a store in an SQLite file.
 type file struct {
@@ -259,6 +259,8 @@ func (f *file) prepare(ctx context.Context, write bool) error {
 				return err
 			case at == 1:
 				return fromVersion1(ctx, tx)
+			case at == 2:
+				return fromVersion2(ctx, tx)
 			}
 			return nil
 		})
@@ -291,8 +293,11 @@ func (f *file) Close() error {
 func (f *file) Update(ctx context.Context, change func(Update) error) error {
 	f.Release()
 	return f.inTransaction(ctx, func(tx *sql.Tx) error {
-		u := &update{reader: reader{tx}, tx: tx}
+		u := newUpdate(tx)
 		err := change(u)
+		if err == nil {
+			err = u.bands.flush(ctx)
+		}
 		for i := 0; i < len(u.added) && err == nil; i++ {
 			err = u.addExtra(ctx, u.added[i])
 		}
@@ -394,12 +399,16 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		var taken int64
 		var terms string
 		var host sql.NullString
-		if err := rows.Scan(&r.Number, &r.Place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &tree, &r.Self, &r.Problems, &r.Stored, &r.Unsized); err != nil {
+		var looked, hidden sql.NullInt64
+		if err := rows.Scan(&r.Number, &r.Place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &tree, &r.Self, &r.Problems, &r.Stored, &looked, &hidden, &r.Unsized); err != nil {
 			return err
 		}
 		r.Path, r.Taken = string(path), time.Unix(0, taken).UTC()
 		copy(r.Tree[:], tree)
 		r.Host = host.String
+		if r.Counted = looked.Valid && hidden.Valid; r.Counted {
+			r.Looked, r.Hidden = looked.Int64, hidden.Int64
+		}
 		if !host.Valid || json.Unmarshal([]byte(terms), &r.Terms) != nil {
 			return fmt.Errorf("%w: record %d", encoding.ErrDamaged, r.Number)
 		}
@@ -407,7 +416,8 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		return nil
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
 		(SELECT count(*) FROM problem WHERE record = r.id),
-		(SELECT coalesce(sum(length(folders) + length(names) + length(facts)), 0) FROM sheet WHERE place = r.place AND record = r.id),
+		(SELECT coalesce(sum(stored), 0) FROM band WHERE place = r.place AND record = r.id),
+		(SELECT looked FROM counts WHERE record = r.id), (SELECT hidden FROM counts WHERE record = r.id),
 		`+unsized+`
 		FROM record r LEFT JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
 	return records, err
@@ -463,8 +473,11 @@ func (s reader) hasTable(ctx context.Context, name string) (bool, error) {
 // Part implements Reader.
 func (s reader) Part(ctx context.Context, segment int64, part Part) (content []byte, err error) {
 	query := "SELECT names FROM sheet WHERE id = ?"
-	if part == Facts {
+	switch part {
+	case Facts:
 		query = "SELECT facts FROM sheet WHERE id = ?"
+	case Folders:
+		query = "SELECT folders FROM sheet WHERE id = ?"
 	}
 	err = s.q.QueryRowContext(ctx, query, segment).Scan(&content)
 	if err == sql.ErrNoRows {
@@ -481,6 +494,13 @@ type update struct {
 	reader
 	tx    *sql.Tx
 	added []added
+	bands bands
+}
+
+func newUpdate(tx *sql.Tx) *update {
+	u := &update{reader: reader{tx}, tx: tx}
+	u.bands.u = u
+	return u
 }
 
 // added is a record that was added.
@@ -511,6 +531,9 @@ func (u *update) AddRecord(ctx context.Context, r RecordRow) (number, place int6
 	}
 	if number, err = result.LastInsertId(); err == nil {
 		u.added = append(u.added, added{number, r.Unsized})
+	}
+	if err == nil && r.Counted {
+		_, err = u.exec(ctx, "INSERT INTO counts (record, looked, hidden) VALUES (?, ?, ?)", number, r.Looked, r.Hidden)
 	}
 	return number, place, err
 }
@@ -543,11 +566,30 @@ const volumeTable = `CREATE TABLE IF NOT EXISTS volume (
 	UNIQUE (place, id)
 )`
 
+// countsTable tells how much of a record there is to look at where hidden entries, and what
+// is in hidden folders, are left out.
+const countsTable = `
+CREATE TABLE counts (
+	record INTEGER PRIMARY KEY,
+	looked INTEGER NOT NULL,
+	hidden INTEGER NOT NULL -- entries that are hidden, without those in hidden folders
+);
+CREATE TRIGGER counts_go AFTER DELETE ON record BEGIN
+	DELETE FROM counts WHERE record = old.id;
+END;
+`
+
 // AddSegment implements Update.
 func (u *update) AddSegment(ctx context.Context, s SegmentRow) error {
-	_, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
+	result, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
 		s.Place, s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
-	return err
+	if err != nil {
+		return err
+	}
+	if s.Number, err = result.LastInsertId(); err != nil {
+		return err
+	}
+	return u.bands.add(ctx, s)
 }
 
 // blob is never NULL.
@@ -560,6 +602,12 @@ func blob(content []byte) []byte {
 
 // RemoveSegments implements Update.
 func (u *update) RemoveSegments(ctx context.Context, record int64) error {
+	if err := u.bands.flush(ctx); err != nil {
+		return err
+	}
+	if err := u.removeBands(ctx, record); err != nil {
+		return err
+	}
 	_, err := u.exec(ctx, "DELETE FROM sheet WHERE place = (SELECT place FROM record WHERE id = ?1) AND record = ?1", record)
 	return err
 }

@@ -57,7 +57,11 @@ type Reader interface {
 	Rereads(ctx context.Context, place int64) ([]RereadRow, error)
 	// Mismatches returns the files of a place whose content is not what it was.
 	Mismatches(ctx context.Context, place int64) ([]MismatchRow, error)
-	// Part returns the names or the facts of a segment.
+	// Bands returns the bands of a place up to a record, in order of records.
+	Bands(ctx context.Context, place, upTo int64) ([]BandRow, error)
+	// BandPart returns a part of a band.
+	BandPart(ctx context.Context, band int64, part int) ([]byte, error)
+	// Part returns the names, the facts or the folders of a segment.
 	Part(ctx context.Context, segment int64, part Part) ([]byte, error)
 }
 
@@ -106,10 +110,14 @@ type RecordRow struct {
 	Terms     []string
 	Algorithm string // of the digests that were asked for; "" for none
 	Entries   int64
-	Bytes     int64         // of content of files, as far as their sizes are known
-	Unsized   int64         // files whose size is not known
-	Tree      encoding.Hash // of the place
-	Self      []byte        // the place itself; see encoding.PackSelf
+	Bytes     int64 // of content of files, as far as their sizes are known
+	Unsized   int64 // files whose size is not known
+	// Looked is how many entries there are without those that are hidden and what is in
+	// hidden folders, and Hidden how many are hidden, without those in hidden folders.
+	Looked, Hidden int64
+	Counted        bool          // both are known
+	Tree           encoding.Hash // of the place
+	Self           []byte        // the place itself; see encoding.PackSelf
 	// Problems and Stored are counted by the store: places that could not be read, and
 	// bytes in segments of this record.
 	Problems, Stored int64
@@ -148,6 +156,12 @@ type SegmentRow struct {
 	encoding.Segment
 }
 
+// BandRow is a band of a record.
+type BandRow struct {
+	Number, Record int64
+	*encoding.Band
+}
+
 // Part is a part of a segment that is read by itself.
 type Part uint8
 
@@ -155,4 +169,5 @@ type Part uint8
 const (
 	Names Part = iota
 	Facts
+	Folders
 )

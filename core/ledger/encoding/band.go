@@ -1,0 +1,251 @@
+package encoding
+
+import (
+	"cmp"
+	"encoding/binary"
+	"fmt"
+	"math/bits"
+	"slices"
+
+	"frankledger/core/source"
+)
+
+// A Band is the summaries of many segments of one record, turned: for each bit of the
+// pieces, which groups have it; and for each measure, the bounds of all groups. So what is
+// asked for is read of all groups together, and nothing else is. It is made of parts, each
+// read by itself:
+//
+//	6             which folders that were met before have a delta: how much more the number
+//	              of each is than that of the one before, and in which of the sheets that is
+//	0 to 5        the bounds of source.Measured: two integers of four bytes, the least first, a group
+//	16 and above  bits: for each a bit a group, the lowest of a byte first; as many bits in
+//	              a part as fill it
+type Band struct {
+	Bits   int // that tell of pieces: a power of two
+	Sheets []SheetGroups
+	groups int
+}
+
+// SheetGroups are the groups of a segment.
+type SheetGroups struct {
+	Sheet    int64  // the segment
+	Fresh    uint64 // the first folder in it that was never met before; 0 for none
+	Versions []int  // of folders, by group
+	// Again are the folders in it that have a delta, and were met before. They are not
+	// packed with the rest.
+	Again []uint64
+}
+
+// Again is a folder that has a delta in a sheet, and was met before.
+type Again struct {
+	Folder uint64
+	Sheet  int64
+}
+
+const (
+	// FullBand is how many groups make a band full.
+	FullBand  = 16000
+	fullPart  = FullBand / 8
+	firstBits = 16
+	// AgainPart is the part with the folders that were met before.
+	AgainPart = source.Measures
+	// PartsOfBand is more than any band has.
+	PartsOfBand = firstBits + PieceBits
+)
+
+// Groups returns how many groups there are.
+func (b *Band) Groups() int { return b.groups }
+
+// bytesOf are how many bytes a bit takes of all groups.
+func (b *Band) each() int { return (b.groups + 7) / 8 }
+
+// perPart is of how many bits a part tells.
+func (b *Band) perPart() int { return max(1, fullPart/max(1, b.each())) }
+
+// PartOf returns the part that tells which groups have a bit, and where in it.
+func (b *Band) PartOf(bit uint16) (part, from, to int) {
+	at := int(bit) % b.Bits
+	from = at % b.perPart() * b.each()
+	return firstBits + at/b.perPart(), from, from + b.each()
+}
+
+// folded is how full bits may be that are laid over one another.
+const folded = 0.2
+
+// MakeBand makes a band of summaries, and calls a function for each part of it.
+func MakeBand(sheets []SheetGroups, groups []Group, write func(part int, content []byte) error) (*Band, error) {
+	b := &Band{Bits: PieceBits, Sheets: sheets, groups: len(groups)}
+	set := 0
+	for i := range groups {
+		for _, word := range groups[i].Pieces {
+			set += bits.OnesCount64(word)
+		}
+	}
+	for full := float64(set) / float64(len(groups)*PieceBits); full < folded && b.Bits > 64; full *= 2 {
+		b.Bits /= 2
+	}
+	for of := range source.Measures {
+		content := make([]byte, 0, 8*len(groups))
+		for i := range groups {
+			bounds := groups[i].Bounds[of]
+			content = binary.LittleEndian.AppendUint32(content, bounds.Least)
+			content = binary.LittleEndian.AppendUint32(content, bounds.Greatest)
+		}
+		if err := write(of, content); err != nil {
+			return nil, err
+		}
+	}
+	if err := write(AgainPart, packAgain(sheets)); err != nil {
+		return nil, err
+	}
+	all := b.turn(groups)
+	for part, length := firstBits, b.perPart()*b.each(); len(all) > 0; part++ {
+		n := min(length, len(all))
+		if err := write(part, all[:n]); err != nil {
+			return nil, err
+		}
+		all = all[n:]
+	}
+	return b, nil
+}
+
+// Pack packs what a band has beside its parts.
+func (b *Band) Pack() []byte {
+	dst := binary.AppendUvarint(nil, uint64(b.Bits))
+	last := int64(0)
+	for _, s := range b.Sheets {
+		dst = binary.AppendVarint(dst, s.Sheet-last)
+		last = s.Sheet
+		dst = binary.AppendUvarint(dst, s.Fresh)
+		dst = binary.AppendUvarint(dst, uint64(len(s.Versions)))
+		for _, n := range s.Versions {
+			dst = binary.AppendUvarint(dst, uint64(n))
+		}
+	}
+	return dst
+}
+
+// UnpackBand reads what Pack returns.
+func UnpackBand(packed []byte) (*Band, error) {
+	var u unpacker
+	b := &Band{Bits: int(min(u.uvarint(&packed), PieceBits))}
+	last := int64(0)
+	for u.err == nil && len(packed) > 0 {
+		n, length := binary.Varint(packed)
+		if length <= 0 {
+			u.err = errPacked
+			break
+		}
+		packed, last = packed[length:], last+n
+		s := SheetGroups{Sheet: last, Fresh: u.uvarint(&packed)}
+		count := u.uvarint(&packed)
+		if count > uint64(len(packed)) {
+			u.err = errPacked
+			break
+		}
+		s.Versions = make([]int, count)
+		for i := range s.Versions {
+			s.Versions[i] = int(u.uvarint(&packed))
+		}
+		b.Sheets = append(b.Sheets, s)
+		b.groups += len(s.Versions)
+	}
+	if u.err == nil && (b.Bits < 64 || b.Bits&(b.Bits-1) != 0) {
+		u.err = errPacked
+	}
+	if u.err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+	}
+	return b, nil
+}
+
+// turn returns which groups have each bit.
+func (b *Band) turn(groups []Group) []byte {
+	all := make([]byte, b.Bits*b.each())
+	var square [64]uint64
+	for first := 0; first < len(groups); first += 64 {
+		few := groups[first:min(first+64, len(groups))]
+		for w := range b.Bits / 64 {
+			clear(square[:])
+			for i := range few {
+				for from := w; from < PieceBits/64; from += b.Bits / 64 { // laid over one another
+					square[i] |= few[i].Pieces[from]
+				}
+			}
+			transpose(&square)
+			for bit, column := range square {
+				at := (w*64+bit)*b.each() + first/8
+				var word [8]byte
+				binary.LittleEndian.PutUint64(word[:], column)
+				copy(all[at:at+(len(few)+7)/8], word[:])
+			}
+		}
+	}
+	return all
+}
+
+// transpose turns a square of bits: bit i of row j becomes bit j of row i (Hacker's
+// Delight, 7-3).
+func transpose(square *[64]uint64) {
+	mask := uint64(0x00000000ffffffff)
+	for width := 32; width > 0; width, mask = width/2, mask^mask<<(width/2) {
+		for i := 0; i < 64; i = (i + width + 1) &^ width {
+			moved := (square[i]>>width ^ square[i+width]) & mask
+			square[i] ^= moved << width
+			square[i+width] ^= moved
+		}
+	}
+}
+
+func packAgain(sheets []SheetGroups) (dst []byte) {
+	type at struct {
+		folder uint64
+		sheet  int
+	}
+	var all []at
+	for i := range sheets {
+		for _, folder := range sheets[i].Again {
+			all = append(all, at{folder, i})
+		}
+	}
+	slices.SortFunc(all, func(a, b at) int { return cmp.Or(cmp.Compare(a.folder, b.folder), cmp.Compare(a.sheet, b.sheet)) })
+	last := uint64(0)
+	for _, one := range all {
+		dst = binary.AppendUvarint(dst, one.folder-last)
+		dst = binary.AppendUvarint(dst, uint64(one.sheet))
+		last = one.folder
+	}
+	return dst
+}
+
+// UnpackAgain reads the part with the folders that were met before, in order of these.
+func (b *Band) UnpackAgain(packed []byte) (list []Again, err error) {
+	var u unpacker
+	last := uint64(0)
+	for len(packed) > 0 && u.err == nil {
+		last += u.uvarint(&packed)
+		sheet := u.uvarint(&packed)
+		if sheet >= uint64(len(b.Sheets)) {
+			u.err = errPacked
+			break
+		}
+		list = append(list, Again{last, b.Sheets[sheet].Sheet})
+	}
+	if u.err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+	}
+	return list, nil
+}
+
+// Met sets which folders a segment has that were never met before, and which of those that
+// were have a delta.
+func (s *SheetGroups) Met(segment Segment) error {
+	return EachFolder(segment.Folders, func(v *FolderVersion) {
+		switch {
+		case v.Fresh && s.Fresh == 0:
+			s.Fresh = v.Number
+		case !v.Fresh && v.HasDelta:
+			s.Again = append(s.Again, v.Number)
+		}
+	})
+}
