@@ -176,6 +176,7 @@ type reading struct {
 	condition *condition.Condition // nil: none
 	program   *condition.Program
 	funnel    bool
+	effort    bool
 }
 
 // fill takes the words of options that were not written from the person's

@@ -60,6 +60,9 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		if r.program != nil {
 			summary.Chosen, summary.Funnel = true, r.program.Left()
 		}
+		if r.effort {
+			summary.Notes = append(summary.Notes, report.Effort(&summary.Report))
+		}
 		if stream != nil {
 			return stream.End()
 		}

@@ -17,9 +17,9 @@ import (
 
 // searchOptions are the options of search beside those that all commands share.
 type searchOptions struct {
-	reading       readingOptions
-	funnel, count bool
-	name, failIf  string
+	reading               readingOptions
+	funnel, count, effort bool
+	name, failIf          string
 }
 
 func (p *Program) searchCommand() *cobra.Command {
@@ -64,7 +64,8 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f.SortFlags = false
 	f.BoolVar(&o.count, "count", false, "show only the number of matches")
 	f.BoolVar(&o.funnel, "funnel", false, "also show how many entries each condition let through, in the order written")
-	group(cmd, groupWhat, "count", "funnel")
+	f.BoolVar(&o.effort, "effort", false, "also show how much was read to find them")
+	group(cmd, groupWhat, "count", "funnel", "effort")
 	addReading(cmd, &o.reading, "show", allWord)
 	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if `HOW` many are found: none or any; for scripts")
 	addKeeping(cmd, &o.reading.lookingOptions)
@@ -102,7 +103,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if form != nil {
 		r.form = form
 	}
-	r.funnel = o.funnel
+	r.funnel, r.effort = o.funnel, o.effort
 	if args, err = p.pieces(cmd, r, args); err != nil {
 		return err
 	}

@@ -51,8 +51,8 @@ func (r *reading) narrow(place *entry.Folder) (done bool, err error) {
 	}
 	n := &narrowing{reader: &reader{reading: r}, from: s.ledger.store, need: need, bands: bands, sheets: map[int64]*sheet{},
 		ways: map[uint64]*way{encoding.Root: {place, true}}}
-	chosen, worth, err := n.choose()
-	if err != nil || !worth {
+	chosen, all, some, err := n.choose()
+	if err != nil || len(chosen) == 0 || some*worthNarrowing > all {
 		return false, err
 	}
 	n.visit, n.test = r.sink.Visitor(), request.Condition.Test()
@@ -65,6 +65,8 @@ func (r *reading) narrow(place *entry.Folder) (done bool, err error) {
 			return false, nil
 		}
 	}
+	r.report.Folders += n.report.Folders
+	r.report.Groups, r.report.GroupsRead = int64(all), int64(some)
 	r.report.Tested += s.record.Entries
 	if request.Hidden == source.OmitHidden {
 		r.report.Tested += s.record.Looked - s.record.Entries
@@ -127,26 +129,25 @@ type version struct {
 	at [2][2]uint64
 }
 
-// choose returns which groups of each band may have what is needed, and whether reading
-// only these is worth it.
-func (n *narrowing) choose() (chosen [][]uint64, worth bool, err error) {
-	all, some := 0, 0
+// choose returns which groups of each band may have what is needed, of how many there are,
+// and how many these are.
+func (n *narrowing) choose() (chosen [][]uint64, all, some int, err error) {
 	for i := range n.bands {
 		b := &n.bands[i]
 		set, err := n.groups(b, n.need)
 		if err != nil {
-			return nil, false, err
+			return nil, 0, 0, err
 		}
+		all += b.Groups()
 		if set == nil {
-			return nil, false, nil
+			return nil, all, all, nil
 		}
 		for _, word := range set {
 			some += bits.OnesCount64(word)
 		}
-		all += b.Groups()
 		chosen = append(chosen, set)
 	}
-	return chosen, some*worthNarrowing <= all, nil
+	return chosen, all, some, nil
 }
 
 // groups returns which groups of a band may have what is needed; nil for all.
@@ -201,10 +202,7 @@ func (n *narrowing) withAll(b *store.BandRow, pieces []encoding.Places) (set []u
 		return nil, nil
 	}
 	for _, p := range pieces {
-		for i, bit := range p {
-			if i > 0 && bit == p[0] {
-				continue
-			}
+		for _, bit := range p.Bits() {
 			part, from, to := b.PartOf(bit)
 			content, err := n.from.BandPart(n.ctx, b.Number, part)
 			if err != nil {
@@ -410,6 +408,9 @@ func (n *narrowing) meets(need source.Need, e *entry.Entry, known bool) bool {
 	case source.NeedPiece:
 		n.names = letters.Fold(append(append(n.names[:0], source.NameEdge), e.Name...), false)
 		return bytes.Contains(append(letters.Plain(n.names), source.NameEdge), []byte(need))
+	case source.NeedExt:
+		_, ext := entry.SplitName(e.Name)
+		return encoding.FoldExt(ext) == string(need)
 	case source.NeedKind:
 		return e.Kind == entry.Kind(need)
 	case source.NeedUID:

@@ -89,7 +89,7 @@ func mayHave(g *encoding.Group, need source.Need) bool {
 		pieces = []encoding.Places{encoding.PieceOfExt([]byte(need))}
 	}
 	for _, places := range pieces {
-		for _, bit := range places {
+		for _, bit := range places.Bits() {
 			if g.Pieces[bit/64]&(1<<(bit%64)) == 0 {
 				return false
 			}

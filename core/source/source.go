@@ -135,6 +135,8 @@ type Report struct {
 	Skipped    int64 // folders not entered because the request said so
 	OtherDisks int64 // folders not entered because another file system starts there
 	Repeated   int64 // links not followed because they lead to a folder already read
+	Groups     int64 // groups of entries of records of which summaries were read
+	GroupsRead int64 // those of them that were read, as some in them could be wanted
 	Problems   []Problem
 }
 
@@ -146,6 +148,8 @@ func (r *Report) Add(other Report) {
 	r.Skipped += other.Skipped
 	r.OtherDisks += other.OtherDisks
 	r.Repeated += other.Repeated
+	r.Groups += other.Groups
+	r.GroupsRead += other.GroupsRead
 	r.Problems = append(r.Problems, other.Problems...)
 }
 

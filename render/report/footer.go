@@ -1,11 +1,13 @@
 package report
 
 import (
+	"fmt"
 	"path"
 	"strconv"
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/source"
 	"frankledger/core/weigh"
 	"frankledger/render"
 )
@@ -174,6 +176,18 @@ func (v *View) shortSum(s *weigh.Sum) string {
 		return "≥ " + v.Units.SizeText(s.Size)
 	}
 	return v.Units.SizeText(s.Size)
+}
+
+// Effort says how much was read.
+func Effort(r *source.Report) string {
+	if r.Groups == 0 {
+		return "read " + render.Count(r.Folders, "folder", "folders")
+	}
+	text := fmt.Sprintf("read %s of %s of entries in the record", render.Grouped(r.GroupsRead), render.Count(r.Groups, "group", "groups"))
+	if r.GroupsRead < r.Groups {
+		text += "; by their summaries, the others have none that fits"
+	}
+	return text
 }
 
 // FunnelLines say how many entries each condition let through, if that was

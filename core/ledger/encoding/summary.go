@@ -93,18 +93,34 @@ func textHash(text []byte) uint64 {
 	return h
 }
 
-// Places are the bits that stand for a piece, of so many: two, of which only the first
-// counts for pieces of three letters, as these are also in those of four.
-type Places [2]uint16
+// Places are the bits that stand for a piece: one for pieces of three letters, which are
+// also in those of four, two for those, of which most texts have several, and six for
+// what stands alone.
+type Places struct {
+	bits  [6]uint16
+	count int
+}
+
+// Bits returns them.
+func (p *Places) Bits() []uint16 { return p.bits[:p.count] }
 
 // placesOf spreads what a piece is by a multiplication (Fibonacci hashing), and takes the
 // upper bits of that, which depend on all of it.
-func placesOf(of byte, content uint64) Places {
+func placesOf(of byte, content uint64) (p Places) {
 	h := (content ^ uint64(of)<<56) * 0x9e3779b97f4a7c15
 	h = (h ^ h>>29) * 0x9e3779b97f4a7c15
-	p := Places{uint16(h >> 52), uint16(h >> 40 % PieceBits)}
-	if of == pieceOfThree {
-		p[1] = p[0]
+	p.bits[0], p.bits[1] = uint16(h>>52), uint16(h>>40%PieceBits)
+	switch of {
+	case pieceOfThree:
+		p.count = 1
+	case pieceOfFour:
+		p.count = 2
+	default:
+		p.count = len(p.bits)
+		for i := 2; i < p.count; i++ {
+			h = (h ^ h>>31) * 0x9e3779b97f4a7c15
+			p.bits[i] = uint16(h >> 52)
+		}
 	}
 	return p
 }
@@ -129,6 +145,11 @@ func fourPlaces(text []byte, i int) Places {
 	return placesOf(pieceOfFour, uint64(binary.LittleEndian.Uint32(text[i:])))
 }
 
+// FoldExt returns an extension as source.NeedExt has it.
+func FoldExt(ext string) string {
+	return string(letters.Plain(letters.Fold([]byte(strings.ToLower(ext)), false)))
+}
+
 // PieceOfExt and the others return the places of what entries can have beside names.
 func PieceOfExt(ext []byte) Places    { return placesOf(pieceExt, textHash(ext)) }
 func PieceOfKind(k entry.Kind) Places { return placesOf(pieceKind, uint64(k)) }
@@ -136,8 +157,9 @@ func PieceOfUID(id uint32) Places     { return placesOf(pieceUID, uint64(id)) }
 func PieceOfGID(id uint32) Places     { return placesOf(pieceGID, uint64(id)) }
 
 func (g *Group) put(p Places) {
-	g.Pieces[p[0]/64] |= 1 << (p[0] % 64)
-	g.Pieces[p[1]/64] |= 1 << (p[1] % 64)
+	for _, bit := range p.Bits() {
+		g.Pieces[bit/64] |= 1 << (bit % 64)
+	}
 }
 
 // summariser makes summaries.
@@ -171,7 +193,7 @@ func (s *summariser) add(g *Group, e *entry.Entry) {
 	}
 	s.name, s.before = s.before, s.name
 	if _, ext := entry.SplitName(e.Name); ext != "" && ext != s.ext {
-		g.put(PieceOfExt(letters.Plain(letters.Fold([]byte(strings.ToLower(ext)), false))))
+		g.put(PieceOfExt([]byte(FoldExt(ext))))
 		s.ext = strings.Clone(ext)
 	}
 	if e.Kind != s.kind || !s.any {
