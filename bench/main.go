@@ -129,6 +129,8 @@ func inProcess(what, how, tree string) error {
 		return err
 	}
 	switch what {
+	case "fabricate":
+		return fabricate(tree, entries)
 	case "alter":
 		return alterFiles(tree, entries)
 	case "content":

@@ -1,12 +1,13 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"slices"
+	"strings"
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
@@ -60,10 +61,62 @@ type importer struct {
 	done     Imported
 }
 
-// importedPlace is what a place holds at the record that is being read.
+// importedPlace is what a place holds at the record that is being read. Entries are packed,
+// so that millions take little room.
 type importedPlace struct {
-	folders map[string]map[string]encoding.Recorded // by path
+	folders map[string]*importedFolder // by path
+	lately  []*importedFolder          // those that lines were read of
+	waiting int                        // these lines
 	lost    bool
+}
+
+// importedFolder is what a folder holds, and lines that change it.
+type importedFolder struct {
+	delta encoding.Delta
+	lines []encoding.Recorded
+}
+
+// mostWaiting is how many lines wait to be packed.
+const mostWaiting = 1 << 16
+
+// add takes in what a line says of an entry in a folder.
+func (p *importedPlace) add(folder string, r *encoding.Recorded) error {
+	f := p.folders[folder]
+	if f == nil {
+		if r.Gone {
+			return nil
+		}
+		f = &importedFolder{}
+		p.folders[folder] = f
+	}
+	if len(f.lines) == 0 {
+		p.lately = append(p.lately, f)
+	}
+	f.lines = append(f.lines, *r)
+	if p.waiting++; p.waiting < mostWaiting {
+		return nil
+	}
+	return p.settle()
+}
+
+// settle packs what lines say that wait.
+func (p *importedPlace) settle() error {
+	for _, f := range p.lately {
+		slices.SortStableFunc(f.lines, func(a, b encoding.Recorded) int { return cmp.Compare(a.Entry.Name, b.Entry.Name) })
+		var packer encoding.Packer
+		for i := range f.lines {
+			if i+1 == len(f.lines) || f.lines[i].Entry.Name != f.lines[i+1].Entry.Name { // the last has the say
+				f.lines[i].Pack(&packer)
+			}
+		}
+		joined, err := encoding.Join([]encoding.Delta{f.delta, packer.Delta()}, true)
+		if err != nil {
+			return err
+		}
+		f.delta, f.lines = joined.Clone(), nil
+	}
+	p.lately, p.waiting = p.lately[:0], 0
+	return nil
 }
 
 // all takes all lines in.
@@ -109,13 +162,8 @@ func (m *importer) line(l *transfer.Line) error {
 		place.lost = true
 		m.done.Lost++
 		m.problems = append(m.problems, source.Problem{Path: l.Lost.Path, Tried: "save", Err: errors.New("the ledger it was exported from was damaged"), Entries: 1})
-	case l.Entry.Gone:
-		delete(place.folders[l.Folder], l.Entry.Entry.Name)
 	default:
-		if place.folders[l.Folder] == nil {
-			place.folders[l.Folder] = map[string]encoding.Recorded{}
-		}
-		place.folders[l.Folder][l.Entry.Entry.Name] = *l.Entry
+		return place.add(l.Folder, l.Entry)
 	}
 	return nil
 }
@@ -134,7 +182,7 @@ func (m *importer) begin(l *transfer.Record) error {
 		return fmt.Errorf("%w: %s", ErrThere, r.Place)
 	}
 	if m.places[key] == nil {
-		m.places[key] = &importedPlace{folders: map[string]map[string]encoding.Recorded{"": {}}}
+		m.places[key] = &importedPlace{folders: map[string]*importedFolder{"": {}}}
 	}
 	m.record, m.problems, m.volumes = &r, nil, l.Volumes
 	return nil
@@ -150,7 +198,13 @@ func (m *importer) write() error {
 	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
 	var content weigh.Counting
 	var all seen
-	w.root = place.tree("", &entry.Folder{}, &content, &all)
+	if err := place.settle(); err != nil {
+		return err
+	}
+	var err error
+	if w.root, err = place.tree("", &entry.Folder{}, &content, &all); err != nil {
+		return err
+	}
 	w.record.Entries = 0
 	w.root.each(func(l *tree) error {
 		w.record.Entries += int64(l.count)
@@ -182,20 +236,36 @@ func (m *importer) write() error {
 
 // tree makes the tree of a folder and all those in it, and sums up the content of
 // files in them.
-func (p *importedPlace) tree(path string, folder *entry.Folder, content *weigh.Counting, all *seen) *tree {
-	held := p.folders[path]
-	var list []encoding.Recorded
+func (p *importedPlace) tree(path string, folder *entry.Folder, content *weigh.Counting, all *seen) (*tree, error) {
 	l := &tree{folder: folder}
-	for _, name := range slices.Sorted(maps.Keys(held)) {
-		k := held[name]
-		list = append(list, k)
+	var list []encoding.Recorded
+	if f := p.folders[path]; f != nil {
+		var err error
+		if list, err = encoding.Unpack(nil, f.delta); err != nil {
+			return nil, err
+		}
+	}
+	var entered []string
+	for i := range list {
+		k := &list[i]
 		content.Count(&k.Entry)
 		all.count(&k.Entry, folder.Hidden)
 		if k.Entered {
-			l.below = append(l.below, p.tree(pathIn(path, name), entry.NewFolder(folder, name), content, all))
+			entered = append(entered, strings.Clone(k.Entry.Name))
 		}
 	}
 	l.count = len(list)
 	l.pack(list)
-	return l
+	list = nil // it is large, and those below have theirs
+	if f := p.folders[path]; f != nil {
+		f.delta = l.delta // which is the same
+	}
+	for _, name := range entered {
+		below, err := p.tree(pathIn(path, name), entry.NewFolder(folder, name), content, all)
+		if err != nil {
+			return nil, err
+		}
+		l.below = append(l.below, below)
+	}
+	return l, nil
 }
