@@ -20,6 +20,10 @@ type figures struct {
 	// was measured at another time.
 	WallRatio float64 `json:"wall_ratio"`
 	CPURatio  float64 `json:"cpu_ratio"`
+	// TwoRatio is the processor time over that of a loop with two threads; 0 where that was
+	// not run.
+	TwoRatio float64 `json:"two_ratio,omitempty"`
+	Loop     string  `json:"loop"`
 }
 
 // saved is a file of figures.

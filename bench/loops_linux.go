@@ -1,6 +1,8 @@
 package main
 
 import (
+	"runtime"
+	"sync"
 	"unsafe"
 
 	"golang.org/x/sys/unix"
@@ -65,4 +67,82 @@ func loop(root string, facts bool) (entries int, err error) {
 		return nil
 	}
 	return entries, read(fd, 0)
+}
+
+// loopWith is loop with so many threads, which take folders off one stack.
+func loopWith(threads int, root string, facts bool) (entries int, err error) {
+	var mu sync.Mutex
+	changed := sync.NewCond(&mu)
+	stack, busy := []string{root}, 0
+	runtime.GOMAXPROCS(threads)
+	var group sync.WaitGroup
+	for range threads {
+		group.Go(func() {
+			runtime.LockOSThread()
+			buf := make([]byte, 32<<10)
+			var found []string
+			mu.Lock()
+			defer mu.Unlock()
+			for {
+				for len(stack) == 0 && busy > 0 {
+					changed.Wait()
+				}
+				if len(stack) == 0 {
+					changed.Broadcast()
+					return
+				}
+				folder := stack[len(stack)-1]
+				stack = stack[:len(stack)-1]
+				busy++
+				mu.Unlock()
+				n, failed := 0, error(nil)
+				n, found, failed = readOne(folder, facts, buf, found[:0])
+				mu.Lock()
+				entries += n
+				if failed != nil && err == nil {
+					err = failed
+				}
+				stack = append(stack, found...)
+				busy--
+				changed.Broadcast()
+			}
+		})
+	}
+	group.Wait()
+	return entries, err
+}
+
+// readOne reads one folder, and adds those in it to a list.
+func readOne(folder string, facts bool, buf []byte, found []string) (int, []string, error) {
+	fd, err := unix.Open(folder, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC|unix.O_NOFOLLOW, 0)
+	if err != nil {
+		return 0, found, err
+	}
+	defer unix.Close(fd)
+	var stat unix.Statx_t
+	for entries := 0; ; {
+		n, err := unix.Getdents(fd, buf)
+		if err != nil || n == 0 {
+			return entries, found, err
+		}
+		for at := 0; at < n; {
+			length := int(*(*uint16)(unsafe.Pointer(&buf[at+16])))
+			name := buf[at+19 : at+length]
+			kind := buf[at+18]
+			at += length
+			if name[0] == '.' && (name[1] == 0 || name[1] == '.' && name[2] == 0) {
+				continue
+			}
+			entries++
+			if facts {
+				if _, _, errno := unix.Syscall6(unix.SYS_STATX, uintptr(fd), uintptr(unsafe.Pointer(&name[0])),
+					unix.AT_SYMLINK_NOFOLLOW, unix.STATX_BASIC_STATS, uintptr(unsafe.Pointer(&stat)), 0); errno != 0 {
+					return entries, found, errno
+				}
+			}
+			if kind == unix.DT_DIR {
+				found = append(found, folder+"/"+unix.ByteSliceToString(name))
+			}
+		}
+	}
 }

@@ -14,6 +14,10 @@
 //	go run ./bench --shape content  files to read: large ones, small ones, copies
 //	go run ./bench --shape ledger   records of the tree
 //	go run ./bench --shape act      plans, hiding, commands
+//	go run ./bench --shape records  look-ups in a record of 10 000 000 entries, or of so many as
+//	                                --entries says; no files are made
+//	go run ./bench --shape cold     with nothing in memory, against loops of 1 to 64 threads (root)
+//	go run ./bench --shape slow     a file system that takes 5 ms to answer, against one reader (root)
 //	go run ./bench --save FILE      and keep the figures
 //	go run ./bench --against X      and hold them against a file, or against a revision,
 //	                                which is built and run in turn with this one; it
@@ -40,8 +44,11 @@ import (
 type benchCase struct {
 	name string
 	args string // TREE stands for the tree, FEW for a folder of 20 entries
-	loop string // names, facts or empty
+	loop string // names, facts or empty; with a number, that many threads
 	wall float64
+	two  float64 // processor time over that of the loop with two threads
+	most float64 // milliseconds
+	cold bool    // nothing is in memory before each run
 	cpu  float64
 	peak float64 // MiB
 	// reads is how much may be read, over the bytes of the files in sets; beyond
@@ -56,21 +63,49 @@ type benchCase struct {
 
 var cases = []benchCase{
 	{name: "paths, as found", args: "list TREE --depth all --as paths --order none", loop: "names", wall: 1.0, peak: 40},
-	{name: "facts as CSV, as found", args: "list TREE --depth all --as csv --columns path,size,modified,mode --order none", loop: "facts", wall: 1.0, peak: 40},
+	{name: "a table", args: "list TREE --depth all", loop: "facts", two: 2.2, peak: 200},
+	{name: "facts as CSV, as found", args: "list TREE --depth all --as csv --columns path,size,modified,mode --order none", loop: "facts", wall: 1.0, two: 1.25, peak: 40},
 	{name: "facts as CSV, by size", args: "list TREE --depth all --as csv --columns path,size,modified,mode,owner --order size", loop: "facts", wall: 1.5, peak: 250},
 	{name: "the 20 largest", args: "list TREE --depth all --order size --first 20", loop: "facts", wall: 0.75, peak: 40},
-	{name: "search by ending", args: "search TREE --count where name ends .wav", loop: "names", wall: 0.9, peak: 40},
+	{name: "search by ending", args: "search TREE --count where name ends .wav", loop: "names", wall: 0.9, two: 1.15, peak: 40},
 	{name: "search by pattern", args: "search TREE --count where name matches rec0*7.*\\.csv$", loop: "names", wall: 1.1, peak: 40},
 	{name: "search by size and time", args: "search TREE where size over 4kB and modified within 1 day", loop: "facts", wall: 0.65, peak: 40},
 	{name: "search by kind", args: "search TREE --count where kind is folder", loop: "names", wall: 0.9, peak: 40},
 	{name: "search with 2 tests", args: "search TREE --count where size over 4kB and modified within 1 day", loop: "facts", wall: 0.65, peak: 40},
 	{name: "search with 10 tests", args: "search TREE --count where size over 4kB and modified within 100 days and size under 1GB and links is 1 and mode has u+r and " +
 		"owner is me and mode lacks o+w and size at least 1B and not modified before 2001 and age under 90 years", loop: "facts", wall: 0.78, peak: 40},
-	{name: "weigh", args: "weigh TREE", loop: "facts", wall: 0.70, peak: 60},
+	{name: "weigh", args: "weigh TREE", loop: "facts", wall: 0.70, two: 1.15, peak: 60},
 	{name: "weigh, every folder", args: "weigh TREE --depth all --as jsonl", loop: "facts", wall: 0.80, peak: 80},
-	{name: "tally by extension", args: "tally TREE --by ext", loop: "facts", wall: 0.70, peak: 40},
+	{name: "tally by extension", args: "tally TREE --by ext", loop: "facts", wall: 0.70, two: 1.15, peak: 40},
 	{name: "outline of folders", args: "outline TREE --folders-only --depth 3", loop: "facts", wall: 0.75, peak: 60},
 	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
+}
+
+// recordsCases look things up in a record. LEDGER stands for the ledger.
+var recordsCases = []benchCase{
+	{name: "a piece of a name", args: "search @t --ledger LEDGER --count where name has rec079998-8", loop: "empty", most: 80, peak: 64},
+	{name: "a name", args: "search @t --ledger LEDGER --count where name is rec456789-7.wav", loop: "empty", most: 80, peak: 64},
+	{name: "a pattern", args: "search @t --ledger LEDGER --count where name like *079998-8*", loop: "empty", most: 80, peak: 64},
+	{name: "an extension", args: "search @t --ledger LEDGER --count where ext is zip", loop: "empty", most: 80, peak: 64},
+	{name: "an owner", args: "search @t --ledger LEDGER --count where uid is 12", loop: "empty", most: 80, peak: 64},
+	{name: "a size", args: "search @t --ledger LEDGER --count where size over 20kB and kind is file", loop: "empty", most: 80, peak: 64},
+	{name: "a time", args: "search @t --ledger LEDGER --count where modified before 2001", loop: "empty", most: 80, peak: 64},
+	{name: "much of it", args: "search @t --ledger LEDGER --count where ext is wav", loop: "empty"},
+}
+
+// coldCases are against the best of loops with several threads.
+var coldCases = []benchCase{
+	{name: "weigh", args: "weigh TREE", loop: "facts", wall: 1.1, peak: 60, cold: true},
+	{name: "search by ending", args: "search TREE --count where name ends .wav", loop: "names", wall: 1.1, peak: 40, cold: true},
+}
+
+// coldThreads are how many the loops have.
+var coldThreads = []int{1, 2, 4, 8, 16, 32, 64}
+
+// slowCases are against one reader: a twentieth of the time is wanted.
+var slowCases = []benchCase{
+	{name: "weigh", args: "weigh TREE", loop: "facts1", wall: 0.05, peak: 60},
+	{name: "checksum", args: "checksum TREE --as csv", loop: "hash", wall: 0.05, peak: 64},
 }
 
 // contentCases are about what is in files. They run in a folder of the tree that
@@ -91,10 +126,10 @@ func main() {
 		}
 		return
 	}
-	entries := flag.Int("entries", 1_000_000, "entries in the tree")
+	entries := flag.Int("entries", 0, "entries in the tree; 1 000 000 if that is not said, and 10 000 000 in the shape records")
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this, or one of these, in their name")
-	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read), ledger (records of the tree) or act (doing things)")
+	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read), ledger (records of the tree), act (doing things), records (look-ups), cold or slow")
 	o := options{}
 	flag.StringVar(&o.save, "save", "", "keep the figures in this file")
 	flag.StringVar(&o.against, "against", "", "hold the figures against this file or revision")
@@ -102,6 +137,12 @@ func main() {
 	flag.StringVar(&o.page, "page", "", "write the table into this page")
 	flag.StringVar(&o.profile, "profile", "", "keep processor profiles in this folder")
 	flag.Parse()
+	if *entries == 0 {
+		*entries = 1_000_000
+		if *shape == "records" {
+			*entries *= 10
+		}
+	}
 	if err := bench(*entries, *runs, *only, *shape, o); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
@@ -121,6 +162,11 @@ func inProcess(what, how, tree string) error {
 		case "rename", "reveal":
 			return renameAll(tree, how == "rename")
 		}
+		what := strings.TrimRight(how, "0123456789")
+		if threads, err := strconv.Atoi(how[len(what):]); err == nil {
+			_, err := loopWith(threads, tree, what == "facts")
+			return err
+		}
 		_, err := loop(tree, how == "facts")
 		return err
 	}
@@ -129,7 +175,8 @@ func inProcess(what, how, tree string) error {
 		return err
 	}
 	switch what {
-	case "fabricate":
+	case "records":
+		fmt.Printf("a record of %d entries", entries)
 		return fabricate(tree, entries)
 	case "alter":
 		return alterFiles(tree, entries)
@@ -190,8 +237,22 @@ func bench(entries, runs int, only, shape string, o options) error {
 	if err != nil {
 		return err
 	}
-	made, err := exec.Command(self, strings.Replace(shape, "ledger", "tree", 1), strconv.Itoa(entries), tree).Output()
-	if err != nil {
+	making, at := shape, tree
+	switch shape {
+	case "ledger", "cold":
+		making = "tree"
+	case "records":
+		at = filepath.Join(work, "ledger")
+	}
+	var made []byte
+	if shape == "slow" {
+		unmount, err := mountSlow(tree)
+		if err != nil {
+			return err
+		}
+		defer unmount()
+		made = fmt.Appendf(nil, "%d files in %d folders, on a file system that takes %v to answer", slowFolders*slowFiles, slowFolders, slowDelay)
+	} else if made, err = exec.Command(self, making, strconv.Itoa(entries), at).Output(); err != nil {
 		return fmt.Errorf("make the tree: %w", err)
 	}
 	for i := range 20 {
@@ -210,6 +271,15 @@ func bench(entries, runs int, only, shape string, o options) error {
 		list = ledgerCases
 	case "act":
 		list = actCases
+	case "records":
+		list = recordsCases
+	case "cold":
+		if err := dropCaches(); err != nil {
+			return fmt.Errorf("the shape cold needs root on Linux: %w", err)
+		}
+		list = coldCases
+	case "slow":
+		list = slowCases
 	}
 	for _, c := range list {
 		if slices.ContainsFunc(strings.Split(only, ","), func(part string) bool { return strings.Contains(c.name, part) }) {
@@ -264,7 +334,12 @@ func (c benchCase) measure(self, work, tree, few string, runs int, compared *com
 			return f, err
 		}
 	}
-	var limits, programs, then []usage
+	var limits, programs, then, twos []usage
+	if c.cold {
+		if limit, err = bestCold(self, c.loop, tree); err != nil {
+			return f, err
+		}
+	}
 	type run struct {
 		args []string
 		to   *[]usage
@@ -273,8 +348,16 @@ func (c benchCase) measure(self, work, tree, few string, runs int, compared *com
 	if compared.program != "" && c.ledger == nil && !c.undo && c.calls == 0 {
 		turns = append(turns, run{append([]string{compared.program}, program[1:]...), &then})
 	}
+	if c.two > 0 && runtime.GOOS == "linux" {
+		turns = append(turns, run{[]string{self, "loop", c.loop + "2", tree}, &twos})
+	}
 	for range runs {
 		for _, run := range turns {
+			if c.cold {
+				if err := dropCaches(); err != nil {
+					return f, err
+				}
+			}
 			measured := c.ledger != nil && run.to == &programs
 			if measured {
 				if err := c.ledger.before(self, tree, ledger); err != nil {
@@ -300,7 +383,13 @@ func (c benchCase) measure(self, work, tree, few string, runs int, compared *com
 	if c.cpu > 0 {
 		ratio, budget = cpu/limitCPU, c.cpu
 	}
-	f = figures{wall, cpu, median(programs, func(u usage) float64 { return u.peak }), wall / limitWall, cpu / limitCPU}
+	f = figures{wall, cpu, median(programs, func(u usage) float64 { return u.peak }), wall / limitWall, cpu / limitCPU, 0, c.loop}
+	if c.cold {
+		f.Loop = limit[2]
+	}
+	if len(twos) > 0 {
+		f.TwoRatio = cpu / median(twos, cpuOf)
+	}
 	peak := fmt.Sprintf("%.0f", f.Peak)
 	if c.peak > 0 {
 		peak += fmt.Sprintf(" (%.0f)", c.peak)
@@ -311,6 +400,12 @@ func (c benchCase) measure(self, work, tree, few string, runs int, compared *com
 	}
 	if c.cpu > 0 {
 		what = "cpu"
+	}
+	if c.most > 0 {
+		what, ratio, budget = "ms", wall*1000, c.most
+	}
+	if f.TwoRatio > 0 {
+		peak += fmt.Sprintf("  cpu of two threads x %.2f (%.2f)", f.TwoRatio, c.two)
 	}
 	fmt.Printf("%-24s %-6s %9.3fs %9.3fs %11.3fs %18s %18s%s\n", c.name, c.loop, limitWall, wall, cpu,
 		fmt.Sprintf("%s %.2f (%.2f)", what, ratio, budget), peak, compared.hold(c.name, f, programs, then))

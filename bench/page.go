@@ -31,7 +31,7 @@ func writePage(path, shape, made string, runs int, rows []measured) error {
 	b.Write(before)
 	b.Write(begin)
 	fmt.Fprintf(&b, "%s; %d cores, %s; medians of %d runs each, in turn.\n\n", made, runtime.NumCPU(), runtime.Version(), runs)
-	b.WriteString("| work | against | program | processor time | ratio | budget | peak memory | budget |\n| --- | --- | --- | --- | --- | --- | --- | --- |\n")
+	b.WriteString("| work | against | program | processor time | ratio | budget | over two threads | budget | peak memory | budget |\n| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |\n")
 	for _, m := range rows {
 		b.WriteString(m.row())
 	}
@@ -43,16 +43,34 @@ func writePage(path, shape, made string, runs int, rows []measured) error {
 // row is a line of the table.
 func (m *measured) row() string {
 	ratio, budget := m.WallRatio, m.wall
-	against, took := fmt.Sprintf("%s, %.2f s", m.loop, m.Wall/m.WallRatio), fmt.Sprintf("%.2f s", m.Wall)
+	against, took := fmt.Sprintf("%s, %.2f s", m.Loop, m.Wall/m.WallRatio), fmt.Sprintf("%.2f s", m.Wall)
 	if m.cpu > 0 {
 		ratio, budget = m.CPURatio, m.cpu
 		against, took = "an empty program", fmt.Sprintf("%.0f ms", m.Wall*1000)
+	}
+	if m.most > 0 {
+		ratio, budget = m.Wall*1000, m.most
+		against, took = "", fmt.Sprintf("%.0f ms", m.Wall*1000)
+	} else if m.loop == "empty" && m.cpu == 0 {
+		ratio, against = 0, ""
 	}
 	shown, limit := fmt.Sprintf("%.2f", ratio), ""
 	if budget > 0 {
 		limit = fmt.Sprintf("%g", budget)
 		if ratio > budget {
 			shown = "**" + shown + "**, missed"
+		}
+	}
+	if m.most > 0 {
+		shown, limit = strings.Replace(shown, fmt.Sprintf("%.2f", ratio), fmt.Sprintf("%.0f ms", ratio), 1), limit+" ms"
+	} else if ratio == 0 {
+		shown = ""
+	}
+	two, twoLimit := "", ""
+	if m.TwoRatio > 0 {
+		two, twoLimit = fmt.Sprintf("%.2f", m.TwoRatio), fmt.Sprintf("%g", m.two)
+		if m.TwoRatio > m.two {
+			two = "**" + two + "**, missed"
 		}
 	}
 	peak, most := fmt.Sprintf("%.0f MiB", m.Peak), ""
@@ -63,5 +81,5 @@ func (m *measured) row() string {
 		}
 	}
 	work := strings.NewReplacer(" TREE", "", " FEW", "", " --ledger LEDGER", "", "TREE/", "", "|", `\|`).Replace(m.args)
-	return fmt.Sprintf("| %s: `%s` | %s | %s | %.2f s | %s | %s | %s | %s |\n", m.name, work, against, took, m.CPU, shown, limit, peak, most)
+	return fmt.Sprintf("| %s: `%s` | %s | %s | %.2f s | %s | %s | %s | %s | %s | %s |\n", m.name, work, against, took, m.CPU, shown, limit, two, twoLimit, peak, most)
 }

@@ -345,12 +345,12 @@ func TestLedgerFull(t *testing.T) {
 		assert.Equal(t, "2\n", finish(t, withLedger(t, file, small, "search", "@small", "--count", "where", "kind", "is", "file")).out)
 	}
 	try(filepath.Join(t.TempDir(), "ledger"), func(cmd *exec.Cmd) *exec.Cmd {
-		cmd.Args = append([]string{"sh", "-c", `ulimit -f 200; exec "$0" "$@"`, cmd.Path}, cmd.Args[1:]...)
+		cmd.Args = append([]string{"sh", "-c", `ulimit -f 500; exec "$0" "$@"`, cmd.Path}, cmd.Args[1:]...)
 		cmd.Path = "/bin/sh"
 		return cmd
 	})
 	disk := t.TempDir()
-	smallDisk(t, disk, "200k")
+	smallDisk(t, disk, "400k")
 	try(filepath.Join(disk, "ledger"), func(cmd *exec.Cmd) *exec.Cmd { return cmd })
 }
 
