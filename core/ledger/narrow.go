@@ -183,13 +183,13 @@ func (n *narrowing) groups(b *store.BandRow, need source.Need) (set []uint64, er
 	case source.NeedPiece:
 		return n.withAll(b, encoding.PiecesOfName([]byte(need)))
 	case source.NeedExt:
-		return n.withAll(b, []encoding.Places{encoding.PieceOfExt([]byte(need))})
+		return n.withValue(b, encoding.ExtValue(string(need)))
 	case source.NeedKind:
-		return n.withAll(b, []encoding.Places{encoding.PieceOfKind(entry.Kind(need))})
+		return n.withValue(b, encoding.KindValue(entry.Kind(need)))
 	case source.NeedUID:
-		return n.withAll(b, []encoding.Places{encoding.PieceOfUID(uint32(need))})
+		return n.withValue(b, encoding.UIDValue(uint32(need)))
 	case source.NeedGID:
-		return n.withAll(b, []encoding.Places{encoding.PieceOfGID(uint32(need))})
+		return n.withValue(b, encoding.GIDValue(uint32(need)))
 	case source.NeedNumber:
 		return n.between(b, need)
 	}
@@ -223,6 +223,15 @@ func (n *narrowing) withAll(b *store.BandRow, pieces []encoding.Places) (set []u
 		}
 	}
 	return set, nil
+}
+
+// withValue returns which groups have a value.
+func (n *narrowing) withValue(b *store.BandRow, value uint64) ([]uint64, error) {
+	content, err := n.from.BandPart(n.ctx, b.Number, encoding.PartOfValue(value))
+	if err != nil {
+		return nil, err
+	}
+	return b.WithValue(content, value)
 }
 
 // between returns which groups may have a number between two.

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"context"
+	"slices"
 	"testing"
 	"time"
 
@@ -86,7 +87,7 @@ func mayHave(g *encoding.Group, need source.Need) bool {
 	case source.NeedPiece:
 		pieces = encoding.PiecesOfName([]byte(need))
 	case source.NeedExt:
-		pieces = []encoding.Places{encoding.PieceOfExt([]byte(need))}
+		return slices.Contains(g.Values, encoding.ExtValue(string(need)))
 	}
 	for _, places := range pieces {
 		for _, bit := range places.Bits() {

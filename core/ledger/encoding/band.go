@@ -18,6 +18,9 @@ import (
 //	6             which folders that were met before have a delta: how much more the number
 //	              of each is than that of the one before, and in which of the sheets that is
 //	0 to 5        the bounds of source.Measured: two integers of four bytes, the least first, a group
+//	8 to 15       values, by their lowest three bits: for each that some group has eight bytes,
+//	              the lowest first, how many groups have it, and how much more the number of
+//	              each of these is than that of the one before
 //	16 and above  bits: for each a bit a group, the lowest of a byte first; as many bits in
 //	              a part as fill it
 type Band struct {
@@ -47,6 +50,8 @@ const (
 	FullBand  = 16000
 	fullPart  = FullBand / 8
 	firstBits = 16
+	// firstValues and valueParts are the parts with the values.
+	firstValues, valueParts = 8, 8
 	// AgainPart is the part with the folders that were met before.
 	AgainPart = source.Measures
 	// PartsOfBand is more than any band has.
@@ -96,6 +101,9 @@ func MakeBand(sheets []SheetGroups, groups []Group, write func(part int, content
 		}
 	}
 	if err := write(AgainPart, packAgain(sheets)); err != nil {
+		return nil, err
+	}
+	if err := writeValues(groups, write); err != nil {
 		return nil, err
 	}
 	all := b.turn(groups)
@@ -157,6 +165,75 @@ func UnpackBand(packed []byte) (*Band, error) {
 		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
 	}
 	return b, nil
+}
+
+// PartOfValue returns the part that tells which groups have a value.
+func PartOfValue(value uint64) int { return firstValues + int(value%valueParts) }
+
+func writeValues(groups []Group, write func(part int, content []byte) error) error {
+	type has struct {
+		value uint64
+		group int
+	}
+	var parts [valueParts][]has
+	for i := range groups {
+		for _, value := range groups[i].Values {
+			for part := range parts {
+				if value == anyValue || part == int(value%valueParts) {
+					parts[part] = append(parts[part], has{value, i})
+				}
+			}
+		}
+	}
+	for part, list := range parts {
+		slices.SortFunc(list, func(a, b has) int { return cmp.Or(cmp.Compare(a.value, b.value), cmp.Compare(a.group, b.group)) })
+		var dst []byte
+		for len(list) > 0 {
+			count := 0
+			for count < len(list) && list[count].value == list[0].value {
+				count++
+			}
+			dst = binary.LittleEndian.AppendUint64(dst, list[0].value)
+			dst = binary.AppendUvarint(dst, uint64(count))
+			last := 0
+			for _, one := range list[:count] {
+				dst = binary.AppendUvarint(dst, uint64(one.group-last))
+				last = one.group
+			}
+			list = list[count:]
+		}
+		if err := write(firstValues+part, dst); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// WithValue returns which groups have a value, a bit a group, by the part that tells that.
+func (b *Band) WithValue(part []byte, value uint64) ([]uint64, error) {
+	set := make([]uint64, (b.groups+63)/64)
+	var u unpacker
+	for len(part) > 0 && u.err == nil {
+		head := u.bytes(&part, 8)
+		if u.err != nil {
+			break
+		}
+		is := binary.LittleEndian.Uint64(head)
+		at := uint64(0)
+		for range u.uvarint(&part) {
+			if at += u.uvarint(&part); u.err != nil || at >= uint64(b.groups) {
+				u.err = errPacked
+				break
+			}
+			if is == value || is == anyValue {
+				set[at/64] |= 1 << (at % 64)
+			}
+		}
+	}
+	if u.err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+	}
+	return set, nil
 }
 
 // turn returns which groups have each bit.

@@ -19,8 +19,9 @@ func TestBand(t *testing.T) {
 			groups := make([]Group, count)
 			for i := range groups {
 				for range full {
-					groups[i].put(placesOf(byte(random.IntN(5)), random.Uint64()%5000))
+					groups[i].put(placesOf(byte(1+random.IntN(2)), random.Uint64()%5000))
 				}
+				groups[i].Values = []uint64{uint64(i % 3), 1 << 40, uint64(i)<<8 + 77}
 				groups[i].Bounds[source.Changed] = Between{uint32(i), uint32(2 * i)}
 			}
 			sheets := []SheetGroups{{Sheet: 7, Fresh: 1, Versions: []int{3}}, {Sheet: 5, Versions: make([]int, count-1), Again: []uint64{9, 4}}}
@@ -38,6 +39,18 @@ func TestBand(t *testing.T) {
 			again, err := back.UnpackAgain(parts[AgainPart])
 			require.NoError(t, err)
 			assert.Equal(t, []Again{{4, 5}, {9, 5}}, again)
+			for value, has := range map[uint64]func(i int) bool{
+				2:            func(i int) bool { return i%3 == 2 },
+				1 << 40:      func(int) bool { return true },
+				5<<8 + 77:    func(i int) bool { return i == 5 },
+				123456789012: func(int) bool { return false },
+			} {
+				set, err := back.WithValue(parts[PartOfValue(value)], value)
+				require.NoError(t, err)
+				for i := range groups {
+					require.Equal(t, has(i), set[i/64]&(1<<(i%64)) != 0)
+				}
+			}
 			for bit := uint16(0); bit < PieceBits; bit += 5 {
 				part, from, to := back.PartOf(bit)
 				for i := range groups {

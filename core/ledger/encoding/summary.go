@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/bits"
+	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -28,9 +29,13 @@ const (
 // Group is the summary of a group.
 type Group struct {
 	Versions int                      // of folders that it is about
-	Pieces   [PieceBits / 64]uint64   // which pieces are in it; see AppendPieces
+	Pieces   [PieceBits / 64]uint64   // which pieces of names are in it; see PiecesOfName
+	Values   []uint64                 // hashes of what else is; see ExtValue
 	Bounds   [source.Measures]Between // of what is measured
 }
+
+// anyValue stands for all values.
+const anyValue = math.MaxUint64
 
 // Between is the least and the greatest of some numbers, as codes; there are none where the
 // first is the greater one.
@@ -74,14 +79,14 @@ func measure(of source.Measured, e *entry.Entry) (int64, bool) {
 	return f.Number(e, nil)
 }
 
-// Letters before what pieces are of.
+// What pieces and values are of.
 const (
 	pieceOfThree = iota + 1
 	pieceOfFour
-	pieceExt
-	pieceKind
-	pieceUID
-	pieceGID
+	valueExt
+	valueKind
+	valueUID
+	valueGID
 )
 
 // textHash is what stands for a whole text (FNV-1a).
@@ -93,34 +98,27 @@ func textHash(text []byte) uint64 {
 	return h
 }
 
+// spread spreads what something is over all bits (Fibonacci hashing, twice).
+func spread(of byte, content uint64) uint64 {
+	h := (content ^ uint64(of)<<56) * 0x9e3779b97f4a7c15
+	return (h ^ h>>29) * 0x9e3779b97f4a7c15
+}
+
 // Places are the bits that stand for a piece: one for pieces of three letters, which are
-// also in those of four, two for those, of which most texts have several, and six for
-// what stands alone.
+// also in those of four, and two for those, of which most texts have several.
 type Places struct {
-	bits  [6]uint16
+	bits  [2]uint16
 	count int
 }
 
 // Bits returns them.
 func (p *Places) Bits() []uint16 { return p.bits[:p.count] }
 
-// placesOf spreads what a piece is by a multiplication (Fibonacci hashing), and takes the
-// upper bits of that, which depend on all of it.
 func placesOf(of byte, content uint64) (p Places) {
-	h := (content ^ uint64(of)<<56) * 0x9e3779b97f4a7c15
-	h = (h ^ h>>29) * 0x9e3779b97f4a7c15
-	p.bits[0], p.bits[1] = uint16(h>>52), uint16(h>>40%PieceBits)
-	switch of {
-	case pieceOfThree:
+	h := spread(of, content)
+	p.bits[0], p.bits[1], p.count = uint16(h>>52), uint16(h>>40%PieceBits), 2
+	if of == pieceOfThree {
 		p.count = 1
-	case pieceOfFour:
-		p.count = 2
-	default:
-		p.count = len(p.bits)
-		for i := 2; i < p.count; i++ {
-			h = (h ^ h>>31) * 0x9e3779b97f4a7c15
-			p.bits[i] = uint16(h >> 52)
-		}
 	}
 	return p
 }
@@ -150,15 +148,21 @@ func FoldExt(ext string) string {
 	return string(letters.Plain(letters.Fold([]byte(strings.ToLower(ext)), false)))
 }
 
-// PieceOfExt and the others return the places of what entries can have beside names.
-func PieceOfExt(ext []byte) Places    { return placesOf(pieceExt, textHash(ext)) }
-func PieceOfKind(k entry.Kind) Places { return placesOf(pieceKind, uint64(k)) }
-func PieceOfUID(id uint32) Places     { return placesOf(pieceUID, uint64(id)) }
-func PieceOfGID(id uint32) Places     { return placesOf(pieceGID, uint64(id)) }
+// ExtValue and the others return what stands for something that entries have beside names.
+func ExtValue(ext string) uint64    { return spread(valueExt, textHash([]byte(ext))) }
+func KindValue(k entry.Kind) uint64 { return spread(valueKind, uint64(k)) }
+func UIDValue(id uint32) uint64     { return spread(valueUID, uint64(id)) }
+func GIDValue(id uint32) uint64     { return spread(valueGID, uint64(id)) }
 
 func (g *Group) put(p Places) {
 	for _, bit := range p.Bits() {
 		g.Pieces[bit/64] |= 1 << (bit % 64)
+	}
+}
+
+func (g *Group) has(value uint64) {
+	if !slices.Contains(g.Values, value) { // there are few
+		g.Values = append(g.Values, value)
 	}
 }
 
@@ -193,16 +197,16 @@ func (s *summariser) add(g *Group, e *entry.Entry) {
 	}
 	s.name, s.before = s.before, s.name
 	if _, ext := entry.SplitName(e.Name); ext != "" && ext != s.ext {
-		g.put(PieceOfExt([]byte(FoldExt(ext))))
+		g.has(ExtValue(FoldExt(ext)))
 		s.ext = strings.Clone(ext)
 	}
 	if e.Kind != s.kind || !s.any {
-		g.put(PieceOfKind(e.Kind))
+		g.has(KindValue(e.Kind))
 		s.kind, s.any = e.Kind, true
 	}
 	if e.Known.Has(entry.FactStatus) && (!s.owned || e.UID != s.uid || e.GID != s.gid) {
-		g.put(PieceOfUID(e.UID))
-		g.put(PieceOfGID(e.GID))
+		g.has(UIDValue(e.UID))
+		g.has(GIDValue(e.GID))
 		s.uid, s.gid, s.owned = e.UID, e.GID, true
 	}
 	for of := range source.Measured(source.Measures) {
@@ -215,7 +219,7 @@ func (s *summariser) add(g *Group, e *entry.Entry) {
 
 // AnyGroup is a group that may have anything, of all the versions of a segment.
 func AnyGroup() Group {
-	g := Group{Versions: math.MaxInt32}
+	g := Group{Versions: math.MaxInt32, Values: []uint64{anyValue}}
 	for i := range g.Pieces {
 		g.Pieces[i] = math.MaxUint64
 	}
