@@ -246,40 +246,50 @@ func (r *reader) folder(s step) (below []step, err error) {
 	if !state.known(s.id) {
 		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
 	}
+	r.report.Folders++
 	deltas := state.folders[s.id].deltas
-	full := len(deltas) > 1
-	var held []encoding.Recorded
-	switch {
-	case full:
-		held, err = state.held(r.ctx, store, s.id)
-	case len(deltas) == 1:
-		var p encoding.Delta
-		if p, err = state.delta(r.ctx, store, deltas[0], false); err == nil {
+	if len(deltas) > 0 && state.recordOf(deltas[0]) != state.recordOf(deltas[len(deltas)-1]) {
+		held, err := state.held(r.ctx, store, s.id)
+		if err != nil {
+			return nil, err
+		}
+		below, _ = r.chooseAll(s, held, nil)
+		return below, r.give(held)
+	}
+	for _, at := range deltas { // of a folder with very many entries there are several, which have a part of them each
+		p, err := state.delta(r.ctx, store, at, false)
+		if err == nil {
 			r.room, err = encoding.UnpackNames(r.room[:0], p.Names)
-			held = r.room
+		}
+		if err != nil {
+			return nil, err
+		}
+		var wanted bool
+		if below, wanted = r.chooseAll(s, r.room, below); wanted {
+			if p, err = state.delta(r.ctx, store, at, true); err == nil {
+				err = encoding.UnpackFacts(r.room, p.Facts)
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+		if err := r.give(r.room); err != nil {
+			return nil, err
 		}
 	}
-	if err != nil {
-		return nil, err
-	}
-	r.report.Folders++
+	return below, nil
+}
+
+// chooseAll decides on entries of a folder as far as name and kind tell, and adds the
+// folders to be entered. It reports whether facts are needed.
+func (r *reader) chooseAll(s step, held []encoding.Recorded, below []step) (entered []step, wanted bool) {
 	r.verdicts = r.verdicts[:0]
-	wanted := false
 	for i := range held {
 		verdict := r.choose(s.folder, &held[i], &below, s.id)
 		r.verdicts = append(r.verdicts, verdict)
 		wanted = wanted || verdict == source.Open || verdict == source.Yes && r.request.Facts != 0
 	}
-	if wanted && !full {
-		p, err := state.delta(r.ctx, store, deltas[0], true)
-		if err == nil {
-			err = encoding.UnpackFacts(held, p.Facts)
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-	return below, r.give(held)
+	return below, wanted
 }
 
 // choose decides, as far as name and kind tell, whether an entry is given, and

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"cmp"
+	"container/heap"
 	"maps"
 	"runtime"
 	"slices"
@@ -158,7 +159,7 @@ func (t *Snapshot) Visitor() source.Visitor {
 		}
 		part.entries += int64(c.count)
 		c.delta = p.Delta().Clone()
-		p.Reset() // names are only lent
+		p.Reset() // names were only lent
 		part.chunks = append(part.chunks, c)
 		return nil
 	}
@@ -321,31 +322,61 @@ func (l *tree) sort(room []encoding.Recorded) ([]encoding.Recorded, error) {
 		l.Plain = l.delta.Hash()
 		return room, nil
 	}
+	var p encoding.Packer
+	order := make(inOrder, 0, len(chunks)) // chunks are in order, each by itself
 	for _, c := range chunks {
-		start := len(room)
-		var err error
-		if room, err = encoding.Unpack(slices.Grow(room, c.count), c.delta); err != nil {
+		if w := (&walk{encoding.NewWalk(c.delta), c.inside}); w.next() {
+			order = append(order, w)
+		} else if err := w.Err(); err != nil {
 			return room, err
 		}
-		inside := c.inside
-		for i := range room[start:] {
-			if k := &room[start+i]; k.Entered {
-				k.Unread = inside[0].Unread()
-				k.Entered = !k.Unread
-				inside = inside[1:]
-			}
+	}
+	heap.Init(&order)
+	for len(order) > 0 {
+		first := order[0]
+		first.Pack(&p)
+		if first.next() {
+			heap.Fix(&order, 0)
+			continue
 		}
-	}
-	order := make([]*encoding.Recorded, len(room))
-	for i := range room {
-		order[i] = &room[i]
-	}
-	slices.SortFunc(order, func(a, b *encoding.Recorded) int { return strings.Compare(a.Entry.Name, b.Entry.Name) })
-	var p encoding.Packer
-	for _, k := range order {
-		k.Pack(&p)
+		if err := first.Err(); err != nil {
+			return room, err
+		}
+		heap.Pop(&order)
 	}
 	l.delta = p.Delta().Clip()
 	l.Plain = l.delta.Hash()
 	return room, nil
+}
+
+// walk reads a chunk, with what is known now of the folders in it.
+type walk struct {
+	*encoding.Walk
+	inside []*entry.Folder
+}
+
+func (w *walk) next() bool {
+	if !w.Next() {
+		return false
+	}
+	if w.Entered {
+		w.Unread = w.inside[0].Unread()
+		w.Entered = !w.Unread
+		w.inside = w.inside[1:]
+	}
+	return true
+}
+
+// inOrder has the chunk on top whose next name comes first.
+type inOrder []*walk
+
+func (o inOrder) Len() int           { return len(o) }
+func (o inOrder) Less(i, j int) bool { return o[i].Entry.Name < o[j].Entry.Name }
+func (o inOrder) Swap(i, j int)      { o[i], o[j] = o[j], o[i] }
+func (o *inOrder) Push(w any)        { *o = append(*o, w.(*walk)) }
+func (o *inOrder) Pop() any {
+	last := len(*o) - 1
+	w := (*o)[last]
+	*o = (*o)[:last]
+	return w
 }

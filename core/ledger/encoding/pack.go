@@ -53,7 +53,7 @@ var Algorithms = slices.SortedFunc(slices.Values(entry.Algorithms), func(a, b en
 type Packer struct {
 	names, facts []byte
 	details      []byte // room for those of an entry
-	last         string
+	last         []byte // name; those that are put may be lent
 	before       neighbour
 }
 
@@ -71,7 +71,7 @@ func neighbourOf(e *entry.Entry) neighbour {
 
 // Reset begins another folder, in the same room.
 func (p *Packer) Reset() {
-	*p = Packer{names: p.names[:0], facts: p.facts[:0], details: p.details[:0]}
+	*p = Packer{names: p.names[:0], facts: p.facts[:0], details: p.details[:0], last: p.last[:0]}
 }
 
 // Delta returns what was packed. It is lent until the next call.
@@ -86,7 +86,7 @@ func (p *Packer) name(name string, kind byte) {
 	p.names = binary.AppendUvarint(p.names, uint64(len(name)-common))
 	p.names = append(p.names, name[common:]...)
 	p.names = append(p.names, kind)
-	p.last = name
+	p.last = append(p.last[:0], name...)
 }
 
 // Remove notes that an entry is no longer there.
@@ -190,35 +190,59 @@ type unpacker struct {
 	err    error
 }
 
-// eachEntry calls a function for each entry that a delta has, but for those that are gone.
-// The entry and its name are only lent. It returns how many there are, with those gone.
-func eachEntry(d Delta, do func(e *entry.Entry)) (count int, err error) {
-	u := unpacker{facts: d.Facts, more: &entry.More{}}
-	var name []byte
-	for names := d.Names; len(names) > 0; count++ {
-		common, n := u.uvarint(&names), u.uvarint(&names)
-		if common > uint64(len(name)) || common+n > LongestName {
-			u.err = errPacked
-		}
-		suffix, kind := u.bytes(&names, n), u.bytes(&names, 1)
-		if u.err != nil {
-			break
-		}
-		name = append(name[:common], suffix...)
-		if kind[0] == isGone {
-			continue
-		}
-		e := entry.Entry{Name: unsafe.String(unsafe.SliceData(name), len(name)), Kind: entry.Kind(kind[0] & kindBits)}
-		e.Marks = marksOf(kind[0])
-		if !u.nextFacts(&e) {
-			break
-		}
-		do(&e)
+// Walk reads what a delta says entry by entry, in room that it keeps.
+type Walk struct {
+	Recorded // the entry at hand, with its name and all, is good until the next is read
+	names    []byte
+	name     []byte
+	more     entry.More
+	unpacker unpacker
+}
+
+// NewWalk begins before the first entry.
+func NewWalk(d Delta) *Walk {
+	w := &Walk{names: d.Names}
+	w.unpacker.facts, w.unpacker.more = d.Facts, &w.more
+	return w
+}
+
+// Next reads the next entry, and returns false after the last, or where the delta is
+// damaged.
+func (w *Walk) Next() bool {
+	u := &w.unpacker
+	if len(w.names) == 0 || u.err != nil {
+		return false
 	}
+	common, n := u.uvarint(&w.names), u.uvarint(&w.names)
+	if common > uint64(len(w.name)) || common+n > LongestName {
+		u.err = errPacked
+	}
+	suffix, kind := u.bytes(&w.names, n), u.bytes(&w.names, 1)
 	if u.err != nil {
-		return 0, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+		return false
 	}
-	return count, nil
+	w.name = append(w.name[:common], suffix...)
+	w.Recorded = recordedOf(kind[0])
+	w.Entry.Name = unsafe.String(unsafe.SliceData(w.name), len(w.name))
+	return w.Gone || u.nextFacts(&w.Entry)
+}
+
+// Err returns what was wrong with the delta.
+func (w *Walk) Err() error {
+	if w.unpacker.err != nil {
+		return fmt.Errorf("%w: %w", ErrDamaged, w.unpacker.err)
+	}
+	return nil
+}
+
+// recordedOf returns an entry of which only the kind is known, with the bits beside it.
+func recordedOf(kind byte) (r Recorded) {
+	if r.Gone = kind == isGone; r.Gone {
+		return r
+	}
+	r.Entry.Kind, r.Entry.Marks = entry.Kind(kind&kindBits), marksOf(kind)
+	r.Entered, r.Unread = kind&isEntered != 0, kind&isUnread != 0
+	return r
 }
 
 // marksOf returns the marks that the bits beside a kind stand for.
@@ -254,12 +278,8 @@ func UnpackNames(entries []Recorded, names []byte) ([]Recorded, error) {
 		text = append(text, text[start:start+int(common)]...)
 		start = len(text) - int(common)
 		text = append(text, suffix...)
-		k := Recorded{ends: len(text)}
-		if k.Gone = kind[0] == isGone; !k.Gone {
-			k.Entry.Kind = entry.Kind(kind[0] & kindBits)
-			k.Entered, k.Unread = kind[0]&isEntered != 0, kind[0]&isUnread != 0
-			k.Entry.Marks = marksOf(kind[0])
-		}
+		k := recordedOf(kind[0])
+		k.ends = len(text)
 		entries = append(entries, k)
 	}
 	all, start := string(text), 0

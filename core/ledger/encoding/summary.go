@@ -257,9 +257,13 @@ func Summarise(segment Segment) (groups []Group, err error) {
 		}
 		d := Delta{names[:v.Names], facts[:v.Facts]}
 		names, facts = names[v.Names:], facts[v.Facts:]
-		count, failed := eachEntry(d, func(e *entry.Entry) { s.add(g, e) })
-		wrong = failed != nil
-		entries += count
+		w := NewWalk(d)
+		for ; w.Next(); entries++ {
+			if !w.Gone {
+				s.add(g, &w.Entry)
+			}
+		}
+		wrong = w.Err() != nil
 	})
 	if err == nil && wrong {
 		err = fmt.Errorf("%w: a sheet is not what its folders say", ErrDamaged)
@@ -273,20 +277,17 @@ func split(d Delta) ([]Delta, error) {
 	if count, err := countNames(d.Names); err != nil || count <= 2*partEntries {
 		return []Delta{d}, err
 	}
-	entries, err := Unpack(nil, d)
-	if err != nil {
-		return nil, err
-	}
 	var parts []Delta
 	var p Packer
-	for i := range entries {
-		entries[i].Pack(&p)
-		if (i+1)%partEntries == 0 || i == len(entries)-1 {
+	w := NewWalk(d)
+	for n := 1; w.Next(); n++ {
+		w.Pack(&p)
+		if n%partEntries == 0 || len(w.names) == 0 {
 			parts = append(parts, p.Delta().Clone())
 			p.Reset()
 		}
 	}
-	return parts, nil
+	return parts, w.Err()
 }
 
 // countNames returns how many entries packed names are of.
