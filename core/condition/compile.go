@@ -37,7 +37,12 @@ func (c *compiler) compile(n Node) (*part, error) {
 	case All:
 		return c.compileAll(allOf, n)
 	case Any:
-		return c.compileAll(anyOf, n)
+		merged, left := c.merge(n)
+		rest, err := c.compileAll(anyOf, left)
+		if err != nil || len(merged) == 0 {
+			return rest, err
+		}
+		return join(anyOf, append(merged, rest.parts...)...), nil
 	case Not:
 		return c.compileAll(notOf, []Node{n.Node})
 	case Flag:
@@ -214,14 +219,12 @@ func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
 			}, comparing
 		}
 		if t.Field.List {
-			return func(value []byte) bool { return slices.Contains(words, string(value)) }, comparing
+			return oneOf(words), comparing
 		}
 		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing
 	case Has:
 		if len(words) > 1 {
-			return func(value []byte) bool {
-				return slices.ContainsFunc(words, func(word string) bool { return bytes.Contains(value, []byte(word)) })
-			}, searching
+			return hasOne(words), searching
 		}
 		return func(value []byte) bool { return bytes.Contains(value, bytesWanted) }, searching
 	case Starts:
