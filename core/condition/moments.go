@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"frankledger/core/calendar"
@@ -75,7 +76,7 @@ func (p *parser) moment(test *Test, v *Value) (err error) {
 			p.said()
 			v.Text += " ago"
 		}
-	} else if next, more := p.peek(); more && clock.MatchString(next.text) {
+	} else if next, more := p.peek(); more && clock().MatchString(next.text) {
 		p.next++
 		p.extend(v, next, "T")
 	}
@@ -118,7 +119,9 @@ func (p *parser) period(v *Value) bool {
 	return true
 }
 
-var clock = regexp.MustCompile(`^\d{1,2}:\d{2}(:\d{2})?(Z|[+-]\d{2}:\d{2})?$`)
+var clock = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^\d{1,2}:\d{2}(:\d{2})?(Z|[+-]\d{2}:\d{2})?$`)
+})
 
 func dayOf(text string) string {
 	if len(text) >= 10 {
@@ -127,7 +130,7 @@ func dayOf(text string) string {
 	return "2026-11-23"
 }
 
-// span is a length of time: of the calendar, or of the clock.
+// span is a length of time: of the calendar, or of the clock().
 type span struct {
 	years, months, days int
 	clock               time.Duration
@@ -263,7 +266,7 @@ func parseWhen(text string) (when, error) {
 			}
 		}
 	}
-	if impossible.MatchString(text) {
+	if impossible().MatchString(text) {
 		return when{}, fmt.Errorf("there is no such day or time: %s", text)
 	}
 	if _, err := parseSpan(lower); err == nil {
@@ -272,7 +275,9 @@ func parseWhen(text string) (when, error) {
 	return when{}, fmt.Errorf("this should be a moment, such as 2026-11-23, 2026-11-23T14:00, today, yesterday, now or 90 days ago, not %s", text)
 }
 
-var impossible = regexp.MustCompile(`^\d{4}-\d{1,2}(-\d{1,2})?([T ]|$)`)
+var impossible = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^\d{4}-\d{1,2}(-\d{1,2})?([T ]|$)`)
+})
 
 // resolve returns the first moment, and the first that comes after; the same
 // for one that is exact.

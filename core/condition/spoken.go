@@ -3,6 +3,7 @@ package condition
 import (
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/bmatcuk/doublestar/v4"
 
@@ -20,42 +21,44 @@ type saying struct {
 
 // sayings are ways to say operators, by the types of the fields they are of. Those that
 // begin others come after these.
-var sayings = map[entry.Type][]saying{
-	entry.Text: {
-		{"is any of", Is, false}, {"is one of", Is, false}, {"any of", Is, false}, {"one of", Is, false}, {"in", Is, false},
-		{"equal to", Is, false}, {"equals", Is, false}, {"equal", Is, false}, {"are", Is, false}, {"=", Is, false}, {"==", Is, false}, {"!=", Is, true}, {"<>", Is, true}, {"isn't", Is, true}, {"isnt", Is, true},
-		{"contains", Has, false}, {"contain", Has, false}, {"containing", Has, false}, {"includes", Has, false}, {"include", Has, false}, {"with", Has, false}, {"without", Has, true},
-		{"starts with", Starts, false}, {"start with", Starts, false}, {"starting with", Starts, false}, {"begins with", Starts, false}, {"beginning with", Starts, false}, {"begins", Starts, false}, {"startswith", Starts, false},
-		{"ends with", Ends, false}, {"ends in", Ends, false}, {"end with", Ends, false}, {"ending with", Ends, false}, {"ending in", Ends, false}, {"ending", Ends, false}, {"endswith", Ends, false},
-		{"looks like", Like, false}, {"glob", Like, false}, {"wildcard", Like, false}, {"matches regex", Matches, false}, {"regexp", Matches, false}, {"regex", Matches, false}, {"match", Matches, false}, {"=~", Matches, false}, {"~", Matches, false},
-	},
-	entry.Number: {
-		{"greater than or equal to", AtLeast, false}, {"no less than", AtLeast, false}, {"not less than", AtLeast, false}, {"no smaller than", AtLeast, false}, {"minimum", AtLeast, false}, {"min", AtLeast, false}, {">=", AtLeast, false}, {"from", AtLeast, false},
-		{"less than or equal to", AtMost, false}, {"no more than", AtMost, false}, {"not more than", AtMost, false}, {"no larger than", AtMost, false}, {"no bigger than", AtMost, false}, {"up to", AtMost, false}, {"maximum", AtMost, false}, {"max", AtMost, false}, {"<=", AtMost, false},
-		{"over than", Over, false}, {"greater than", Over, false}, {"larger than", Over, false}, {"bigger than", Over, false}, {"more than", Over, false}, {"older than", Over, false}, {"longer than", Over, false}, {"above", Over, false}, {"exceeding", Over, false}, {"exceeds", Over, false}, {">", Over, false},
-		{"greater", Over, false}, {"larger", Over, false}, {"bigger", Over, false}, {"older", Over, false}, {"more", Over, false},
-		{"less than", Under, false}, {"smaller than", Under, false}, {"fewer than", Under, false}, {"newer than", Under, false}, {"younger than", Under, false}, {"shorter than", Under, false}, {"below", Under, false}, {"<", Under, false},
-		{"less", Under, false}, {"smaller", Under, false}, {"fewer", Under, false}, {"newer", Under, false}, {"younger", Under, false},
-		{"equal to", Is, false}, {"equals", Is, false}, {"equal", Is, false}, {"exactly", Is, false}, {"=", Is, false}, {"==", Is, false}, {"!=", Is, true}, {"isn't", Is, true},
-	},
-	entry.Moment: {
-		{"in the last", Within, false}, {"in the past", Within, false}, {"during the last", Within, false}, {"within the last", Within, false}, {"within the past", Within, false}, {"within last", Within, false}, {"in last", Within, false}, {"less than", Within, false},
-		{"earlier than", Before, false}, {"older than", Before, false}, {"more than", Before, false}, {"prior to", Before, false}, {"until", Before, false}, {"older", Before, false}, {"<", Before, false},
-		{"later than", After, false}, {"newer than", After, false}, {"younger than", After, false}, {"newer", After, false}, {"from", Since, false}, {">=", Since, false}, {">", After, false},
-		{"during", On, false}, {"in", On, false}, {"at", On, false}, {"=", On, false}, {"is", On, false},
-	},
-	entry.Mode: {
-		{"contains", Has, false}, {"includes", Has, false}, {"with", Has, false}, {"any of", AnyOf, false}, {"without", Lacks, false}, {"=", Is, false}, {"==", Is, false}, {"equals", Is, false}, {"!=", Is, true}, {"isn't", Is, true},
-	},
-}
+var sayings = sync.OnceValue(func() map[entry.Type][]saying {
+	return map[entry.Type][]saying{
+		entry.Text: {
+			{"is any of", Is, false}, {"is one of", Is, false}, {"any of", Is, false}, {"one of", Is, false}, {"in", Is, false},
+			{"equal to", Is, false}, {"equals", Is, false}, {"equal", Is, false}, {"are", Is, false}, {"=", Is, false}, {"==", Is, false}, {"!=", Is, true}, {"<>", Is, true}, {"isn't", Is, true}, {"isnt", Is, true},
+			{"contains", Has, false}, {"contain", Has, false}, {"containing", Has, false}, {"includes", Has, false}, {"include", Has, false}, {"with", Has, false}, {"without", Has, true},
+			{"starts with", Starts, false}, {"start with", Starts, false}, {"starting with", Starts, false}, {"begins with", Starts, false}, {"beginning with", Starts, false}, {"begins", Starts, false}, {"startswith", Starts, false},
+			{"ends with", Ends, false}, {"ends in", Ends, false}, {"end with", Ends, false}, {"ending with", Ends, false}, {"ending in", Ends, false}, {"ending", Ends, false}, {"endswith", Ends, false},
+			{"looks like", Like, false}, {"glob", Like, false}, {"wildcard", Like, false}, {"matches regex", Matches, false}, {"regexp", Matches, false}, {"regex", Matches, false}, {"match", Matches, false}, {"=~", Matches, false}, {"~", Matches, false},
+		},
+		entry.Number: {
+			{"greater than or equal to", AtLeast, false}, {"no less than", AtLeast, false}, {"not less than", AtLeast, false}, {"no smaller than", AtLeast, false}, {"minimum", AtLeast, false}, {"min", AtLeast, false}, {">=", AtLeast, false}, {"from", AtLeast, false},
+			{"less than or equal to", AtMost, false}, {"no more than", AtMost, false}, {"not more than", AtMost, false}, {"no larger than", AtMost, false}, {"no bigger than", AtMost, false}, {"up to", AtMost, false}, {"maximum", AtMost, false}, {"max", AtMost, false}, {"<=", AtMost, false},
+			{"over than", Over, false}, {"greater than", Over, false}, {"larger than", Over, false}, {"bigger than", Over, false}, {"more than", Over, false}, {"older than", Over, false}, {"longer than", Over, false}, {"above", Over, false}, {"exceeding", Over, false}, {"exceeds", Over, false}, {">", Over, false},
+			{"greater", Over, false}, {"larger", Over, false}, {"bigger", Over, false}, {"older", Over, false}, {"more", Over, false},
+			{"less than", Under, false}, {"smaller than", Under, false}, {"fewer than", Under, false}, {"newer than", Under, false}, {"younger than", Under, false}, {"shorter than", Under, false}, {"below", Under, false}, {"<", Under, false},
+			{"less", Under, false}, {"smaller", Under, false}, {"fewer", Under, false}, {"newer", Under, false}, {"younger", Under, false},
+			{"equal to", Is, false}, {"equals", Is, false}, {"equal", Is, false}, {"exactly", Is, false}, {"=", Is, false}, {"==", Is, false}, {"!=", Is, true}, {"isn't", Is, true},
+		},
+		entry.Moment: {
+			{"in the last", Within, false}, {"in the past", Within, false}, {"during the last", Within, false}, {"within the last", Within, false}, {"within the past", Within, false}, {"within last", Within, false}, {"in last", Within, false}, {"less than", Within, false},
+			{"earlier than", Before, false}, {"older than", Before, false}, {"more than", Before, false}, {"prior to", Before, false}, {"until", Before, false}, {"older", Before, false}, {"<", Before, false},
+			{"later than", After, false}, {"newer than", After, false}, {"younger than", After, false}, {"newer", After, false}, {"from", Since, false}, {">=", Since, false}, {">", After, false},
+			{"during", On, false}, {"in", On, false}, {"at", On, false}, {"=", On, false}, {"is", On, false},
+		},
+		entry.Mode: {
+			{"contains", Has, false}, {"includes", Has, false}, {"with", Has, false}, {"any of", AnyOf, false}, {"without", Lacks, false}, {"=", Is, false}, {"==", Is, false}, {"equals", Is, false}, {"!=", Is, true}, {"isn't", Is, true},
+		},
+	}
+})
 
 // sayingsOf returns the ways to say what is asked of a field.
 func sayingsOf(f *entry.Field) []saying {
 	switch f.Type {
 	case entry.Bytes, entry.Span:
-		return sayings[entry.Number]
+		return sayings()[entry.Number]
 	}
-	return sayings[f.Type]
+	return sayings()[f.Type]
 }
 
 // acceptAll takes the next tokens if they are these words.
