@@ -3,6 +3,7 @@ package ledger
 import (
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"math/bits"
 	"slices"
@@ -33,8 +34,17 @@ const (
 )
 
 // narrow gives the entries that the condition chooses without reading everything. It
-// returns false, and has given nothing, if that cannot be done, or is not worth it.
+// returns false, and has given nothing, if that cannot be done, or is not worth it; also
+// where something is damaged, as reading everything need not meet that.
 func (r *reading) narrow(place *entry.Folder) (done bool, err error) {
+	done, err = r.tryNarrow(place)
+	if !done && errors.Is(err, ErrDamaged) {
+		err = nil
+	}
+	return done, err
+}
+
+func (r *reading) tryNarrow(place *entry.Folder) (done bool, err error) {
 	s, request := r.source, r.request
 	condition, needing := request.Condition.(source.Needing)
 	counted := request.Hidden == source.ShowHidden || request.Hidden == source.OmitHidden && s.record.Counted

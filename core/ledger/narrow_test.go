@@ -2,6 +2,7 @@ package ledger_test
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -135,4 +136,37 @@ func quoted(text string) string { return "\"" + strings.ReplaceAll(text, "\"", "
 
 func regexpOf(text string) string {
 	return strings.ReplaceAll(strings.ToValidUTF8(text, ""), ".", "\\.")
+}
+
+// A search does without summaries that are damaged, and a check finds these, also where
+// they read well.
+func TestDamagedSummaries(t *testing.T) {
+	defer ledger.NarrowAlways()()
+	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
+	for i := range 300 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("note-", i)), nil, 0o644))
+	}
+	l, err := ledger.Create(t.Context(), file)
+	require.NoError(t, err)
+	r := record(t, l, "x", root)
+	require.NoError(t, l.Close())
+	c, err := condition.Parse([]string{"name has note-29"})
+	require.NoError(t, err)
+	p, err := c.Compile(&condition.Environment{AsOf: time.Now(), Zone: time.UTC})
+	require.NoError(t, err)
+	for _, damage := range []string{"", "UPDATE band_part SET content = zeroblob(length(content)) WHERE id % 8192 < 6", "UPDATE band_part SET content = x''", "DELETE FROM band_part", "UPDATE band SET packed = x'ff'"} {
+		db, err := sql.Open("sqlite", file)
+		require.NoError(t, err)
+		_, err = db.Exec(damage)
+		require.NoError(t, err)
+		require.NoError(t, db.Close())
+		l, err := ledger.Open(t.Context(), file)
+		require.NoError(t, err)
+		lines, report := found(t, l, r, p, source.ShowHidden)
+		assert.Len(t, lines, 11, damage)
+		assert.EqualValues(t, 300, report.Tested)
+		faults, err := l.Check(t.Context())
+		assert.Equal(t, damage == "", err == nil && len(faults) == 0, "%s: %v", damage, faults)
+		require.NoError(t, l.Close())
+	}
 }
