@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -288,13 +289,10 @@ func TestOvertaken(t *testing.T) {
 // overtaker opens files, and does something the first time.
 type overtaker struct {
 	overtake func()
-	done     bool
+	once     sync.Once
 }
 
 func (o *overtaker) Opener() digest.Opener {
-	if !o.done {
-		o.done = true
-		o.overtake()
-	}
+	o.once.Do(o.overtake)
 	return live.Files{}.Opener()
 }
