@@ -1,8 +1,10 @@
 package cli_test
 
 import (
+	"compress/gzip"
 	"encoding/json"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -450,4 +452,35 @@ func TestLedgerThatMayOnlyBeRead(t *testing.T) {
 		assert.Regexp(t, `is read-only|permission denied`, r.err, line)
 	}
 	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "1 record\n")
+}
+
+// A ledger of version 2 is read as it is where it cannot be upgraded, and upgraded where it
+// can.
+func TestOlderLedgerThatCannotBeUpgraded(t *testing.T) {
+	t.Parallel()
+	root := tree(t, "a")
+	packed, err := os.Open("../core/ledger/testdata/version2.sqlite.gz")
+	require.NoError(t, err)
+	defer packed.Close()
+	unpacked, err := gzip.NewReader(packed)
+	require.NoError(t, err)
+	content, err := io.ReadAll(unpacked)
+	require.NoError(t, err)
+	file := filepath.Join(root, "ledger")
+	require.NoError(t, os.WriteFile(file, content, 0o444))
+	require.NoError(t, os.Chmod(root, 0o555))
+	t.Cleanup(func() { os.Chmod(root, 0o755) })
+	line := []string{"search", "@x", "--count", "--effort", "--hidden", "show", "where", "name", "has", "note-29"}
+	r := finish(t, stranger(withLedger(t, file, root, line...)))
+	assert.Equal(t, "10\n", r.out)
+	assert.Contains(t, r.err, "read 5 folders")
+	assert.Contains(t, finish(t, stranger(withLedger(t, file, root, "ledger", "check"))).out, "as it was written: 3 records")
+	after, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, content, after)
+	require.NoError(t, os.Chmod(root, 0o755))
+	require.NoError(t, os.Chmod(file, 0o600))
+	r = finish(t, withLedger(t, file, root, line...))
+	assert.Equal(t, "10\n", r.out)
+	assert.Contains(t, r.err, "groups of entries")
 }

@@ -192,6 +192,9 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 // without a footer, to a person, what was left out.
 func (p *Program) conclude(r *reading, s *report.Summary) error {
 	lines := r.view.FunnelLines(s)
+	if r.effort {
+		lines = append(lines, report.Effort(&s.Report))
+	}
 	if !r.quiet && isTerminal(p.Err) && r.form != render.Counted {
 		lines = nil
 		for _, line := range r.view.Footer(s) {

@@ -174,15 +174,15 @@ func (p *Pool) Share(ctx context.Context, work int, do func(w *Worker, at int)) 
 
 // share is Share, where from one piece on more than there are cores may be at work.
 func (p *Pool) share(ctx context.Context, work, manyFrom int, do func(w *Worker, at int)) error {
-	crew := crew.New()
-	cores := crew.Limit()
+	c := crew.New()
+	cores := c.Limit()
 	var next, working atomic.Int64
 	var group sync.WaitGroup
 	one := func(stays bool) {
 		w := &Worker{pool: p, ctx: ctx, opener: p.files.Opener()}
 		defer w.close()
 		defer working.Add(-1)
-		for ctx.Err() == nil && (stays || working.Load() <= int64(crew.Limit())) {
+		for ctx.Err() == nil && (stays || working.Load() <= int64(c.Limit())) {
 			at := int(next.Add(1)) - 1
 			if at >= work {
 				return
@@ -192,7 +192,7 @@ func (p *Pool) share(ctx context.Context, work, manyFrom int, do func(w *Worker,
 		}
 	}
 	join := func() {
-		for range min(crew.Limit()-int(working.Load()), work-int(next.Load())) {
+		for range min(c.Limit()-int(working.Load()), work-int(next.Load())) {
 			working.Add(1)
 			group.Go(func() { one(false) })
 		}
@@ -202,10 +202,10 @@ func (p *Pool) share(ctx context.Context, work, manyFrom int, do func(w *Worker,
 		join()
 	}
 	if work > manyFrom {
-		crew.Watch(func() bool { return next.Load() >= int64(manyFrom) && next.Load() < int64(work) }, join)
+		c.Watch(func() bool { return next.Load() >= int64(manyFrom) && next.Load() < int64(work) }, join)
 	}
 	one(true)
-	crew.Stop() // nobody joins any more
+	c.Stop() // nobody joins any more
 	group.Wait()
 	return ctx.Err()
 }

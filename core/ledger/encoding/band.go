@@ -15,9 +15,9 @@ import (
 // asked for is read of all groups together, and nothing else is. It is made of parts, each
 // read by itself:
 //
+//	0 to 5        the bounds of source.Measured: two integers of four bytes, the least first, a group
 //	6             which folders that were met before have a delta: how much more the number
 //	              of each is than that of the one before, and in which of the sheets that is
-//	0 to 5        the bounds of source.Measured: two integers of four bytes, the least first, a group
 //	8 to 15       values, by their lowest three bits: for each that some group has eight bytes,
 //	              the lowest first, how many groups have it, and how much more the number of
 //	              each of these is than that of the one before
@@ -61,7 +61,7 @@ const (
 // Groups returns how many groups there are.
 func (b *Band) Groups() int { return b.groups }
 
-// bytesOf are how many bytes a bit takes of all groups.
+// each is how many bytes a bit takes of all groups.
 func (b *Band) each() int { return (b.groups + 7) / 8 }
 
 // perPart is of how many bits a part tells.

@@ -28,8 +28,11 @@ CREATE TABLE band_part (
 
 const partsOfBand = 8192 // more than encoding.PartsOfBand
 
-// Bands implements Reader.
+// Bands implements Reader. A ledger of version 2 that could not be upgraded has none.
 func (s reader) Bands(ctx context.Context, place, upTo int64) (bands []BandRow, err error) {
+	if there, err := s.hasTable(ctx, "band"); err != nil || !there {
+		return nil, err
+	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
 		var row BandRow
 		var packed []byte

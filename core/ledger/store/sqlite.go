@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"strings"
 	"sync"
 	"time"
 
@@ -162,7 +163,10 @@ func openFile(ctx context.Context, path string) (*file, error) {
 	}
 	f, err := connect(ctx, path, mode)
 	if errors.Is(err, errOlder) {
-		if f, err = createFile(ctx, path); err != nil {
+		if f, err = createFile(ctx, path); err != nil { // no room, damage, or no right to write
+			if f, older := connect(ctx, path, mode+asItIs); older == nil {
+				return f, nil
+			}
 			return nil, err
 		}
 		f.Close()
@@ -170,6 +174,9 @@ func openFile(ctx context.Context, path string) (*file, error) {
 	}
 	return f, err
 }
+
+// asItIs after a mode has a file of version 2 read without summaries, which it has not.
+const asItIs = "+"
 
 // isThere reports whether there is a file with anything in it. Of something that is no
 // file, nothing would come, or never.
@@ -203,6 +210,7 @@ func createFile(ctx context.Context, path string) (*file, error) {
 }
 
 func connect(ctx context.Context, path, mode string) (*file, error) {
+	mode, older := strings.CutSuffix(mode, asItIs)
 	query := url.Values{"mode": {mode}, "_pragma": {
 		fmt.Sprintf("busy_timeout(%d)", patience.Milliseconds()), "page_size(8192)", "synchronous(full)", "cache_size(-8000)"}}
 	if mode == "rwc" {
@@ -218,7 +226,7 @@ func connect(ctx context.Context, path, mode string) (*file, error) {
 		f.moment = &moment{db: db}
 		f.reader = reader{f.moment}
 	}
-	if err := f.prepare(ctx, mode == "rwc"); err != nil {
+	if err := f.prepare(ctx, mode == "rwc", older); err != nil {
 		f.Close()
 		var e *sqlite.Error
 		if errors.As(err, &e) && e.Code()&0xff == sqlite3.SQLITE_CANTOPEN { // the system says why
@@ -241,8 +249,9 @@ func connect(ctx context.Context, path, mode string) (*file, error) {
 var errOlder = errors.New("written by an older version of this program")
 
 // prepare makes sure that the file is a ledger of this version. If it may be
-// written to, an empty file is made one, and an older one brought up to it.
-func (f *file) prepare(ctx context.Context, write bool) error {
+// written to, an empty file is made one, and an older one brought up to it; older ones that
+// can be read as they are may be let pass.
+func (f *file) prepare(ctx context.Context, write, older bool) error {
 	mark, at, tables, err := about(ctx, f.q)
 	switch {
 	case err != nil:
@@ -270,7 +279,7 @@ func (f *file) prepare(ctx context.Context, write bool) error {
 		return ErrForeign
 	case at > version:
 		return ErrNewer
-	case at < version:
+	case at < version && !(older && at == 2):
 		return errOlder
 	}
 	return nil
@@ -393,6 +402,13 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 	} else if there {
 		unsized = "(SELECT coalesce(sum(unsized), 0) FROM extra WHERE record = r.id)"
 	}
+	stored, looked := "(SELECT coalesce(sum(length(folders) + length(names) + length(facts)), 0) FROM sheet WHERE place = r.place AND record = r.id)", "NULL, NULL"
+	if there, err := s.hasTable(ctx, "band"); err != nil {
+		return nil, err
+	} else if there {
+		stored = "(SELECT coalesce(sum(stored), 0) FROM band WHERE place = r.place AND record = r.id)"
+		looked = "(SELECT looked FROM counts WHERE record = r.id), (SELECT hidden FROM counts WHERE record = r.id)"
+	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
 		var r RecordRow
 		var path, tree []byte
@@ -416,9 +432,7 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		return nil
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
 		(SELECT count(*) FROM problem WHERE record = r.id),
-		(SELECT coalesce(sum(stored), 0) FROM band WHERE place = r.place AND record = r.id),
-		(SELECT looked FROM counts WHERE record = r.id), (SELECT hidden FROM counts WHERE record = r.id),
-		`+unsized+`
+		`+stored+", "+looked+", "+unsized+`
 		FROM record r LEFT JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
 	return records, err
 }
