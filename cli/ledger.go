@@ -264,7 +264,10 @@ were written with it.`, false, noArgs,
 }
 
 func (p *Program) ledgerCompactCommand() *cobra.Command {
-	return p.housekeeping("compact", "free the space of records that were dropped", "", true, noArgs,
+	return p.housekeeping("compact", "free the space of records that were dropped, and make reading faster",
+		`Gives back the space of records that were dropped. For places that were recorded many
+times, it lays what changed since together, so that reading them is as fast as at first.
+No record is lost by it.`, true, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			before, err := os.Stat(path)
 			if err != nil {

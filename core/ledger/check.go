@@ -6,9 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"math"
 	"slices"
 
+	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 )
@@ -76,17 +76,68 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		if len(faults) > 0 { // what they are of is not as it was
 			break
 		}
-		if faults, err = l.checkSummaries(ctx, place, segments[place]); err != nil {
+		if faults, err = l.checkSummaries(ctx, store.All(place), segments[place]); err != nil {
+			return faults, err
+		}
+		layers, err := l.store.Layers(ctx, place)
+		for i := 0; i < len(layers) && err == nil && len(faults) == 0; i++ {
+			faults, err = l.checkLayer(ctx, place, layers[i].Record, segments[place])
+		}
+		if err != nil {
 			return faults, err
 		}
 	}
 	return faults, nil
 }
 
+// checkLayer looks whether a layer has what all the segments say that there was.
+func (l *Ledger) checkLayer(ctx context.Context, place, record int64, segments []store.SegmentRow) ([]Fault, error) {
+	altered := []Fault{{record, "", "the layer that it is read by was altered"}}
+	of := store.Range{Place: place, Layer: record, UpTo: record}
+	own, err := l.store.Segments(ctx, of)
+	if err != nil {
+		return nil, err
+	}
+	layer, err := loadRange(ctx, l.store, of)
+	if err != nil {
+		return altered, unlessDamaged(err)
+	}
+	g := growing{newState(len(layer.folders)), segments}
+	all, err := g.upTo(record)
+	if err != nil {
+		return nil, err
+	}
+	for id := range max(len(all.folders), len(layer.folders)) {
+		a, b := all.folder(uint64(id)), layer.folder(uint64(id))
+		switch {
+		case a == nil && b == nil:
+			continue
+		case a == nil || b == nil || a.Parent != b.Parent || a.Name != b.Name || a.Contents != b.Contents || a.Tree != b.Tree:
+			return altered, nil
+		}
+		held, err := layer.held(ctx, l.store, uint64(id))
+		if err != nil {
+			return altered, unlessDamaged(err)
+		}
+		if _, now := encoding.PackFolder(held); now.Plain != b.Plain || now.Full != b.Full {
+			return altered, nil
+		}
+	}
+	return l.checkSummaries(ctx, of, own)
+}
+
+// unlessDamaged returns errors other than that something is damaged.
+func unlessDamaged(err error) error {
+	if errors.Is(err, ErrDamaged) {
+		return nil
+	}
+	return err
+}
+
 // checkSummaries looks whether the summaries of the segments of a place are what these give,
 // and whether each has one.
-func (l *Ledger) checkSummaries(ctx context.Context, place int64, segments []store.SegmentRow) (faults []Fault, err error) {
-	bands, err := l.store.Bands(ctx, place, math.MaxInt64)
+func (l *Ledger) checkSummaries(ctx context.Context, of store.Range, segments []store.SegmentRow) (faults []Fault, err error) {
+	bands, err := l.store.Bands(ctx, of)
 	if err != nil {
 		return nil, err
 	}
@@ -109,14 +160,14 @@ func (l *Ledger) checkSummaries(ctx context.Context, place int64, segments []sto
 			if err == nil {
 				err = sheets[i].Met(s)
 			}
-			var of []encoding.Group
+			var some []encoding.Group
 			if err == nil {
-				of, err = encoding.Summarise(s)
+				some, err = encoding.Summarise(s)
 			}
 			if err != nil {
 				return faults, err
 			}
-			groups = append(groups, of...)
+			groups = append(groups, some...)
 		}
 		same := true
 		made, err := encoding.MakeBand(sheets, groups, func(part int, content []byte) error {
@@ -148,6 +199,7 @@ type amount struct {
 	entries, bytes int64
 	several        int64 // bytes of files of several names, by each of these: they may be counted once, or as often
 	looked, hidden int64 // as Record has them
+	unsure         bool  // these are not known: see seen
 }
 
 // checking checks one record. What was found good in another is good in this.
@@ -185,6 +237,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	for i := range list {
 		held.entries++
 		e := &list[i].Entry
+		held.unsure = held.unsure || e.Marks&entry.MarkFlaggedHidden != 0
 		if e.Hidden() {
 			held.hidden++
 		} else {
@@ -212,7 +265,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 		if err != nil {
 			return held, err
 		}
-		held.entries, held.bytes, held.several = held.entries+in.entries, held.bytes+in.bytes, held.several+in.several
+		held.entries, held.bytes, held.several, held.unsure = held.entries+in.entries, held.bytes+in.bytes, held.several+in.several, held.unsure || in.unsure
 		if !k.Entry.Hidden() {
 			held.looked, held.hidden = held.looked+in.looked, held.hidden+in.hidden
 		}

@@ -39,7 +39,7 @@ func (l *Ledger) Drop(ctx context.Context, number int64) error {
 // that the next record's. Where there is none before, it need not say what is
 // gone.
 func handOver(ctx context.Context, u store.Update, dropped, next Record, first bool) error {
-	s, err := load(ctx, u, dropped.place, next.Number)
+	s, err := loadRange(ctx, u, store.Range{Place: dropped.place, UpTo: next.Number})
 	if err != nil {
 		return err
 	}

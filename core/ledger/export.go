@@ -109,8 +109,7 @@ func (x *exporter) record(r *store.RecordRow) error {
 	}
 	s := x.states[r.Place]
 	if s == nil {
-		const all = 1<<63 - 1
-		s, err = load(x.ctx, x.from, r.Place, all)
+		s, err = loadRange(x.ctx, x.from, store.All(r.Place))
 		if errors.Is(err, ErrDamaged) {
 			x.lost(fmt.Sprintf("all that is in %q: %s", r.Path, err))
 			s, err = &state{}, x.out.Lost("", err.Error())

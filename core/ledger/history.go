@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
 // Span is a state of one path that records next to each other have in common.
@@ -81,7 +82,7 @@ func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below st
 	var all *state
 	if below != "" {
 		last := slices.MaxFunc(records, func(a, b Record) int { return cmp.Compare(a.Number, b.Number) }).Number
-		if all, err = load(ctx, l.store, records[0].place, last); err != nil {
+		if all, err = loadRange(ctx, l.store, store.Range{Place: records[0].place, UpTo: last}); err != nil {
 			return nil, err
 		}
 	}

@@ -23,8 +23,11 @@ func (i interposed) Records(ctx context.Context) ([]store.RecordRow, error) {
 func (i interposed) Problems(ctx context.Context, record int64) ([]store.ProblemRow, error) {
 	return i.interposedReader.Problems(ctx, record)
 }
-func (i interposed) Segments(ctx context.Context, place, upTo int64) ([]store.SegmentRow, error) {
-	return i.interposedReader.Segments(ctx, place, upTo)
+func (i interposed) Segments(ctx context.Context, of store.Range) ([]store.SegmentRow, error) {
+	return i.interposedReader.Segments(ctx, of)
+}
+func (i interposed) Layers(ctx context.Context, place int64) ([]store.LayerRow, error) {
+	return i.interposedReader.Layers(ctx, place)
 }
 func (i interposed) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
 	return i.interposedReader.Volumes(ctx, place)
@@ -35,8 +38,8 @@ func (i interposed) Rereads(ctx context.Context, place int64) ([]store.RereadRow
 func (i interposed) Mismatches(ctx context.Context, place int64) ([]store.MismatchRow, error) {
 	return i.interposedReader.Mismatches(ctx, place)
 }
-func (i interposed) Bands(ctx context.Context, place, upTo int64) ([]store.BandRow, error) {
-	return i.interposedReader.Bands(ctx, place, upTo)
+func (i interposed) Bands(ctx context.Context, of store.Range) ([]store.BandRow, error) {
+	return i.interposedReader.Bands(ctx, of)
 }
 func (i interposed) BandPart(ctx context.Context, band int64, part int) ([]byte, error) {
 	return i.interposedReader.BandPart(ctx, band, part)
@@ -99,11 +102,18 @@ func (i interposedReader) Problems(ctx context.Context, record int64) ([]store.P
 	return i.from.Problems(ctx, record)
 }
 
-func (i interposedReader) Segments(ctx context.Context, place, upTo int64) ([]store.SegmentRow, error) {
+func (i interposedReader) Segments(ctx context.Context, of store.Range) ([]store.SegmentRow, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.from.Segments(ctx, place, upTo)
+	return i.from.Segments(ctx, of)
+}
+
+func (i interposedReader) Layers(ctx context.Context, place int64) ([]store.LayerRow, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.Layers(ctx, place)
 }
 
 func (i interposedReader) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
@@ -127,11 +137,11 @@ func (i interposedReader) Mismatches(ctx context.Context, place int64) ([]store.
 	return i.from.Mismatches(ctx, place)
 }
 
-func (i interposedReader) Bands(ctx context.Context, place, upTo int64) ([]store.BandRow, error) {
+func (i interposedReader) Bands(ctx context.Context, of store.Range) ([]store.BandRow, error) {
 	if err := i.before(i.inside); err != nil {
 		return nil, err
 	}
-	return i.from.Bands(ctx, place, upTo)
+	return i.from.Bands(ctx, of)
 }
 
 func (i interposedReader) BandPart(ctx context.Context, band int64, part int) ([]byte, error) {
@@ -207,6 +217,20 @@ func (i interposedUpdate) RemoveSegments(ctx context.Context, record int64) erro
 		return err
 	}
 	return i.update.RemoveSegments(ctx, record)
+}
+
+func (i interposedUpdate) RemoveLayer(ctx context.Context, record int64) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.RemoveLayer(ctx, record)
+}
+
+func (i interposedUpdate) SetCounts(ctx context.Context, record, looked, hidden int64) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.SetCounts(ctx, record, looked, hidden)
 }
 
 func (i interposedUpdate) RemoveRecord(ctx context.Context, record int64) error {

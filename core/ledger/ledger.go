@@ -127,9 +127,6 @@ func ofPlace(records []Record, host, path string) []Record {
 	return slices.DeleteFunc(slices.Clone(records), func(r Record) bool { return r.Host != host || r.Place != path })
 }
 
-// Compact gives back the room that was freed by dropping records.
-func (l *Ledger) Compact(ctx context.Context) error { return l.store.Compact(ctx) }
-
 // Volumes returns the numbers that file systems have in the records of a place, by
 // what tells them apart; see Snapshot.Recognise.
 func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uint64, error) {

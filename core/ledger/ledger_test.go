@@ -171,9 +171,12 @@ func isFolder(path string) bool {
 }
 
 // Every record reads back what the kernel said at that moment, whatever was
-// recorded after it, of this place or another, or dropped.
+// recorded after it, of this place or another, or dropped, and with layers or without.
 func TestRecordsReadBack(t *testing.T) {
-	for seed := range uint64(4) {
+	for seed := range uint64(6) {
+		if seed == 3 { // and those after it
+			defer ledger.LayOften()()
+		}
 		random := rand.New(rand.NewPCG(seed, 11))
 		folder := t.TempDir()
 		l, err := ledger.Create(context.Background(), filepath.Join(folder, "ledger"))
@@ -202,14 +205,29 @@ func TestRecordsReadBack(t *testing.T) {
 			require.Empty(t, faults)
 		}
 		check()
+		layers := 0
 		for len(want) > 1 {
 			for number := range want { // any
 				require.NoError(t, l.Drop(context.Background(), number))
 				delete(want, number)
 				break
 			}
+			if len(want)%2 == 0 {
+				require.NoError(t, l.Compact(context.Background()))
+			}
 			check()
+			records, err := l.Records(context.Background())
+			require.NoError(t, err)
+			for _, r := range records {
+				of, err := l.Layers(context.Background(), r)
+				require.NoError(t, err)
+				layers += len(of)
+				for _, number := range of {
+					assert.Contains(t, want, number, "a layer goes with its record")
+				}
+			}
 		}
+		assert.True(t, seed < 3 || layers > 0)
 		require.NoError(t, l.Close())
 	}
 }

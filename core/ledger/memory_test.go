@@ -91,18 +91,21 @@ func (m *memory) Problems(_ context.Context, record int64) ([]store.ProblemRow, 
 	return m.problems[record], nil
 }
 
-func (m *memory) Segments(_ context.Context, place, upTo int64) (list []store.SegmentRow, err error) {
+func (m *memory) Segments(_ context.Context, of store.Range) (list []store.SegmentRow, err error) {
 	for _, s := range m.segments {
-		if s.Place == place && s.Record <= upTo {
-			list = append(list, store.SegmentRow{Number: s.Number, Place: place, Record: s.Record, Segment: encoding.Segment{Folders: s.Folders}})
+		if s.Place == of.Place && s.Record <= of.UpTo {
+			list = append(list, store.SegmentRow{Number: s.Number, Place: of.Place, Record: s.Record, Segment: encoding.Segment{Folders: s.Folders}})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b store.SegmentRow) int { return int(a.Record - b.Record) })
 	return list, nil
 }
 
+// Layers returns none.
+func (m *memory) Layers(context.Context, int64) ([]store.LayerRow, error) { return nil, nil }
+
 // Bands returns none: such a store has no summaries, and everything is read.
-func (m *memory) Bands(context.Context, int64, int64) ([]store.BandRow, error) { return nil, nil }
+func (m *memory) Bands(context.Context, store.Range) ([]store.BandRow, error) { return nil, nil }
 
 func (m *memory) BandPart(context.Context, int64, int) ([]byte, error) {
 	return nil, encoding.ErrDamaged
@@ -150,8 +153,11 @@ func (m *memory) AddSegment(_ context.Context, s store.SegmentRow) error {
 	return nil
 }
 
-func (m *memory) RemoveSegments(context.Context, int64) error       { return nil }
-func (m *memory) RemoveRecord(context.Context, int64) error         { return nil }
+func (m *memory) RemoveSegments(context.Context, int64) error          { return nil }
+func (m *memory) RemoveRecord(context.Context, int64) error            { return nil }
+func (m *memory) RemoveLayer(context.Context, int64) error             { return nil }
+func (m *memory) SetCounts(context.Context, int64, int64, int64) error { return nil }
+
 func (m *memory) Check(context.Context) (lines []string, err error) { return nil, nil }
 func (m *memory) Compact(context.Context) error                     { return nil }
 func (m *memory) Release()                                          {}

@@ -55,7 +55,11 @@ func (r *reading) tryNarrow(place *entry.Folder) (done bool, err error) {
 	if need == nil {
 		return false, nil
 	}
-	bands, err := s.ledger.store.Bands(r.ctx, s.record.place, s.record.Number)
+	of, err := rangeTo(r.ctx, s.ledger.store, s.record.place, s.record.Number)
+	if err != nil {
+		return false, err
+	}
+	bands, err := s.ledger.store.Bands(r.ctx, of)
 	if err != nil || len(bands) == 0 {
 		return false, err
 	}

@@ -24,6 +24,22 @@ func NarrowAlways() (restore func()) {
 	return func() { worthNarrowing = before }
 }
 
+// LayOften has layers be laid nearly always, until the function that it returns is called.
+func LayOften() (restore func()) {
+	written, compacted := dueWhenWritten, dueWhenCompacted
+	dueWhenWritten, dueWhenCompacted = 0.01, 0.01
+	return func() { dueWhenWritten, dueWhenCompacted = written, compacted }
+}
+
+// Layers returns of which records of a place there are layers.
+func (l *Ledger) Layers(ctx context.Context, r Record) (records []int64, err error) {
+	layers, err := l.store.Layers(ctx, r.place)
+	for _, layer := range layers {
+		records = append(records, layer.Record)
+	}
+	return records, err
+}
+
 // What meets a condition has what that needs, in the summary of the segment that it is in.
 func FuzzNeed(f *testing.F) {
 	for i, word := range []string{"dawn", "Dawn chorus", "é", "E\u0301t\u00e9", "\u212aelvin", "straße", "STRASSE", "ﬁle", "か\u3099", "각", "\u1100\u1161", "\xff\xfe", "*.wa?", "a{b,c}d", "[ab]cde", "^rec0+9\\.csv$", "(?i)ſ+trange", "\u0345\u03b1", "İstanbul", "ı"} {

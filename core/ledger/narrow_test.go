@@ -119,7 +119,10 @@ func TestNarrowedSearch(t *testing.T) {
 		}
 		return narrowed
 	}
-	for step := range 4 {
+	for step := range 6 {
+		if step == 3 {
+			defer ledger.LayOften()()
+		}
 		record(t, l, "x", root)
 		assert.Greater(t, test(), 2)
 		edit(t, random, root, 40)
@@ -127,6 +130,8 @@ func TestNarrowedSearch(t *testing.T) {
 			records, err := l.Records(t.Context())
 			require.NoError(t, err)
 			require.NoError(t, l.Drop(t.Context(), records[random.IntN(len(records))].Number))
+			test()
+			require.NoError(t, l.Compact(t.Context()))
 			test()
 		}
 	}

@@ -3,7 +3,6 @@ package ledger
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -68,9 +67,18 @@ func newState(folders int) *state {
 	return &state{folders: make([]folderState, encoding.Root+1, max(encoding.Root+1, folders)), ids: make(map[folderKey]uint64, folders)}
 }
 
-// load reads what there is of a place up to a record.
+// load reads what there is of a place up to a record, from the last layer on.
 func load(ctx context.Context, from store.Reader, place, upTo int64) (*state, error) {
-	segments, err := from.Segments(ctx, place, upTo)
+	of, err := rangeTo(ctx, from, place, upTo)
+	if err != nil {
+		return nil, err
+	}
+	return loadRange(ctx, from, of)
+}
+
+// loadRange reads a range of what there is of a place.
+func loadRange(ctx context.Context, from store.Reader, of store.Range) (*state, error) {
+	segments, err := from.Segments(ctx, of)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +87,7 @@ func load(ctx context.Context, from store.Reader, place, upTo int64) (*state, er
 		expected += len(segment.Folders) / 48
 	}
 	s := newState(expected)
-	s.upTo = upTo
+	s.upTo = of.UpTo
 	for _, segment := range segments {
 		if err := s.add(segment); err != nil {
 			return nil, err
@@ -96,7 +104,7 @@ type growing struct {
 
 // grow begins before the first record of a place.
 func grow(ctx context.Context, from store.Reader, place int64) (*growing, error) {
-	segments, err := from.Segments(ctx, place, math.MaxInt64)
+	segments, err := from.Segments(ctx, store.All(place))
 	return &growing{newState(encoding.Root + 1), segments}, err
 }
 

@@ -240,6 +240,9 @@ func (w *writer) write(u store.Update) error {
 	if err := w.segments.Flush(w.ctx); err != nil {
 		return err
 	}
+	if err := w.layIfDue(u); err != nil {
+		return err
+	}
 	w.changes.countMoves(&w.moves)
 	if w.options.Pool != nil {
 		w.problems = slices.Concat(w.problems, w.options.Pool.Problems())

@@ -29,20 +29,23 @@ CREATE TABLE band_part (
 const partsOfBand = 8192 // more than encoding.PartsOfBand
 
 // Bands implements Reader. A ledger of version 2 that could not be upgraded has none.
-func (s reader) Bands(ctx context.Context, place, upTo int64) (bands []BandRow, err error) {
+func (s reader) Bands(ctx context.Context, of Range) (bands []BandRow, err error) {
 	if there, err := s.hasTable(ctx, "band"); err != nil || !there {
 		return nil, err
 	}
+	where, args := of.where()
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
 		var row BandRow
 		var packed []byte
-		err := rows.Scan(&row.Number, &row.Record, &packed)
+		var place int64
+		err := rows.Scan(&row.Number, &place, &row.Record, &packed)
+		row.Layer = place < 0
 		if err == nil {
 			row.Band, err = encoding.UnpackBand(packed)
 		}
 		bands = append(bands, row)
 		return err
-	}, "SELECT id, record, packed FROM band WHERE place = ? AND record <= ? ORDER BY record, id", place, upTo)
+	}, "SELECT id, place, record, packed FROM band "+where+" ORDER BY record, id", args...)
 	return bands, err
 }
 
@@ -62,7 +65,7 @@ func (s reader) BandPart(ctx context.Context, band int64, part int) (content []b
 // written.
 type bands struct {
 	u             *update
-	place, record int64
+	place, record int64        // as they are kept
 	waiting       []summarised // in order
 	sheets        []encoding.SheetGroups
 	groups        []encoding.Group
@@ -84,11 +87,11 @@ type summary struct {
 
 // add begins with a segment, which is only lent.
 func (b *bands) add(ctx context.Context, s SegmentRow) error {
-	if s.Place != b.place || s.Record != b.record {
+	if s.kept() != b.place || s.Record != b.record {
 		if err := b.flush(ctx); err != nil {
 			return err
 		}
-		b.place, b.record = s.Place, s.Record
+		b.place, b.record = s.kept(), s.Record
 	}
 	for len(b.waiting) >= 2*runtime.GOMAXPROCS(0) {
 		if err := b.take(ctx); err != nil {
@@ -173,26 +176,5 @@ func (b *bands) write(ctx context.Context) error {
 	packed := band.Pack()
 	_, err = b.u.exec(ctx, "UPDATE band SET stored = ?, packed = ? WHERE id = ?", b.stored+int64(len(packed)), packed, number)
 	b.sheets, b.groups, b.stored = nil, b.groups[:0], 0
-	return err
-}
-
-// removeBands removes the bands of a record.
-func (u *update) removeBands(ctx context.Context, record int64) error {
-	const those = "(SELECT id FROM band WHERE place = (SELECT place FROM record WHERE id = ?1) AND record = ?1)"
-	var numbers []int64
-	if err := each(ctx, u.tx, func(rows *sql.Rows) error {
-		var number int64
-		err := rows.Scan(&number)
-		numbers = append(numbers, number)
-		return err
-	}, "SELECT id FROM band WHERE id IN "+those, record); err != nil {
-		return err
-	}
-	for _, number := range numbers {
-		if _, err := u.exec(ctx, "DELETE FROM band_part WHERE id >= ? AND id < ?", number*partsOfBand, (number+1)*partsOfBand); err != nil {
-			return err
-		}
-	}
-	_, err := u.exec(ctx, "DELETE FROM band WHERE id IN "+those, record)
 	return err
 }

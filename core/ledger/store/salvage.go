@@ -71,15 +71,18 @@ func (s *salvage) Problems(ctx context.Context, record int64) ([]ProblemRow, err
 	return problems, ctx.Err()
 }
 
+// Layers implements Reader: what is damaged is read from records alone.
+func (s *salvage) Layers(context.Context, int64) ([]LayerRow, error) { return nil, nil }
+
 // Segments implements Reader.
-func (s *salvage) Segments(ctx context.Context, place, upTo int64) (segments []SegmentRow, err error) {
+func (s *salvage) Segments(ctx context.Context, of Range) (segments []SegmentRow, err error) {
 	s.rows(ctx, "sheet", func(id int64) error {
 		one := SegmentRow{Number: id}
 		err := s.q.QueryRowContext(ctx, "SELECT place, record, folders FROM sheet WHERE id = ?", id).Scan(&one.Place, &one.Record, &one.Folders)
 		if err == nil {
 			err = encoding.EachFolder(one.Folders, func(*encoding.FolderVersion) {})
 		}
-		if err == nil && one.Place == place && one.Record <= upTo {
+		if err == nil && one.Place == of.Place && one.Record <= of.UpTo {
 			segments = append(segments, one)
 		}
 		return err

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -70,6 +71,10 @@ type file struct {
 	reader
 	db     *sql.DB
 	moment *moment // nil where it is written to
+
+	mu      sync.Mutex  // of the rest
+	records []RecordRow // that were read, nil for none
+	version int64       // of the data then
 }
 
 // moment reads everything in one transaction, as it was at one moment: what another
@@ -94,14 +99,21 @@ func (m *moment) begin(ctx context.Context) (querier, error) {
 	if err != nil {
 		return nil, err
 	}
-	var version int64
-	if err := tx.QueryRowContext(ctx, "SELECT data_version FROM pragma_data_version").Scan(&version); err != nil {
+	version, err := dataVersion(ctx, tx)
+	if err != nil {
 		tx.Rollback()
 		return nil, err
 	}
 	m.changed = m.changed || m.version != 0 && m.version != version
 	m.tx, m.version = tx, version
 	return tx, nil
+}
+
+// dataVersion returns a number that is another one when another program has changed the
+// data.
+func dataVersion(ctx context.Context, q querier) (version int64, err error) {
+	err = q.QueryRowContext(ctx, "SELECT data_version FROM pragma_data_version").Scan(&version)
+	return version, err
 }
 
 // QueryContext implements querier.
@@ -221,7 +233,7 @@ func connect(ctx context.Context, path, mode string) (*file, error) {
 		return nil, err
 	}
 	db.SetMaxOpenConns(1)
-	f := &file{reader{db}, db, nil}
+	f := &file{reader: reader{db}, db: db}
 	if mode != "rwc" {
 		f.moment = &moment{db: db}
 		f.reader = reader{f.moment}
@@ -301,6 +313,9 @@ func (f *file) Close() error {
 // Update implements Store.
 func (f *file) Update(ctx context.Context, change func(Update) error) error {
 	f.Release()
+	f.mu.Lock()
+	f.records = nil
+	f.mu.Unlock()
 	return f.inTransaction(ctx, func(tx *sql.Tx) error {
 		u := newUpdate(tx)
 		err := change(u)
@@ -394,6 +409,25 @@ type reader struct{ q querier }
 // Records implements Reader.
 func (s reader) Records(ctx context.Context) ([]RecordRow, error) { return s.records(ctx, "") }
 
+// Records implements Reader. What was read before is good as long as nobody has changed
+// anything.
+func (f *file) Records(ctx context.Context) ([]RecordRow, error) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	version, err := dataVersion(ctx, f.q)
+	if err != nil {
+		return nil, named(err)
+	}
+	if f.records == nil || f.version != version {
+		if f.records, err = f.reader.Records(ctx); err != nil {
+			f.records = nil
+			return nil, err
+		}
+		f.version = version
+	}
+	return slices.Clone(f.records), nil
+}
+
 // records returns the records that a clause chooses.
 func (s reader) records(ctx context.Context, where string, args ...any) (records []RecordRow, err error) {
 	unsized := "0"
@@ -451,13 +485,16 @@ func (s reader) Problems(ctx context.Context, record int64) (problems []ProblemR
 }
 
 // Segments implements Reader.
-func (s reader) Segments(ctx context.Context, place, upTo int64) (segments []SegmentRow, err error) {
+func (s reader) Segments(ctx context.Context, of Range) (segments []SegmentRow, err error) {
+	where, args := of.where()
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		one := SegmentRow{Place: place}
-		err := rows.Scan(&one.Number, &one.Record, &one.Folders)
+		one := SegmentRow{Place: of.Place}
+		var place int64
+		err := rows.Scan(&one.Number, &place, &one.Record, &one.Folders)
+		one.Layer = place < 0
 		segments = append(segments, one)
 		return err
-	}, "SELECT id, record, folders FROM sheet WHERE place = ? AND record <= ? ORDER BY record, id", place, upTo)
+	}, "SELECT id, place, record, folders FROM sheet "+where+" ORDER BY record, id", args...)
 	return segments, err
 }
 
@@ -547,9 +584,15 @@ func (u *update) AddRecord(ctx context.Context, r RecordRow) (number, place int6
 		u.added = append(u.added, added{number, r.Unsized})
 	}
 	if err == nil && r.Counted {
-		_, err = u.exec(ctx, "INSERT INTO counts (record, looked, hidden) VALUES (?, ?, ?)", number, r.Looked, r.Hidden)
+		err = u.SetCounts(ctx, number, r.Looked, r.Hidden)
 	}
 	return number, place, err
+}
+
+// SetCounts implements Update.
+func (u *update) SetCounts(ctx context.Context, record, looked, hidden int64) error {
+	_, err := u.exec(ctx, "INSERT OR REPLACE INTO counts (record, looked, hidden) VALUES (?, ?, ?)", record, looked, hidden)
+	return err
 }
 
 // AddProblem implements Update.
@@ -596,7 +639,7 @@ END;
 // AddSegment implements Update.
 func (u *update) AddSegment(ctx context.Context, s SegmentRow) error {
 	result, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
-		s.Place, s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
+		s.kept(), s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
 	if err != nil {
 		return err
 	}
@@ -616,18 +659,14 @@ func blob(content []byte) []byte {
 
 // RemoveSegments implements Update.
 func (u *update) RemoveSegments(ctx context.Context, record int64) error {
-	if err := u.bands.flush(ctx); err != nil {
-		return err
-	}
-	if err := u.removeBands(ctx, record); err != nil {
-		return err
-	}
-	_, err := u.exec(ctx, "DELETE FROM sheet WHERE place = (SELECT place FROM record WHERE id = ?1) AND record = ?1", record)
-	return err
+	return u.removeKept(ctx, record, "SELECT place FROM record WHERE id = ?1")
 }
 
 // RemoveRecord implements Update.
 func (u *update) RemoveRecord(ctx context.Context, record int64) error {
+	if err := u.RemoveLayer(ctx, record); err != nil {
+		return err
+	}
 	for _, statement := range []string{
 		"DELETE FROM problem WHERE record = ?",
 		"DELETE FROM record WHERE id = ?",

@@ -6,6 +6,7 @@ package store
 import (
 	"context"
 	"errors"
+	"math"
 	"time"
 
 	"frankledger/core/ledger/encoding"
@@ -47,9 +48,11 @@ type Reader interface {
 	Records(ctx context.Context) ([]RecordRow, error)
 	// Problems returns what could not be read when a record was made.
 	Problems(ctx context.Context, record int64) ([]ProblemRow, error)
-	// Segments returns the segments of a place up to a record, in order of records,
-	// without their names and facts.
-	Segments(ctx context.Context, place, upTo int64) ([]SegmentRow, error)
+	// Segments returns segments of a place in order of records, without their names and
+	// facts.
+	Segments(ctx context.Context, of Range) ([]SegmentRow, error)
+	// Layers returns the layers of a place, the oldest first.
+	Layers(ctx context.Context, place int64) ([]LayerRow, error)
 	// Volumes returns the numbers that file systems have in the records of a
 	// place, by what tells them apart.
 	Volumes(ctx context.Context, place int64) (map[string]uint64, error)
@@ -57,8 +60,8 @@ type Reader interface {
 	Rereads(ctx context.Context, place int64) ([]RereadRow, error)
 	// Mismatches returns the files of a place whose content is not what it was.
 	Mismatches(ctx context.Context, place int64) ([]MismatchRow, error)
-	// Bands returns the bands of a place up to a record, in order of records.
-	Bands(ctx context.Context, place, upTo int64) ([]BandRow, error)
+	// Bands returns bands of a place, in order of records.
+	Bands(ctx context.Context, of Range) ([]BandRow, error)
 	// BandPart returns a part of a band.
 	BandPart(ctx context.Context, band int64, part int) ([]byte, error)
 	// Part returns the names, the facts or the folders of a segment.
@@ -87,9 +90,13 @@ type Update interface {
 	AddSegment(ctx context.Context, s SegmentRow) error
 	// RemoveSegments removes the segments of a record.
 	RemoveSegments(ctx context.Context, record int64) error
-	// RemoveRecord removes a record with its problems and, if it was the last of
-	// its place, that.
+	// RemoveLayer removes the layer of a record, if it has one.
+	RemoveLayer(ctx context.Context, record int64) error
+	// RemoveRecord removes a record with its problems and its layer and, if it was the
+	// last of its place, that.
 	RemoveRecord(ctx context.Context, record int64) error
+	// SetCounts notes how much of a record there is to look at; see RecordRow.
+	SetCounts(ctx context.Context, record, looked, hidden int64) error
 }
 
 // Salvager is a store that can be read when it is damaged, bit by bit. What is lost is
@@ -150,15 +157,37 @@ type MismatchRow struct {
 	Before, Now []byte // digests
 }
 
-// SegmentRow is a segment of a record.
+// SegmentRow is a segment of a record, or of the layer of one.
 type SegmentRow struct {
 	Number, Place, Record int64
+	Layer                 bool
 	encoding.Segment
+}
+
+// Range says which segments and bands of a place are meant: those of all records up to one,
+// or those of a layer and of the records after it.
+//
+// A layer has all that there was at a record, as if that were the first one, so that what
+// came before need not be read. It is kept beside the segments of the record.
+type Range struct {
+	Place int64
+	Layer int64 // the record whose layer it begins with; 0 for none
+	UpTo  int64 // the last record
+}
+
+// All is everything that was recorded of a place, without layers.
+func All(place int64) Range { return Range{Place: place, UpTo: math.MaxInt64} }
+
+// LayerRow is a layer.
+type LayerRow struct {
+	Record int64
+	Stored int64 // bytes in it
 }
 
 // BandRow is a band of a record.
 type BandRow struct {
 	Number, Record int64
+	Layer          bool // it is of the layer of the record
 	*encoding.Band
 }
 
