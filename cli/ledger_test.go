@@ -39,6 +39,7 @@ func TestRecordAndComeBack(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(root, "notes/new.md"), []byte("new"), 0o644))
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--note", "later").out, "since the record before: 1 added, 1 removed, 1 altered\n")
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly").out, "nothing has changed since the record before")
+	assert.Contains(t, frank(2, "record", ".", "--label", "weekly", "--quick", "--recheck").err, "it cannot be combined with --recheck, --hidden or a condition")
 
 	// Places in a record are places like any other.
 	assert.Equal(t, "@weekly:2/notes/rota.md\n", frank(0, "search", "@weekly:2", "--as", "paths", "where", "name", "is", "rota.md").out)

@@ -26,6 +26,7 @@ type recordOptions struct {
 	reading               readingOptions
 	label, note, checksum string
 	recheck, moveLabel    bool
+	quick                 bool
 	attributes            bool
 	recheckFor, share     string
 }
@@ -36,18 +37,18 @@ func (p *Program) recordCommand() *cobra.Command {
 		Use:   "record [PLACE] --label NAME [where CONDITION…]",
 		Short: "record a place in the ledger, with the date",
 		Long: `Records everything known about a folder and what is below it, under a label. Later,
-@NAME is a place like any other: what was there, even if it has changed since, or the card
-is in a drawer. @NAME:1 is the record before, @NAME:2026-11-01 the newest at or before that
-day, @NAME/counts a folder in it ("frank help places").
+@NAME is a place like any other: what was there, even if the card is now in a drawer.
+@NAME:1 is the record before, @NAME:2026-11-01 the newest at or before that day,
+@NAME/counts a folder in it ("frank help places").
 
-Recording again takes only the space of what has changed. With where, only what meets the
-condition is recorded, and all folders.
+Recording again takes only the space of what has changed. With --quick, folders whose
+times are the same are taken over from the record before: a file altered in place is not
+noticed. With where, only matches and folders are recorded.
 
-With --checksum, the content of files is read too, and their digests are recorded. Next
-time, only files that look changed are read. --recheck reads the others too, and names
-those whose content has changed although size and times have not: a failing disk, or
-someone who set the times back. The exit status is then 1. With --for or --share it
-reads those that were not read for longest.`,
+With --checksum, digests of files are recorded too; next time, only files that look changed
+are read. --recheck reads the others too, and names those whose content changed although
+size and times did not: a failing disk, or someone who set the times back. The status is
+then 1. With --for or --share it reads those that were not read for longest.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -57,6 +58,9 @@ reads those that were not read for longest.`,
 			// What is below could not be found again in the record.
 			if o.reading.follow || o.reading.hidden == "only" {
 				return misuse("a record is of everything in a folder: it cannot be combined with --follow or --hidden only")
+			}
+			if _, condition, _ := splitWhere(args); o.quick && (o.recheck || len(condition) > 0 || o.reading.hidden != hiddenWords[0]) {
+				return misuse("--quick takes over what the record before has of folders that look unchanged: it cannot be combined with --recheck, --hidden or a condition")
 			}
 			return p.record(cmd, &o, args)
 		},
@@ -68,10 +72,11 @@ reads those that were not read for longest.`,
 	f.StringVar(&o.checksum, "checksum", "", "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
 	f.BoolVar(&o.attributes, "attributes", false, "attributes and access lists too, from then on")
 	f.BoolVar(&o.moveLabel, "move-label", false, "use the label for this place from now on, although it stood for another")
+	f.BoolVar(&o.quick, "quick", false, "read only folders whose times have changed")
 	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
 	f.StringVar(&o.recheckFor, "for", "", "with --recheck, at most for `TIME`")
 	f.StringVar(&o.share, "share", "", "with --recheck, at most a `PART` such as 5%")
-	group(cmd, groupWhat, "label", "note", "checksum", "recheck", "for", "share", "attributes", "move-label")
+	group(cmd, groupWhat, "label", "note", "checksum", "quick", "recheck", "for", "share", "attributes", "move-label")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	complete(cmd, "label", completeLabels)
@@ -181,6 +186,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 			return ledgerTrouble(path, err)
 		}
 	}
+	record.Terms.Quick = o.quick
 	progress := &source.Progress{}
 	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel}
 	if options.Limit, err = o.limit(); err != nil {

@@ -69,7 +69,7 @@ func (w *writer) appearedIn(l *tree) error {
 	if w.changes.First {
 		return nil
 	}
-	now, err := encoding.Unpack(nil, l.delta)
+	now, err := w.unpack(nil, w.update, l)
 	for i := range now {
 		w.added(&now[i])
 	}

@@ -31,7 +31,7 @@ func (w *writer) diffAll(from store.Reader) error {
 			return room, err
 		}
 		l := list[i]
-		room, err := encoding.Unpack(room, l.delta)
+		room, err := w.unpack(room, from, l)
 		if err != nil {
 			return room, err
 		}

@@ -85,7 +85,7 @@ func (o *Options) all() bool { return o.Recheck && o.Limit == nil }
 // content, and finds what has to be read.
 func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 	l, o := d.tree, &w.options
-	if d.now, err = encoding.Unpack(nil, l.delta); err != nil {
+	if d.now, err = w.unpack(nil, from, l); err != nil {
 		return err
 	}
 	var before []encoding.Recorded

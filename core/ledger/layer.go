@@ -82,7 +82,7 @@ func (w *writer) layIfDue(u store.Update) error {
 	if err != nil {
 		return err
 	}
-	for _, r := range w.earlier {
+	for _, r := range w.records {
 		if p.next(r); p.layers[r.Number] > 0 {
 			p.restart(r.Number)
 		}

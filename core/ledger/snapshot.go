@@ -22,6 +22,8 @@ type Snapshot struct {
 	place *entry.Place
 	parts source.Parts[snapshotPart]
 
+	earlier *earlier                    // nil unless folders may be taken over from a record
+
 	mu      sync.Mutex                  // of the rest
 	volumes map[string]uint64           // the numbers that file systems have in the records of the place
 	id      func(e *entry.Entry) string // what tells a file system from others, by an entry
@@ -204,7 +206,10 @@ type tree struct {
 	// packed has Full and Digested as the delta has them: those of Contents can be those
 	// of the record before, where the delta need not be written.
 	packed encoding.Contents
-	fresh  []bool // which entries have a digest that was taken for this record; nil if none has
+	// kept is the number that the earlier record has it under, if what is in it is taken from
+	// there: packed only when it is needed.
+	kept  uint64
+	fresh []bool // which entries have a digest that was taken for this record; nil if none has
 }
 
 // tree puts together what was taken of each folder, and returns that of the place.
@@ -238,6 +243,11 @@ func (t *Snapshot) tree() (*tree, error) {
 		}
 		part.chunks = nil
 	}
+	if t.earlier != nil {
+		for folder, id := range t.earlier.kept {
+			find(folder).kept = id
+		}
+	}
 	for _, l := range list {
 		if l.folder.Parent == nil {
 			root = l
@@ -249,10 +259,13 @@ func (t *Snapshot) tree() (*tree, error) {
 	for _, l := range list {
 		slices.SortFunc(l.below, func(a, b *tree) int { return strings.Compare(a.folder.Name, b.folder.Name) })
 	}
-	if err := onAllCores(len(list), func(i int, room []encoding.Recorded) ([]encoding.Recorded, error) { return list[i].sort(room) }); err != nil {
-		return nil, err
-	}
-	return root, nil
+	return root, onAllCores(len(list), func(i int, room []encoding.Recorded) ([]encoding.Recorded, error) {
+		room, err := list[i].sort(room)
+		if err == nil && list[i].kept != 0 {
+			err = t.earlier.settle(list[i])
+		}
+		return room, err
+	})
 }
 
 // onAllCores calls a function for each number below a count, on all cores, until
@@ -292,7 +305,7 @@ func (l *tree) hashAll() {
 // pack packs its entries, in order of names, with their digests.
 func (l *tree) pack(entries []encoding.Recorded) {
 	l.delta, l.Contents = encoding.PackFolder(entries)
-	l.packed = l.Contents
+	l.packed, l.kept = l.Contents, 0
 }
 
 // each calls a function for a folder and all below it, from the top.

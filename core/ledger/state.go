@@ -224,6 +224,34 @@ func (s *state) held(ctx context.Context, from store.Reader, id uint64) ([]encod
 	return encoding.Overlay(deltas)
 }
 
+// each calls a function for what is in a folder, which is only lent, in order of the bytes of
+// names.
+func (s *state) each(ctx context.Context, from store.Reader, id uint64, do func(*encoding.Recorded)) error {
+	if f := s.folder(id); f != nil && len(f.deltas) > 0 && s.recordOf(f.deltas[0]) == s.recordOf(f.deltas[len(f.deltas)-1]) && s.recordOf(f.deltas[0]) <= s.upTo {
+		for _, at := range f.deltas { // parts that follow one another
+			d, err := s.delta(ctx, from, at, true)
+			if err != nil {
+				return err
+			}
+			w := encoding.NewWalk(d)
+			for w.Next() {
+				if !w.Gone {
+					do(&w.Recorded)
+				}
+			}
+			if err := w.Err(); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	held, err := s.held(ctx, from, id)
+	for i := range held {
+		do(&held[i])
+	}
+	return err
+}
+
 // find goes down a path and returns the entry there, if it is there, and the
 // number of the folder that it lies in. It also reports whether a folder on the
 // path could not be read, or was not entered.

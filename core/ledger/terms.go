@@ -14,6 +14,7 @@ type Terms struct {
 	SameDisk   bool
 	MatchCase  bool     // in patterns and in the condition
 	Attributes bool     // attributes, access lists, capabilities and flags are asked for
+	Quick      bool     // folders that looked unchanged were taken over from the record before
 	Where      []string // the words of the condition; nil for none
 }
 
@@ -36,6 +37,9 @@ func (t *Terms) Words() (words []string) {
 	}
 	if t.Attributes {
 		words = append(words, "--attributes")
+	}
+	if t.Quick {
+		words = append(words, "--quick")
 	}
 	if len(t.Where) > 0 {
 		words = append(append(words, whereWord), t.Where...)
@@ -66,6 +70,8 @@ func ParseTerms(words []string) (t Terms) {
 			t.MatchCase = true
 		case "--attributes":
 			t.Attributes = true
+		case "--quick":
+			t.Quick = true
 		case whereWord:
 			t.Where = words[i+1:]
 			return t

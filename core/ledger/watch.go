@@ -104,7 +104,7 @@ func (w *writer) readAgain(from store.Reader) error {
 
 // entriesOf returns the entries of a folder with the digests that it has by now.
 func (w *writer) entriesOf(from store.Reader, l *tree) ([]encoding.Recorded, error) {
-	now, err := encoding.Unpack(nil, l.delta)
+	now, err := w.unpack(nil, from, l)
 	if err != nil || l.fresh != nil {
 		return now, err
 	}
@@ -173,10 +173,10 @@ func (w *writer) readSome(from store.Reader) error {
 
 // cursor returns where the last pass ended.
 func (w *writer) cursor(from store.Reader) (int64, error) {
-	if len(w.earlier) == 0 {
+	if len(w.records) == 0 {
 		return 0, nil
 	}
-	rows, err := from.Rereads(w.ctx, w.earlier[0].place)
+	rows, err := from.Rereads(w.ctx, w.records[0].place)
 	for _, row := range slices.Backward(rows) {
 		if !row.Whole {
 			return row.To, err

@@ -43,7 +43,18 @@ func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Requ
 		request.Facts |= entry.FactXattrs | entry.FactFlags
 	}
 	request.Condition, request.Self = WithFolders(request.Condition), true
+	if r.Terms.Quick {
+		if snapshot.earlier, err = l.earlier(ctx, r, snapshot); err != nil {
+			return nil, source.Report{}, err
+		}
+		if snapshot.earlier != nil {
+			request.Earlier = snapshot.earlier
+		}
+	}
 	report, err := from.Read(ctx, request, snapshot)
+	if snapshot.earlier != nil && err == nil {
+		err = snapshot.earlier.err
+	}
 	return snapshot, report, err
 }
 
@@ -83,6 +94,8 @@ type Changes struct {
 	Digested    int64 // files of which a digest was taken
 	Missing     int64 // files that have none, though there should be one
 	Reread      int64 // files that were read again, of those about which nothing has changed, with a limit
+	Quick       bool  // a quick record was asked for
+	Kept        int64 // folders that were not read, as nothing about them had changed
 }
 
 // Write writes a record down: all that was taken of a place, and what could not
@@ -92,7 +105,8 @@ type Changes struct {
 // The digests of files are carried over from the record before, where size,
 // inode and the times modified and changed are the same.
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report source.Report, o Options) (Record, Changes, error) {
-	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes}
+	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes, earlier: taken.earlier, quick: r.Terms.Quick}
+	w.record.Terms.Quick = w.earlier != nil // else everything was read
 	var content weigh.Counting
 	var all seen
 	for _, p := range taken.parts.All() {
@@ -103,11 +117,16 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report so
 			w.record.self = p.self
 		}
 	}
-	w.record.tell(content.Sum())
-	w.record.tellSeen(all)
 	var err error
 	if w.root, err = taken.tree(); err != nil {
 		return r, Changes{}, err
+	}
+	w.record.tell(content.Sum())
+	w.record.tellSeen(all)
+	if w.earlier != nil {
+		if err := w.countKept(&content, all); err != nil {
+			return r, Changes{}, err
+		}
 	}
 	for {
 		err := w.prepare(l.store)
@@ -135,7 +154,7 @@ var errOvertaken = errors.New("overtaken")
 // read.
 func (w *writer) overtaken(from store.Reader) (bool, error) {
 	records, err := recordsIn(w.ctx, from)
-	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier), err
+	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.records), err
 }
 
 func sameRecords(a, b []Record) bool {
@@ -152,7 +171,9 @@ type writer struct {
 	problems   []source.Problem
 	volumes    map[string]uint64
 	root       *tree
-	earlier    []Record // of the place
+	quick      bool     // folders shall be taken over from the record before, if that can be
+	earlier    *earlier // that record; nil for none
+	records    []Record // of the place, before this one
 	before     *state   // after the last of these
 	changes    Changes
 	reread     *store.RereadRow // what was read again; nil if nothing was
@@ -171,13 +192,20 @@ func (w *writer) prepare(from store.Reader) error {
 	if err != nil {
 		return err
 	}
-	w.earlier, w.before = ofPlace(records, w.record.Host, w.record.Place), newState(0)
+	w.records, w.before = ofPlace(records, w.record.Host, w.record.Place), newState(0)
 	if w.reread == nil {
 		w.mismatches = nil
 	}
-	w.changes, w.moves = Changes{First: len(w.earlier) == 0}, moves{}
-	if !w.changes.First {
-		if w.before, err = load(w.ctx, from, w.earlier[0].place, w.earlier[len(w.earlier)-1].Number); err != nil {
+	w.changes, w.moves = Changes{First: len(w.records) == 0, Quick: w.quick}, moves{}
+	if w.earlier != nil {
+		w.changes.Kept = int64(len(w.earlier.kept))
+	}
+	switch {
+	case w.changes.First:
+	case w.earlier != nil && sameRecords(w.records, w.earlier.records):
+		w.before = w.earlier.state
+	default:
+		if w.before, err = load(w.ctx, from, w.records[0].place, w.records[len(w.records)-1].Number); err != nil {
 			return err
 		}
 	}
@@ -216,7 +244,7 @@ func (w *writer) write(u store.Update) error {
 	if err != nil {
 		return err
 	}
-	if !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.earlier) {
+	if !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.records) {
 		return errOvertaken
 	}
 	w.update = u
@@ -271,7 +299,10 @@ func (w *writer) folder(l *tree, id, parent uint64, there bool) (err error) {
 	alike := there // the same folders are in it
 	switch old := w.before.folder(l.id); {
 	case old == nil:
-		v.Fresh, v.Parent, v.Name, v.HasDelta, d = true, parent, l.folder.Name, true, l.delta
+		v.Fresh, v.Parent, v.Name, v.HasDelta = true, parent, l.folder.Name, true
+		if d, err = w.content(w.update, l); err != nil {
+			return err
+		}
 	case old.Tree == l.hash && there:
 		return nil
 	case old.Tree == l.hash:

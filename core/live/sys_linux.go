@@ -125,10 +125,25 @@ func (s *status) look(at int, name string, follow bool) error {
 	}
 	var st unix.Stat_t
 	_, err := posix.Retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
+	s.take(&st)
+	return err
+}
+
+// take takes what the older call tells.
+func (s *status) take(st *unix.Stat_t) {
 	s.x = unix.Statx_t{
 		Mode: uint16(st.Mode), Ino: st.Ino, Size: uint64(st.Size), Blocks: uint64(st.Blocks), Nlink: uint32(st.Nlink),
 		Uid: st.Uid, Gid: st.Gid, Dev_major: unix.Major(uint64(st.Dev)), Dev_minor: unix.Minor(uint64(st.Dev)),
 		Mtime: stamp(st.Mtim), Atime: stamp(st.Atim), Ctime: stamp(st.Ctim),
+	}
+}
+
+// ofOpen asks for the status of an open folder.
+func (s *status) ofOpen(d dir) error {
+	var st unix.Stat_t
+	err := unix.Fstat(d.fd, &st)
+	if err == nil {
+		s.take(&st)
 	}
 	return err
 }

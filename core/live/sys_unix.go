@@ -123,6 +123,9 @@ func (s *status) look(at int, name string, follow bool) error {
 // identity asks for the status of an open folder.
 func (s *status) identity(d dir) error { return unix.Fstat(d.handle(), &s.st) }
 
+// ofOpen asks for the status of an open folder.
+func (s *status) ofOpen(d dir) error { return s.identity(d) }
+
 func (s *status) kind() entry.Kind { return entry.KindOfMode(uint32(s.st.Mode)) }
 
 func (s *status) node() entry.Node {

@@ -99,7 +99,56 @@ func (w *worker) do(item work) error {
 			return nil
 		}
 	}
+	if inside, unchanged := w.unchanged(o); unchanged {
+		return w.lookAtFolders(o, inside)
+	}
 	return w.readFolder(o)
+}
+
+// unchanged reports whether an open folder is as it was recorded earlier, and if so, which
+// folders are in it.
+func (w *worker) unchanged(o *opened) (inside []string, unchanged bool) {
+	if w.request.Earlier == nil || o.shared || w.status.ofOpen(o.dir) != nil {
+		return nil, false
+	}
+	var e entry.Entry
+	w.status.fill(&e)
+	return w.request.Earlier.Unchanged(o.folder, &e)
+}
+
+// lookAtFolders looks at the folders in one that is not read.
+func (w *worker) lookAtFolders(o *opened, inside []string) error {
+	w.request.Earlier.Keep(o.folder)
+	var err error
+	for i := 0; i < len(inside) && err == nil; i++ {
+		name := (inside[i] + "\x00")[:len(inside[i])] // ended as records are
+		w.batch = append(w.batch, entry.Entry{Folder: o.folder, Name: name, Kind: entry.KindFolder})
+		e := &w.batch[len(w.batch)-1]
+		if !w.ask(o.dir.handle(), name, e, w.request.Facts) {
+			w.batch = w.batch[:len(w.batch)-1]
+			continue
+		}
+		if e.Kind == entry.KindFolder && w.request.Enters(o.folder) {
+			e.Inside = w.found(o, e)
+		}
+		if len(w.batch) == batchSize {
+			err = w.flush()
+		}
+	}
+	if err == nil {
+		err = w.flush()
+	}
+	w.leave(o)
+	return err
+}
+
+// leave gives back the hold on a folder, of which all is known that is in it.
+func (w *worker) leave(o *opened) {
+	if len(w.folders) > 0 && !o.shared && w.handles.tooMany() {
+		w.handles.shutEarly(o)
+	}
+	w.pushFolders()
+	w.handles.letGo(o, 1)
 }
 
 // openFolder opens a folder and gives back the hold on the one above. It
@@ -157,15 +206,11 @@ func (w *worker) readFolder(o *opened) error {
 			return nil
 		}
 	}
-	if len(w.folders) > 0 && !o.shared && w.handles.tooMany() {
-		w.handles.shutEarly(o)
-	}
-	w.pushFolders()
 	w.report.Folders++
 	if w.request.Progress != nil {
 		w.request.Progress.Folders.Add(1)
 	}
-	w.handles.letGo(o, 1)
+	w.leave(o)
 	return nil
 }
 
@@ -404,6 +449,12 @@ func (w *worker) found(o *opened, e *entry.Entry) *entry.Folder {
 	if w.request.SameDisk && e.Known&entry.FactStatus != 0 && e.Device != w.device {
 		w.report.OtherDisks++
 		return nil
+	}
+	if earlier := w.request.Earlier; earlier != nil && e.Known.Has(entry.FactStatus) {
+		if inside, unchanged := earlier.Unchanged(folder, e); unchanged && len(inside) == 0 {
+			earlier.Keep(folder) // and need not even be opened
+			return folder
+		}
 	}
 	o.refs.Add(1)
 	w.folders = append(w.folders, work{folder: folder, above: o})

@@ -51,7 +51,7 @@ var ErrNoSystem = errors.New("a record or a list cannot follow links or tell fil
 // CheckKept returns an error for a request that only a running system's folders can
 // honour.
 func (r *Request) CheckKept() error {
-	if r.Follow || r.SameDisk {
+	if r.Follow || r.SameDisk || r.Earlier != nil {
 		return ErrNoSystem
 	}
 	return nil

@@ -75,8 +75,21 @@ type Request struct {
 	// Condition chooses the entries to give. It may be nil. What it rejects is
 	// still entered.
 	Condition Condition
+	// Earlier knows what was in folders before, so that those about which nothing has
+	// changed need not be read. It may be nil.
+	Earlier Earlier
 	// Progress is counted up while reading. It may be nil.
 	Progress *Progress
+}
+
+// Earlier is what was recorded of a place before. It is asked by several goroutines.
+type Earlier interface {
+	// Unchanged reports whether a folder has the status that it had, and if so, which
+	// folders were in it.
+	Unchanged(folder *entry.Folder, now *entry.Entry) (inside []string, unchanged bool)
+	// Keep is called for a folder that is not read therefore. Of what was in it only the
+	// folders are given, as they are now.
+	Keep(folder *entry.Folder)
 }
 
 // Condition decides which entries are given.

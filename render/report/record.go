@@ -25,6 +25,12 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 	default:
 		lines = append(lines, plain(changesText(c)))
 	}
+	switch {
+	case r.Terms.Quick:
+		lines = append(lines, plain(render.Count(s.Report.Folders, "folder was", "folders were")+" read, "+render.Grouped(c.Kept)+" taken over as nothing about them had changed; files altered in place were not looked for"))
+	case c.Quick && !c.First:
+		lines = append(lines, plain("everything was read: there is no record before on the same terms that folders could be taken over from"))
+	}
 	if pool != nil {
 		text := "digests by " + r.Algorithm + ": " + render.Count(c.Digested, "file", "files") + " read, " + v.Units.SizeText(pool.Read())
 		if c.Missing > 0 {

@@ -1,0 +1,302 @@
+package ledger
+
+import (
+	"cmp"
+	"context"
+	"path"
+	"strings"
+	"sync"
+	"time"
+
+	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// earlier is the last record of a place, from which the next one takes over what is in folders
+// about which nothing has changed: the system changes the times of a folder when something in
+// it is made, removed or renamed. What has changed in the files themselves, it does not tell.
+// It implements source.Earlier.
+type earlier struct {
+	ctx      context.Context
+	from     store.Reader
+	snapshot *Snapshot
+	records  []Record // of the place
+	state    *state
+	parents  []bool // which folders may have others in them, by number
+	settled  entry.Time
+	troubled map[string]bool // folders in which not all could be looked at
+
+	mu      sync.Mutex // of the rest
+	ids     map[*entry.Folder]uint64
+	folders map[uint64][]encoding.Recorded // those in a folder, in order of names
+	kept    map[*entry.Folder]uint64       // their numbers
+	patched bool                           // a folder in one of those has changed
+	err     error                          // the first
+}
+
+// coarse is how much later something can have changed without another time, at most.
+const coarse = 2 * time.Second
+
+// earlier returns what a record can take over; nil if the last record of its place
+// was made on other terms, or if there is none.
+func (l *Ledger) earlier(ctx context.Context, r Record, snapshot *Snapshot) (*earlier, error) {
+	records, err := l.Records(ctx)
+	if err != nil {
+		return nil, err
+	}
+	q := &earlier{ctx: ctx, from: l.store, snapshot: snapshot, records: ofPlace(records, r.Host, r.Place), troubled: map[string]bool{},
+		ids: map[*entry.Folder]uint64{}, folders: map[uint64][]encoding.Recorded{}, kept: map[*entry.Folder]uint64{}}
+	if len(q.records) == 0 {
+		return nil, nil
+	}
+	last := q.records[len(q.records)-1]
+	now, before := r.Terms, last.Terms
+	now.Quick, before.Quick = false, false
+	if !now.Whole() || now.String() != before.String() {
+		return nil, nil
+	}
+	q.settled = entry.TimeOf(last.Taken.Add(-coarse))
+	problems, err := l.store.Problems(ctx, last.Number)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range problems {
+		q.troubled[p.Path] = true
+		above, _ := path.Split(p.Path)
+		q.troubled[strings.TrimSuffix(above, "/")] = true
+	}
+	if q.state, err = load(ctx, l.store, last.place, last.Number); err != nil {
+		return nil, err
+	}
+	q.parents = make([]bool, len(q.state.folders))
+	for i := range q.state.folders {
+		if above := q.state.folders[i].Parent; above < uint64(len(q.parents)) {
+			q.parents[above] = true
+		}
+	}
+	return q, nil
+}
+
+// Unchanged implements source.Earlier.
+func (q *earlier) Unchanged(folder *entry.Folder, now *entry.Entry) (inside []string, unchanged bool) {
+	probe := entry.Entry{Folder: folder.Parent, Name: folder.Name, Device: now.Device}
+	if folder.Parent == nil {
+		probe.Folder, probe.Self = folder, true
+	}
+	device := q.snapshot.device(&probe)
+	id, above := q.locate(folder)
+	if id == 0 || q.inTrouble(folder) {
+		return nil, false
+	}
+	then := &q.records[len(q.records)-1].self
+	if folder.Parent != nil {
+		in := q.foldersIn(above)
+		at, there := encoding.Find(in, folder.Name)
+		if !there || !in[at].Entered {
+			return nil, false
+		}
+		then = &in[at].Entry
+	}
+	same := then.Known.Has(entry.FactStatus) && now.Kind == entry.KindFolder && then.Inode == now.Inode && then.Device == device &&
+		then.Modified == now.Modified && then.Changed == now.Changed
+	if !same || now.Modified.Compare(q.settled) >= 0 || now.Changed.Compare(q.settled) >= 0 {
+		return nil, false
+	}
+	terms := &q.records[len(q.records)-1].Terms
+	if q.parents[id] || len(terms.Skip) > 0 || terms.SameDisk {
+		for _, in := range q.foldersIn(id) {
+			inside = append(inside, in.Entry.Name)
+		}
+	}
+	return inside, true
+}
+
+// inTrouble reports whether not all in a folder could be looked at.
+func (q *earlier) inTrouble(folder *entry.Folder) bool {
+	if len(q.troubled) == 0 {
+		return false
+	}
+	below := strings.TrimPrefix(folder.Path(), strings.TrimSuffix(folder.Place.Given, "/"))
+	return q.troubled[strings.TrimPrefix(below, "/")]
+}
+
+// locate returns the number that a folder has in the ledger, 0 if it has none, and that of
+// the one it lies in.
+func (q *earlier) locate(folder *entry.Folder) (id, above uint64) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	return q.number(folder), q.number(folder.Parent)
+}
+
+func (q *earlier) number(folder *entry.Folder) uint64 {
+	if folder == nil {
+		return 0
+	}
+	id, known := q.ids[folder]
+	if !known {
+		id = encoding.Root
+		if folder.Parent != nil {
+			id = q.state.ids[folderKey{q.number(folder.Parent), folder.Name}]
+		}
+		q.ids[folder] = id
+	}
+	return id
+}
+
+// foldersIn returns the folders that were in a folder.
+func (q *earlier) foldersIn(id uint64) []encoding.Recorded {
+	q.mu.Lock()
+	in, known := q.folders[id]
+	q.mu.Unlock()
+	if known || !q.state.known(id) {
+		return in
+	}
+	err := q.state.each(q.ctx, q.from, id, func(k *encoding.Recorded) {
+		if k.Entry.Kind == entry.KindFolder {
+			own := *k
+			own.Entry.Name, own.Entry.More = strings.Clone(k.Entry.Name), k.Entry.More.Clone()
+			in = append(in, own)
+		}
+	})
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	if err != nil && q.err == nil {
+		q.err = err
+	}
+	q.folders[id] = in
+	return in
+}
+
+// Keep implements source.Earlier.
+func (q *earlier) Keep(folder *entry.Folder) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	q.kept[folder] = q.number(folder)
+}
+
+// settle holds the folders in one that is taken over, as they are now, against what they were.
+// If one is different, the folder is packed anew.
+func (q *earlier) settle(l *tree) error {
+	f := q.state.folder(l.kept)
+	if f == nil {
+		return errNumber
+	}
+	now, err := encoding.Unpack(nil, l.delta)
+	if err != nil {
+		return err
+	}
+	q.mu.Lock()
+	before := q.folders[l.kept]
+	q.mu.Unlock()
+	same := len(before) == len(now)
+	for i := 0; same && i < len(now); i++ {
+		same = before[i].Entry.Name == now[i].Entry.Name && before[i].Same(&now[i])
+	}
+	if l.delta, l.Plain = (encoding.Delta{}), f.Plain; same {
+		return nil
+	}
+	held, err := q.held(q.from, l.kept)
+	if err != nil {
+		return err
+	}
+	all := make([]encoding.Recorded, 0, len(held)+len(now))
+	for i := range held {
+		if held[i].Entry.Kind == entry.KindFolder {
+			continue
+		}
+		for len(now) > 0 && now[0].Entry.Name < held[i].Entry.Name {
+			all, now = append(all, now[0]), now[1:]
+		}
+		all = append(all, held[i])
+	}
+	l.pack(append(all, now...))
+	l.count = len(all) + len(now)
+	q.mu.Lock()
+	q.patched = true
+	q.mu.Unlock()
+	return nil
+}
+
+// held returns what was in a folder, without digests: those are carried over as always.
+func (q *earlier) held(from store.Reader, id uint64) ([]encoding.Recorded, error) {
+	held, err := q.state.held(q.ctx, from, id)
+	for i := range held {
+		if e := &held[i].Entry; e.Known&entry.FactDigests != 0 {
+			e.More.Digests = nil
+			e.Known &^= entry.FactDigests
+		}
+	}
+	return held, err
+}
+
+// content returns the entries of a folder, packed.
+func (w *writer) content(from store.Reader, l *tree) (encoding.Delta, error) {
+	if l.kept == 0 {
+		return l.delta, nil
+	}
+	held, err := w.earlier.held(from, l.kept)
+	if err != nil {
+		return encoding.Delta{}, err
+	}
+	d, _ := encoding.PackFolder(held)
+	return d, nil
+}
+
+// unpack appends the entries of a folder.
+func (w *writer) unpack(entries []encoding.Recorded, from store.Reader, l *tree) ([]encoding.Recorded, error) {
+	d, err := w.content(from, l)
+	if err != nil {
+		return entries, err
+	}
+	return encoding.Unpack(entries, d)
+}
+
+// countKept counts what is in folders that were taken over.
+func (w *writer) countKept(content *weigh.Counting, all seen) error {
+	var list []*tree
+	w.root.each(func(l *tree) error {
+		list = append(list, l)
+		return nil
+	})
+	q := w.earlier
+	if last := &q.records[len(q.records)-1]; !q.patched && len(list) == len(q.kept) {
+		r := &w.record
+		r.Entries, r.Bytes, r.Unsized, r.Looked, r.Hidden, r.Counted = last.Entries, last.Bytes, last.Unsized, last.Looked, last.Hidden, last.Counted
+		return nil
+	}
+	var mu sync.Mutex
+	err := onAllCores(len(list), func(i int, room []encoding.Recorded) ([]encoding.Recorded, error) {
+		l := list[i]
+		id, kept := q.kept[l.folder]
+		if !kept {
+			return room, nil
+		}
+		var own weigh.Counting
+		var ownSeen seen
+		entries := int64(0)
+		err := q.state.each(q.ctx, q.from, id, func(k *encoding.Recorded) {
+			e := &k.Entry
+			if e.Kind == entry.KindFolder { // counted as it is now
+				return
+			}
+			e.Folder = l.folder
+			entries++
+			own.Count(e)
+			ownSeen.count(e, l.folder.Hidden)
+		})
+		mu.Lock()
+		defer mu.Unlock()
+		w.record.Entries += entries
+		content.Join(&own)
+		all.looked, all.hidden, all.unsure = all.looked+ownSeen.looked, all.hidden+ownSeen.hidden, all.unsure || ownSeen.unsure
+		return room, cmp.Or(err, q.ctx.Err())
+	})
+	w.record.tell(content.Sum())
+	w.record.tellSeen(all)
+	return err
+}
+
+var _ source.Earlier = (*earlier)(nil)

@@ -1,0 +1,139 @@
+package ledger_test
+
+import (
+	"context"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"path"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source"
+)
+
+// quickly records a place, taking over what looks unchanged.
+func quickly(t *testing.T, l *ledger.Ledger, root string, taken time.Time) (ledger.Record, ledger.Changes, source.Report) {
+	s, err := live.Open(root, 0)
+	require.NoError(t, err)
+	r := ledger.Record{Label: "q", Host: "tern-point", Place: s.Place().Full, Taken: taken, Terms: ledger.Terms{Quick: true}}
+	snapshot, report, err := l.Take(context.Background(), &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, r)
+	require.NoError(t, err)
+	r, changes, err := l.Write(context.Background(), r, snapshot, report, ledger.Options{MoveLabel: true})
+	require.NoError(t, err)
+	return r, changes, report
+}
+
+// times are what tells that a folder has changed.
+func times(t *testing.T, folder string) string {
+	var st unix.Stat_t
+	require.NoError(t, unix.Lstat(folder, &st))
+	return line(0, st.Ino, uint64(st.Dev), 0, 0, 0, 0, 0, 0, entry.Time{Sec: st.Mtim.Sec, Nsec: uint32(st.Mtim.Nsec)}, entry.Time{Sec: st.Ctim.Sec, Nsec: uint32(st.Ctim.Nsec)}, entry.Time{}, "")
+}
+
+// A quick record has of every folder what the kernel says, and of what else is in one the same,
+// unless the folder's times are what they were at the record before: then that has the say.
+func TestQuickRecords(t *testing.T) {
+	for seed := range uint64(6) {
+		random := rand.New(rand.NewPCG(seed, 17))
+		root := filepath.Join(t.TempDir(), "tree")
+		require.NoError(t, os.Mkdir(root, 0o755))
+		l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+		require.NoError(t, err)
+		edit(t, random, root, 150)
+		var before map[string]string
+		then := map[string]string{}
+		settled := false // whether what was recorded can be relied on
+		kept := int64(0)
+		for step := range 8 {
+			if step > 0 {
+				edit(t, random, root, random.IntN(12))
+			}
+			wasSettled := settled
+			settled = step%3 > 0
+			taken := time.Now()
+			if settled {
+				taken = taken.Add(time.Hour) // long enough after all that was changed
+			}
+			r, changes, report := quickly(t, l, root, taken)
+			now, want := kernel(t, root), map[string]string{}
+			stamps := map[string]string{}
+			for p, text := range now {
+				if isFolder(filepath.Join(root, p)) {
+					stamps[p] = times(t, filepath.Join(root, p))
+				}
+				want[p] = text
+			}
+			stamps["."] = times(t, root)
+			for p := range now {
+				if in := path.Dir(p); wasSettled && stamps[p] == "" && then[in] == stamps[in] {
+					want[p] = before[p]
+				}
+			}
+			require.Equal(t, want, recorded(t, l, r), "%d of %d", step, seed)
+			assert.EqualValues(t, len(want), r.Entries)
+			assert.EqualValues(t, len(stamps), changes.Kept+report.Folders, "each folder is read or taken over")
+			kept += changes.Kept
+			faults, err := l.Check(t.Context())
+			require.NoError(t, err)
+			require.Empty(t, faults)
+			before, then = maps.Clone(want), stamps
+		}
+		assert.Positive(t, kept)
+		require.NoError(t, l.Close())
+	}
+}
+
+// What was not whole is read again, and so is everything on other terms.
+func TestQuickReadsWhatItMust(t *testing.T) {
+	root := filepath.Join(t.TempDir(), "tree")
+	require.NoError(t, os.MkdirAll(filepath.Join(root, "in", "deep"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "in", "note"), []byte("x"), 0o644))
+	l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	later := time.Now().Add(time.Hour)
+	r, changes, report := quickly(t, l, root, later)
+	assert.False(t, r.Terms.Quick, "there is none before")
+	assert.EqualValues(t, 3, report.Folders)
+	r, changes, report = quickly(t, l, root, later)
+	assert.True(t, r.Terms.Quick)
+	assert.EqualValues(t, 3, changes.Kept)
+	assert.Zero(t, report.Folders)
+
+	// A file that is altered in place is not noticed, until something else in its folder is.
+	require.NoError(t, os.WriteFile(filepath.Join(root, "in", "note"), []byte("longer"), 0o644))
+	r, _, _ = quickly(t, l, root, later)
+	assert.EqualValues(t, 1, r.Bytes)
+	require.NoError(t, os.Remove(filepath.Join(root, "in", "deep")))
+	r, changes, report = quickly(t, l, root, later)
+	assert.EqualValues(t, 6, r.Bytes)
+	assert.EqualValues(t, 1, report.Folders)
+	assert.EqualValues(t, 1, changes.Kept, "the place itself")
+	assert.EqualValues(t, 1, changes.Removed)
+
+	recordWith(t, l, "q", root, ledger.Options{MoveLabel: true}) // with other terms
+	r, _, report = quickly(t, l, root, later)
+	assert.False(t, r.Terms.Quick)
+	assert.EqualValues(t, 2, report.Folders)
+
+	// A folder that could not be read is tried again.
+	s, err := live.Open(root, 0)
+	require.NoError(t, err)
+	record := ledger.Record{Label: "q", Host: "tern-point", Place: s.Place().Full, Taken: later, Terms: ledger.Terms{Quick: true}}
+	snapshot, report, err := l.Take(t.Context(), &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, record)
+	require.NoError(t, err)
+	report.Problems = append(report.Problems, source.Problem{Path: filepath.Join(root, "in"), Tried: "look at what is in the folder", Err: unix.EACCES, Entries: 1})
+	_, _, err = l.Write(t.Context(), record, snapshot, report, ledger.Options{})
+	require.NoError(t, err)
+	_, _, report = quickly(t, l, root, later)
+	assert.EqualValues(t, 2, report.Folders)
+}
