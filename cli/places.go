@@ -80,6 +80,7 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 // was kept, or a record in the ledger.
 func (p *Program) openPlace(ctx context.Context, r *reading, given string, index int) (source.Source, error) {
 	if list, is := strings.CutPrefix(given, listMark); is {
+		spareMemory() // each path is a place of its own
 		return live.OpenList(list, given, index)
 	}
 	if words, is := strings.CutPrefix(given, recordMark); is {

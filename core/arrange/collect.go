@@ -208,19 +208,20 @@ func (c *Collector) sort(a *Arranged) {
 	}
 	a.order = make([]ranked, 0, count)
 	rank := c.order.rank(c.context)
-	folders := rankFolders(a.blocks)
+	cores := runtime.GOMAXPROCS(0)
+	folders := rankFolders(a.blocks, cores)
+	at := -1 // the run
+	var folder *entry.Folder
 	for b, block := range a.blocks {
-		var folder *entry.Folder
-		var place uint32
 		for i := range block {
 			e := &block[i]
-			if e.Folder != folder {
-				folder, place = e.Folder, folders[e.Folder]
+			if e.Folder != folder || at < 0 {
+				at, folder = at+1, e.Folder
 			}
-			a.order = append(a.order, ranked{rank(e), place, uint32(b*blockEntries + i)})
+			a.order = append(a.order, ranked{rank(e), folders[at], uint32(b*blockEntries + i)})
 		}
 	}
-	c.sortRanked(a, a.order, runtime.GOMAXPROCS(0))
+	sortShared(a.order, func() func(x, y ranked) int { return c.before(a) }, cores)
 }
 
 // worthSharing is how many entries make it pay to sort on several cores.
@@ -250,14 +251,15 @@ func (c *Collector) before(a *Arranged) func(x, y ranked) int {
 	}
 }
 
-// sortRanked sorts the list on so many cores, where it is.
-func (c *Collector) sortRanked(a *Arranged, list []ranked, cores int) {
-	before := c.before(a)
+// sortShared sorts a list on so many cores, where it is. Each has a function of its own that
+// compares.
+func sortShared[T any](list []T, comparing func() func(x, y T) int, cores int) {
+	before := comparing()
 	if cores < 2 || len(list) < worthSharing {
 		slices.SortFunc(list, before)
 		return
 	}
-	var sample [33]ranked
+	var sample [33]T
 	for i := range sample {
 		sample[i] = list[i*(len(list)-1)/(len(sample)-1)]
 	}
@@ -278,7 +280,7 @@ func (c *Collector) sortRanked(a *Arranged, list []ranked, cores int) {
 		}
 	}
 	var group sync.WaitGroup
-	group.Go(func() { c.sortRanked(a, list[:to+1], cores/2) })
-	c.sortRanked(a, list[from:], cores-cores/2)
+	group.Go(func() { sortShared(list[:to+1], comparing, cores/2) })
+	sortShared(list[from:], comparing, cores-cores/2)
 	group.Wait()
 }

@@ -11,7 +11,8 @@ import (
 // only in letter case or leading zeros come in order of their bytes, so that
 // no two different names are equal.
 func Natural(a, b string) int {
-	i, j := 0, 0
+	i := common(a, b)
+	j := i
 	for i < len(a) && j < len(b) {
 		x, y := a[i], b[j]
 		switch {
@@ -39,6 +40,22 @@ func Natural(a, b string) int {
 		return rest
 	}
 	return strings.Compare(a, b)
+}
+
+// common returns how many bytes two names begin with that are the same, up to the end of a
+// letter that is one byte.
+func common(a, b string) int {
+	n, most := 0, min(len(a), len(b))
+	for n+8 <= most && a[n:n+8] == b[n:n+8] {
+		n += 8
+	}
+	for n < most && a[n] == b[n] {
+		n++
+	}
+	for n > 0 && (digit(a[n-1]) || a[n-1] >= utf8.RuneSelf) {
+		n--
+	}
+	return n
 }
 
 func digit(c byte) bool { return '0' <= c && c <= '9' }

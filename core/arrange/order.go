@@ -5,7 +5,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -260,27 +259,51 @@ func (o Order) rank(c *entry.Context) rank {
 	}
 }
 
-// rankFolders numbers the folders that entries lie in, in their order.
-func rankFolders(blocks [][]entry.Entry) map[*entry.Folder]uint32 {
-	ranks := make(map[*entry.Folder]uint32)
-	var folders []*entry.Folder
+// run is a row of entries that lie in one folder.
+type run struct {
+	folder *entry.Folder
+	given  string // of a place, as lists have many: the folder need not be looked at
+	number uint32
+	place  uint32 // its index, and 1; 0 for a folder in a place
+}
+
+func newRun(folder *entry.Folder, number int) run {
+	r := run{folder: folder, number: uint32(number)}
+	if folder.Parent == nil {
+		r.given, r.place = folder.Place.Given, uint32(folder.Place.Index)+1
+	}
+	return r
+}
+
+// compareRuns orders runs by their folders.
+func compareRuns(a, b run) int {
+	if a.place == 0 || b.place == 0 {
+		return compareFolders(a.folder, b.folder)
+	}
+	return cmp.Or(cmp.Compare(a.place, b.place), Natural(a.given, b.given))
+}
+
+// rankFolders returns the place that the folder of each run of entries has in order, by the
+// number of the run. Those of one folder have the same.
+func rankFolders(blocks [][]entry.Entry, cores int) []uint32 {
+	var runs []run
+	var last *entry.Folder
 	for _, block := range blocks {
-		var last *entry.Folder
 		for i := range block {
-			folder := block[i].Folder
-			if folder == last {
-				continue
-			}
-			last = folder
-			if _, seen := ranks[folder]; !seen {
-				ranks[folder] = 0
-				folders = append(folders, folder)
+			if folder := block[i].Folder; folder != last || len(runs) == 0 {
+				last = folder
+				runs = append(runs, newRun(folder, len(runs)))
 			}
 		}
 	}
-	slices.SortFunc(folders, compareFolders)
-	for i, folder := range folders {
-		ranks[folder] = uint32(i)
+	sortShared(runs, func() func(a, b run) int { return compareRuns }, cores)
+	ranks := make([]uint32, len(runs))
+	rank := uint32(0)
+	for i, r := range runs {
+		if i > 0 && r.folder != runs[i-1].folder && compareRuns(runs[i-1], r) != 0 {
+			rank++
+		}
+		ranks[r.number] = rank
 	}
 	return ranks
 }

@@ -9,7 +9,9 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
+	"unsafe"
 
 	"frankledger/core/crew"
 	"frankledger/core/entry"
@@ -58,9 +60,10 @@ func OpenList(file, given string, index int) (*List, error) {
 	if bytes.IndexByte(content, 0) >= 0 {
 		end = "\x00"
 	}
-	for _, path := range bytes.Split(content, []byte(end)) {
+	text := unsafe.String(unsafe.SliceData(content), len(content)) // nobody has it any more
+	for path := range strings.SplitSeq(text, end) {
 		if len(path) > 0 {
-			l.paths = append(l.paths, string(path))
+			l.paths = append(l.paths, path)
 		}
 	}
 	return l, nil
@@ -74,11 +77,17 @@ var ErrLongList = errors.New("the list is longer than 512 MiB, the most that is 
 
 // readList reads a list, as long as it can be: what is no file may never end.
 func readList(from io.Reader) ([]byte, error) {
-	content, err := io.ReadAll(io.LimitReader(from, longestList+1))
-	if len(content) > longestList {
+	var content bytes.Buffer
+	if file, is := from.(*os.File); is {
+		if info, err := file.Stat(); err == nil && info.Mode().IsRegular() {
+			content.Grow(int(min(info.Size(), longestList)) + bytes.MinRead) // else it would be copied time and again
+		}
+	}
+	_, err := content.ReadFrom(io.LimitReader(from, longestList+1))
+	if content.Len() > longestList {
 		return nil, ErrLongList
 	}
-	return content, err
+	return content.Bytes(), err
 }
 
 // Spare is what a list says of a file of which another one stays.
@@ -177,6 +186,11 @@ func (l *List) Read(ctx context.Context, request source.Request, sink source.Sin
 	}
 	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}
 	w := run.newWorker()
+	type one struct { // each has a place and a folder of its own
+		place  entry.Place
+		folder entry.Folder
+	}
+	var room []one
 	for _, path := range l.paths {
 		if err := ctx.Err(); err != nil {
 			return w.report, err
@@ -185,8 +199,14 @@ func (l *List) Read(ctx context.Context, request source.Request, sink source.Sin
 		if err != nil {
 			return w.report, err
 		}
-		folder := &entry.Folder{Place: &entry.Place{Index: l.place.Index, Given: path, Full: full, Leaf: true}}
-		if err := w.lookAtPlace(folder); err != nil {
+		if len(room) == 0 {
+			room = make([]one, min(256, len(l.paths)))
+		}
+		o := &room[0]
+		room = room[1:]
+		o.place = entry.Place{Index: l.place.Index, Given: path, Full: full, Leaf: true}
+		o.folder.Place = &o.place
+		if err := w.lookAtPlace(&o.folder); err != nil {
 			return w.report, err
 		}
 	}
