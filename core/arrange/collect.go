@@ -38,7 +38,7 @@ func (c *Collector) Visitor() source.Visitor {
 	if c.first == 0 || c.amend != nil {
 		return func(entries []entry.Entry) error {
 			for i := range entries {
-				s.keep(&entries[i])
+				s.Keep(&entries[i])
 			}
 			return nil
 		}
@@ -97,7 +97,7 @@ func (c *Collector) Arrange() *Arranged {
 	a := &Arranged{}
 	for _, s := range c.shelves.All() {
 		for _, e := range s.heap {
-			s.keep(e)
+			s.Keep(e)
 		}
 		a.blocks = append(a.blocks, s.blocks...)
 	}
@@ -117,9 +117,14 @@ func (c *Collector) Arrange() *Arranged {
 
 // shelf is what one visitor keeps.
 type shelf struct {
+	Shelf
+	heap []*entry.Entry // with first: the last in order on top
+}
+
+// Shelf keeps entries that were lent, many in one allocation.
+type Shelf struct {
 	blocks [][]entry.Entry
 	names  strings.Builder
-	heap   []*entry.Entry // with first: the last in order on top
 }
 
 const (
@@ -128,9 +133,8 @@ const (
 	blockNames   = 16 << 10
 )
 
-// keep makes a copy of an entry. Entries and names are kept in blocks: one
-// allocation for many.
-func (s *shelf) keep(e *entry.Entry) {
+// Keep makes a copy of an entry, and returns it.
+func (s *Shelf) Keep(e *entry.Entry) *entry.Entry {
 	last := len(s.blocks) - 1
 	if last < 0 || len(s.blocks[last]) == blockEntries {
 		room := blockEntries
@@ -150,6 +154,7 @@ func (s *shelf) keep(e *entry.Entry) {
 	s.names.WriteString(e.Name)
 	kept.Name = s.names.String()[start:]
 	kept.More = e.More.Clone()
+	return kept
 }
 
 // keepFirst makes a copy of an entry if it is among the first so many.

@@ -68,33 +68,15 @@ type Options struct {
 
 // Answer is what differs.
 type Answer struct {
-	Results  []*Result
-	Counts   [len(changeWords)]int
-	Same     int   // entries that do not differ
-	Bytes    int64 // of content in files that are the same, as far as their sizes are known
-	Unsized  int64 // files that are the same, and whose size is not known
-	Read     int   // files whose content was read
-	Unknown  int   // entries that could not be compared
-	ByTime   int   // files taken for altered by their times, as nothing is known of their content before
-	Report   source.Report
-	contents []pair
-	counted  map[entry.Node]bool // files of several names that are the same, which count once
-}
-
-// same counts the bytes of a file that is the same.
-func (answer *Answer) same(e *entry.Entry) {
-	if e.Links > 1 {
-		file := e.Node()
-		if answer.counted[file] {
-			return
-		}
-		answer.counted[file] = true
-	}
-	if e.HasSize() {
-		answer.Bytes += e.Size
-	} else {
-		answer.Unsized++
-	}
+	Results []*Result
+	Counts  [len(changeWords)]int
+	Same    int   // entries that do not differ
+	Bytes   int64 // of content in files that are the same, as far as their sizes are known
+	Unsized int64 // files that are the same, and whose size is not known
+	Read    int   // files whose content was read
+	Unknown int   // entries that could not be compared
+	ByTime  int   // files taken for altered by their times, as nothing is known of their content before
+	Report  source.Report
 }
 
 // Recorded is a source that was recorded, and so can tell without reading where
@@ -106,21 +88,12 @@ type Recorded interface {
 	Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, held source.Amount, err error)
 }
 
-// pair is an entry in both places.
-type pair struct {
-	way  string
-	a, b *entry.Entry
-}
-
-// side is one place, read.
-type side struct {
-	entries map[string]*entry.Entry // by their paths
-	unread  map[string]bool         // paths of folders that could not be read
-}
-
 // Compare reads two places and tells what is different in the second.
+//
+// What the first one has is kept packed, and what the second one has is held against that as it
+// comes, so that only what differs takes room.
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
-	answer := &Answer{counted: map[entry.Node]bool{}}
+	answer := &Answer{}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
 	if before.Place().Record != nil || after.Place().Record != nil {
 		o.Request.Facts |= entry.FactCreated // to know again what has moved
@@ -129,44 +102,40 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	if err != nil {
 		return nil, err
 	}
-	a, err := answer.read(ctx, before, o.Request)
+	first := &side{}
+	if err := answer.read(ctx, before, o.Request, &first.unread, first); err != nil {
+		return nil, err
+	}
+	if err := first.assemble(); err != nil {
+		return nil, err
+	}
+	second := &against{first: first, content: o.Content, stepped: stepped != nil}
+	if err := answer.read(ctx, after, o.Request, &second.unread, second); err != nil {
+		return nil, err
+	}
+	found, err := second.finish()
 	if err != nil {
 		return nil, err
 	}
-	b, err := answer.read(ctx, after, o.Request)
-	if err != nil {
+	identified(found.added, found.removed)
+	if err := answer.readContents(ctx, pool, o, found); err != nil {
 		return nil, err
 	}
-	stepped(b)
-	var added, removed []*Result
-	for way, y := range b.entries {
-		x := a.entries[way]
-		switch {
-		case x == nil && a.unknown(way):
-			answer.Unknown++
-		case x == nil:
-			added = append(added, &Result{Change: Added, Path: way, B: y})
-		default:
-			answer.pair(pair{way, x, y}, o.Content)
-		}
+	if stepped != nil {
+		stepped(found)
 	}
-	for way, x := range a.entries {
-		if b.entries[way] == nil {
-			if b.unknown(way) {
-				answer.Unknown++
-			} else {
-				removed = append(removed, &Result{Change: Removed, Path: way, A: x})
-			}
-		}
+	for _, e := range found.several {
+		found.count(e)
 	}
-	identified(added, removed)
-	if err := answer.readContents(ctx, pool, o, added, removed); err != nil {
-		return nil, err
-	}
-	for _, r := range append(added, removed...) {
+	answer.Same, answer.Bytes, answer.Unsized = answer.Same+found.same, answer.Bytes+found.bytes, answer.Unsized+found.unsized
+	answer.Unknown, answer.ByTime, answer.Results = found.unknown, found.byTime, found.results
+	for _, r := range slices.Concat(found.added, found.removed) {
 		if r.Change != Moved || r.B != nil {
-			answer.add(r)
+			answer.Results = append(answer.Results, r)
 		}
+	}
+	for _, r := range answer.Results {
+		answer.Counts[r.Change]++
 	}
 	slices.SortFunc(answer.Results, func(x, y *Result) int {
 		return cmp.Or(cmp.Compare(x.Change, y.Change), arrange.ByPlace(x.Entry(), y.Entry()), strings.Compare(x.Path, y.Path))
@@ -179,43 +148,28 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 }
 
 // stepOver has folders passed over that are known to hold the same in both, if
-// all is compared. It returns a function to count these in, given the second
-// side as it was read.
-func (answer *Answer) stepOver(ctx context.Context, before, after source.Source, request *source.Request) (func(b *side), error) {
-	nothing := func(*side) {}
+// all is compared. It returns a function to count these in, given what was found of what was
+// read; nil if nothing is passed over.
+func (answer *Answer) stepOver(ctx context.Context, before, after source.Source, request *source.Request) (func(read *finding), error) {
 	recorded, is := after.(Recorded)
 	if !is || request.Condition != nil || request.Skip != nil || request.Hidden != source.ShowHidden {
-		return nothing, nil
+		return nil, nil
 	}
 	alike, held, err := recorded.Alike(ctx, before)
 	if alike == nil || err != nil {
-		return nothing, err
+		return nil, err
 	}
 	if alike(&entry.Folder{Place: after.Place()}) {
 		request.Depth = 0 // nothing has to be read
 	}
 	request.Skip = alike
-	return func(b *side) {
-		names := map[entry.Node]uint32{} // that were read, of files of several
-		for _, e := range b.entries {
-			held.Entries--
-			if !e.HasSize() {
-				if e.Kind == entry.KindFile {
-					held.Unsized--
-				}
-				continue
-			}
-			if e.Links > 1 {
-				file := e.Node()
-				if names[file]++; names[file] < e.Links {
-					continue
-				}
-			}
-			held.Bytes -= e.Size
-		}
-		for _, e := range b.entries { // other names are where nothing was read: it is counted there
-			if file := e.Node(); e.HasSize() && e.Links > 1 && names[file] < e.Links {
-				answer.counted[file] = true
+	return func(read *finding) {
+		held.Entries, held.Bytes, held.Unsized = held.Entries-read.given.Entries, held.Bytes-read.given.Bytes, held.Unsized-read.given.Unsized
+		for file, n := range read.names {
+			if n.read >= n.links {
+				held.Bytes -= n.size
+			} else { // other names are where nothing was read: it is counted there
+				delete(read.several, file)
 			}
 		}
 		answer.Same += int(held.Entries)
@@ -225,83 +179,19 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 	}, nil
 }
 
-func (answer *Answer) add(r *Result) {
-	answer.Results = append(answer.Results, r)
-	answer.Counts[r.Change]++
-}
-
-// read reads one place.
-func (answer *Answer) read(ctx context.Context, s source.Source, request source.Request) (*side, error) {
+// read reads one place into a sink, and notes which folders could not be read.
+func (answer *Answer) read(ctx context.Context, s source.Source, request source.Request, unread *unread, sink source.Sink) error {
 	if s.Place().Record != nil { // it was chosen so when it was recorded
 		request.Follow, request.SameDisk = false, false
 	}
-	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
-	report, err := s.Read(ctx, request, collected)
+	report, err := s.Read(ctx, request, sink)
 	answer.Report.Add(report)
-	if err != nil {
-		return nil, err
-	}
-	read := &side{entries: map[string]*entry.Entry{}, unread: map[string]bool{}}
-	collected.Each(func(e *entry.Entry) {
-		if e.Self {
-			return
-		}
-		way := e.Relative()
-		read.entries[way] = e
-		if e.Inside != nil && e.Inside.Unread() {
-			read.unread[way] = true
-		}
-	})
 	for _, p := range report.Problems { // also where nothing of a folder was given
 		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(s.Place().Given, "/")); below {
-			read.unread[strings.TrimPrefix(way, "/")] = true
+			unread.add(strings.TrimPrefix(way, "/"))
 		}
 	}
-	return read, nil
-}
-
-// unknown reports whether an entry may be there although it was not found: in a
-// folder that could not be read.
-func (s *side) unknown(way string) bool {
-	for way != "" {
-		if s.unread[way] {
-			return true
-		}
-		way = way[:max(0, strings.LastIndexByte(way, '/'))]
-	}
-	return s.unread[""]
-}
-
-// pair holds two entries against each other, or notes that their content has to
-// be read.
-func (answer *Answer) pair(p pair, content bool) {
-	x, y := p.a, p.b
-	if !x.Known.Has(entry.FactStatus) || !y.Known.Has(entry.FactStatus) {
-		answer.Unknown++
-		return
-	}
-	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || otherSize(x, y) || x.Size == 0 && x.HasSize() && y.HasSize() {
-		answer.judge(p, sameContent)
-		return
-	}
-	if known(x, y) != 0 {
-		answer.judge(p, held(x, y))
-		return
-	}
-	fact := p.fact(entry.FactDigests) // some, if there is a choice
-	switch sameTime := x.Modified == y.Modified; {
-	case isNow(x) && isNow(y) && x.Device == y.Device && x.Inode == y.Inode:
-		answer.judge(p, sameContent)
-	case sameTime && !content && (fact == 0 || isNow(x) && isNow(y) || x.Inode != y.Inode || x.Changed == y.Changed):
-		answer.judge(p, sameContent)
-	case fact != 0: // also where a time was put back, which another time tells
-		answer.contents = append(answer.contents, p)
-	case content:
-		answer.Unknown++
-	default:
-		answer.ByTime++
-		answer.judge(p, otherTime)
-	}
+	return err
 }
 
 // otherSize reports whether two files are known to be of other sizes.
@@ -320,9 +210,9 @@ const (
 )
 
 // judge decides on a pair.
-func (answer *Answer) judge(p pair, content verdict) {
+func (f *finding) judge(p pair, content verdict) {
 	x, y := p.a, p.b
-	r := &Result{Change: Details, Path: p.way, A: x, B: y, Content: content == otherContent}
+	r := Result{Change: Details, Content: content == otherContent}
 	differs := func(name string, so bool) {
 		if so {
 			r.Differences = append(r.Differences, entry.FieldNamed(name))
@@ -331,7 +221,7 @@ func (answer *Answer) judge(p pair, content verdict) {
 	differs("kind", x.Kind != y.Kind)
 	if x.Kind == y.Kind {
 		differs("size", x.Kind == entry.KindFile && otherSize(x, y))
-		differs("target", x.Kind == entry.KindLink && x.More.Target != y.More.Target)
+		differs("target", x.Kind == entry.KindLink && target(x) != target(y))
 	}
 	if len(r.Differences) > 0 || content != sameContent {
 		r.Change = Altered
@@ -341,11 +231,21 @@ func (answer *Answer) judge(p pair, content verdict) {
 	differs("group", x.GID != y.GID)
 	differs("modified", x.Kind == entry.KindFile && y.Kind == entry.KindFile && x.Modified != y.Modified)
 	if r.Change == Details && len(r.Differences) == 0 {
-		answer.Same++
+		f.same++
 		if x.Kind == entry.KindFile {
-			answer.same(y)
+			f.sameFile(y)
 		}
 		return
 	}
-	answer.add(r)
+	p = f.keep(p)
+	r.Path, r.A, r.B = p.way, p.a, p.b
+	f.results = append(f.results, &r)
+}
+
+// target returns where a link points, as far as that is known.
+func target(e *entry.Entry) string {
+	if e.More == nil {
+		return ""
+	}
+	return e.More.Target
 }

@@ -2,6 +2,8 @@ package compare_test
 
 import (
 	"context"
+	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -93,6 +95,81 @@ func TestWhatIsRead(t *testing.T) {
 	answer, _ = compared(t, a, a, true)
 	assert.Empty(t, answer.Results)
 	assert.Equal(t, 5, answer.Same)
+}
+
+// Whatever there is in two places, in small folders and in large ones, each path of the first is
+// the same, differs or is gone, and each other path of the second is new, as the system says.
+func TestAgreesWithTheSystem(t *testing.T) {
+	random := rand.New(rand.NewPCG(rand.Uint64(), 3))
+	stat := func(root string) map[string]string {
+		all := map[string]string{}
+		require.NoError(t, filepath.WalkDir(root, func(path string, d os.DirEntry, err error) error {
+			if err != nil || path == root {
+				return err
+			}
+			info, err := d.Info()
+			all[strings.TrimPrefix(path, root+"/")] = fmt.Sprint(info.Mode(), map[bool]int64{false: info.Size()}[d.IsDir()], map[bool]int64{false: info.ModTime().UnixNano()}[d.IsDir()])
+			return err
+		}))
+		return all
+	}
+	for range 2 {
+		roots := [2]string{t.TempDir(), t.TempDir()}
+		for _, root := range roots {
+			seeded := rand.New(rand.NewPCG(9, 9))
+			for i := range 2600 {
+				path := filepath.Join(root, "few"+fmt.Sprint(seeded.IntN(40)), fmt.Sprint(i))
+				if i > 400 {
+					path = filepath.Join(root, "many"+fmt.Sprint(seeded.IntN(2)), fmt.Sprint(i))
+				}
+				if random.IntN(30) == 0 { // missing here, or a folder
+					if random.IntN(2) == 0 {
+						require.NoError(t, os.MkdirAll(filepath.Join(path, "in"), 0o755))
+					}
+					continue
+				}
+				require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+				require.NoError(t, os.WriteFile(path, make([]byte, i%7+random.IntN(20)/19), os.FileMode(0o644-random.IntN(40)/39)))
+				moment := time.Unix(1_700_000_000+int64(random.IntN(20)/19), 5)
+				require.NoError(t, os.Chtimes(path, moment, moment))
+			}
+		}
+		if random.IntN(2) == 0 {
+			require.NoError(t, os.RemoveAll(filepath.Join(roots[random.IntN(2)], "many1")))
+		}
+		a, b := stat(roots[0]), stat(roots[1])
+		answer, _ := compared(t, roots[0], roots[1], false)
+		seen, same := map[string]string{}, 0
+		for _, r := range answer.Results {
+			switch r.Change {
+			case compare.Moved:
+				seen[r.Path], seen[r.From] = "added", "removed"
+			case compare.Altered, compare.Details:
+				seen[r.Path] = "differs"
+			default:
+				seen[r.Path] = r.Change.String()
+			}
+		}
+		want := map[string]string{}
+		for path, facts := range a {
+			switch now, there := b[path]; {
+			case !there:
+				want[path] = "removed"
+			case now != facts:
+				want[path] = "differs"
+			default:
+				same++
+			}
+		}
+		for path := range b {
+			if _, there := a[path]; !there {
+				want[path] = "added"
+			}
+		}
+		require.Equal(t, want, seen)
+		require.Equal(t, same, answer.Same)
+		require.Greater(t, len(want), 100)
+	}
 }
 
 // A file that changes before it is read is neither the same nor different.

@@ -56,14 +56,14 @@ func (r *toRead) add(e *entry.Entry, fact entry.Facts) {
 
 // readContents reads what has to be read: of pairs that may differ, and of
 // files that may have moved.
-func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Options, added, removed []*Result) error {
+func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Options, found *finding) error {
 	read := &toRead{wanted: map[*entry.Entry]entry.Facts{}}
-	for _, p := range answer.contents {
+	for _, p := range found.contents {
 		fact := p.fact(o.Fact)
 		read.add(p.a, fact)
 		read.add(p.b, fact)
 	}
-	sizes := sizesOf(added, removed)
+	sizes := sizesOf(found.added, found.removed)
 	for _, s := range sizes {
 		if s.fact = s.choose(o.Fact); s.fact == 0 {
 			continue
@@ -83,12 +83,12 @@ func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Opt
 	}
 	answer.Report.Problems = append(answer.Report.Problems, pool.Problems()...)
 	answer.Read = len(read.entries)
-	for _, p := range answer.contents {
+	for _, p := range found.contents {
 		if known(p.a, p.b) == 0 {
-			answer.Unknown++
+			found.unknown++
 			continue
 		}
-		answer.judge(p, held(p.a, p.b))
+		found.judge(p, held(p.a, p.b))
 	}
 	for _, s := range sizes {
 		match(s.added, s.removed, func(e *entry.Entry) (sum string, ok bool) {

@@ -2,7 +2,6 @@ package ledger
 
 import (
 	"cmp"
-	"container/heap"
 	"maps"
 	"runtime"
 	"slices"
@@ -22,7 +21,7 @@ type Snapshot struct {
 	place *entry.Place
 	parts source.Parts[snapshotPart]
 
-	earlier *earlier                    // nil unless folders may be taken over from a record
+	earlier *earlier // nil unless folders may be taken over from a record
 
 	mu      sync.Mutex                  // of the rest
 	volumes map[string]uint64           // the numbers that file systems have in the records of the place
@@ -335,61 +334,25 @@ func (l *tree) sort(room []encoding.Recorded) ([]encoding.Recorded, error) {
 		l.Plain = l.delta.Hash()
 		return room, nil
 	}
-	var p encoding.Packer
-	order := make(inOrder, 0, len(chunks)) // chunks are in order, each by itself
-	for _, c := range chunks {
-		if w := (&walk{encoding.NewWalk(c.delta), c.inside}); w.next() {
-			order = append(order, w)
-		} else if err := w.Err(); err != nil {
-			return room, err
-		}
+	deltas, inside := make([]encoding.Delta, len(chunks)), make([][]*entry.Folder, len(chunks))
+	for i, c := range chunks {
+		deltas[i], inside[i] = c.delta, c.inside
 	}
-	heap.Init(&order)
-	for len(order) > 0 {
-		first := order[0]
-		first.Pack(&p)
-		if first.next() {
-			heap.Fix(&order, 0)
-			continue
+	var p encoding.Packer
+	merged := encoding.Merge(deltas)
+	for {
+		next, at := merged.Next()
+		if next == nil {
+			break
 		}
-		if err := first.Err(); err != nil {
-			return room, err
+		if next.Entered { // as far as is known now
+			next.Unread = inside[at][0].Unread()
+			next.Entered = !next.Unread
+			inside[at] = inside[at][1:]
 		}
-		heap.Pop(&order)
+		next.Pack(&p)
 	}
 	l.delta = p.Delta().Clip()
 	l.Plain = l.delta.Hash()
-	return room, nil
-}
-
-// walk reads a chunk, with what is known now of the folders in it.
-type walk struct {
-	*encoding.Walk
-	inside []*entry.Folder
-}
-
-func (w *walk) next() bool {
-	if !w.Next() {
-		return false
-	}
-	if w.Entered {
-		w.Unread = w.inside[0].Unread()
-		w.Entered = !w.Unread
-		w.inside = w.inside[1:]
-	}
-	return true
-}
-
-// inOrder has the chunk on top whose next name comes first.
-type inOrder []*walk
-
-func (o inOrder) Len() int           { return len(o) }
-func (o inOrder) Less(i, j int) bool { return o[i].Entry.Name < o[j].Entry.Name }
-func (o inOrder) Swap(i, j int)      { o[i], o[j] = o[j], o[i] }
-func (o *inOrder) Push(w any)        { *o = append(*o, w.(*walk)) }
-func (o *inOrder) Pop() any {
-	last := len(*o) - 1
-	w := (*o)[last]
-	*o = (*o)[:last]
-	return w
+	return room, merged.Err()
 }
