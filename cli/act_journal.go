@@ -66,7 +66,7 @@ func (p *Program) journal(r *reading, args []string) error {
 	}
 	var list row.List[*act.Past]
 	for _, n := range slices.Backward(numbers) {
-		past, err := journals.Read(n)
+		past, err := journals.Summary(n)
 		if err != nil {
 			p.say("frank: %s", err)
 			continue

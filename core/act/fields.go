@@ -73,7 +73,7 @@ func PastColumns() []row.Column[*Past] {
 		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.Programs),
 	}
 	columns = append(columns, began.Shown(began.Called("when"))...)
-	columns = append(columns, row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(len(p.Steps)), true }))
+	columns = append(columns, row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(p.Len()), true }))
 	columns = append(columns, count("done", "how many are done", Done)...)
 	columns = append(columns, count("failed", "how many could not be", Failed)...)
 	columns = append(columns, count("undone", "how many were taken back", Undone)...)

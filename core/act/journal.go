@@ -2,6 +2,8 @@ package act
 
 import (
 	"bufio"
+	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -151,7 +153,7 @@ func (js Journals) Prune(since time.Time) error {
 		if e != nil || !info.ModTime().Before(since) {
 			continue
 		}
-		past, e := js.Read(n)
+		past, e := js.Summary(n)
 		if e != nil || !past.Ended && !past.Undone || past.Count(Begun) > 0 {
 			continue
 		}
@@ -326,9 +328,13 @@ type Past struct {
 	token   string
 	version int
 	steps   int // how many there should be
-	made    []string
-	before  map[string]entry.Time // of folders
-	after   map[string]entry.Time
+	// Where the steps are not kept: how many are in each state, and while it is read, the
+	// states of those that are nil.
+	counts *[len(stateWords)]int
+	states []State
+	made   []string
+	before map[string]entry.Time // of folders
+	after  map[string]entry.Time
 }
 
 // PastStep is a step with what became of it.
@@ -369,7 +375,30 @@ const (
 
 // Read reads a journal. A line that was cut short as the program was killed is
 // passed over.
-func (js Journals) Read(number int64) (*Past, error) {
+func (js Journals) Read(number int64) (*Past, error) { return js.read(number, (*Past).takeText) }
+
+// Summary reads a journal without its steps: how many of them there are in which state. One
+// in which that is to be seen on the disk is read whole.
+func (js Journals) Summary(number int64) (*Past, error) {
+	p, err := js.read(number, (*Past).count)
+	if err != nil {
+		return nil, err
+	}
+	var counts [len(stateWords)]int
+	for i, s := range p.Steps {
+		if s != nil {
+			p.states[i] = s.State
+		}
+		counts[p.states[i]]++
+	}
+	if counts[Begun] > 0 {
+		return js.Read(number)
+	}
+	p.Steps, p.states, p.counts = nil, nil, &counts
+	return p, nil
+}
+
+func (js Journals) read(number int64, take func(*Past, []byte) error) (*Past, error) {
 	file, err := os.Open(js.path(number))
 	if err != nil {
 		return nil, err
@@ -378,17 +407,20 @@ func (js Journals) Read(number int64) (*Past, error) {
 	p := &Past{Volumes: map[uint64]string{}, before: map[string]entry.Time{}, after: map[string]entry.Time{}}
 	in := bufio.NewReaderSize(file, 1<<20)
 	for {
-		content, err := in.ReadBytes('\n')
+		content, err := in.ReadSlice('\n')
+		if errors.Is(err, bufio.ErrBufferFull) { // a very long command
+			head := bytes.Clone(content)
+			content, err = in.ReadBytes('\n')
+			content = append(head, content...)
+		}
 		if err == io.EOF {
 			break
 		}
 		if err != nil {
 			return nil, err
 		}
-		var l journalLine
-		switch err := exact.Unmarshal(content, &l); {
+		switch err := take(p, content); {
 		case err == nil:
-			p.take(&l)
 		case p.Number == 0 || len(p.Steps) < p.steps:
 			return nil, fmt.Errorf("the journal %d: %w", number, err)
 		} // else it was cut short, and what it was about is looked at
@@ -403,6 +435,45 @@ func (js Journals) Read(number int64) (*Past, error) {
 }
 
 var errCutShort = errors.New("it is incomplete, so nothing was done")
+
+// takeText takes the text of a line in.
+func (p *Past) takeText(content []byte) error {
+	var l journalLine
+	err := exact.Unmarshal(content, &l)
+	if err == nil {
+		p.take(&l)
+	}
+	return err
+}
+
+// count takes the text of a line in, but of a step only that there is one.
+func (p *Past) count(content []byte) error {
+	switch {
+	case bytes.HasPrefix(content, []byte(`{"step":`)):
+		if !json.Valid(content) {
+			return errCutShort
+		}
+		p.Steps, p.states = append(p.Steps, nil), append(p.states, NotBegun)
+		return nil
+	case bytes.HasPrefix(content, []byte(`{"folder":`)):
+		return nil
+	}
+	for _, plain := range []struct {
+		word  string
+		state State
+	}{{`{"begin":`, Begun}, {`{"done":`, Done}} { // by far the most
+		rest, is := bytes.CutPrefix(content, []byte(plain.word))
+		n, err := strconv.Atoi(string(bytes.TrimSuffix(rest, []byte("}\n"))))
+		if is && err == nil && n >= 1 && n <= len(p.Steps) && p.Steps[n-1] == nil {
+			p.states[n-1] = plain.state
+			return nil
+		}
+	}
+	return p.takeText(content)
+}
+
+// Len returns how many steps there are.
+func (p *Past) Len() int { return p.steps }
 
 // take takes a line in.
 func (p *Past) take(l *journalLine) {
@@ -442,6 +513,10 @@ func (p *Past) event(e *event) {
 			continue
 		}
 		s := p.Steps[one.n-1]
+		if s == nil {
+			s = &PastStep{Step: &Step{}, State: p.states[one.n-1]}
+			p.Steps[one.n-1] = s
+		}
 		if e.Back == 0 || s.State == NotBegun {
 			s.State = one.state
 		}
@@ -472,6 +547,9 @@ func (p *Past) event(e *event) {
 // Count returns how many steps are in a state: that which the disk tells, if it was
 // looked at.
 func (p *Past) Count(state State) (n int) {
+	if p.counts != nil {
+		return p.counts[state]
+	}
 	for _, s := range p.Steps {
 		if s.State == state && !s.Looked || s.Looked && s.Found == state {
 			n++

@@ -331,7 +331,7 @@ func (c *Carrier) Newest(host string) (number int64, passed map[int64]error, err
 	}
 	passed = map[int64]error{}
 	for i := len(numbers) - 1; i >= 0; i-- {
-		past, err := c.Journals.Read(numbers[i])
+		past, err := c.Journals.Summary(numbers[i])
 		switch {
 		case err != nil:
 		case past.Undone:
@@ -339,7 +339,9 @@ func (c *Carrier) Newest(host string) (number int64, passed map[int64]error, err
 		case past.Host != host:
 			err = ErrOtherHost
 		default:
-			err = c.CanUndo(past)
+			if past, err = c.Journals.Read(numbers[i]); err == nil {
+				err = c.CanUndo(past)
+			}
 		}
 		if err == nil {
 			return numbers[i], passed, nil
