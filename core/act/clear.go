@@ -313,7 +313,7 @@ func (c clearing) look(u *undoing, s *PastStep) State {
 		switch {
 		case err != nil:
 			return Begun
-		case u.isIt(s, &st):
+		case u.isIt(s, &st, &u.from):
 			return NotBegun
 		case s.Keeper != nil && st.Inode == s.Keeper.Inode:
 			return Done
@@ -350,14 +350,14 @@ func (u *undoing) unlink(s *PastStep) (acted bool, err error) {
 	there := err == nil
 	keeper := s.Keeper != nil && st.Inode == s.Keeper.Inode && st.Size == s.Keeper.Size
 	switch {
-	case u.isIt(s, &st): // it was never done, or is taken back already
+	case u.isIt(s, &st, &u.from): // it was never done, or is taken back already
 		if there && s.Keeper != nil && beside.Inode == s.Keeper.Inode && beside.Links > 1 {
 			err = u.Calls.Unlink(at, under)
 		}
 		return s.State == Done, ignoreGone(err)
 	case !keeper:
 		return false, errMovedOn
-	case there && u.isIt(s, &beside) && beside.Size == s.Size && beside.Modified == entry.Time(s.Modified): // broken off before it was removed
+	case there && u.isIt(s, &beside, &u.from) && beside.Size == s.Size && beside.Modified == entry.Time(s.Modified): // broken off before it was removed
 		if err := u.Calls.Exchange(at, under, at, name); err != nil {
 			return false, err
 		}

@@ -286,24 +286,24 @@ func (u *undoing) lookAtPaths(s *PastStep) State {
 
 // isAt reports whether the entry of a step, or the copy that was made of it, has a
 // path. That it could not be looked at is an error, and not that it is not there.
-func (u *undoing) isAt(full string, s *PastStep) (bool, error) {
+func (u *undoing) isAt(full string, s *PastStep, in *folders) (bool, error) {
 	if full == "" {
 		return false, nil
 	}
-	st, err := u.from.status(full)
+	st, err := in.status(full)
 	switch {
 	case gone(err) || errors.Is(err, errLink):
 		return false, nil
 	case err != nil:
 		return false, err
 	}
-	return u.isIt(s, &st), nil
+	return u.isIt(s, &st, in), nil
 }
 
 // areAt tells at which of the paths of a step its entry is.
 func (u *undoing) areAt(s *PastStep) (here, there bool, err error) {
-	if here, err = u.isAt(string(s.Path), s); err == nil {
-		there, err = u.isAt(string(s.To), s)
+	if here, err = u.isAt(string(s.Path), s, &u.to); err == nil {
+		there, err = u.isAt(string(s.To), s, &u.from)
 	}
 	return here, there, err
 }

@@ -111,7 +111,7 @@ func (t *task) discard() error {
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {
-		if here, err := u.isAt(string(s.Path), s); s.State == Begun && (here || err != nil) {
+		if here, err := u.isAt(string(s.Path), s, &u.from); s.State == Begun && (here || err != nil) {
 			return false, err
 		}
 		return false, errForGood
@@ -143,7 +143,7 @@ func (remove) look(u *undoing, s *PastStep) State {
 	switch {
 	case gone(err):
 		return Done
-	case err != nil || !u.isIt(s, &st):
+	case err != nil || !u.isIt(s, &st, &u.from):
 		return Begun
 	case s.Holds == nil:
 		return NotBegun

@@ -180,7 +180,7 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	under := u.past.under(s.Number)
 	st, err := u.Calls.Status(at, name)
 	switch {
-	case err == nil && u.isIt(s, &st):
+	case err == nil && u.isIt(s, &st, &u.from):
 		if other, err := u.Calls.Status(at, path.Base(string(s.To))); err == nil && st.Links < 2 && isCase(s.Step, &other, string(s.To)) {
 			// Both are its name, and which it has cannot be told: it gets the old one.
 			if err := taken(u.Calls.Rename(at, name, at, under)); err != nil {
@@ -194,9 +194,9 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	}
 	free := gone(err)
 	from := path.Base(string(s.To))
-	if st, err = u.Calls.Status(at, from); gone(err) || err == nil && !u.isIt(s, &st) {
+	if st, err = u.Calls.Status(at, from); gone(err) || err == nil && !u.isIt(s, &st, &u.from) {
 		from = under
-		if st, err = u.Calls.Status(at, from); gone(err) || err == nil && !u.isIt(s, &st) {
+		if st, err = u.Calls.Status(at, from); gone(err) || err == nil && !u.isIt(s, &st, &u.from) {
 			return false, errMovedOn
 		}
 	}
@@ -247,7 +247,7 @@ func (naming) look(u *undoing, s *PastStep) State {
 	case here:
 		return NotBegun
 	}
-	if under, err := u.isAt(path.Join(path.Dir(string(s.Path)), u.past.under(s.Number)), s); err == nil && under {
+	if under, err := u.isAt(path.Join(path.Dir(string(s.Path)), u.past.under(s.Number)), s, &u.from); err == nil && under {
 		return Partly
 	}
 	return Begun

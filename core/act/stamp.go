@@ -184,7 +184,7 @@ func (u *undoing) still(s *PastStep) (at int, name string, st sys.Status, err er
 	if at, name, err = u.from.at(string(s.Path)); err != nil {
 		return at, name, st, err
 	}
-	if st, err = u.Calls.Status(at, name); err == nil && !u.isIt(s, &st) || gone(err) {
+	if st, err = u.Calls.Status(at, name); err == nil && !u.isIt(s, &st, &u.from) || gone(err) {
 		err = errMovedOn
 	}
 	return at, name, st, err

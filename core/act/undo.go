@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path"
+	"slices"
 
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
@@ -118,10 +120,10 @@ func (u *undoing) all() (did Undoing, err error) {
 		return did, err
 	}
 	u.removeMade()
-	for dir, modified := range quiet {
+	for _, dir := range slices.Sorted(maps.Keys(quiet)) { // so that the next one lies near
 		if at, name, err := u.from.at(dir); err == nil {
 			if st, err := u.Calls.Status(at, name); err == nil {
-				u.Calls.SetTimes(at, name, modified, st.Accessed) // as well as can be
+				u.Calls.SetTimes(at, name, quiet[dir], st.Accessed) // as well as can be
 			}
 		}
 	}
@@ -191,7 +193,8 @@ func (u *undoing) quietFolders() map[string]entry.Time {
 		}
 	}
 	quiet := map[string]entry.Time{}
-	for dir, after := range u.past.after {
+	for _, dir := range slices.Sorted(maps.Keys(u.past.after)) { // so that the next one lies near
+		after := u.past.after[dir]
 		now, err := u.from.status(w.of(dir))
 		if before, known := u.past.before[dir]; known && err == nil && now.Modified == after {
 			quiet[dir] = before
@@ -211,9 +214,10 @@ func (u *undoing) step(s *PastStep) (acted bool, err error) {
 	return verbs[u.past.Action].undo(u, s)
 }
 
-// isIt reports whether an entry is that of a step, or the copy that was made of it.
-func (u *undoing) isIt(s *PastStep, st *sys.Status) bool {
-	volume := func() string { return u.volumes.named(u.Calls, &u.from, st) }
+// isIt reports whether an entry, of a folder that is open, is that of a step, or the copy that
+// was made of it.
+func (u *undoing) isIt(s *PastStep, st *sys.Status, in *folders) bool {
+	volume := func() string { return u.volumes.named(u.Calls, in, st) }
 	if isEntry(s.Step, u.past.Volumes, st, volume) {
 		return true
 	}
