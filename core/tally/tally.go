@@ -36,7 +36,8 @@ type Tally struct {
 	dimensions []*Dimension
 	context    *entry.Context
 
-	parts source.Parts[part]
+	parts  source.Parts[part]
+	merged map[string]*Group // what they have, once they were joined
 }
 
 // New returns a tally by one or two dimensions.
@@ -141,18 +142,26 @@ func (t *Tally) Groups(first int) []*Group {
 // merge joins what the visitors counted. A file with several names is counted in
 // the group of the first, in order of the bytes of their paths.
 func (t *Tally) merge() map[string]*Group {
-	all := make(map[string]*Group)
+	if t.merged != nil {
+		return t.merged
+	}
+	all := map[string]*Group{}
 	var named []weigh.Name[name]
-	for _, p := range t.parts.All() {
-		for key, g := range p.groups {
-			if all[key] == nil {
-				all[key] = &Group{}
-			}
-			all[key].join(g)
+	for _, p := range t.parts.Take() {
+		if named = append(named, p.named...); len(all) == 0 {
+			all = p.groups
+			continue
 		}
-		named = append(named, p.named...)
+		for key, g := range p.groups {
+			if before := all[key]; before != nil {
+				before.join(g)
+			} else {
+				all[key] = g
+			}
+		}
 	}
 	weigh.CountOnce(named, func(n name) string { return n.path }, func(n *weigh.Name[name]) { all[n.Of.key].Sum.Add(n.Bytes) }, nil)
+	t.merged = all
 	return all
 }
 
