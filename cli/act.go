@@ -436,6 +436,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 		return nil, nil, err
 	}
 	planner.Zone = r.view.Zone
+	spareMemory()
 	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
 		return planner.Run(cmd.Context(), p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
 	})

@@ -10,11 +10,11 @@ import (
 // Columns returns what steps are shown with, to people.
 func (p *Plan) Columns() []row.Column[*Step] {
 	return []row.Column[*Step]{
-		row.TextColumn("name", "of the entry", func(s *Step) (string, bool) {
+		row.AppendColumn("name", "of the entry", func(dst []byte, s *Step) ([]byte, bool) {
 			if s.Entry != nil {
-				return s.Entry.Path(), true
+				return s.Entry.AppendPath(dst), true
 			}
-			return string(s.Path), true
+			return append(dst, s.Path...), true
 		}).Shrinking().Looking((*Step).look),
 		row.TextColumn("what happens", "what the step does, or why it is refused", func(s *Step) (string, bool) {
 			switch {
