@@ -18,6 +18,7 @@
 //	                                --entries says; no files are made
 //	go run ./bench --shape cold     with nothing in memory, against loops of 1 to 64 threads (root)
 //	go run ./bench --shape slow     a file system that takes 5 ms to answer, against one reader (root)
+//	go run ./bench --shape growth   how each kind of work grows when there is four times as much
 //	go run ./bench --save FILE      and keep the figures
 //	go run ./bench --against X      and hold them against a file, or against a revision,
 //	                                which is built and run in turn with this one; it
@@ -129,7 +130,7 @@ func main() {
 	entries := flag.Int("entries", 0, "entries in the tree; 1 000 000 if that is not said, and 10 000 000 in the shape records")
 	runs := flag.Int("runs", 5, "runs of each")
 	only := flag.String("only", "", "only the cases with this, or one of these, in their name")
-	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read), ledger (records of the tree), act (doing things), records (look-ups), cold or slow")
+	shape := flag.String("shape", "tree", "tree, flat (one folder), chain (3000 folders in one another), content (files to read), ledger (records of the tree), act (doing things), records (look-ups), cold, slow or growth")
 	o := options{}
 	flag.StringVar(&o.save, "save", "", "keep the figures in this file")
 	flag.StringVar(&o.against, "against", "", "hold the figures against this file or revision")
@@ -175,6 +176,8 @@ func inProcess(what, how, tree string) error {
 		return err
 	}
 	switch what {
+	case "alike", "names", "empties", "extensions":
+		return makeGrowing(what, tree, entries)
 	case "records":
 		fmt.Printf("a record of %d entries", entries)
 		return fabricate(tree, entries)
@@ -190,15 +193,19 @@ func inProcess(what, how, tree string) error {
 		fmt.Printf("%d files in one folder", entries)
 		return makeFlat(tree, entries)
 	case "chain":
-		fmt.Printf("%d folders in one another", chainLevels)
-		return makeChain(tree, chainLevels)
+		fmt.Printf("%d folders in one another", min(entries, mostLevels))
+		return makeChain(tree, min(entries, mostLevels))
 	}
 	files, folders, err := makeTree(tree, entries)
 	fmt.Printf("%d entries: %d files in %d folders", files+folders, files, folders)
 	return err
 }
 
-const chainLevels = 3000
+// chainLevels are in the shape chain, and mostLevels in any.
+const (
+	chainLevels = 3000
+	mostLevels  = 6000
+)
 
 // options are what is done with the figures.
 type options struct {
@@ -237,7 +244,17 @@ func bench(entries, runs int, only, shape string, o options) error {
 	if err != nil {
 		return err
 	}
+	if shape == "growth" {
+		rows, err := growth(runs, only, work, self)
+		if err == nil && o.page != "" {
+			err = writeGrowth(o.page, runs, rows)
+		}
+		return err
+	}
 	making, at := shape, tree
+	if shape == "chain" {
+		entries = chainLevels
+	}
 	switch shape {
 	case "ledger", "cold":
 		making = "tree"
@@ -327,11 +344,16 @@ func (c benchCase) measure(self, work, tree, few string, runs int, compared *com
 	ledger := filepath.Join(work, "ledger")
 	program := append([]string{filepath.Join(work, "frank")}, strings.Fields(strings.NewReplacer("TREE", tree, "FEW", few, "LEDGER", ledger).Replace(c.args))...)
 	if c.against != "" {
-		limit = append(program[:1:1], strings.Fields(strings.ReplaceAll(c.against, "TREE", tree))...)
+		limit = append(program[:1:1], strings.Fields(strings.NewReplacer("TREE", tree, "AGAIN", ledger+"-again").Replace(c.against))...)
 	}
 	if c.ledger != nil {
 		if err := c.ledger.prepare(program[0], work, tree); err != nil {
 			return f, err
+		}
+		if c.against != "" {
+			if err := copyFile(c.ledger.saved, ledger+"-again"); err != nil {
+				return f, err
+			}
 		}
 	}
 	var limits, programs, then, twos []usage

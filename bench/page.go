@@ -17,6 +17,17 @@ type measured struct {
 // writePage writes the table of a shape into a page of documentation, between two lines:
 // <!-- bench SHAPE --> and <!-- end -->.
 func writePage(path, shape, made string, runs int, rows []measured) error {
+	return writeBetween(path, shape, func(b *bytes.Buffer) {
+		fmt.Fprintf(b, "%s; %d cores, %s; medians of %d runs each, in turn.\n\n", made, runtime.NumCPU(), runtime.Version(), runs)
+		b.WriteString("| work | against | program | processor time | ratio | budget | over two threads | budget | peak memory | budget |\n| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |\n")
+		for _, m := range rows {
+			b.WriteString(m.row())
+		}
+	})
+}
+
+// writeBetween writes something between the lines of a shape.
+func writeBetween(path, shape string, write func(*bytes.Buffer)) error {
 	page, err := os.ReadFile(path)
 	if err != nil {
 		return err
@@ -30,11 +41,7 @@ func writePage(path, shape, made string, runs int, rows []measured) error {
 	var b bytes.Buffer
 	b.Write(before)
 	b.Write(begin)
-	fmt.Fprintf(&b, "%s; %d cores, %s; medians of %d runs each, in turn.\n\n", made, runtime.NumCPU(), runtime.Version(), runs)
-	b.WriteString("| work | against | program | processor time | ratio | budget | over two threads | budget | peak memory | budget |\n| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |\n")
-	for _, m := range rows {
-		b.WriteString(m.row())
-	}
+	write(&b)
 	b.Write(end)
 	b.Write(after)
 	return os.WriteFile(path, b.Bytes(), 0o644)

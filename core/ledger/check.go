@@ -45,6 +45,7 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 	checked := map[int64]map[hashed]amount{} // by place
 	growing := map[int64]*growing{}
 	segments := map[int64][]store.SegmentRow{}
+	layers := map[int64]bool{} // by their records
 	for _, r := range records {
 		if checked[r.place] == nil {
 			checked[r.place] = map[hashed]amount{}
@@ -52,6 +53,13 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 				return faults, err
 			}
 			segments[r.place] = growing[r.place].segments
+			list, err := l.store.Layers(ctx, r.place)
+			if err != nil {
+				return faults, err
+			}
+			for _, layer := range list {
+				layers[layer.Record] = true
+			}
 		}
 		c := &checking{ctx: ctx, from: l.store, record: r, checked: checked[r.place]}
 		if c.state, err = growing[r.place].upTo(r.Number); err != nil {
@@ -70,6 +78,11 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		case all.entries != r.Entries || r.Bytes > all.bytes || r.Bytes < all.bytes-all.several:
 			c.fault("", fmt.Sprintf("it has %d entries with %d bytes, instead of %d with %d", all.entries, all.bytes, r.Entries, r.Bytes))
 		}
+		if layers[r.Number] && len(c.faults) == 0 {
+			if c.faults, err = l.checkLayer(ctx, r, c.state); err != nil {
+				return faults, err
+			}
+		}
 		faults = append(faults, c.faults...)
 	}
 	for _, place := range slices.Sorted(maps.Keys(segments)) {
@@ -79,21 +92,14 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		if faults, err = l.checkSummaries(ctx, store.All(place), segments[place]); err != nil {
 			return faults, err
 		}
-		layers, err := l.store.Layers(ctx, place)
-		for i := 0; i < len(layers) && err == nil && len(faults) == 0; i++ {
-			faults, err = l.checkLayer(ctx, place, layers[i].Record, segments[place])
-		}
-		if err != nil {
-			return faults, err
-		}
 	}
 	return faults, nil
 }
 
-// checkLayer looks whether a layer has what all the segments say that there was.
-func (l *Ledger) checkLayer(ctx context.Context, place, record int64, segments []store.SegmentRow) ([]Fault, error) {
-	altered := []Fault{{record, "", "the layer that it is read by was altered"}}
-	of := store.Range{Place: place, Layer: record, UpTo: record}
+// checkLayer looks whether the layer of a record has what there was at it.
+func (l *Ledger) checkLayer(ctx context.Context, r Record, all *state) ([]Fault, error) {
+	altered := []Fault{{r.Number, "", "the layer that it is read by was altered"}}
+	of := store.Range{Place: r.place, Layer: r.Number, UpTo: r.Number}
 	own, err := l.store.Segments(ctx, of)
 	if err != nil {
 		return nil, err
@@ -101,11 +107,6 @@ func (l *Ledger) checkLayer(ctx context.Context, place, record int64, segments [
 	layer, err := loadRange(ctx, l.store, of)
 	if err != nil {
 		return altered, unlessDamaged(err)
-	}
-	g := growing{newState(len(layer.folders)), segments}
-	all, err := g.upTo(record)
-	if err != nil {
-		return nil, err
 	}
 	for id := range max(len(all.folders), len(layer.folders)) {
 		a, b := all.folder(uint64(id)), layer.folder(uint64(id))

@@ -85,6 +85,7 @@ func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below st
 		if all, err = loadRange(ctx, l.store, store.Range{Place: records[0].place, UpTo: last}); err != nil {
 			return nil, err
 		}
+		all.joined = map[uint64]joined{} // records come in their order
 	}
 	for _, r := range records {
 		now := Span{First: r, Last: r, Records: 1, State: There, Path: path, Entry: r.self}

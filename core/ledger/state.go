@@ -20,7 +20,20 @@ type state struct {
 	segments []*openSegment
 	folders  []folderState // by number
 	ids      map[folderKey]uint64
+	// joined has what folders held, where that was found out of many deltas and the state
+	// goes from record to record: nil where it does not.
+	joined map[uint64]joined
 }
+
+// joined is what a folder held at a record: its first so many deltas in one.
+type joined struct {
+	record int64
+	deltas int
+	delta  encoding.Delta
+}
+
+// worthJoining is of how many deltas.
+const worthJoining = 8
 
 // folderState is what is known of a folder.
 type folderState struct {
@@ -105,7 +118,9 @@ type growing struct {
 // grow begins before the first record of a place.
 func grow(ctx context.Context, from store.Reader, place int64) (*growing, error) {
 	segments, err := from.Segments(ctx, store.All(place))
-	return &growing{newState(encoding.Root + 1), segments}, err
+	g := &growing{newState(encoding.Root + 1), segments}
+	g.state.joined = map[uint64]joined{}
+	return g, err
 }
 
 // upTo returns the state as of a record; it is good until the next call.
@@ -211,17 +226,27 @@ func (s *state) held(ctx context.Context, from store.Reader, id uint64) ([]encod
 		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
 	}
 	var deltas []encoding.Delta
-	for _, at := range s.folders[id].deltas {
-		if s.recordOf(at) > s.upTo {
-			break
-		}
-		d, err := s.delta(ctx, from, at, true)
+	n := 0
+	if before, is := s.joined[id]; is && before.record <= s.upTo {
+		deltas, n = append(deltas, before.delta), before.deltas
+	}
+	list := s.folders[id].deltas
+	for ; n < len(list) && s.recordOf(list[n]) <= s.upTo; n++ {
+		d, err := s.delta(ctx, from, list[n], true)
 		if err != nil {
 			return nil, err
 		}
 		deltas = append(deltas, d)
 	}
-	return encoding.Overlay(deltas)
+	entries, err := encoding.Overlay(deltas)
+	if err == nil && s.joined != nil && len(deltas) > worthJoining {
+		var p encoding.Packer
+		for i := range entries {
+			entries[i].Pack(&p)
+		}
+		s.joined[id] = joined{s.upTo, n, p.Delta().Clip()}
+	}
+	return entries, err
 }
 
 // each calls a function for what is in a folder, which is only lent, in order of the bytes of

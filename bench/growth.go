@@ -1,0 +1,226 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// growthCase is a command on something that is made in two sizes, one four times the other: the
+// larger may take little more than four times as long.
+type growthCase struct {
+	name string
+	make string // what is made; see makeGrowing
+	size int    // of the smaller
+	// prepare are command lines that are run before, and args is the one that is measured.
+	// TREE stands for what was made, LEDGER for a ledger, LIST for a file beside; ALTERNATIVES
+	// for a condition of as many as the size says, SOME for a path in the tree.
+	prepare []string
+	args    string
+	fresh   bool // there is no ledger before each run
+}
+
+const (
+	growthFactor = 4
+	mostGrowth   = 4.6
+	mostPeak     = 300 // MiB
+)
+
+const toRecord = "record TREE --label t --ledger LEDGER --quiet"
+
+var growthCases = []growthCase{
+	{name: "copies among small files of one size", make: "alike", size: 8000, args: "duplicates TREE"},
+	{name: "copies among names of one file", make: "names", size: 8000, args: "duplicates TREE"},
+	{name: "empty files", make: "empties", size: 50_000, args: "duplicates TREE --empty"},
+	{name: "record one folder", make: "flat", size: 60_000, args: toRecord, fresh: true},
+	{name: "list a record of one folder", make: "flat", size: 60_000, prepare: []string{toRecord}, args: "list @t --ledger LEDGER"},
+	{name: "compare one folder with its record", make: "flat", size: 60_000, prepare: []string{toRecord}, args: "compare @t --ledger LEDGER"},
+	{name: "import a record of one folder", make: "flat", size: 60_000, prepare: []string{toRecord, "ledger export --ledger LEDGER --to LIST --replace"}, args: "ledger import LIST --ledger LEDGER", fresh: true},
+	{name: "compare a tree with its record", make: "tree", size: 60_000, prepare: []string{toRecord}, args: "compare @t --ledger LEDGER"},
+	{name: "list a list of paths", make: "tree", size: 60_000, prepare: []string{"list TREE --depth all --as paths --to LIST --replace"}, args: "list @@LIST"},
+	{name: "all columns", make: "tree", size: 20_000, args: "list TREE --depth all --columns all"},
+	{name: "plan to hide", make: "tree", size: 60_000, args: "act hide TREE where kind is file"},
+	{name: "compare a chain with its record", make: "chain", size: 1500, prepare: []string{toRecord}, args: "compare @t --ledger LEDGER"},
+	{name: "a condition of alternatives", make: "tree", size: 250, args: "search TREE --count where ALTERNATIVES"},
+	{name: "tally in many groups", make: "extensions", size: 75_000, args: "tally TREE --by ext"},
+	{name: "history in many records", make: "records", size: 100, args: "history SOME --ledger LEDGER"},
+	{name: "check many records", make: "records", size: 100, args: "ledger check --ledger LEDGER"},
+	{name: "list after many records", make: "records", size: 100, args: "list @t --ledger LEDGER"},
+	{name: "record once more", make: "records", size: 100, args: toRecord},
+	{name: "list journals of many steps", make: "flat", size: 60_000, prepare: []string{"act hide TREE --carry-out --yes --quiet where kind is file"}, args: "act journal"},
+}
+
+// growth measures all cases.
+func growth(runs int, only, work, self string) (rows []string, err error) {
+	fmt.Printf("%-40s %10s %12s %12s %8s %12s\n", "case", "of", "cpu", "of 4 times", "ratio", "peak MiB")
+	for _, c := range growthCases {
+		if !slices.ContainsFunc(strings.Split(only, ","), func(part string) bool { return strings.Contains(c.name, part) }) {
+			continue
+		}
+		small, err := c.measure(c.size, runs, work, self)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", c.name, err)
+		}
+		large, err := c.measure(c.size*growthFactor, runs, work, self)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", c.name, err)
+		}
+		ratio := median(large, cpuOf) / median(small, cpuOf)
+		peak := median(large, func(u usage) float64 { return u.peak })
+		fmt.Printf("%-40s %10d %11.3fs %11.3fs %8.2f %12.0f\n", c.name, c.size, median(small, cpuOf), median(large, cpuOf), ratio, peak)
+		missed := func(text string, is bool) string {
+			if is {
+				return "**" + text + "**, missed"
+			}
+			return text
+		}
+		work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
+		rows = append(rows, fmt.Sprintf("| %s: `%s` | %d %s | %.2f s | %.2f s | %s | %s |\n", c.name, work, c.size, c.make, median(small, cpuOf), median(large, cpuOf),
+			missed(fmt.Sprintf("%.1f", ratio), ratio > mostGrowth), missed(fmt.Sprintf("%.0f MiB", peak), peak > mostPeak)))
+	}
+	return rows, nil
+}
+
+// measure makes something of a size, and runs the command on it.
+func (c *growthCase) measure(size, runs int, work, self string) (all []usage, err error) {
+	made, alternatives := size, ""
+	if c.make == "records" {
+		made = 2000
+	}
+	if strings.Contains(c.args, "ALTERNATIVES") {
+		made = 60_000
+		for i := range size {
+			alternatives += fmt.Sprintf(" or name is rec%06d-7.wav", 7*i)
+		}
+		alternatives = strings.TrimPrefix(alternatives, " or ")
+	}
+	at := filepath.Join(work, fmt.Sprintf("growth-%s-%d", c.make, made))
+	if c.make == "records" {
+		at += "-" + strconv.Itoa(size)
+	}
+	frank, tree, ledger, list := filepath.Join(work, "frank"), filepath.Join(at, "tree"), filepath.Join(at, "ledger"), filepath.Join(at, "list")
+	os.Setenv("XDG_STATE_HOME", filepath.Join(at, "state"))
+	err = os.MkdirAll(filepath.Dir(tree), 0o755)
+	if err == nil {
+		err = os.Mkdir(tree, 0o755)
+	}
+	again := os.IsExist(err) // what was made for another case is kept
+	if !again && err != nil {
+		return nil, err
+	}
+	what := map[string]string{"records": "tree"}[c.make]
+	if what == "" {
+		what = c.make
+	}
+	if !again {
+		if out, err := exec.Command(self, what, strconv.Itoa(made), tree).CombinedOutput(); err != nil {
+			return nil, fmt.Errorf("%w: %s", err, out)
+		}
+		if c.make == "records" {
+			if err := recordOften(frank, tree, ledger, size); err != nil {
+				return nil, err
+			}
+		}
+	}
+	words := func(line string) []string {
+		return strings.Fields(strings.NewReplacer("TREE", tree, "LEDGER", ledger, "LIST", list, "ALTERNATIVES", alternatives, "SOME", someFile(tree)).Replace(line))
+	}
+	for _, line := range c.prepare {
+		if out, err := exec.Command(frank, words(line)...).CombinedOutput(); err != nil {
+			return nil, fmt.Errorf("%s: %w: %s", line, err, out[:min(len(out), 300)])
+		}
+	}
+	for range runs {
+		if c.fresh {
+			if err := os.Remove(ledger); err != nil && !os.IsNotExist(err) {
+				return nil, err
+			}
+		}
+		u, err := take(append([]string{frank}, words(c.args)...))
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, u)
+	}
+	return all, nil
+}
+
+// recordOften records a tree time and again, of which one file in a hundred is altered before
+// each.
+func recordOften(frank, tree, ledger string, times int) error {
+	for i := range times {
+		random := rand.New(rand.NewPCG(5, uint64(i)))
+		when := time.Unix(int64(1_000_000+i), 0)
+		if err := filepath.WalkDir(tree, func(path string, d os.DirEntry, err error) error {
+			if err == nil && d.Type().IsRegular() && random.IntN(100) == 0 {
+				err = os.Chtimes(path, when, when)
+			}
+			return err
+		}); err != nil {
+			return err
+		}
+		if err := exec.Command(frank, "record", tree, "--label", "t", "--ledger", ledger).Run(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// someFile returns the path of a file in a tree.
+func someFile(tree string) (found string) {
+	filepath.WalkDir(tree, func(path string, d os.DirEntry, err error) error {
+		if err == nil && d.Type().IsRegular() {
+			found = path
+			return filepath.SkipAll
+		}
+		return err
+	})
+	return found
+}
+
+// makeGrowing makes files in one folder.
+func makeGrowing(what, root string, count int) error {
+	first := filepath.Join(root, "first")
+	if what == "names" {
+		if err := os.WriteFile(first, []byte("the same"), 0o644); err != nil {
+			return err
+		}
+	}
+	for i := range count {
+		path := filepath.Join(root, fmt.Sprintf("entry-%07d", i))
+		var err error
+		switch what {
+		case "names":
+			err = os.Link(first, path)
+		case "alike":
+			err = os.WriteFile(path, fmt.Appendf(nil, "%020d", i), 0o644)
+		case "empties":
+			err = os.WriteFile(path, nil, 0o644)
+		case "extensions":
+			err = os.WriteFile(path+".x"+strconv.Itoa(i), nil, 0o644)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// writeGrowth writes the table into a page of documentation.
+func writeGrowth(path string, runs int, rows []string) error {
+	return writeBetween(path, "growth", func(b *bytes.Buffer) {
+		fmt.Fprintf(b, "%d cores, %s; medians of %d runs each.\n\n", runtime.NumCPU(), runtime.Version(), runs)
+		b.WriteString("| work | of | processor time | of four times as much | times as long | peak memory |\n| --- | --- | --- | --- | --- | --- |\n")
+		for _, row := range rows {
+			b.WriteString(row)
+		}
+	})
+}
