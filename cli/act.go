@@ -39,7 +39,7 @@ type actOptions struct {
 	limit              time.Duration
 }
 
-var actFormats = []*render.Form{render.Table, render.JSON}
+var actFormats = []*render.Form{render.Table, render.JSON, render.HTML}
 
 const groupDo = "What to do"
 

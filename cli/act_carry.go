@@ -29,7 +29,7 @@ import (
 func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
-		if r.to != "" {
+		if r.to != "" && r.form != render.HTML { // a page is to be looked at, and not to be carried out
 			r.form = render.JSON
 		}
 		if plan.Totals().Steps > 0 {
@@ -37,8 +37,8 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 		}
 		return p.showPlan(r, plan, summary)
 	}
-	if r.form == render.JSON {
-		return misuse("--as json is for plans; what was done is in the journal")
+	if r.form != render.Table {
+		return misuse("--as %s is for plans; what was done is in the journal", r.form.Name)
 	}
 	shown := *r
 	shown.page = neverWord

@@ -57,6 +57,9 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 		summary.Notes = append(summary.Notes, "nothing was run; --carry-out runs it")
 		return p.showPlan(r, plan, summary)
 	}
+	if r.form == render.HTML {
+		return misuse("--as html is for plans; what commands did can be table or json")
+	}
 	if o.ask != "" {
 		return misuse("--ask each is not for commands; look at the plan first")
 	}

@@ -17,7 +17,7 @@ import (
 )
 
 // checksumFormats are those that digests can have.
-var checksumFormats = []*render.Form{render.Table, render.Manifest, render.CSV, render.JSON, render.Lines, render.Markdown}
+var checksumFormats = []*render.Form{render.Table, render.Manifest, render.CSV, render.JSON, render.Lines, render.Markdown, render.HTML}
 
 func (p *Program) checksumCommand() *cobra.Command {
 	var o readingOptions

@@ -185,7 +185,7 @@ var forgiven = []struct{ typed, repairs, selects string }{
 	{"tally --group-by ext", "tally --by ext", ""},
 	{"checksum dawn.wav --hash md5", "checksum dawn.wav --algorithm md5", ""},
 	{"act remove cards/old.tmp --dry-run", "act remove cards/old.tmp", ""},
-	{"list --to x.foo", "list --to x.foo --as table|list --to x.markdown", "!"},
+	{"list --to x.foo", "list --to x.foo --as table|list --to x.json", "!"},
 	{"list --columns nam,size cards", "list --columns name,size cards", "!"},
 	{"list -o sise -f 1", "list -o size -f 1", "big.img"},
 	{"list --order=date cards", "", "old.tmp"},

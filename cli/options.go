@@ -238,6 +238,9 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 		return nil, err
 	}
 	r.byEnding = o.byEnding
+	if r.form == render.HTML && o.to == "" && isTerminal(p.Out) {
+		return nil, repaired(misuse("--as html is a page for a browser: write it to a file"), append(slices.Clip(p.args), "--to", "page.html"))
+	}
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
 	}
@@ -276,8 +279,12 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 		}
 	}
 	file := strings.TrimSuffix(o.to, filepath.Ext(o.to))
+	likely := similar.Nearest("."+ending, endings)
+	if likely == "" {
+		likely = "." + render.JSON.Endings[0] // every command can have that
+	}
 	err := misuse("--to: the ending of %s names no format; %s do, and --as", render.Escaped(o.to), strings.Join(endings, ", "))
-	return nil, repaired(err, slices.Concat(p.args, []string{"--as", o.forms[0].Name}), p.instead(o.to, file+"."+lastOf(endings)))
+	return nil, repaired(err, slices.Concat(p.args, []string{"--as", o.forms[0].Name}), p.instead(o.to, file+likely))
 }
 
 // columns are the fields of entries to be shown, as columns.

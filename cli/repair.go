@@ -84,11 +84,3 @@ func (p *Program) withCondition(words []string) []string {
 	}
 	return line
 }
-
-// lastOf returns the last of some words without what stands before a dot.
-func lastOf(endings []string) string {
-	if len(endings) == 0 {
-		return ""
-	}
-	return strings.TrimPrefix(endings[len(endings)-1], ".")
-}

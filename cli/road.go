@@ -40,7 +40,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		format := render.New(r.form, r.view.View, columns)
 		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}
 		var stream *render.Stream
-		if r.order.AsIs {
+		if r.order.AsIs && r.form != render.HTML {
 			stream = render.NewStream(w, format, r.view.Frame(summary), r.first)
 			options.Stream = stream
 		}
@@ -207,11 +207,7 @@ func (p *Program) conclude(r *reading, s *report.Summary) error {
 		}
 	}
 	for _, problem := range s.Report.Problems {
-		entries := ""
-		if problem.Entries > 1 {
-			entries = " (" + render.Count(problem.Entries, "entry", "entries") + ")"
-		}
-		p.say("frank: could not %s %s%s: %s", problem.Tried, render.Escaped(problem.Path), entries, problem.Reason())
+		p.say("frank: %s", report.ProblemLine(&problem))
 	}
 	if !s.Complete() {
 		return &failure{status: statusIncomplete}

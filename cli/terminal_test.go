@@ -60,6 +60,9 @@ func TestNamesCannotActOnTerminal(t *testing.T) {
 	root := tree(t, "\x1b]0;title\x07", "two\nlines", "\u009b2J", "\xff", "turn\u202eround")
 	for _, format := range render.Names(render.Forms) {
 		out := onTerminal(t, command(t, root, "list", "--colour", "never", "--as", format), 100, 50)
+		if format == "html" {
+			assert.Contains(t, out, "list --colour never --as html --to page.html", "nobody reads it there")
+		}
 		for _, r := range strings.NewReplacer("\n", "", "\r", "").Replace(out) {
 			separator := r == 0 && format == "paths0"
 			acts := r < ' ' && !separator || 0x7f <= r && r < 0xa0 || r == 0x202e

@@ -107,6 +107,7 @@ is: only what it names.
 
   table      .txt    for people; the only one with headings in words
   markdown   .md     a table for documents
+  html       .html   a page for a browser: sorts and filters, needs no network
   csv        .csv    for spreadsheets: RFC 4180, sizes in bytes, times in UTC
   json       .json   a document: entries, summary, and what could not be read
   jsonl      .jsonl  one JSON object a line

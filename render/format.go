@@ -28,6 +28,11 @@ type Frame interface {
 	// Before and After write members for programs.
 	Before(o *exact.Object)
 	After(o *exact.Object)
+	// Base is what the full paths of rows begin with, if they do: that of the one place, with a
+	// slash.
+	Base() string
+	// Problems are what could not be read, a line each.
+	Problems() []string
 	// Wrote is told how many rows were written, before the end, and Rows tells that.
 	Wrote(rows int64)
 	Rows() int64
@@ -83,8 +88,9 @@ var (
 	JSON     = &Form{"json", "one JSON document, with summary and problems", row.Nested, dataFields, false, []string{"json"}}
 	Lines    = &Form{"jsonl", "one JSON object a line for each entry", row.Nested, dataFields, false, []string{"jsonl", "ndjson"}}
 	Markdown = &Form{"markdown", "a Markdown table", row.Page, peopleFields, false, []string{"md", "markdown"}}
+	HTML     = &Form{"html", "a page for a browser, complete in one file", row.Page, peopleFields, false, []string{"html", "htm"}}
 
-	Forms = []*Form{Table, Paths, Paths0, CSV, JSON, Lines, Markdown}
+	Forms = []*Form{Table, Paths, Paths0, CSV, JSON, Lines, Markdown, HTML}
 )
 
 // Formats that are made by options of their own, or by some commands.
@@ -104,7 +110,7 @@ var (
 func (f *Form) ForPeople() bool { return f.Reader&row.People != 0 }
 
 // WithColumns returns the formats for rows that have no path.
-func WithColumns() []*Form { return []*Form{Table, CSV, JSON, Lines, Markdown} }
+func WithColumns() []*Form { return []*Form{Table, CSV, JSON, Lines, Markdown, HTML} }
 
 // Names lists the names of formats.
 func Names(forms []*Form) (names []string) {
@@ -153,6 +159,8 @@ func New[R any](f *Form, v *View, columns []row.Column[R]) Format[R] {
 		return jsonLines[R]{newJSONRow(v, columns)}
 	case Markdown:
 		return markdown[R]{v, columns}
+	case HTML:
+		return newHTML(v, all, columns)
 	case Counted:
 		return count[R]{}
 	case Kept:

@@ -26,19 +26,55 @@ const flushAt = 64 << 10
 // All writes rows that are all there, formatting them on all cores.
 func All[R any](w io.Writer, f Format[R], list row.Source[R], frame Frame) error {
 	count := list.Len()
+	shown := list
+	l, isLimited := f.(limited[R])
+	if isLimited && count > l.Most() {
+		shown = beginning[R]{list, l.Most()}
+	}
 	if m, ok := f.(Measurer[R]); ok {
-		measure(m, list)
+		measure(m, shown)
 	}
 	frame.Wrote(int64(count))
 	if _, err := w.Write(f.Begin(nil, frame)); err != nil {
 		return err
 	}
-	if err := rows(w, f, list); err != nil {
+	if err := rows(w, f, shown); err != nil {
 		return err
 	}
-	_, err := w.Write(f.End(nil, frame))
+	var left []byte
+	if isLimited && count > l.Most() {
+		left = l.Left(nil, list, l.Most())
+	}
+	_, err := w.Write(f.End(left, frame))
 	return err
 }
+
+// grouped is a format that has something between groups of so many rows.
+type grouped interface {
+	Each() int
+	NextGroup(dst []byte) []byte
+}
+
+func groupSize[R any](f Format[R]) int {
+	if g, is := f.(grouped); is {
+		return g.Each()
+	}
+	return 0
+}
+
+// limited is a format that has room for so many rows only, and tells of the others.
+type limited[R any] interface {
+	Most() int
+	Left(dst []byte, list row.Source[R], from int) []byte
+}
+
+// beginning are the first so many rows of others.
+type beginning[R any] struct {
+	row.Source[R]
+	count int
+}
+
+func (b beginning[R]) Len() int { return b.count }
 
 // measure shows a measurer all the rows, on all cores.
 func measure[R any](m Measurer[R], list row.Source[R]) {
@@ -74,9 +110,13 @@ type rowsPiece struct {
 // A chunk of long rows comes in several pieces.
 func rows[R any](w io.Writer, f Format[R], list row.Source[R]) error {
 	between, count := separator(f), list.Len()
+	each := groupSize(f)
 	row := func(dst []byte, i int) []byte {
 		if i > 0 {
 			dst = append(dst, between...)
+		}
+		if each > 0 && i > 0 && i%each == 0 {
+			dst = f.(grouped).NextGroup(dst)
 		}
 		return f.Row(dst, list.At(i))
 	}

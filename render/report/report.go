@@ -3,6 +3,8 @@
 package report
 
 import (
+	"strings"
+
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -84,6 +86,31 @@ func (f *frame) Heading() []render.Line { return f.view.heading() }
 
 // Footer implements render.Frame.
 func (f *frame) Footer() []render.Line { return f.view.Footer(f.summary) }
+
+// Base implements render.Frame.
+func (f *frame) Base() string {
+	if len(f.view.Places) != 1 || f.view.Places[0].Leaf || f.view.Places[0].List || f.view.Context.Paths {
+		return ""
+	}
+	return strings.TrimSuffix(f.view.Places[0].Full, "/") + "/"
+}
+
+// Problems implements render.Frame.
+func (f *frame) Problems() (lines []string) {
+	for _, p := range f.summary.Report.Problems {
+		lines = append(lines, ProblemLine(&p))
+	}
+	return lines
+}
+
+// ProblemLine says what could not be read, and why.
+func ProblemLine(p *source.Problem) string {
+	entries := ""
+	if p.Entries > 1 {
+		entries = " (" + render.Count(p.Entries, "entry", "entries") + ")"
+	}
+	return "could not " + p.Tried + " " + render.Escaped(p.Path) + entries + ": " + p.Reason()
+}
 
 // Wrote implements render.Frame.
 func (f *frame) Wrote(rows int64) { f.summary.Shown = rows }
