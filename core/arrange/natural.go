@@ -1,9 +1,12 @@
 package arrange
 
 import (
+	"encoding/binary"
+	"math/bits"
 	"strings"
 	"unicode"
 	"unicode/utf8"
+	"unsafe"
 )
 
 // Natural orders names as a person would: letter case aside, and digits by the
@@ -46,10 +49,15 @@ func Natural(a, b string) int {
 // letter that is one byte.
 func common(a, b string) int {
 	n, most := 0, min(len(a), len(b))
-	for n+8 <= most && a[n:n+8] == b[n:n+8] {
-		n += 8
+	x, y := unsafe.Slice(unsafe.StringData(a), most), unsafe.Slice(unsafe.StringData(b), most)
+	for ; n+8 <= most; n += 8 {
+		if differ := binary.LittleEndian.Uint64(x[n:]) ^ binary.LittleEndian.Uint64(y[n:]); differ != 0 {
+			n += bits.TrailingZeros64(differ) / 8
+			most = n
+			break
+		}
 	}
-	for n < most && a[n] == b[n] {
+	for n < most && x[n] == y[n] {
 		n++
 	}
 	for n > 0 && (digit(a[n-1]) || a[n-1] >= utf8.RuneSelf) {
@@ -71,6 +79,9 @@ func digits(s string) int {
 
 // compareNumbers compares numbers of any length.
 func compareNumbers(a, b string) int {
+	if len(a) == len(b) {
+		return strings.Compare(a, b)
+	}
 	a, b = strings.TrimLeft(a, "0"), strings.TrimLeft(b, "0")
 	if len(a) != len(b) {
 		return len(a) - len(b)
