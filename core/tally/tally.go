@@ -117,17 +117,21 @@ func (p *part) add(t *Tally, e *entry.Entry) {
 // summed up in one.
 func (t *Tally) Groups(first int) []*Group {
 	byKey := t.merge()
-	var groups []*Group
+	// What they are sorted by stands together: to look for it in each group takes longer than
+	// to compare it.
+	order := make([]weighed, 0, len(byKey))
 	total := weigh.Sum{}
 	for key, g := range byKey {
 		g.Keys = splitKey(key)
-		groups = append(groups, g)
+		order = append(order, weighed{g, g.Keys[0], g.Sum.Size, g.Sum.Entries()})
 		total.Add(g.Sum)
 	}
-	for _, g := range groups {
-		g.Share = weigh.ShareOf(g.Sum.Size, total.Size)
+	slices.SortFunc(order, t.compare)
+	groups := make([]*Group, len(order))
+	for i, o := range order {
+		groups[i] = o.group
+		o.group.Share = weigh.ShareOf(o.size, total.Size)
 	}
-	slices.SortFunc(groups, t.compare)
 	if first == 0 || len(groups) <= first {
 		return groups
 	}
@@ -180,18 +184,23 @@ func splitKey(key string) (keys []Key) {
 	return keys
 }
 
-func (t *Tally) compare(a, b *Group) int {
+// weighed is a group with what it is sorted by.
+type weighed struct {
+	group         *Group
+	first         Key
+	size, entries int64
+}
+
+func (t *Tally) compare(a, b weighed) int {
 	if !t.dimensions[0].Ordered {
-		if c := cmp.Or(cmp.Compare(b.Sum.Size, a.Sum.Size), cmp.Compare(b.Sum.Entries(), a.Sum.Entries())); c != 0 {
+		if c := cmp.Or(cmp.Compare(b.size, a.size), cmp.Compare(b.entries, a.entries)); c != 0 {
 			return c
 		}
 	}
-	for i, d := range t.dimensions {
-		if c := d.Compare(a.Keys[i], b.Keys[i]); c != 0 {
-			return c
-		}
+	if c := t.dimensions[0].Compare(a.first, b.first); c != 0 || len(t.dimensions) == 1 {
+		return c
 	}
-	return 0
+	return t.dimensions[1].Compare(a.group.Keys[1], b.group.Keys[1])
 }
 
 // Compare orders the values of a dimension, those that are absent last.
