@@ -13,7 +13,7 @@ import (
 )
 
 // outlineFormats are those that an outline can have.
-var outlineFormats = []*render.Form{render.Table, render.JSON, render.Markdown}
+var outlineFormats = []*render.Form{render.Table, render.JSON, render.Markdown, render.HTML}
 
 func (p *Program) outlineCommand() *cobra.Command {
 	var o readingOptions
@@ -29,7 +29,7 @@ with the folders that lead to it.`,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(render.Names(outlineFormats), o.format) {
-				return misuse("--as: an outline can be table, json or markdown, not %s", o.format)
+				return misuse("--as: an outline can be table, json, markdown or html, not %s", o.format)
 			}
 			return p.outline(cmd, &o, foldersOnly, args)
 		},
@@ -84,6 +84,8 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 			write = r.view.OutlineJSON
 		case render.Markdown:
 			write = r.view.OutlineMarkdown
+		case render.HTML:
+			write = r.view.OutlinePage
 		}
 		_, err := w.Write(write(nil, a.Nodes, summary))
 		return cmp.Or(err, stopped)

@@ -104,7 +104,7 @@ func TestPageTakesNamesForNames(t *testing.T) {
 	require.NoError(t, os.MkdirAll(filepath.Join(root, "<", "script><script>window.bad=1<"), 0o755))
 	require.NoError(t, os.WriteFile(filepath.Join(root, "<", "script><script>window.bad=1<", "script>"), nil, 0o644))
 	other := t.TempDir()
-	for _, line := range [][]string{{"list", ".", "--depth", "all"}, {"search", ".", "where", "size", "over", "0"}, {"weigh", ".", "--heaviest", "20"}, {"tally", ".", "--by", "ext"}, {"checksum", "."}, {"duplicates", "."},
+	for _, line := range [][]string{{"list", ".", "--depth", "all"}, {"search", ".", "where", "size", "over", "0"}, {"weigh", ".", "--heaviest", "20"}, {"tally", ".", "--by", "ext"}, {"outline", ".", "--depth", "all"}, {"checksum", "."}, {"duplicates", "."},
 		{"compare", ".", other}, {"act", "hide", ".", "where", "kind", "is", "file"}} {
 		p := paged(t, b, root, browser.Settings{}, line...)
 		assert.Equal(t, "undefined", p.Text("typeof window.bad"), line)
@@ -151,6 +151,27 @@ const ground = light(getComputedStyle(document.body).backgroundColor);
 return [...document.querySelectorAll('h1, p, span, output, th, td, label, button')].filter(e => e.textContent.trim()).map(e => {
   const l = light(getComputedStyle(e).color); return (Math.max(l, ground) + 0.05) / (Math.min(l, ground) + 0.05); });
 })()`
+
+// Folders of an outline fold, by mouse or keys, all at once or one by one.
+func TestPageOfAnOutline(t *testing.T) {
+	b := browser.Start(t)
+	root := tree(t, "a/b/deep.txt", "a/note", "c/")
+	p := paged(t, b, root, browser.Settings{}, "outline", ".", "--depth", "all")
+	open := func() string {
+		return p.Text("[...document.querySelectorAll('.outline details')].map(d => d.querySelector('summary').firstElementChild?.textContent ?? '.').filter((_, i) => document.querySelectorAll('.outline details')[i].open).join(' ')")
+	}
+	assert.Equal(t, ". a b", open())
+	p.Eval("document.querySelectorAll('.folds button')[0].click()", nil)
+	assert.Equal(t, ".", open(), "the place itself stays open")
+	p.Eval("document.querySelectorAll('.outline summary')[1].focus()", nil)
+	p.Press("Enter")
+	p.Wait("document.querySelectorAll('.outline details')[1].open")
+	assert.Equal(t, ". a", open())
+	p.Eval("document.querySelectorAll('.folds button')[1].click()", nil)
+	assert.Equal(t, ". a b", open())
+	assert.Contains(t, p.Text("document.querySelector('.outline').innerText"), "deep.txt")
+	quietly(t, p)
+}
 
 // Of more rows than a page carries, the others are summed up and told.
 func TestPageOfTooManyRows(t *testing.T) {

@@ -12,8 +12,8 @@ import (
 	"frankledger/render/page"
 )
 
-// mostOnPage is how many rows a page has at most: of more, browsers take long to lay them out.
-const mostOnPage = 50_000
+// MostOnPage is how many rows a page has at most: of more, browsers take long to lay them out.
+const MostOnPage = 50_000
 
 // mostTold is how many problems a page tells one by one.
 const mostTold = 1000
@@ -91,19 +91,19 @@ func (h *html[R]) Each() int { return rowsInGroup }
 func (h *html[R]) NextGroup(dst []byte) []byte { return append(dst, "<tbody>\n"...) }
 
 // Most implements limited.
-func (h *html[R]) Most() int { return mostOnPage }
+func (h *html[R]) Most() int { return MostOnPage }
 
-func (h *html[R]) Begin(dst []byte, f Frame) []byte {
+// BeginPage appends a page up to where rows begin: what was looked at, and what there was.
+func BeginPage(dst []byte, p *page.Page, f Frame) []byte {
 	heading := f.Heading()
-	h.page.Title = "Frank Ledger"
+	p.Title = "Frank Ledger"
 	if len(heading) > 0 {
-		h.page.Title = heading[0].Text + " – Frank Ledger"
+		p.Title = heading[0].Text + " – Frank Ledger"
 	}
-	h.page.Style = h.layout() + h.page.Style
-	dst = h.page.Begin(dst)
+	dst = p.Begin(dst)
 	dst = append(dst, "<header>\n"...)
 	for i, line := range heading {
-		element, class := "p", classOf(line.Style)
+		element, class := "p", ClassOf(line.Style)
 		if i == 0 {
 			element, class = "h1", ""
 		}
@@ -111,9 +111,34 @@ func (h *html[R]) Begin(dst []byte, f Frame) []byte {
 	}
 	dst = append(dst, "</header>\n<main>\n<div class=\"said\">\n"...)
 	for _, line := range f.Footer() {
-		dst = page.AppendElement(dst, "p", classOf(line.Style), line.Text)
+		dst = page.AppendElement(dst, "p", ClassOf(line.Style), line.Text)
 	}
-	dst = append(dst, "</div>\n<div class=\"tools\" hidden><label>Filter <input type=\"search\" autocomplete=\"off\" spellcheck=\"false\"></label><output></output>"+
+	return append(dst, "</div>\n"...)
+}
+
+// EndPage appends what could not be read, and the end of a page.
+func EndPage(dst []byte, p *page.Page, f Frame) []byte {
+	if problems := f.Problems(); len(problems) > 0 {
+		dst = append(dst, "<section>\n<h2>What could not be read</h2>\n<ul class=\"problems\">\n"...)
+		for i, text := range problems {
+			if i == mostTold {
+				text = "and " + Count(int64(len(problems)-i), "place", "places") + " more"
+			}
+			dst = page.AppendElement(dst, "li", "", text)
+			if i == mostTold {
+				break
+			}
+		}
+		dst = append(dst, "</ul>\n</section>\n"...)
+	}
+	dst = append(dst, "</main>\n<div class=\"exact\" role=\"status\"></div>\n"...)
+	return p.End(dst)
+}
+
+func (h *html[R]) Begin(dst []byte, f Frame) []byte {
+	h.page.Style = h.layout() + h.page.Style
+	dst = BeginPage(dst, h.page, f)
+	dst = append(dst, "<div class=\"tools\" hidden><label>Filter <input type=\"search\" autocomplete=\"off\" spellcheck=\"false\"></label><output></output>"+
 		"<span>several words, in any order; arrow keys go through the rows"...)
 	if _, entries := any(*new(R)).(*entry.Entry); entries || h.path != nil {
 		dst = append(dst, ", c copies the path"...)
@@ -142,19 +167,24 @@ func (h *html[R]) Begin(dst []byte, f Frame) []byte {
 	return append(dst, "</tr></thead>\n<tbody>\n"...)
 }
 
-// classOf returns the class of a line in a style.
-func classOf(s Style) string {
+// ClassOf returns the class of text in a style.
+func ClassOf(s Style) string {
 	switch s {
 	case QuietStyle:
 		return "quiet"
 	case AlarmStyle:
 		return "alarm"
+	case FolderStyle:
+		return "f"
+	case LinkStyle:
+		return "l"
+	case RunStyle:
+		return "p"
+	case OddStyle:
+		return "o"
 	}
 	return ""
 }
-
-// lookClasses are those of what a name stands for.
-var lookClasses = [...]string{row.Plain: "", row.Folder: "f", row.Link: "l", row.Program: "p", row.Special: "o"}
 
 func (h *html[R]) Row(dst []byte, r R) []byte {
 	dst = append(dst, "<tr"...)
@@ -199,7 +229,7 @@ func (h *html[R]) cell(dst []byte, c *row.Column[R], r R) []byte {
 	case row.Bar:
 		class = "b"
 	default:
-		class = lookClasses[c.Look(r)]
+		class = ClassOf(StyleOf(c.Look(r)))
 	}
 	if !absent {
 		switch c.Type {
@@ -297,19 +327,5 @@ func (h *html[R]) End(dst []byte, f Frame) []byte {
 	if !h.closed {
 		dst = append(dst, "</tbody></table>\n"...)
 	}
-	if problems := f.Problems(); len(problems) > 0 {
-		dst = append(dst, "<section>\n<h2>What could not be read</h2>\n<ul class=\"problems\">\n"...)
-		for i, text := range problems {
-			if i == mostTold {
-				text = "and " + Count(int64(len(problems)-i), "place", "places") + " more"
-			}
-			dst = page.AppendElement(dst, "li", "", text)
-			if i == mostTold {
-				break
-			}
-		}
-		dst = append(dst, "</ul>\n</section>\n"...)
-	}
-	dst = append(dst, "</main>\n<div class=\"exact\" role=\"status\"></div>\n"...)
-	return h.page.End(dst)
+	return EndPage(dst, h.page, f)
 }

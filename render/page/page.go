@@ -79,3 +79,12 @@ func AppendElement(dst []byte, name, class, text string) []byte {
 	dst = AppendText(append(dst, '>'), text)
 	return append(append(append(dst, "</"...), name...), ">\n"...)
 }
+
+// AppendSpan appends text, in an element of a class if one is given.
+func AppendSpan(dst []byte, class, text string) []byte {
+	if class == "" {
+		return AppendText(dst, text)
+	}
+	dst = append(append(append(dst, `<span class="`...), class...), `">`...)
+	return append(AppendText(dst, text), "</span>"...)
+}

@@ -1,5 +1,11 @@
 "use strict";
 (() => {
+const folds = document.querySelector(".folds");
+if (folds) {
+  const all = [...document.querySelectorAll(".outline details")], fold = open => all.forEach((d, i) => { d.open = open || i === 0; });
+  folds.hidden = false;
+  [false, true].forEach((open, i) => folds.querySelectorAll("button")[i].addEventListener("click", () => fold(open)));
+}
 const table = document.querySelector("table.rows"), tools = document.querySelector(".tools");
 if (!table || !tools) return;
 const heads = [...table.tHead.rows[0].cells], given = [...table.tBodies].flatMap(body => [...body.rows]);
