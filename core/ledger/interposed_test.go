@@ -29,6 +29,9 @@ func (i interposed) Segments(ctx context.Context, of store.Range) ([]store.Segme
 func (i interposed) Layers(ctx context.Context, place int64) ([]store.LayerRow, error) {
 	return i.interposedReader.Layers(ctx, place)
 }
+func (i interposed) Stamps(ctx context.Context, place, record int64) ([]byte, error) {
+	return i.interposedReader.Stamps(ctx, place, record)
+}
 func (i interposed) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
 	return i.interposedReader.Volumes(ctx, place)
 }
@@ -114,6 +117,13 @@ func (i interposedReader) Layers(ctx context.Context, place int64) ([]store.Laye
 		return nil, err
 	}
 	return i.from.Layers(ctx, place)
+}
+
+func (i interposedReader) Stamps(ctx context.Context, place, record int64) ([]byte, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.Stamps(ctx, place, record)
 }
 
 func (i interposedReader) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
@@ -224,6 +234,13 @@ func (i interposedUpdate) RemoveLayer(ctx context.Context, record int64) error {
 		return err
 	}
 	return i.update.RemoveLayer(ctx, record)
+}
+
+func (i interposedUpdate) SetStamps(ctx context.Context, place, record int64, stamps []byte) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.SetStamps(ctx, place, record, stamps)
 }
 
 func (i interposedUpdate) SetCounts(ctx context.Context, record, looked, hidden int64) error {

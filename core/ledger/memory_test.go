@@ -101,6 +101,10 @@ func (m *memory) Segments(_ context.Context, of store.Range) (list []store.Segme
 	return list, nil
 }
 
+// Stamps returns none.
+func (m *memory) Stamps(context.Context, int64, int64) ([]byte, error)  { return nil, nil }
+func (m *memory) SetStamps(context.Context, int64, int64, []byte) error { return nil }
+
 // Layers returns none.
 func (m *memory) Layers(context.Context, int64) ([]store.LayerRow, error) { return nil, nil }
 

@@ -3,6 +3,7 @@ package ledger
 import (
 	"cmp"
 	"context"
+	"encoding/binary"
 	"path"
 	"strings"
 	"sync"
@@ -25,7 +26,9 @@ type earlier struct {
 	snapshot *Snapshot
 	records  []Record // of the place
 	state    *state
-	parents  []bool // which folders may have others in them, by number
+	parents  []bool              // which folders may have others in them, by number
+	stamps   []uint64            // of folders, by number; nil where they are not known
+	below    map[uint64][]uint64 // the numbers of folders in one, with stamps
 	settled  entry.Time
 	troubled map[string]bool // folders in which not all could be looked at
 
@@ -71,6 +74,20 @@ func (l *Ledger) earlier(ctx context.Context, r Record, snapshot *Snapshot) (*ea
 	if q.state, err = load(ctx, l.store, last.place, last.Number); err != nil {
 		return nil, err
 	}
+	content, err := l.store.Stamps(ctx, last.place, last.Number)
+	if err != nil {
+		return nil, err
+	}
+	if len(content) >= 8*len(q.state.folders) && canStamp(last.Terms) {
+		q.stamps, q.below = make([]uint64, len(q.state.folders)), map[uint64][]uint64{}
+		for id := range q.stamps {
+			q.stamps[id] = binary.LittleEndian.Uint64(content[8*id:])
+			if above := q.state.folders[id].Parent; q.stamps[id] != 0 && id != encoding.Root {
+				q.below[above] = append(q.below[above], uint64(id))
+			}
+		}
+		return q, nil
+	}
 	q.parents = make([]bool, len(q.state.folders))
 	for i := range q.state.folders {
 		if above := q.state.folders[i].Parent; above < uint64(len(q.parents)) {
@@ -91,6 +108,20 @@ func (q *earlier) Unchanged(folder *entry.Folder, now *entry.Entry) (inside []st
 	if id == 0 || q.inTrouble(folder) {
 		return nil, false
 	}
+	if now.Kind != entry.KindFolder || now.Modified.Compare(q.settled) >= 0 || now.Changed.Compare(q.settled) >= 0 {
+		return nil, false
+	}
+	if q.stamps != nil {
+		as := *now
+		as.Device = device
+		if q.stamps[id] != stampOf(&as) {
+			return nil, false
+		}
+		for _, below := range q.below[id] {
+			inside = append(inside, q.state.folders[below].Name)
+		}
+		return inside, true
+	}
 	then := &q.records[len(q.records)-1].self
 	if folder.Parent != nil {
 		in := q.foldersIn(above)
@@ -100,9 +131,7 @@ func (q *earlier) Unchanged(folder *entry.Folder, now *entry.Entry) (inside []st
 		}
 		then = &in[at].Entry
 	}
-	same := then.Known.Has(entry.FactStatus) && now.Kind == entry.KindFolder && then.Inode == now.Inode && then.Device == device &&
-		then.Modified == now.Modified && then.Changed == now.Changed
-	if !same || now.Modified.Compare(q.settled) >= 0 || now.Changed.Compare(q.settled) >= 0 {
+	if !then.Known.Has(entry.FactStatus) || then.Inode != now.Inode || then.Device != device || then.Modified != now.Modified || then.Changed != now.Changed {
 		return nil, false
 	}
 	terms := &q.records[len(q.records)-1].Terms
@@ -184,13 +213,18 @@ func (q *earlier) settle(l *tree) error {
 	if f == nil {
 		return errNumber
 	}
+	if q.areBelow(l) {
+		l.delta, l.Plain = encoding.Delta{}, f.Plain
+		return nil
+	}
 	now, err := encoding.Unpack(nil, l.delta)
 	if err != nil {
 		return err
 	}
-	q.mu.Lock()
-	before := q.folders[l.kept]
-	q.mu.Unlock()
+	before := q.foldersIn(l.kept)
+	if q.err != nil {
+		return q.err
+	}
 	same := len(before) == len(now)
 	for i := 0; same && i < len(now); i++ {
 		same = before[i].Entry.Name == now[i].Entry.Name && before[i].Same(&now[i])
@@ -218,6 +252,55 @@ func (q *earlier) settle(l *tree) error {
 	q.patched = true
 	q.mu.Unlock()
 	return nil
+}
+
+// areBelow reports whether the folders in one are those that were there, as they were: of
+// these nothing is different but when they were last read.
+func (q *earlier) areBelow(l *tree) bool {
+	if q.stamps == nil || len(l.below) != len(q.below[l.kept]) {
+		return false
+	}
+	for _, below := range l.below {
+		id := q.state.ids[folderKey{l.kept, below.folder.Name}]
+		if id == 0 || q.stamps[id] != below.stamp {
+			return false
+		}
+	}
+	return true
+}
+
+// stampOf returns by what a folder is known again, with what was in it: its inode, its file
+// system, and when it was modified and its details changed. It is neither 0 nor neverAgain.
+func stampOf(e *entry.Entry) (stamp uint64) {
+	for _, n := range [...]uint64{e.Inode, e.Device, uint64(e.Modified.Sec), uint64(e.Modified.Nsec), uint64(e.Changed.Sec), uint64(e.Changed.Nsec)} {
+		stamp = (stamp ^ n) * 0x9e3779b97f4a7c15
+		stamp ^= stamp >> 32
+	}
+	return max(stamp, neverAgain+1)
+}
+
+// neverAgain is the stamp of a folder that is there, and is to be read in any case.
+const neverAgain = 1
+
+// canStamp reports whether all folders in one that was recorded on these terms were gone into,
+// but for those in trouble.
+func canStamp(t Terms) bool { return t.Whole() && len(t.Skip) == 0 && !t.SameDisk }
+
+// setStamps keeps the stamps of the folders of the record.
+func (w *writer) setStamps(u store.Update) error {
+	if !w.stamped || !canStamp(w.record.Terms) || w.record.self.Kind == 0 {
+		return nil
+	}
+	w.root.stamp = stampOf(&w.record.self)
+	content := make([]byte, 8*(w.last+1))
+	w.root.each(func(l *tree) error {
+		if l.unsure {
+			l.stamp = neverAgain
+		}
+		binary.LittleEndian.PutUint64(content[8*l.id:], l.stamp)
+		return nil
+	})
+	return u.SetStamps(w.ctx, w.record.place, w.record.Number, content)
 }
 
 // held returns what was in a folder, without digests: those are carried over as always.

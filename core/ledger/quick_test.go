@@ -2,11 +2,13 @@ package ledger_test
 
 import (
 	"context"
+	"database/sql"
 	"maps"
 	"math/rand/v2"
 	"os"
 	"path"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -39,14 +41,24 @@ func times(t *testing.T, folder string) string {
 	return line(0, st.Ino, uint64(st.Dev), 0, 0, 0, 0, 0, 0, entry.Time{Sec: st.Mtim.Sec, Nsec: uint32(st.Mtim.Nsec)}, entry.Time{Sec: st.Ctim.Sec, Nsec: uint32(st.Ctim.Nsec)}, entry.Time{}, "")
 }
 
+// unread leaves out when folders were last read, which is no change.
+func unread(all map[string]string) map[string]string {
+	for path, text := range all {
+		if strings.HasPrefix(text, "folder") {
+			all[path] = text[:strings.LastIndexByte(text, '{')]
+		}
+	}
+	return all
+}
+
 // A quick record has of every folder what the kernel says, and of what else is in one the same,
 // unless the folder's times are what they were at the record before: then that has the say.
 func TestQuickRecords(t *testing.T) {
 	for seed := range uint64(6) {
 		random := rand.New(rand.NewPCG(seed, 17))
-		root := filepath.Join(t.TempDir(), "tree")
+		root, file := filepath.Join(t.TempDir(), "tree"), filepath.Join(t.TempDir(), "ledger")
 		require.NoError(t, os.Mkdir(root, 0o755))
-		l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+		l, err := ledger.Create(t.Context(), file)
 		require.NoError(t, err)
 		edit(t, random, root, 150)
 		var before map[string]string
@@ -56,6 +68,13 @@ func TestQuickRecords(t *testing.T) {
 		for step := range 8 {
 			if step > 0 {
 				edit(t, random, root, random.IntN(12))
+			}
+			if seed > 2 && step > 0 { // as an earlier program leaves it
+				db, err := sql.Open("sqlite", file)
+				require.NoError(t, err)
+				_, err = db.Exec("DELETE FROM stamp")
+				require.NoError(t, err)
+				require.NoError(t, db.Close())
 			}
 			wasSettled := settled
 			settled = step%3 > 0
@@ -78,7 +97,7 @@ func TestQuickRecords(t *testing.T) {
 					want[p] = before[p]
 				}
 			}
-			require.Equal(t, want, recorded(t, l, r), "%d of %d", step, seed)
+			require.Equal(t, unread(want), unread(recorded(t, l, r)), "%d of %d", step, seed)
 			assert.EqualValues(t, len(want), r.Entries)
 			assert.EqualValues(t, len(stamps), changes.Kept+report.Folders, "each folder is read or taken over")
 			kept += changes.Kept

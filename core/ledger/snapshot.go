@@ -71,6 +71,7 @@ type chunk struct {
 	delta  encoding.Delta
 	count  int
 	inside []*entry.Folder
+	stamps []uint64 // of these
 }
 
 // NewSnapshot returns a snapshot of a place. The entries have to come with their
@@ -153,7 +154,7 @@ func (t *Snapshot) Visitor() source.Visitor {
 		for _, e := range order {
 			p.Put(e, e.Inside != nil, false) // whether it could be read shows later
 			if e.Inside != nil {
-				c.inside = append(c.inside, e.Inside)
+				c.inside, c.stamps = append(c.inside, e.Inside), append(c.stamps, stampOf(e))
 			}
 			part.content.Count(e)
 			part.seen.count(e, c.folder.Hidden)
@@ -207,8 +208,12 @@ type tree struct {
 	packed encoding.Contents
 	// kept is the number that the earlier record has it under, if what is in it is taken from
 	// there: packed only when it is needed.
-	kept  uint64
-	fresh []bool // which entries have a digest that was taken for this record; nil if none has
+	kept uint64
+	// stamp is that by which the folder is known again, unless a folder in it could not be
+	// read.
+	stamp  uint64
+	unsure bool
+	fresh  []bool // which entries have a digest that was taken for this record; nil if none has
 }
 
 // tree puts together what was taken of each folder, and returns that of the place.
@@ -234,10 +239,12 @@ func (t *Snapshot) tree() (*tree, error) {
 		for _, c := range part.chunks {
 			l := find(c.folder)
 			l.chunks = append(l.chunks, c)
-			for _, inside := range c.inside {
-				if !inside.Unread() {
-					find(inside)
+			for i, inside := range c.inside {
+				if inside.Unread() {
+					l.unsure = true
+					continue
 				}
+				find(inside).stamp = c.stamps[i]
 			}
 		}
 		part.chunks = nil

@@ -105,7 +105,7 @@ type Changes struct {
 // The digests of files are carried over from the record before, where size,
 // inode and the times modified and changed are the same.
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report source.Report, o Options) (Record, Changes, error) {
-	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes, earlier: taken.earlier, quick: r.Terms.Quick}
+	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes, earlier: taken.earlier, quick: r.Terms.Quick, stamped: true}
 	w.record.Terms.Quick = w.earlier != nil // else everything was read
 	var content weigh.Counting
 	var all seen
@@ -171,6 +171,7 @@ type writer struct {
 	problems   []source.Problem
 	volumes    map[string]uint64
 	root       *tree
+	stamped    bool     // the folders have stamps
 	quick      bool     // folders shall be taken over from the record before, if that can be
 	earlier    *earlier // that record; nil for none
 	records    []Record // of the place, before this one
@@ -271,6 +272,9 @@ func (w *writer) write(u store.Update) error {
 	if err := w.layIfDue(u); err != nil {
 		return err
 	}
+	if err := w.setStamps(u); err != nil {
+		return err
+	}
 	w.changes.countMoves(&w.moves)
 	if w.options.Pool != nil {
 		w.problems = slices.Concat(w.problems, w.options.Pool.Problems())
@@ -323,6 +327,7 @@ func (w *writer) folder(l *tree, id, parent uint64, there bool) (err error) {
 	if err := w.segments.Add(w.ctx, &v, d); err != nil {
 		return err
 	}
+	l.id = id
 	for _, below := range l.below {
 		name := below.folder.Name
 		number := below.id

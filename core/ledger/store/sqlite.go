@@ -679,6 +679,8 @@ func (u *update) RemoveRecord(ctx context.Context, record int64) error {
 		"DELETE FROM place WHERE NOT EXISTS (SELECT 1 FROM record WHERE place = place.id)",
 		volumeTable,
 		"DELETE FROM volume WHERE place NOT IN (SELECT id FROM place)",
+		stampTable,
+		"DELETE FROM stamp WHERE place NOT IN (SELECT id FROM place)",
 	} {
 		if _, err := u.exec(ctx, statement); err != nil {
 			return err

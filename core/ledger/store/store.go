@@ -56,6 +56,8 @@ type Reader interface {
 	// Volumes returns the numbers that file systems have in the records of a
 	// place, by what tells them apart.
 	Volumes(ctx context.Context, place int64) (map[string]uint64, error)
+	// Stamps returns what SetStamps was given, if the record is still the one that it was of.
+	Stamps(ctx context.Context, place, record int64) ([]byte, error)
 	// Rereads returns when content of a place was read again, the oldest first.
 	Rereads(ctx context.Context, place int64) ([]RereadRow, error)
 	// Mismatches returns the files of a place whose content is not what it was.
@@ -79,6 +81,9 @@ type Update interface {
 	// AddVolume adds a file system, and the number it has in the records of a
 	// place, unless it is there.
 	AddVolume(ctx context.Context, place int64, id string, device uint64) error
+	// SetStamps keeps by what the folders of a place, as they were at its newest record, can be
+	// known again.
+	SetStamps(ctx context.Context, place, record int64, stamps []byte) error
 	// AddReread adds that content of a place was read again.
 	AddReread(ctx context.Context, place int64, r RereadRow) error
 	// AddMismatch adds a file whose content is not what it was. Of one that is there
