@@ -26,6 +26,9 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	for _, s := range sources {
 		r.view.Add(s.Place())
 	}
+	if r.order.AsIs && r.form == render.HTML {
+		return misuse("--order none and --as html contradict each other: a page says first what there is, and then sorts by any column")
+	}
 	columns := r.columns()
 	if r.usual {
 		columns = entry.Overview(r.view.Context, totals)
@@ -40,7 +43,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		format := render.New(r.form, r.view.View, columns)
 		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}
 		var stream *render.Stream
-		if r.order.AsIs && r.form != render.HTML {
+		if r.order.AsIs {
 			stream = render.NewStream(w, format, r.view.Frame(summary), r.first)
 			options.Stream = stream
 		}

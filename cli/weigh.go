@@ -18,6 +18,7 @@ import (
 type weighOptions struct {
 	reading              readingOptions
 	by, atLeast, explain string
+	since                string
 	largest, heaviest    int
 }
 
@@ -53,8 +54,9 @@ you can check the sum.`,
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
 	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
 	f.IntVar(&o.heaviest, "heaviest", 0, "instead of folders, show the `NUMBER` heaviest files of all")
+	f.StringVar(&o.since, "since", "", "tell what became heavier or lighter since this `PLACE`, mostly a record")
 	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
-	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "explain")
+	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.Forms)
 	addKeeping(cmd, &o.reading.lookingOptions)
@@ -67,6 +69,7 @@ you can check the sum.`,
 		example{"weigh --heaviest 10", "the ten heaviest files, wherever they are"},
 		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
 		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
+		example{"weigh --since @weekly", "what grew since the record, and what shrank"},
 		example{"weigh --explain handover", "how the sum of one folder is made up, file by file"},
 	)
 	return cmd
@@ -111,6 +114,9 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	}
 	if err := plan.SetAtLeast(o.atLeast); err != nil {
 		return misuse("--at-least: %w", err)
+	}
+	if o.since != "" {
+		return p.weighSince(cmd, r, o, &plan, args)
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, true)
 	if err != nil {

@@ -302,3 +302,42 @@ func TestSumsInterrupted(t *testing.T) {
 		assert.Contains(t, out.String(), "stopped before everything was read", words)
 	}
 }
+
+// What became heavier since a record, or lighter, adds up to the whole.
+func TestWeighSince(t *testing.T) {
+	root, file := tree(t, "a/x", "b/deep/y", "c/z"), filepath.Join(t.TempDir(), "ledger")
+	frank := func(status int, line ...string) result {
+		r := finish(t, withLedger(t, file, root, line...))
+		require.Equal(t, status, r.status, "%s %s%s", line, r.out, r.err)
+		return r
+	}
+	frank(0, "record", ".", "--label", "weekly")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "a/x"), make([]byte, 3000), 0o644))
+	require.NoError(t, os.RemoveAll(filepath.Join(root, "b")))
+	require.NoError(t, os.MkdirAll(filepath.Join(root, "new"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "new/big"), make([]byte, 5000), 0o644))
+	text := frank(0, "weigh", "--since", "@weekly").out
+	assert.Contains(t, text, "B  "+root+"\n")
+	for _, line := range []string{`new \(new\) +\+4\.9 KiB +4\.9 KiB +\+1\n`, `a +\+2\.9 KiB +3 B +2\.9 KiB +0\n`, `b \(gone\) +−8 B +8 B +−1\n`, `1 folder without change +0 B +3 B +3 B +0\n`, `\n7\.8 KiB more than before`} {
+		assert.Regexp(t, line, text)
+	}
+	var rows []map[string]any
+	decoder := json.NewDecoder(strings.NewReader(frank(0, "weigh", ".", "--since", "@weekly", "--as", "jsonl").out))
+	for decoder.More() {
+		var one map[string]any
+		require.NoError(t, decoder.Decode(&one))
+		rows = append(rows, one)
+	}
+	sum := 0.0
+	for _, one := range rows[1:] {
+		sum += one["change"].(float64)
+	}
+	assert.InDelta(t, 5000+2997-8, sum, 0)
+	assert.InDelta(t, sum, rows[0]["change"], 0)
+	frank(0, "record", ".", "--label", "weekly")
+	assert.Contains(t, frank(0, "weigh", "@weekly", "--since", "@weekly:1", "--by", "files").out, "as heavy as before")
+	assert.Contains(t, frank(0, "weigh", "a", "--since", "c").out, "2.9 KiB more than before")
+	for _, line := range []string{"--since @nothing", "--since @weekly --heaviest 2", "--since @weekly --explain a", "--since @weekly --at-least 5%", "--since @weekly --as paths", "a c --since @weekly"} {
+		frank(2, append([]string{"weigh"}, strings.Fields(line)...)...)
+	}
+}

@@ -152,11 +152,11 @@ func (h *html[R]) Begin(dst []byte, f Frame) []byte {
 		c := &h.columns[i]
 		kind, class, unit := "text", "", ""
 		switch c.Type {
-		case row.Number, row.Count, row.Span, row.Mode, row.Share:
+		case row.Number, row.Count, row.Span, row.Mode, row.Share, row.MoreCount:
 			kind, class = "number", ` class="n"`
 		case row.Bar:
 			kind = "number"
-		case row.Bytes:
+		case row.Bytes, row.MoreBytes:
 			kind, class, unit = "number", ` class="n"`, ` data-u="bytes"`
 		case row.Time:
 			kind = "time"
@@ -224,7 +224,7 @@ func (h *html[R]) cell(dst []byte, c *row.Column[R], r R) []byte {
 		}
 	}
 	switch c.Type {
-	case row.Number, row.Count, row.Span, row.Mode, row.Share, row.Bytes:
+	case row.Number, row.Count, row.Span, row.Mode, row.Share, row.Bytes, row.MoreBytes, row.MoreCount:
 		class = "n"
 	case row.Bar:
 		class = "b"
@@ -233,7 +233,7 @@ func (h *html[R]) cell(dst []byte, c *row.Column[R], r R) []byte {
 	}
 	if !absent {
 		switch c.Type {
-		case row.Bytes, row.Number, row.Count, row.Span, row.Share, row.Bar, row.Mode:
+		case row.Bytes, row.Number, row.Count, row.Span, row.Share, row.Bar, row.Mode, row.MoreBytes, row.MoreCount:
 			if n, ok := c.Number(r); ok {
 				exact = strconv.FormatInt(n, 10)
 				if c.Type == row.Number || c.Type == row.Count {

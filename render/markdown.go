@@ -29,7 +29,7 @@ func (m markdown[R]) Begin(dst []byte, f Frame) []byte {
 	for i := range m.columns {
 		dst = append(dst, "| "+m.columns[i].Name+" "...)
 		switch m.columns[i].Type {
-		case row.Number, row.Count, row.Bytes, row.Span:
+		case row.Number, row.Count, row.Bytes, row.Span, row.MoreBytes, row.MoreCount:
 			rule += "| ---: "
 		default:
 			rule += "| --- "

@@ -305,6 +305,9 @@ func TestMarkdownIsLiteral(t *testing.T) {
 // Rows streamed by several visitors are whole, and all there.
 func TestStream(t *testing.T) {
 	for _, format := range render.Forms {
+		if format == render.HTML {
+			continue // a page says first what there is
+		}
 		v := view()
 		var b bytes.Buffer
 		summary := &report.Summary{}

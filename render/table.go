@@ -376,7 +376,7 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 		}
 		dst = put(v.Palette, dst, left, ink)
 		dst = Fill(dst, between)
-		if len(left) > 0 && !absent && f.Type == row.Bytes {
+		if len(left) > 0 && !absent && (f.Type == row.Bytes || f.Type == row.MoreBytes) {
 			ink = QuietStyle
 		}
 		dst = put(v.Palette, dst, right, ink)
@@ -432,7 +432,7 @@ func appendCell[R any](room []byte, v *View, c *row.Column[R], r R) (left, right
 			return nil, text, plain
 		}
 	} else if both, split, has := appendParts(room, v, c, r); has {
-		return both[:split:split], both[split:], c.Type != row.Bar && c.Type != row.Bytes && c.Type != row.Digits
+		return both[:split:split], both[split:], c.Type != row.Bar && c.Type != row.Bytes && c.Type != row.Digits && c.Type != row.MoreBytes && c.Type != row.MoreCount
 	}
 	if c.Blank() {
 		return nil, nil, true
@@ -483,6 +483,18 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 		return append(dst, bar(n, widestBar)...), 0, true
 	case row.Count:
 		dst = appendGrouped(dst, n)
+	case row.MoreBytes, row.MoreCount:
+		switch {
+		case n > 0:
+			dst = append(dst, '+')
+		case n < 0:
+			dst, n = append(dst, "−"...), max(-n, 0) // the least number has no opposite
+		}
+		if c.Type == row.MoreCount {
+			dst = appendGrouped(dst, n)
+			break
+		}
+		dst, unit = v.Units.appendSize(dst, n)
 	case row.Span:
 		if n < 0 { // in the future
 			dst, n = append(dst, '-'), -n

@@ -10,22 +10,24 @@ package row
 type Type uint8
 
 const (
-	Text   Type = iota
-	Number      // a number that stands for something, such as an id
-	Count       // a number of things
-	Bytes       // a number of bytes
-	Time        // a point in time
-	Span        // a length of time, in whole seconds
-	Mode        // permission bits
-	Flag        // so or not so
-	Share       // a part of a whole, in millionths of it
-	Bar         // a share to be drawn
-	JSON        // a value that is written in JSON already
-	Rows        // rows of their own
-	Digits      // text of hexadecimal digits, shown to people in groups
+	Text      Type = iota
+	Number         // a number that stands for something, such as an id
+	Count          // a number of things
+	Bytes          // a number of bytes
+	Time           // a point in time
+	Span           // a length of time, in whole seconds
+	Mode           // permission bits
+	Flag           // so or not so
+	Share          // a part of a whole, in millionths of it
+	Bar            // a share to be drawn
+	JSON           // a value that is written in JSON already
+	Rows           // rows of their own
+	Digits         // text of hexadecimal digits, shown to people in groups
+	MoreBytes      // how many bytes more, or less
+	MoreCount      // how many more, or fewer
 )
 
-var typeWords = [...]string{"text", "number", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON", "rows", "digits"}
+var typeWords = [...]string{"text", "number", "number", "bytes", "time", "length of time", "permissions", "yes or no", "share", "bar", "JSON", "rows", "digits", "bytes more or less", "more or fewer"}
 
 func (t Type) String() string { return typeWords[t] }
 

@@ -98,3 +98,73 @@ func (v *View) WeighSummary(s *Summary, a *weigh.Answer, p *weigh.Plan) {
 		s.Notes = append(s.Notes, "on disk all of that takes "+v.Units.SizeText(disk)+"; --by disk weighs by that")
 	}
 }
+
+// GrowthColumns returns what is shown of growth to people and to programs.
+func GrowthColumns(p *weigh.Plan) []row.Column[*weigh.Growth] {
+	label := row.TextColumn("folder", "what it is", func(g *weigh.Growth) (string, bool) { return growthLabel(g), true })
+	return append([]row.Column[*weigh.Growth]{label.Shrinking().Looking((*weigh.Growth).Look).For(row.People)}, p.GrowthColumns()...)
+}
+
+// growthLabel names a row.
+func growthLabel(g *weigh.Growth) string {
+	way := g.Folder.Relative()
+	in := func(text string) string {
+		if way == "" {
+			return text
+		}
+		return way + ", " + text
+	}
+	switch {
+	case g.Kind == weigh.DirectRow:
+		return in("directly in it")
+	case g.Kind == weigh.RestRow && g.Same:
+		return in(render.Count(int64(g.Left), "folder", "folders") + " without change")
+	case g.Kind == weigh.RestRow && g.Left == 1:
+		return in("1 more folder")
+	case g.Kind == weigh.RestRow:
+		return in(fmt.Sprintf("%d more folders", g.Left))
+	}
+	if way == "" {
+		way = path.Base(g.Folder.Place.Full)
+	}
+	switch {
+	case g.Came:
+		way += " (new)"
+	case g.Went:
+		way += " (gone)"
+	}
+	if !g.Whole() {
+		way += " (not all read)"
+	}
+	return way
+}
+
+// GrowthSummary fills in what the footer says of growth.
+func (v *View) GrowthSummary(s *Summary, a *weigh.Grown, p *weigh.Plan) {
+	change, text := a.Rows[0].Change, "as heavy as before"
+	amount := func(n int64) string {
+		if p.By == weigh.ByFiles {
+			return render.Count(n, "file", "files")
+		}
+		return v.Units.SizeText(n)
+	}
+	switch {
+	case !a.Rows[0].Known(p.By):
+		text = "not known: what it weighs is not known on both sides"
+	case change > 0:
+		text = amount(change) + " more than before"
+	case change < 0:
+		text = amount(-change) + " less than before"
+	}
+	s.Lead = text
+	known := func(of *weigh.Sum) int64 {
+		if !a.Rows[0].Known(p.By) {
+			return -1
+		}
+		return p.By.Of(of)
+	}
+	s.Numbers = append(s.Numbers, Number{"before", known(&a.Before)}, Number{"now", known(&a.After)})
+	if !a.Rows[0].Whole() {
+		s.Notes = append(s.Notes, "not everything was read on both sides: what is missing on one counts as change")
+	}
+}
