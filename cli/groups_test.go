@@ -115,7 +115,7 @@ func TestTallyTables(t *testing.T) {
 		"tally --by ext --as paths":           "groups have no paths",
 		"tally --by ext --as tabel":           "did you mean table?",
 		"tally --by ext,age --cross --as csv": "shows everything as a table",
-		"outline --as csv":                    "table, json or markdown",
+		"outline --as csv":                    "table, json, markdown or html",
 		"outline a.wav":                       "is not a folder",
 		"outline --order none":                "no meaning",
 	} {

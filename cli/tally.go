@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"context"
 	"os"
 	"slices"
 	"strings"
@@ -17,7 +18,7 @@ import (
 
 func (p *Program) tallyCommand() *cobra.Command {
 	var o readingOptions
-	var by string
+	var by, since string
 	var cross bool
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
@@ -43,15 +44,16 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 			case cross && (o.format != render.Table.Name || cmd.Flags().Changed("first")):
 				return misuse("--cross shows everything as a table; it cannot be combined with --as or --first")
 			}
-			return p.tally(cmd, &o, by, cross, args)
+			return p.tally(cmd, &o, by, since, cross, args)
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&by, "by", "", "the `FIELDS` to group by: one, or two separated by a comma")
+	f.StringVar(&since, "since", "", "tell what became more or less since this `PLACE`, mostly a record")
 	f.BoolVar(&cross, "cross", false, "show two fields as a table, one against the other")
 	f.IntVarP(&o.first, "first", "f", 0, "show only the first `NUMBER` of groups, and the rest as one row")
-	group(cmd, groupWhat, "by", "cross", "first")
+	group(cmd, groupWhat, "by", "since", "cross", "first")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, forms)
@@ -62,6 +64,7 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 		example{"tally --by age", "how old things are"},
 		example{"tally recordings --by month --units decimal", "what came in each month"},
 		example{"tally --by kind,hidden", "by two fields"},
+		example{"tally --by ext --since @weekly", "what there is more of since the record"},
 		example{"tally --by ext,age --cross", "one against the other"},
 		example{"tally --by owner where size over 1MB", "only some of the files"},
 	)
@@ -69,7 +72,7 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 }
 
 // tally answers with groups.
-func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross bool, args []string) error {
+func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string, cross bool, args []string) error {
 	r, err := p.reading(cmd, o)
 	if err != nil {
 		return err
@@ -77,6 +80,12 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 	dimensions, err := tally.ParseDimensions(by, r.view.Zone)
 	if err != nil {
 		return misuse("--by: %w", err)
+	}
+	if since != "" {
+		if cross {
+			return misuse("--since and --cross contradict each other: a table of both has no room for before and now")
+		}
+		return p.tallySince(cmd.Context(), r, o, dimensions, since, args)
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
@@ -97,6 +106,28 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by string, cross 
 			return cmp.Or(err, stopped)
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view.View, a.Columns(r.first > 0)), row.List[*tally.Group](a.Groups(r.first)), r.view.Frame(summary)), stopped)
+	})
+}
+
+// tallySince answers with the groups in which there is more or less than at another time.
+func (p *Program) tallySince(ctx context.Context, r *reading, o *readingOptions, dimensions []*tally.Dimension, since string, args []string) error {
+	r, sources, summary, err := p.openSince(ctx, r, o, since, args)
+	if err != nil {
+		return err
+	}
+	return p.answer(r, summary, func(w output.Destination) error {
+		a, err := ask(p, r, func(request source.Request) (*tally.Grown, error) {
+			options := tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context}
+			return tally.Since(ctx, &source.Set{Sources: sources[:1]}, p.set(r, sources[1:]), options, r.first)
+		})
+		if err != nil {
+			return err
+		}
+		summary.Report.Add(a.Report)
+		summary.Report.SortProblems()
+		summary.Grouped = true
+		r.view.TallyGrowthSummary(summary, a)
+		return render.All(w, render.New(r.form, r.view.View, a.Columns()), row.List[*tally.Growth](a.Groups), r.view.Frame(summary))
 	})
 }
 

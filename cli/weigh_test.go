@@ -334,6 +334,15 @@ func TestWeighSince(t *testing.T) {
 	}
 	assert.InDelta(t, 5000+2997-8, sum, 0)
 	assert.InDelta(t, sum, rows[0]["change"], 0)
+	// The same in groups, of which some have nothing to tell.
+	require.NoError(t, os.WriteFile(filepath.Join(root, "new/more.wav"), make([]byte, 700), 0o644))
+	groups := frank(0, "tally", "--by", "ext", "--since", "@weekly", "--as", "csv").out
+	assert.Equal(t, "key,change,before,now,entries,count_before,count,rest\r\n,7989,14,8003,-1,7,6,false\r\nwav,700,,700,1,0,1,false\r\n", groups)
+	text = frank(0, "tally", "--by", "kind", "--since", "@weekly", "--first", "1").out
+	assert.Regexp(t, `file +\+8\.5 KiB +14 B +8\.5 KiB +\+1\n +1 more +0 B +0 B +0 B +−1\n\n8\.5 KiB more than before\n$`, text)
+	assert.Contains(t, frank(0, "tally", "a", "--by", "depth", "--since", "a").out, "as heavy as before\n1 group without change")
+	frank(2, "tally", "--by", "ext,kind", "--cross", "--since", "@weekly")
+	require.NoError(t, os.Remove(filepath.Join(root, "new/more.wav")))
 	frank(0, "record", ".", "--label", "weekly")
 	assert.Contains(t, frank(0, "weigh", "@weekly", "--since", "@weekly:1", "--by", "files").out, "as heavy as before")
 	assert.Contains(t, frank(0, "weigh", "a", "--since", "c").out, "2.9 KiB more than before")

@@ -16,6 +16,25 @@ func (t *Tally) Columns(rests bool) []row.Column[*Group] {
 	partly := func(g *Group) bool { return !g.Sum.Whole() }
 	share := func(g *Group) (int64, bool) { return g.Share, g.Sum.HasSize() }
 	largest := row.NumberColumn("largest", "bytes of the largest file", row.Bytes, func(g *Group) (int64, bool) { return g.Largest, g.HasFile })
+	columns := append(t.keyColumns(),
+		row.NumberColumn("count", "how many entries", row.Count, func(g *Group) (int64, bool) { return g.Sum.Entries(), true }),
+		row.NumberColumn("size", "bytes of content", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() }).AtLeast(partly),
+		row.NumberColumn("disk", "bytes on disk", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() }).For(programs),
+		row.NumberColumn("share", "part of all bytes of content", row.Share, share),
+		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
+		largest.For(people),
+		row.TimeColumn("oldest", "when the oldest was last altered", func(g *Group) (row.Moment, bool) { return g.Oldest, g.Sum.Dated }),
+		row.TimeColumn("newest", "when the newest was last altered", func(g *Group) (row.Moment, bool) { return g.Sum.Newest, g.Sum.Dated }),
+		largest.For(programs),
+	)
+	if rests {
+		columns = append(columns, row.FlagColumn("rest", "the sum of what was left out", func(g *Group) (bool, bool) { return g.Rest, true }).For(programs))
+	}
+	return columns
+}
+
+// keyColumns returns what tells groups apart.
+func (t *Tally) keyColumns() []row.Column[*Group] {
 	columns := []row.Column[*Group]{row.JSONColumn("key", "what the entries agree in", t.keyJSON)}
 	for i, d := range t.dimensions {
 		key := row.TextColumn(d.Name, "what the entries agree in", func(g *Group) (string, bool) {
@@ -31,21 +50,7 @@ func (t *Tally) Columns(rests bool) []row.Column[*Group] {
 		if len(t.dimensions) == 1 {
 			flat = key.Called("key")
 		}
-		columns = append(columns, key.For(people), flat.For(row.Flat))
-	}
-	columns = append(columns,
-		row.NumberColumn("count", "how many entries", row.Count, func(g *Group) (int64, bool) { return g.Sum.Entries(), true }),
-		row.NumberColumn("size", "bytes of content", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Size, g.Sum.HasSize() }).AtLeast(partly),
-		row.NumberColumn("disk", "bytes on disk", row.Bytes, func(g *Group) (int64, bool) { return g.Sum.Disk, g.Sum.HasDisk() }).For(programs),
-		row.NumberColumn("share", "part of all bytes of content", row.Share, share),
-		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
-		largest.For(people),
-		row.TimeColumn("oldest", "when the oldest was last altered", func(g *Group) (row.Moment, bool) { return g.Oldest, g.Sum.Dated }),
-		row.TimeColumn("newest", "when the newest was last altered", func(g *Group) (row.Moment, bool) { return g.Sum.Newest, g.Sum.Dated }),
-		largest.For(programs),
-	)
-	if rests {
-		columns = append(columns, row.FlagColumn("rest", "the sum of what was left out", func(g *Group) (bool, bool) { return g.Rest, true }).For(programs))
+		columns = append(columns, key.For(row.People), flat.For(row.Flat))
 	}
 	return columns
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"frankledger/core/row"
+	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render"
 )
@@ -141,30 +142,40 @@ func growthLabel(g *weigh.Growth) string {
 
 // GrowthSummary fills in what the footer says of growth.
 func (v *View) GrowthSummary(s *Summary, a *weigh.Grown, p *weigh.Plan) {
-	change, text := a.Rows[0].Change, "as heavy as before"
-	amount := func(n int64) string {
-		if p.By == weigh.ByFiles {
-			return render.Count(n, "file", "files")
-		}
-		return v.Units.SizeText(n)
+	amount := v.Units.SizeText
+	if p.By == weigh.ByFiles {
+		amount = func(n int64) string { return render.Count(n, "file", "files") }
 	}
+	before, now, known := p.By.Of(&a.Before), p.By.Of(&a.After), a.Rows[0].Known(p.By)
+	s.grown(before, now, known, a.Rows[0].Whole(), amount)
+}
+
+// TallyGrowthSummary fills in what the footer says of groups that have changed.
+func (v *View) TallyGrowthSummary(s *Summary, a *tally.Grown) {
+	known := (a.Before.HasSize() || a.Before.Entries() == 0) && (a.After.HasSize() || a.After.Entries() == 0)
+	s.grown(a.Before.Size, a.After.Size, known, a.Before.Whole() && a.After.Whole(), v.Units.SizeText)
+	if a.Same > 0 {
+		s.Notes = append(s.Notes, render.Count(int64(a.Same), "group", "groups")+" without change")
+	}
+}
+
+// grown says by how much the whole has changed.
+func (s *Summary) grown(before, now int64, known, whole bool, amount func(int64) string) {
 	switch {
-	case !a.Rows[0].Known(p.By):
-		text = "not known: what it weighs is not known on both sides"
-	case change > 0:
-		text = amount(change) + " more than before"
-	case change < 0:
-		text = amount(-change) + " less than before"
+	case !known:
+		s.Lead = "what it weighs is not known on both sides"
+	case now > before:
+		s.Lead = amount(now-before) + " more than before"
+	case now < before:
+		s.Lead = amount(before-now) + " less than before"
+	default:
+		s.Lead = "as heavy as before"
 	}
-	s.Lead = text
-	known := func(of *weigh.Sum) int64 {
-		if !a.Rows[0].Known(p.By) {
-			return -1
-		}
-		return p.By.Of(of)
+	if !known {
+		before, now = -1, -1
 	}
-	s.Numbers = append(s.Numbers, Number{"before", known(&a.Before)}, Number{"now", known(&a.After)})
-	if !a.Rows[0].Whole() {
+	s.Numbers = append(s.Numbers, Number{"before", before}, Number{"now", now})
+	if !whole {
 		s.Notes = append(s.Notes, "not everything was read on both sides: what is missing on one counts as change")
 	}
 }

@@ -1,0 +1,125 @@
+package tally
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"frankledger/core/row"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Growth is how a group has changed.
+type Growth struct {
+	Group         *Group // with the keys; of the rest, how many groups that is
+	Before, After weigh.Sum
+	Came, Went    bool // there was none before, or is none any more
+}
+
+// Change is how many bytes of content there are more, or less.
+func (g *Growth) Change() int64 { return g.After.Size - g.Before.Size }
+
+func (g *Growth) entries() int64 { return g.After.Entries() - g.Before.Entries() }
+
+// known reports whether sizes are known on both sides.
+func (g *Growth) known() bool {
+	return (g.Before.HasSize() || g.Before.Entries() == 0) && (g.After.HasSize() || g.After.Entries() == 0)
+}
+
+// Grown is what has changed since, by groups.
+type Grown struct {
+	Groups        []*Growth
+	Same          int // groups in which neither number nor bytes have changed
+	Before, After weigh.Sum
+	Report        source.Report
+	tally         *Tally
+}
+
+// Since counts entries in groups as they were and as they are, and tells in which there are
+// more or fewer of them, or of their bytes: in the order of the first dimension if that has one,
+// else the greatest change first. With first, only so many, and the others summed up in one.
+func Since(ctx context.Context, before, after *source.Set, o Options, first int) (*Grown, error) {
+	answer := &Grown{}
+	byKey := map[string]*Growth{}
+	for side, from := range []*source.Set{before, after} {
+		options := o
+		if from.Sources[0].Place().Record != nil {
+			options.Request.Follow, options.Request.SameDisk = false, false
+		}
+		a, err := Run(ctx, from, options)
+		if err != nil {
+			return nil, err
+		}
+		answer.Report.Add(a.Report)
+		answer.tally = a.Tally
+		for key, g := range a.merge() {
+			one := byKey[key]
+			if one == nil {
+				g.Keys = splitKey(key)
+				one = &Growth{Group: g, Came: side == 1, Went: true}
+				byKey[key] = one
+			}
+			if side == 0 {
+				one.Before = g.Sum
+				answer.Before.Add(g.Sum)
+			} else {
+				one.After, one.Went = g.Sum, false
+				answer.After.Add(g.Sum)
+			}
+		}
+	}
+	for _, g := range byKey {
+		if g.Change() == 0 && g.entries() == 0 && !g.Came && !g.Went {
+			answer.Same++
+			continue
+		}
+		answer.Groups = append(answer.Groups, g)
+	}
+	t := answer.tally
+	slices.SortFunc(answer.Groups, func(a, b *Growth) int {
+		if !t.dimensions[0].Ordered {
+			if c := cmp.Or(cmp.Compare(magnitude(b.Change()), magnitude(a.Change())), cmp.Compare(magnitude(b.entries()), magnitude(a.entries()))); c != 0 {
+				return c
+			}
+		}
+		for i, d := range t.dimensions {
+			if c := d.Compare(a.Group.Keys[i], b.Group.Keys[i]); c != 0 {
+				return c
+			}
+		}
+		return 0
+	})
+	if first > 0 && len(answer.Groups) > first {
+		rest := &Growth{Group: &Group{Rest: true, Left: len(answer.Groups) - first, Keys: make([]Key, len(t.dimensions))}}
+		for _, g := range answer.Groups[first:] {
+			rest.Before.Add(g.Before)
+			rest.After.Add(g.After)
+		}
+		answer.Groups = append(answer.Groups[:first], rest)
+	}
+	return answer, nil
+}
+
+func magnitude(n int64) uint64 {
+	if n < 0 {
+		return -uint64(n)
+	}
+	return uint64(n)
+}
+
+// Columns returns what is shown of groups that have changed.
+func (a *Grown) Columns() []row.Column[*Growth] {
+	const programs = row.Programs
+	partly := func(g *Growth) bool { return !g.Before.Whole() || !g.After.Whole() }
+	columns := row.AllThrough(a.tally.keyColumns(), func(g *Growth) *Group { return g.Group })
+	return append(columns,
+		row.NumberColumn("change", "how many bytes of content more, or less", row.MoreBytes, func(g *Growth) (int64, bool) { return g.Change(), g.known() }),
+		row.NumberColumn("before", "bytes of content that there were", row.Bytes, func(g *Growth) (int64, bool) { return g.Before.Size, g.Before.HasSize() && !g.Came }).LeftBlank().AtLeast(partly),
+		row.NumberColumn("now", "bytes of content that there are", row.Bytes, func(g *Growth) (int64, bool) { return g.After.Size, g.After.HasSize() && !g.Went }).LeftBlank().AtLeast(partly),
+		row.NumberColumn("entries", "how many more, or fewer", row.MoreCount, func(g *Growth) (int64, bool) { return g.entries(), true }),
+		row.NumberColumn("count_before", "how many entries there were", row.Count, func(g *Growth) (int64, bool) { return g.Before.Entries(), true }).For(programs),
+		row.NumberColumn("count", "how many entries there are", row.Count, func(g *Growth) (int64, bool) { return g.After.Entries(), true }).For(programs),
+		row.FlagColumn("rest", "the sum of what was left out", func(g *Growth) (bool, bool) { return g.Group.Rest, true }).For(programs),
+	)
+}
