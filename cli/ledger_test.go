@@ -128,7 +128,7 @@ func TestBrokenLedgers(t *testing.T) {
 	require.NoError(t, err)
 	random := rand.New(rand.NewPCG(3, 3))
 	broken, saved, lines := 0, 0, filepath.Join(t.TempDir(), "lines")
-	for i := range 60 {
+	for range 60 {
 		content := append([]byte(nil), whole...)
 		at := 100 + random.IntN(len(content)-1000)
 		for i := range 900 {
@@ -143,9 +143,6 @@ func TestBrokenLedgers(t *testing.T) {
 			assert.Contains(t, r.err, "damaged")
 			assert.Equal(t, 1, strings.Count(r.err, "\n"), r.err)
 			broken++
-		}
-		if i%3 > 0 {
-			continue
 		}
 		r = finish(t, withLedger(t, file, root, "ledger", "check"))
 		assert.Contains(t, []int{0, 4}, r.status, r.err)
