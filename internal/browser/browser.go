@@ -45,6 +45,9 @@ type reply struct {
 // Start starts a browser for a test, which is skipped if there is none.
 func Start(t *testing.T) *Browser {
 	t.Helper()
+	if testing.Short() {
+		t.Skip("the race detector has nothing to find in a browser")
+	}
 	program := ""
 	for _, name := range names {
 		if path, err := exec.LookPath(name); err == nil && program == "" {
