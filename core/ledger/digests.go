@@ -35,6 +35,7 @@ func (w *writer) digests(from store.Reader) error {
 		for _, e := range d.read {
 			o.Pool.Expect(e.Size)
 		}
+		l.count = len(d.now) // not known yet where the folder was taken over
 		*d = digesting{tree: l}
 		return err
 	}); err != nil {
