@@ -120,7 +120,15 @@ func (l *Ledger) checkLayer(ctx context.Context, r Record, all *state) ([]Fault,
 		if err != nil {
 			return altered, unlessDamaged(err)
 		}
-		if _, now := encoding.PackFolder(held); now.Plain != b.Plain || now.Full != b.Full {
+		_, now := encoding.PackFolder(held)
+		if now.Plain == b.Plain && now.Full == b.Full {
+			continue
+		}
+		// Earlier programs did not keep the hash of a folder that was gone.
+		if held, err = all.held(ctx, l.store, uint64(id)); err != nil {
+			return nil, err
+		}
+		if _, was := encoding.PackFolder(held); was.Plain != now.Plain || was.Full != now.Full {
 			return altered, nil
 		}
 	}

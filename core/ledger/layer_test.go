@@ -92,3 +92,34 @@ func TestDamagedLayers(t *testing.T) {
 		require.NoError(t, l.Close())
 	}
 }
+
+// Ledgers of earlier programs read the same after they were compacted, and are counted.
+func TestCompactOldLedgers(t *testing.T) {
+	defer ledger.LayOften()()
+	for _, name := range []string{"version1.sqlite.gz", "version2.sqlite.gz"} {
+		l, err := ledger.Create(t.Context(), fixture(t, name))
+		require.NoError(t, err)
+		records, err := l.Records(t.Context())
+		require.NoError(t, err)
+		before := map[int64]map[string]string{}
+		for _, r := range records {
+			before[r.Number] = recorded(t, l, r)
+		}
+		require.NoError(t, l.Compact(t.Context()))
+		layers := 0
+		records, err = l.Records(t.Context())
+		require.NoError(t, err)
+		for _, r := range records {
+			assert.Equal(t, before[r.Number], recorded(t, l, r), "%s, record %d", name, r.Number)
+			assert.True(t, r.Counted, "%s, record %d", name, r.Number)
+			of, err := l.Layers(t.Context(), r)
+			require.NoError(t, err)
+			layers += len(of)
+		}
+		assert.Positive(t, layers)
+		faults, err := l.Check(t.Context())
+		require.NoError(t, err)
+		assert.Empty(t, faults, name)
+		require.NoError(t, l.Close())
+	}
+}
