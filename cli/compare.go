@@ -77,6 +77,22 @@ func (p *Program) asRecorded(r *reading, o *readingOptions, recorded source.Sour
 	return p.onTerms(r, o, terms)
 }
 
+// againstNow puts what is there now beside what was recorded, chosen in the same way.
+func (p *Program) againstNow(r *reading, o *readingOptions, recorded *ledger.Source, chosen bool) (*reading, []source.Source, error) {
+	r, err := p.asRecorded(r, o, recorded, chosen)
+	if err != nil {
+		return nil, nil, err
+	}
+	now, err := thereNow(recorded, 1)
+	if err != nil {
+		return nil, nil, err
+	}
+	r.view.Places, r.view.Lettered = nil, true
+	r.view.Add(recorded.Place())
+	r.view.Add(now.Place())
+	return r, []source.Source{recorded, now}, nil
+}
+
 // filesAmong returns which of two places are files that are there now.
 func filesAmong(places []string) (files []int) {
 	for i, place := range places {
@@ -175,17 +191,9 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
-		if r, err = p.asRecorded(r, o, sources[0], has); err != nil {
+		if r, sources, err = p.againstNow(r, o, sources[0].(*ledger.Source), has); err != nil {
 			return err
 		}
-		now, err := thereNow(sources[0].(*ledger.Source), 1)
-		if err != nil {
-			return err
-		}
-		sources = append(sources, now)
-		r.view.Places = nil
-		r.view.Add(sources[0].Place())
-		r.view.Add(now.Place())
 	}
 	if len(sources) != 2 {
 		return misuse("name two folders, or two records; %s are more", everyRecord)

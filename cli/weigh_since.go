@@ -72,17 +72,9 @@ func (p *Program) openSince(ctx context.Context, r *reading, o *readingOptions, 
 		return nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if recorded, is := sources[0].(*ledger.Source); is && len(sources) == 1 {
-		if r, err = p.asRecorded(r, o, recorded, has); err != nil {
+		if r, sources, err = p.againstNow(r, o, recorded, has); err != nil {
 			return nil, nil, nil, err
 		}
-		now, err := thereNow(recorded, 1)
-		if err != nil {
-			return nil, nil, nil, err
-		}
-		sources = append(sources, now)
-		r.view.Places, r.view.Lettered = nil, true
-		r.view.Add(sources[0].Place())
-		r.view.Add(now.Place())
 	}
 	if len(sources) != 2 {
 		return nil, nil, nil, misuse("--since is about one place; %s are more", everyRecord)

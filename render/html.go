@@ -151,15 +151,16 @@ func (h *html[R]) Begin(dst []byte, f Frame) []byte {
 	for i := range h.columns {
 		c := &h.columns[i]
 		kind, class, unit := "text", "", ""
-		switch c.Type {
-		case row.Number, row.Count, row.Span, row.Mode, row.Share, row.MoreCount:
+		switch {
+		case c.Type.IsNumber():
 			kind, class = "number", ` class="n"`
-		case row.Bar:
+		case c.Type == row.Bar:
 			kind = "number"
-		case row.Bytes, row.MoreBytes:
-			kind, class, unit = "number", ` class="n"`, ` data-u="bytes"`
-		case row.Time:
+		case c.Type == row.Time:
 			kind = "time"
+		}
+		if c.Type == row.Bytes || c.Type == row.MoreBytes {
+			unit = ` data-u="bytes"`
 		}
 		dst = append(dst, `<th scope="col" data-t="`+kind+`"`+class+unit+`><span>`...)
 		dst = append(page.AppendText(dst, c.Name), "</span></th>"...)
@@ -223,24 +224,24 @@ func (h *html[R]) cell(dst []byte, c *row.Column[R], r R) []byte {
 			right = words
 		}
 	}
-	switch c.Type {
-	case row.Number, row.Count, row.Span, row.Mode, row.Share, row.Bytes, row.MoreBytes, row.MoreCount:
+	switch {
+	case c.Type.IsNumber():
 		class = "n"
-	case row.Bar:
+	case c.Type == row.Bar:
 		class = "b"
 	default:
 		class = ClassOf(StyleOf(c.Look(r)))
 	}
 	if !absent {
-		switch c.Type {
-		case row.Bytes, row.Number, row.Count, row.Span, row.Share, row.Bar, row.Mode, row.MoreBytes, row.MoreCount:
+		switch {
+		case c.Type.IsNumber() || c.Type == row.Bar:
 			if n, ok := c.Number(r); ok {
 				exact = strconv.FormatInt(n, 10)
 				if c.Type == row.Number || c.Type == row.Count {
 					exact = strconv.FormatUint(uint64(n), 10)
 				}
 			}
-		case row.Time:
+		case c.Type == row.Time:
 			if t, ok := c.Moment(r); ok {
 				exact = strings.Replace(string(t.AppendRFC3339(nil)), ".000000000Z", "Z", 1)
 			}

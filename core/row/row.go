@@ -31,6 +31,15 @@ var typeWords = [...]string{"text", "number", "number", "bytes", "time", "length
 
 func (t Type) String() string { return typeWords[t] }
 
+// IsNumber reports whether values of the type are numbers, to be written one under the other.
+func (t Type) IsNumber() bool {
+	switch t {
+	case Number, Count, Bytes, Span, Mode, Share, MoreBytes, MoreCount:
+		return true
+	}
+	return false
+}
+
 // Readers are those for whom something is written.
 type Readers uint8
 

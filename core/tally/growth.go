@@ -79,7 +79,7 @@ func Since(ctx context.Context, before, after *source.Set, o Options, first int)
 	t := answer.tally
 	slices.SortFunc(answer.Groups, func(a, b *Growth) int {
 		if !t.dimensions[0].Ordered {
-			if c := cmp.Or(cmp.Compare(magnitude(b.Change()), magnitude(a.Change())), cmp.Compare(magnitude(b.entries()), magnitude(a.entries()))); c != 0 {
+			if c := cmp.Or(cmp.Compare(weigh.Magnitude(b.Change()), weigh.Magnitude(a.Change())), cmp.Compare(weigh.Magnitude(b.entries()), weigh.Magnitude(a.entries()))); c != 0 {
 				return c
 			}
 		}
@@ -99,13 +99,6 @@ func Since(ctx context.Context, before, after *source.Set, o Options, first int)
 		answer.Groups = append(answer.Groups[:first], rest)
 	}
 	return answer, nil
-}
-
-func magnitude(n int64) uint64 {
-	if n < 0 {
-		return -uint64(n)
-	}
-	return uint64(n)
 }
 
 // Columns returns what is shown of groups that have changed.

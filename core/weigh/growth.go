@@ -117,12 +117,13 @@ func (g *growing) join(a, b *entry.Folder) *joined {
 		j.below = append(j.below, below)
 	}
 	slices.SortFunc(j.below, func(x, y *joined) int {
-		return cmp.Or(cmp.Compare(magnitude(y.growth.Change), magnitude(x.growth.Change)), strings.Compare(x.growth.Folder.Name, y.growth.Folder.Name))
+		return cmp.Or(cmp.Compare(Magnitude(y.growth.Change), Magnitude(x.growth.Change)), strings.Compare(x.growth.Folder.Name, y.growth.Folder.Name))
 	})
 	return j
 }
 
-func magnitude(n int64) uint64 {
+// Magnitude is how great a change is, whether more or less.
+func Magnitude(n int64) uint64 {
 	if n < 0 {
 		return -uint64(n)
 	}
@@ -143,11 +144,11 @@ func (g *growing) add(j *joined) {
 			same.take(&below.growth)
 			continue
 		}
-		if g.plan.First > 0 && shown >= g.plan.First || magnitude(below.growth.Change) < uint64(g.plan.AtLeast) {
+		if g.plan.First > 0 && shown >= g.plan.First || Magnitude(below.growth.Change) < uint64(g.plan.AtLeast) {
 			rest.take(&below.growth)
 			continue
 		}
-		if direct && magnitude(j.own.Change) > magnitude(below.growth.Change) {
+		if direct && Magnitude(j.own.Change) > Magnitude(below.growth.Change) {
 			g.rows = append(g.rows, &j.own)
 			direct = false
 		}
