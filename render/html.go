@@ -305,7 +305,7 @@ func copied(path string) string {
 
 // Left tells of the rows that the page does not have.
 func (h *html[R]) Left(dst []byte, list row.Source[R], from int) []byte {
-	text := "and " + Grouped(int64(list.Len()-from)) + " more rows, which this page does not have"
+	text := "and " + Count(int64(list.Len()-from), "more row", "more rows") + ", which this page does not have"
 	for i := range h.columns {
 		if c := &h.columns[i]; c.Type == row.Bytes {
 			sum, known := int64(0), false
