@@ -214,6 +214,7 @@ var Fields = append([]Field{
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}),
 	flag("hidden", "its name starts with a dot, or a flag of the system hides it", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
+	flag("awkward", "its name is hard to type: a dash or a space in front, a space at its end, quotes, \\ $ ! * ? or invisible characters in it", 0, func(e *Entry) (bool, bool) { return AwkwardName(e.Name), true }).grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),

@@ -21,7 +21,7 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 		defer s.Done()
 	}
 	if s.Also != nil {
-		sink = both(sink, s.Also)
+		sink = Both(sink, s.Also)
 	}
 	for _, one := range s.Sources {
 		read, err := one.Read(ctx, request, sink)
@@ -33,8 +33,8 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 	return report, nil
 }
 
-// both is a sink that gives to two.
-func both(one, other Sink) Sink {
+// Both is a sink that gives to two, the second first.
+func Both(one, other Sink) Sink {
 	return SinkFunc(func() Visitor {
 		first, second := one.Visitor(), other.Visitor()
 		return func(entries []entry.Entry) error {

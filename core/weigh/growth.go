@@ -66,12 +66,23 @@ func Since(ctx context.Context, before, after *source.Set, o Options) (*Grown, e
 			return nil, err
 		}
 	}
-	g := &growing{plan: o.Plan, before: sides[0], after: sides[1]}
-	root := g.join(sides[0].Root(before.Sources[0].Place()), sides[1].Root(after.Sources[0].Place()))
+	answer.hold(sides[0], sides[1], before.Sources[0].Place(), after.Sources[0].Place(), o.Plan)
+	return answer, nil
+}
+
+// Hold tells what has become heavier or lighter between two weighings of a place.
+func Hold(before, after *Totals, was, is *entry.Place, plan Plan) *Grown {
+	answer := &Grown{}
+	answer.hold(before, after, was, is, plan)
+	return answer
+}
+
+func (answer *Grown) hold(before, after *Totals, was, is *entry.Place, plan Plan) {
+	g := &growing{plan: plan, before: before, after: after}
+	root := g.join(before.Root(was), after.Root(is))
 	answer.Before, answer.After = root.growth.Before, root.growth.After
 	g.add(root)
 	answer.Rows = g.rows
-	return answer, nil
 }
 
 // growing puts the folders of both sides together.

@@ -125,8 +125,8 @@ func (t *Totals) Files(roots []*entry.Folder, plan Plan, largest *Largest) (list
 	return r.list[:min(len(r.list), plan.Heaviest)]
 }
 
-// overlap reports whether a place lies in another.
-func overlap(roots []*entry.Folder) bool {
+// Overlap reports whether a place lies in another.
+func Overlap(roots []*entry.Folder) bool {
 	for i, a := range roots {
 		for j, b := range roots {
 			if i != j && strings.HasPrefix(strings.TrimSuffix(a.Place.Full, "/")+"/", strings.TrimSuffix(b.Place.Full, "/")+"/") {

@@ -82,7 +82,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	for _, s := range from.Sources {
 		roots = append(roots, totals.Root(s.Place()))
 	}
-	answer.Overlap = overlap(roots)
+	answer.Overlap = Overlap(roots)
 	switch {
 	case o.Plan.Heaviest > 0:
 		answer.Rows = totals.Files(roots, o.Plan, largest)

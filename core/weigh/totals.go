@@ -125,6 +125,16 @@ func (t *Totals) CountedAs(e *entry.Entry) string {
 
 func (p place) path() string { return p.folder.Path() + "/" + p.name }
 
+// EachEmpty calls a function for each folder below the places in which nothing was found, in no
+// order.
+func (t *Totals) EachEmpty(do func(*entry.Folder)) {
+	for folder, w := range t.resolved().folders {
+		if folder.Parent != nil && w.own.Entries() == 0 && len(w.below) == 0 && !folder.Unread() {
+			do(folder)
+		}
+	}
+}
+
 // All returns what all the places hold together.
 func (t *Totals) All() Sum {
 	var all Sum

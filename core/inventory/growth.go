@@ -1,0 +1,187 @@
+package inventory
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+)
+
+// Earlier are records of what stock is taken of.
+type Earlier struct {
+	Ledger *ledger.Ledger
+	Host   string       // this one
+	Terms  ledger.Terms // that stock is taken on
+	Plan   weigh.Plan   // which changes since the last record to tell
+}
+
+// Growth is how a place has changed over its records.
+type Growth struct {
+	Place   *entry.Place
+	Points  []Point         // the oldest first; the last is what stock was taken of
+	Folders []*entry.Folder // the fastest-growing, none of them in another
+	Last    *ledger.Record  // before what stock was taken of; nil for none
+	Since   *weigh.Grown    // that record
+	Records int             // how many there are, of which the points may be some
+	Others  int             // records on other terms
+}
+
+// Point is what there was at a moment.
+type Point struct {
+	Taken   time.Time
+	Record  int64 // 0 for now
+	Whole   Amount
+	Folders []Amount // of the growth
+}
+
+// Amount is how much something weighed, if it was there and that is known.
+type Amount struct {
+	Sum   weigh.Sum
+	There bool
+}
+
+// What is told of growth: of so many records at most, and so many folders.
+const (
+	mostPoints  = 60
+	mostFolders = 10
+	// mostlyOne is the part of the growth of a folder from which on a folder in it stands for
+	// it.
+	mostlyOne = 0.8
+)
+
+// growth tells how a place has changed over its records.
+func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.Totals, by weigh.Measure) (*Growth, error) {
+	place := from.Place()
+	g := &Growth{Place: place}
+	host, path, terms, now := e.Host, place.Full, e.Terms, int64(0)
+	taken := time.Time{}
+	if recorded, is := from.(*ledger.Source); is {
+		r := recorded.Record()
+		host, terms, now, taken = r.Host, r.Terms, r.Number, r.Taken
+	}
+	records, below, others, err := e.Ledger.SeriesOf(ctx, host, path, terms)
+	if err != nil {
+		return nil, err
+	}
+	if now > 0 {
+		records = slices.DeleteFunc(records, func(r ledger.Record) bool { return r.Number >= now })
+	}
+	g.Records, g.Others = len(records), others
+	if len(records) == 0 {
+		return g, nil
+	}
+	root := totals.Root(place)
+	last := records[len(records)-1]
+	g.Last = &last
+	var paths []string
+	err = e.Ledger.EachWeights(ctx, some(records), func(r ledger.Record, w *ledger.Weights) error {
+		if g.Points == nil {
+			g.Folders = fastest(totals, root, below, w, by)
+			for _, f := range g.Folders {
+				paths = append(paths, joined(below, f.Relative()))
+			}
+		}
+		p := Point{Taken: r.Taken, Record: r.Number, Whole: amount(w, below)}
+		for _, path := range paths {
+			p.Folders = append(p.Folders, amount(w, path))
+		}
+		g.Points = append(g.Points, p)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	p := Point{Taken: taken, Record: now, Whole: Amount{totals.Of(root), true}}
+	for _, f := range g.Folders {
+		p.Folders = append(p.Folders, Amount{totals.Of(f), true})
+	}
+	g.Points = append(g.Points, p)
+	return g, e.since(ctx, g, below, totals)
+}
+
+// since tells what has changed since the last record.
+func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *weigh.Totals) error {
+	if there := g.Points[len(g.Points)-2].Whole.There; !there {
+		return nil
+	}
+	before, err := e.Ledger.Source(ctx, *g.Last, below, g.Place.Given, g.Place.Index)
+	if err != nil {
+		return err
+	}
+	sums := weigh.NewTotals(source.Nowhere)
+	request := source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}
+	if _, err := before.Read(ctx, request, sums); err != nil {
+		return err
+	}
+	g.Since = weigh.Hold(sums, totals, before.Place(), g.Place, e.Plan)
+	return nil
+}
+
+func amount(w *ledger.Weights, path string) Amount {
+	sum, there := w.Of(path)
+	return Amount{sum, there}
+}
+
+// joined is the path of what lies in a folder.
+func joined(folder, below string) string {
+	if folder == "" {
+		return below
+	}
+	return strings.TrimSuffix(folder+"/"+below, "/")
+}
+
+// some returns no more records than are told of, evenly, with the first and the last.
+func some(records []ledger.Record) []ledger.Record {
+	if len(records) <= mostPoints {
+		return records
+	}
+	chosen := make([]ledger.Record, mostPoints)
+	for i := range chosen {
+		chosen[i] = records[i*(len(records)-1)/(mostPoints-1)]
+	}
+	return chosen
+}
+
+// fastest returns the folders that have grown most since a record. One in which most of the
+// growth is in one folder is left for that.
+func fastest(totals *weigh.Totals, root *entry.Folder, below string, first *ledger.Weights, by weigh.Measure) []*entry.Folder {
+	type grown struct {
+		folder *entry.Folder
+		more   int64
+	}
+	more := func(f *entry.Folder) int64 {
+		was, _ := first.Of(joined(below, f.Relative()))
+		is := totals.Of(f)
+		return by.Of(&is) - by.Of(&was)
+	}
+	greatest := func(f *entry.Folder) (list []grown) {
+		for _, in := range totals.Below(f) {
+			if n := more(in); n > 0 {
+				list = append(list, grown{in, n})
+			}
+		}
+		slices.SortFunc(list, func(a, b grown) int {
+			return cmp.Or(cmp.Compare(b.more, a.more), cmp.Compare(a.folder.Name, b.folder.Name))
+		})
+		return list
+	}
+	list := greatest(root)
+	var folders []*entry.Folder
+	for _, g := range list[:min(len(list), mostFolders)] {
+		for {
+			in := greatest(g.folder)
+			if len(in) == 0 || float64(in[0].more) < mostlyOne*float64(g.more) {
+				break
+			}
+			g = in[0]
+		}
+		folders = append(folders, g.folder)
+	}
+	return folders
+}

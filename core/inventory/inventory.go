@@ -1,0 +1,170 @@
+// Package inventory takes stock of places: in one reading, all that a report tells of them.
+// What takes reading the content of files is a second one, and what there was before is read
+// from records.
+package inventory
+
+import (
+	"context"
+	"slices"
+
+	"frankledger/core/arrange"
+	"frankledger/core/digest"
+	"frankledger/core/duplicates"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+	"frankledger/core/tally"
+	"frankledger/core/weigh"
+)
+
+// Options say what to take stock of.
+type Options struct {
+	Request source.Request
+	Context *entry.Context
+	By      weigh.Measure // what folders are weighed by
+	First   int           // how many of the newest and of the heaviest files to tell
+	// Content has files looked into as well: whether they are what their names say, and
+	// which have the same content.
+	Content bool
+	Copies  duplicates.Options
+	Pool    *digest.Pool
+	Earlier *Earlier // records of the places; nil for none
+}
+
+// The map has folders that weigh so much of the whole, in millionths, and so many in each.
+const (
+	leastOnMap = 300
+	mostOnMap  = 150
+)
+
+// Answer is what there is.
+type Answer struct {
+	Sum       weigh.Sum // of all places; what lies in several is in each
+	Elsewhere weigh.Sum // names that were counted with another name of the same file
+	Overlap   bool      // a place lies in another
+	Map       []*weigh.Row
+	Exts      *tally.Tally // of files, like those below
+	Ages      *tally.Tally
+	Sizes     *tally.Tally
+	Newest    []*entry.Entry
+	Heaviest  []*weigh.Row
+	Concerns  []Concern
+	Copies    *duplicates.Answer // with Content
+	Growth    []*Growth          // of the places of which there are records
+	Report    source.Report
+}
+
+// Run takes stock of places.
+func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
+	a := &Answer{}
+	request := o.Request
+	request.Facts, request.Depth = entry.FactStatus|entry.FactReach, source.AllDepths
+	request.Aside |= entry.FactReach
+	if o.Content {
+		request.Facts |= entry.FactContent
+	}
+	group := func(word string) *tally.Tally {
+		dimensions, err := tally.ParseDimensions(word, nil)
+		if err != nil {
+			panic(err) // these can be grouped by
+		}
+		return tally.New(dimensions, o.Context)
+	}
+	a.Exts, a.Ages, a.Sizes = group("ext"), group("age"), group("size")
+	newest := arrange.NewCollector(order("modified"), o.Context, o.First)
+	heaviest := weigh.NewLargest(source.Nowhere, 2*o.First, 0, o.By, o.Context) // names that are counted with others may be as many again
+	files := onlyFiles(source.Both(source.Both(a.Exts, a.Ages), source.Both(a.Sizes, newest)))
+	look := newLook(&request, running(from.Sources), o.Context)
+	totals := weigh.NewTotals(source.Both(source.Both(heaviest, look), files))
+	var err error
+	if a.Report, err = from.Read(ctx, request, totals); err != nil {
+		return nil, err
+	}
+	var roots []*entry.Folder
+	for _, s := range from.Sources {
+		roots = append(roots, totals.Root(s.Place()))
+	}
+	a.Sum, a.Elsewhere, a.Overlap = totals.All(), totals.Elsewhere(), weigh.Overlap(roots)
+	plan := weigh.Plan{By: o.By, Depth: source.AllDepths, First: mostOnMap, AtLeastShare: leastOnMap, Direct: true, Total: true, Heaviest: o.First}
+	a.Heaviest = totals.Files(roots, plan, heaviest)
+	if a.Map = totals.Rows(roots[0], plan, nil); len(roots) > 1 {
+		a.Map = totals.Under(roots, plan, nil)
+	}
+	a.Newest = all(newest)
+	a.Concerns = look.concerns(totals)
+	if o.Earlier != nil {
+		for _, s := range from.Sources {
+			growth, err := o.Earlier.growth(ctx, s, totals, o.By)
+			if err != nil {
+				return nil, err
+			}
+			a.Growth = append(a.Growth, growth)
+		}
+	}
+	if o.Content {
+		request := o.Request
+		request.Depth = source.AllDepths
+		if a.Copies, err = duplicates.Run(ctx, from, request, o.Pool, o.Copies); err != nil {
+			return nil, err
+		}
+		a.Report.Problems = append(a.Report.Problems, newProblems(a.Report.Problems, a.Copies.Report.Problems)...)
+		a.Report.SortProblems()
+	}
+	return a, nil
+}
+
+// newProblems returns those that are not among others: the second reading meets most of the
+// first again.
+func newProblems(known, problems []source.Problem) (added []source.Problem) {
+	type problem struct{ path, tried string }
+	there := map[problem]bool{}
+	for _, p := range known {
+		there[problem{p.Path, p.Tried}] = true
+	}
+	for _, p := range problems {
+		if !there[problem{p.Path, p.Tried}] {
+			added = append(added, p)
+		}
+	}
+	return added
+}
+
+// running reports whether sources are folders of a running system.
+func running(sources []source.Source) bool {
+	return !slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Record != nil || s.Place().List })
+}
+
+func order(words string) arrange.Order {
+	order, err := arrange.ParseOrder(words)
+	if err != nil {
+		panic(err) // these are fields
+	}
+	return order
+}
+
+func all(c *arrange.Collector) (list []*entry.Entry) {
+	arranged := c.Arrange()
+	for i := range arranged.Len() {
+		list = append(list, arranged.At(i))
+	}
+	return list
+}
+
+// onlyFiles is a sink that passes on files: in one piece, as they stand together mostly.
+func onlyFiles(next source.Sink) source.Sink {
+	return source.SinkFunc(func() source.Visitor {
+		visit := next.Visitor()
+		var files []entry.Entry
+		return func(entries []entry.Entry) error {
+			files = files[:0]
+			for i := range entries {
+				if entries[i].Kind == entry.KindFile && !entries[i].Self {
+					files = append(files, entries[i])
+				}
+			}
+			if len(files) == 0 {
+				return nil
+			}
+			return visit(files)
+		}
+	})
+}

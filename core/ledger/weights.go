@@ -1,0 +1,171 @@
+package ledger
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"frankledger/core/entry"
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/weigh"
+)
+
+// Weights are what the folders of a place held at a record.
+type Weights struct {
+	state *state
+	own   map[uint64]*ownWeight // by number of folder
+	sums  map[uint64]weigh.Sum  // at any depth, as of the record
+}
+
+// ownWeight is what lies directly in a folder.
+type ownWeight struct {
+	deltas int // of how many deltas that is
+	sum    weigh.Sum
+	named  []weigh.Name[nameAt] // what has several names, whose bytes are not in the sum
+	below  []uint64             // the folders in it
+	unread int64                // those of them that could not be read
+}
+
+// nameAt is where a name lies.
+type nameAt struct {
+	folder uint64
+	name   string
+}
+
+// SeriesOf returns the records that can be held against what is at a path now: of the place
+// that it is, or the nearest that it lies in, all made on the same terms; the oldest first. It
+// returns the path from that place too, and how many records there are on other terms.
+func (l *Ledger) SeriesOf(ctx context.Context, host, path string, terms Terms) (records []Record, below string, others int, err error) {
+	all, err := l.Records(ctx)
+	if err != nil {
+		return nil, "", 0, err
+	}
+	place := ""
+	for _, r := range all {
+		rest, in := belowPlace(path, r.Place)
+		if r.Host != host || !in || len(r.Place) < len(place) {
+			continue
+		}
+		if r.Terms.String() != terms.String() {
+			others++
+			continue
+		}
+		if r.Place != place {
+			place, below, records = r.Place, rest, nil
+		}
+		records = append(records, r)
+	}
+	slices.SortStableFunc(records, func(a, b Record) int { return cmp.Compare(a.Number, b.Number) })
+	return records, below, others, nil
+}
+
+// EachWeights calls a function with what folders held at each of some records of one place,
+// the oldest first. Only what has changed from one to the next is read. The weights are good
+// until the function returns.
+func (l *Ledger) EachWeights(ctx context.Context, records []Record, do func(Record, *Weights) error) error {
+	if len(records) == 0 {
+		return nil
+	}
+	g, err := grow(ctx, l.store, records[0].place)
+	if err != nil {
+		return err
+	}
+	w := &Weights{own: map[uint64]*ownWeight{}}
+	for _, r := range records {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if w.state, err = g.upTo(r.Number); err != nil {
+			return err
+		}
+		if err := w.weigh(ctx, l); err != nil {
+			return err
+		}
+		if err := do(r, w); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// weigh sums up what the folders hold that are there at the record of the state.
+func (w *Weights) weigh(ctx context.Context, l *Ledger) error {
+	var there []uint64 // each before those in it
+	var named []weigh.Name[nameAt]
+	w.sums = make(map[uint64]weigh.Sum, len(w.own))
+	for next := []uint64{encoding.Root}; len(next) > 0; {
+		id := next[len(next)-1]
+		own, err := w.ownOf(ctx, l, id)
+		if err != nil {
+			return err
+		}
+		next = append(next[:len(next)-1], own.below...)
+		if there = append(there, id); len(there) > len(w.state.folders) {
+			return errNumber // a folder lies in itself
+		}
+		sum := own.sum
+		sum.Unread += own.unread
+		w.sums[id] = sum
+		named = append(named, own.named...)
+	}
+	weigh.CountOnce(named, func(n nameAt) string { return w.path(n) }, func(n *weigh.Name[nameAt]) {
+		sum := w.sums[n.Of.folder]
+		sum.Add(n.Bytes)
+		w.sums[n.Of.folder] = sum
+	}, nil)
+	for _, id := range slices.Backward(there) {
+		if id != encoding.Root {
+			above := w.state.folders[id].Parent
+			sum := w.sums[above]
+			sum.Add(w.sums[id])
+			w.sums[above] = sum
+		}
+	}
+	return nil
+}
+
+// path returns the path of a name from the place.
+func (w *Weights) path(n nameAt) string {
+	folder, _ := w.state.path(n.folder)
+	return pathIn(folder, n.name)
+}
+
+// ownOf returns what lies directly in a folder, and reads that if it has changed.
+func (w *Weights) ownOf(ctx context.Context, l *Ledger, id uint64) (*ownWeight, error) {
+	f := w.state.folder(id)
+	if f == nil {
+		return &ownWeight{}, nil
+	}
+	if own := w.own[id]; own != nil && own.deltas == len(f.deltas) {
+		return own, nil
+	}
+	own := &ownWeight{deltas: len(f.deltas)}
+	err := w.state.each(ctx, l.store, id, func(r *encoding.Recorded) {
+		e := &r.Entry
+		switch {
+		case e.Kind == entry.KindFolder && r.Unread:
+			own.unread++
+		case e.Kind == entry.KindFolder && r.Entered:
+			own.below = append(own.below, w.state.ids[folderKey{id, e.Name}])
+		}
+		if bytes, several := own.sum.Take(e); several {
+			own.named = append(own.named, weigh.Name[nameAt]{Node: e.Node(), Of: nameAt{id, strings.Clone(e.Name)}, Bytes: bytes})
+		}
+	})
+	w.own[id] = own
+	return own, err
+}
+
+// Of returns what a folder held at any depth, by its path from the place, and whether it was
+// there.
+func (w *Weights) Of(path string) (weigh.Sum, bool) {
+	id := uint64(encoding.Root)
+	if path != "" {
+		for name := range strings.SplitSeq(path, "/") {
+			id = w.state.ids[folderKey{id, name}]
+		}
+	}
+	sum, there := w.sums[id]
+	return sum, there
+}
