@@ -299,7 +299,7 @@ func (p *Program) addNamed(to *cobra.Command, commands []named, words []string) 
 func commands() []named {
 	return []named{
 		{"list", (*Program).listCommand}, {"search", (*Program).searchCommand}, {"recall", (*Program).recallCommand}, {"inspect", (*Program).inspectCommand},
-		{"weigh", (*Program).weighCommand}, {"tally", (*Program).tallyCommand}, {"outline", (*Program).outlineCommand}, {"checksum", (*Program).checksumCommand},
+		{"weigh", (*Program).weighCommand}, {"tally", (*Program).tallyCommand}, {"report", (*Program).reportCommand}, {"outline", (*Program).outlineCommand}, {"checksum", (*Program).checksumCommand},
 		{"verify", (*Program).verifyCommand}, {"duplicates", (*Program).duplicatesCommand}, {"compare", (*Program).compareCommand}, {"record", (*Program).recordCommand},
 		{"history", (*Program).historyCommand}, {"ledger", (*Program).ledgerCommand}, {"act", (*Program).actCommand}, {"demo", (*Program).demoCommand},
 		{"fields", (*Program).fieldsCommand}, {"config", (*Program).configCommand}, {"version", (*Program).versionCommand}, {"completion", (*Program).completionCommand},

@@ -239,7 +239,7 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 	}
 	r.byEnding = o.byEnding
 	if r.form == render.HTML && o.to == "" && isTerminal(p.Out) {
-		return nil, repaired(misuse("--as html is a page for a browser: write it to a file"), append(slices.Clip(p.args), "--to", "page.html"))
+		return nil, repaired(misuse("--as html is a page for a browser: write it to a file"), append(slices.Clip(p.args), "--to", cmd.Name()+"."+r.form.Endings[0]))
 	}
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err

@@ -61,7 +61,7 @@ func TestNamesCannotActOnTerminal(t *testing.T) {
 	for _, format := range render.Names(render.Forms) {
 		out := onTerminal(t, command(t, root, "list", "--colour", "never", "--as", format), 100, 50)
 		if format == "html" {
-			assert.Contains(t, out, "list --colour never --as html --to page.html", "nobody reads it there")
+			assert.Contains(t, out, "list --colour never --as html --to list.html", "nobody reads it there")
 		}
 		for _, r := range strings.NewReplacer("\n", "", "\r", "").Replace(out) {
 			separator := r == 0 && format == "paths0"

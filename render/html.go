@@ -29,6 +29,7 @@ type html[R any] struct {
 	columns []row.Column[R]
 	path    *row.Column[R] // to be copied; nil for none
 	page    *page.Page
+	within  string // which table of the page, as a selector of styles; "" for the only one
 	closed  bool   // the table is ended
 	widths  []int  // of the columns, in characters
 	base    string // what the full path of a row mostly is, before its name
@@ -39,12 +40,23 @@ func newHTML[R any](v *View, all, columns []row.Column[R]) *html[R] {
 	if h.path == nil {
 		h.path = row.Named(all, "path")
 	}
-	for i := range columns {
-		if i > 0 { // where the columns stand one under the other
-			h.page.Style += fmt.Sprintf("@media (max-width:44rem){tbody td:nth-child(%d)::before{content:%q;color:var(--quiet)}}\n", i+1, columns[i].Name+" ")
-		}
-	}
 	return h
+}
+
+// AppendTable appends a table of rows to a page that has other things as well, under a name of
+// its own. Its style is added to that of the page.
+func AppendTable[R any](dst []byte, p *page.Page, v *View, name string, columns []row.Column[R], rows row.Source[R]) []byte {
+	h := newHTML(v, columns, row.Choose(columns, HTML.Reader))
+	h.page, h.within = p, "."+name+" "
+	for i := range rows.Len() {
+		h.Measure(rows.At(i))
+	}
+	p.Style += h.layout()
+	dst = h.head(append(append(append(dst, `<table class="`...), name...), "\">\n"...))
+	for i := range rows.Len() {
+		dst = h.Row(dst, rows.At(i))
+	}
+	return append(dst, "</tbody></table>\n"...)
 }
 
 // Measure implements Measurer.
@@ -70,7 +82,7 @@ func (h *html[R]) Join(fresh Measurer[R]) {
 // layout returns the widths of the columns, as a style has them.
 func (h *html[R]) layout() string {
 	const widest, narrowest, sign = 110, 20, 2 // sign of the order
-	text := "tr{grid-template-columns:"
+	text := h.within + "tr{grid-template-columns:"
 	for i := range h.columns {
 		width := max(h.widths[i], Width(h.columns[i].Name)+sign)
 		switch {
@@ -82,7 +94,11 @@ func (h *html[R]) layout() string {
 			text += fmt.Sprintf(" calc(%dch + 1.3rem)", width)
 		}
 	}
-	return text + "}\n"
+	text += "}\n"
+	for i := range h.columns[1:] { // where the columns stand one under the other
+		text += fmt.Sprintf("@media (max-width:44rem){%stbody td:nth-child(%d)::before{content:%q;color:var(--quiet)}}\n", h.within, i+2, h.columns[i+1].Name+" ")
+	}
+	return text
 }
 
 // Each and NextGroup implement grouped.
@@ -119,7 +135,7 @@ func BeginPage(dst []byte, p *page.Page, f Frame) []byte {
 // EndPage appends what could not be read, and the end of a page.
 func EndPage(dst []byte, p *page.Page, f Frame) []byte {
 	if problems := f.Problems(); len(problems) > 0 {
-		dst = append(dst, "<section>\n<h2>What could not be read</h2>\n<ul class=\"problems\">\n"...)
+		dst = append(dst, "<section id=\"problems\">\n<h2>What could not be read</h2>\n<ul class=\"problems\">\n"...)
 		for i, text := range problems {
 			if i == mostTold {
 				text = "and " + Count(int64(len(problems)-i), "place", "places") + " more"
@@ -136,7 +152,7 @@ func EndPage(dst []byte, p *page.Page, f Frame) []byte {
 }
 
 func (h *html[R]) Begin(dst []byte, f Frame) []byte {
-	h.page.Style = h.layout() + h.page.Style
+	h.page.Style += h.layout()
 	dst = BeginPage(dst, h.page, f)
 	dst = append(dst, "<div class=\"tools\" hidden><label>Filter <input type=\"search\" autocomplete=\"off\" spellcheck=\"false\"></label><output></output>"+
 		"<span>several words, in any order; arrow keys go through the rows"...)
@@ -147,7 +163,12 @@ func (h *html[R]) Begin(dst []byte, f Frame) []byte {
 	if h.base = f.Base(); h.base != "" && copied(h.base) == h.base {
 		dst = page.AppendText(dst, h.base)
 	}
-	dst = append(dst, "\">\n<thead><tr>"...)
+	return h.head(append(dst, "\">\n"...))
+}
+
+// head appends the names of the columns, up to the first row.
+func (h *html[R]) head(dst []byte) []byte {
+	dst = append(dst, "<thead><tr>"...)
 	for i := range h.columns {
 		c := &h.columns[i]
 		kind, class, unit := "text", "", ""

@@ -124,3 +124,20 @@ func alternatives(words []string) string {
 	}
 	return text
 }
+
+// RoundText writes a number of bytes, mostly a round one, with its unit and no more digits than
+// it takes.
+func (u Units) RoundText(bytes float64) string {
+	if u == AllBytes {
+		return u.SizeText(int64(bytes))
+	}
+	base, names := 1024.0, binaryNames
+	if u == Decimal {
+		base, names = 1000, decimalNames
+	}
+	step := 0
+	for bytes >= base && step < len(names)-1 {
+		bytes, step = bytes/base, step+1
+	}
+	return strconv.FormatFloat(bytes, 'g', 4, 64) + " " + names[step]
+}

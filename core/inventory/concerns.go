@@ -9,7 +9,8 @@ import (
 
 // Concern is something that may need a look, and how often it was met.
 type Concern struct {
-	Name    string // what it is
+	One     string // what it is: of one, and of several
+	Many    string
 	Where   string // the condition that finds it
 	Count   int64
 	Unknown int64          // entries of which it cannot be told
@@ -26,30 +27,30 @@ const everyoneWrites entry.Permissions = 0o002
 // concerns are the things that may need a look. A test returns whether an entry is of concern,
 // and whether that is known.
 var concerns = []struct {
-	name, where string
-	needs       entry.Facts
-	test        func(e *entry.Entry, c *entry.Context) (is, known bool)
+	one, many, where string
+	needs            entry.Facts
+	test             func(e *entry.Entry, c *entry.Context) (is, known bool)
 }{
-	{"links that lead nowhere", "broken", entry.FactReach, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
+	{"link that leads nowhere", "links that lead nowhere", "broken", entry.FactReach, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		return e.Kind == entry.KindLink && e.Marks&entry.MarkReaches == 0, e.Kind != entry.KindLink || e.Known&entry.FactReach != 0
 	}},
-	{"empty files", "kind is file and empty", entry.FactStatus, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
+	{"empty file", "empty files", "kind is file and empty", entry.FactStatus, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		return e.Kind == entry.KindFile && e.HasSize() && e.Size == 0, e.Kind != entry.KindFile || e.HasSize()
 	}},
-	{"empty folders", "kind is folder and empty", entry.FactInside, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
+	{"empty folder", "empty folders", "kind is folder and empty", entry.FactInside, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		return e.Kind == entry.KindFolder && e.Marks&entry.MarkVoid != 0, e.Kind != entry.KindFolder || e.Known&entry.FactInside != 0
 	}},
-	{"files whose content is not what their extension says", "mislabelled", entry.FactContent, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
+	{"file whose content is not what its extension says", "files whose content is not what their extension says", "mislabelled", entry.FactContent, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		return e.Marks&entry.MarkMislabelled != 0, e.Kind != entry.KindFile || e.Known&entry.FactContent != 0
 	}},
-	{"files and folders that everyone may write to", "kind is file,folder and mode has o+w and not sticky", entry.FactStatus, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
+	{"file or folder that everyone may write to", "files and folders that everyone may write to", "kind is file,folder and mode has o+w and not sticky", entry.FactStatus, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		if e.Kind != entry.KindFile && e.Kind != entry.KindFolder {
 			return false, true
 		}
 		return e.Permissions&everyoneWrites != 0 && e.Permissions&entry.Sticky == 0, e.Known&entry.FactStatus != 0
 	}},
-	{"entries whose owner has no name here", "owner matches ^[0-9]+$", entry.FactStatus, nil}, // see look
-	{"names that are hard to type", "awkward", 0, func(e *entry.Entry, _ *entry.Context) (bool, bool) { return entry.AwkwardName(e.Name), true }},
+	{"entry whose owner has no name here", "entries whose owner has no name here", "owner matches ^[0-9]+$", entry.FactStatus, nil}, // see look
+	{"name that is hard to type", "names that are hard to type", "awkward", 0, func(e *entry.Entry, _ *entry.Context) (bool, bool) { return entry.AwkwardName(e.Name), true }},
 }
 
 // look is a sink that counts what may need a look.
@@ -138,7 +139,7 @@ func (p *lookPart) noOwner(e *entry.Entry, c *entry.Context) (is, known bool) {
 // tell which have nothing.
 func (l *look) concerns(totals *weigh.Totals) (list []Concern) {
 	for n, c := range concerns {
-		concern := Concern{Name: c.name, Where: c.where, Untold: c.needs == entry.FactContent && !l.facts.Has(c.needs)}
+		concern := Concern{One: c.one, Many: c.many, Where: c.where, Untold: c.needs == entry.FactContent && !l.facts.Has(c.needs)}
 		if c.needs == entry.FactInside && l.whole {
 			visit := l.found[n].Visitor()
 			totals.EachEmpty(func(f *entry.Folder) {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -24,6 +25,7 @@ type Earlier struct {
 // Growth is how a place has changed over its records.
 type Growth struct {
 	Place   *entry.Place
+	Below   string          // its path from the place that was recorded
 	Points  []Point         // the oldest first; the last is what stock was taken of
 	Folders []*entry.Folder // the fastest-growing, none of them in another
 	Last    *ledger.Record  // before what stock was taken of; nil for none
@@ -59,7 +61,7 @@ const (
 func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.Totals, by weigh.Measure) (*Growth, error) {
 	place := from.Place()
 	g := &Growth{Place: place}
-	host, path, terms, now := e.Host, place.Full, e.Terms, int64(0)
+	host, path, terms, now := e.Host, cmp.Or(place.Real, place.Full), e.Terms, int64(0)
 	taken := time.Time{}
 	if recorded, is := from.(*ledger.Source); is {
 		r := recorded.Record()
@@ -72,7 +74,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 	if now > 0 {
 		records = slices.DeleteFunc(records, func(r ledger.Record) bool { return r.Number >= now })
 	}
-	g.Records, g.Others = len(records), others
+	g.Below, g.Records, g.Others = below, len(records), others
 	if len(records) == 0 {
 		return g, nil
 	}
@@ -101,15 +103,17 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 	for _, f := range g.Folders {
 		p.Folders = append(p.Folders, Amount{totals.Of(f), true})
 	}
+	whole := g.Points[len(g.Points)-1].Whole.There
+	slices.SortStableFunc(g.Points, func(a, b Point) int { return a.Taken.Compare(b.Taken) })
 	g.Points = append(g.Points, p)
+	if !whole {
+		return g, nil
+	}
 	return g, e.since(ctx, g, below, totals)
 }
 
 // since tells what has changed since the last record.
 func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *weigh.Totals) error {
-	if there := g.Points[len(g.Points)-2].Whole.There; !there {
-		return nil
-	}
 	before, err := e.Ledger.Source(ctx, *g.Last, below, g.Place.Given, g.Place.Index)
 	if err != nil {
 		return err
@@ -134,6 +138,11 @@ func joined(folder, below string) string {
 		return below
 	}
 	return strings.TrimSuffix(folder+"/"+below, "/")
+}
+
+// Before is the last record as a place is named.
+func (g *Growth) Before() string {
+	return joined("@"+strconv.FormatInt(g.Last.Number, 10), g.Below)
 }
 
 // some returns no more records than are told of, evenly, with the first and the last.

@@ -21,7 +21,8 @@ type Options struct {
 	Request source.Request
 	Context *entry.Context
 	By      weigh.Measure // what folders are weighed by
-	First   int           // how many of the newest and of the heaviest files to tell
+	First   int           // how many of the newest and of the largest files to tell
+	Folders int           // how many of the heaviest folders
 	// Content has files looked into as well: whether they are what their names say, and
 	// which have the same content.
 	Content bool
@@ -38,15 +39,16 @@ const (
 
 // Answer is what there is.
 type Answer struct {
-	Sum       weigh.Sum // of all places; what lies in several is in each
-	Elsewhere weigh.Sum // names that were counted with another name of the same file
-	Overlap   bool      // a place lies in another
-	Map       []*weigh.Row
+	Sum       weigh.Sum    // of all places; what lies in several is in each
+	Elsewhere weigh.Sum    // names that were counted with another name of the same file
+	Overlap   bool         // a place lies in another
+	Map       []*weigh.Row // folders, at any depth, that can be seen on a map
+	Heaviest  []*weigh.Row // the places, and the heaviest folders directly in them
 	Exts      *tally.Tally // of files, like those below
 	Ages      *tally.Tally
 	Sizes     *tally.Tally
 	Newest    []*entry.Entry
-	Heaviest  []*weigh.Row
+	Largest   []*weigh.Row // files
 	Concerns  []Concern
 	Copies    *duplicates.Answer // with Content
 	Growth    []*Growth          // of the places of which there are records
@@ -71,10 +73,10 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	a.Exts, a.Ages, a.Sizes = group("ext"), group("age"), group("size")
 	newest := arrange.NewCollector(order("modified"), o.Context, o.First)
-	heaviest := weigh.NewLargest(source.Nowhere, 2*o.First, 0, o.By, o.Context) // names that are counted with others may be as many again
+	largest := weigh.NewLargest(source.Nowhere, 2*o.First, 0, o.By, o.Context) // names that are counted with others may be as many again
 	files := onlyFiles(source.Both(source.Both(a.Exts, a.Ages), source.Both(a.Sizes, newest)))
 	look := newLook(&request, running(from.Sources), o.Context)
-	totals := weigh.NewTotals(source.Both(source.Both(heaviest, look), files))
+	totals := weigh.NewTotals(source.Both(source.Both(largest, look), files))
 	var err error
 	if a.Report, err = from.Read(ctx, request, totals); err != nil {
 		return nil, err
@@ -84,11 +86,16 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 		roots = append(roots, totals.Root(s.Place()))
 	}
 	a.Sum, a.Elsewhere, a.Overlap = totals.All(), totals.Elsewhere(), weigh.Overlap(roots)
-	plan := weigh.Plan{By: o.By, Depth: source.AllDepths, First: mostOnMap, AtLeastShare: leastOnMap, Direct: true, Total: true, Heaviest: o.First}
-	a.Heaviest = totals.Files(roots, plan, heaviest)
-	if a.Map = totals.Rows(roots[0], plan, nil); len(roots) > 1 {
-		a.Map = totals.Under(roots, plan, nil)
+	rows := func(plan weigh.Plan) []*weigh.Row {
+		plan.By, plan.Direct, plan.Total = o.By, true, true
+		if len(roots) > 1 {
+			return totals.Under(roots, plan, nil)
+		}
+		return totals.Rows(roots[0], plan, nil)
 	}
+	a.Map = rows(weigh.Plan{Depth: source.AllDepths, First: mostOnMap, AtLeastShare: leastOnMap})
+	a.Heaviest = rows(weigh.Plan{Depth: 1, First: o.Folders})
+	a.Largest = totals.Files(roots, weigh.Plan{By: o.By, Heaviest: o.First}, largest)
 	a.Newest = all(newest)
 	a.Concerns = look.concerns(totals)
 	if o.Earlier != nil {

@@ -45,6 +45,21 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 	if err != nil {
 		return nil, err
 	}
+	for _, same := range seriesOf(records, host, path) {
+		below, _ := belowPlace(path, same[0].Place)
+		of, err := l.historyIn(ctx, same, path, below)
+		if err != nil {
+			return nil, err
+		}
+		spans = append(spans, of...)
+	}
+	slices.SortStableFunc(spans, func(a, b Span) int { return a.First.Taken.Compare(b.First.Taken) })
+	return spans, nil
+}
+
+// seriesOf returns the records that tell of a path, those of one place and label together, in
+// order of time.
+func seriesOf(records []Record, host, path string) (series [][]Record) {
 	for len(records) > 0 {
 		var same, rest []Record
 		for _, r := range records {
@@ -54,18 +69,13 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 				rest = append(rest, r)
 			}
 		}
-		if rest, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
+		if _, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
 			slices.SortStableFunc(same, func(a, b Record) int { return a.Taken.Compare(b.Taken) })
-			of, err := l.historyIn(ctx, same, path, rest)
-			if err != nil {
-				return nil, err
-			}
-			spans = append(spans, of...)
+			series = append(series, same)
 		}
 		records = rest
 	}
-	slices.SortStableFunc(spans, func(a, b Span) int { return a.First.Taken.Compare(b.First.Taken) })
-	return spans, nil
+	return series
 }
 
 // belowPlace returns the path from a place to a full path.

@@ -50,6 +50,16 @@ func (t *Terms) Words() (words []string) {
 // Whole reports whether nothing was left out of the folders that were read.
 func (t Terms) Whole() bool { return t.Hidden == source.ShowHidden && t.Where == nil }
 
+// ChooseAs reports whether two records made on these terms have the same entries of the same
+// place, whatever else they know of these.
+func (t Terms) ChooseAs(other Terms) bool {
+	t.Attributes, t.Quick, other.Attributes, other.Quick = false, false, false, false
+	for _, one := range []*Terms{&t, &other} {
+		one.MatchCase = one.MatchCase && len(one.Skip)+len(one.Where) > 0
+	}
+	return t.String() == other.String()
+}
+
 // ParseTerms reads terms from words. What it does not know is passed over.
 func ParseTerms(words []string) (t Terms) {
 	for i := 0; i < len(words); i++ {

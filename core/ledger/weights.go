@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
@@ -47,7 +48,7 @@ func (l *Ledger) SeriesOf(ctx context.Context, host, path string, terms Terms) (
 		if r.Host != host || !in || len(r.Place) < len(place) {
 			continue
 		}
-		if r.Terms.String() != terms.String() {
+		if !r.Terms.ChooseAs(terms) {
 			others++
 			continue
 		}
@@ -60,8 +61,8 @@ func (l *Ledger) SeriesOf(ctx context.Context, host, path string, terms Terms) (
 	return records, below, others, nil
 }
 
-// EachWeights calls a function with what folders held at each of some records of one place,
-// the oldest first. Only what has changed from one to the next is read. The weights are good
+// EachWeights calls a function with what folders held at each of some records of one place, in
+// the order of their numbers. Only what has changed from one to the next is read. The weights are good
 // until the function returns.
 func (l *Ledger) EachWeights(ctx context.Context, records []Record, do func(Record, *Weights) error) error {
 	if len(records) == 0 {
@@ -72,7 +73,8 @@ func (l *Ledger) EachWeights(ctx context.Context, records []Record, do func(Reco
 		return err
 	}
 	w := &Weights{own: map[uint64]*ownWeight{}}
-	for _, r := range records {
+	byNumber := func(a, b Record) int { return cmp.Compare(a.Number, b.Number) }
+	for _, r := range slices.SortedFunc(slices.Values(records), byNumber) {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
@@ -168,4 +170,59 @@ func (w *Weights) Of(path string) (weigh.Sum, bool) {
 	}
 	sum, there := w.sums[id]
 	return sum, there
+}
+
+// Sizes are what was under one path at each record of a place with one label.
+type Sizes struct {
+	Place, Label string
+	Sizes        []Size // the oldest first
+}
+
+// Size is what was under a path at a record.
+type Size struct {
+	Taken  time.Time
+	Record int64
+	Sum    weigh.Sum // of a file, or of all that a folder held; with something unread, where that is not known
+	There  bool
+}
+
+// SizesOf returns what was under a full path on a host, at every record that tells. Records of
+// several places that the path lies in, or of several labels, are told apart.
+func (l *Ledger) SizesOf(ctx context.Context, host, path string) (all []Sizes, err error) {
+	records, err := l.Records(ctx)
+	if err != nil {
+		return nil, err
+	}
+	series := seriesOf(records, host, path)
+	for _, same := range series {
+		below, _ := belowPlace(path, same[0].Place)
+		sizes, known := Sizes{Place: same[0].Place, Label: same[0].Label}, false
+		err := l.EachWeights(ctx, same, func(r Record, w *Weights) error {
+			s := Size{Taken: r.Taken, Record: r.Number}
+			if s.Sum, s.There = w.Of(below); !s.There && below != "" {
+				state, e, err := l.look(ctx, w.state, strings.Split(below, "/"))
+				if err != nil {
+					return err
+				}
+				switch s.There = state != Absent; state {
+				case There:
+					bytes, _ := s.Sum.Take(&e)
+					s.Sum.Size, s.Sum.Disk = bytes.Size, bytes.Disk
+				case NotRead:
+					s.Sum.Unread = 1
+				}
+			}
+			known = known || s.There
+			sizes.Sizes = append(sizes.Sizes, s)
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		if known {
+			slices.SortStableFunc(sizes.Sizes, func(a, b Size) int { return a.Taken.Compare(b.Taken) })
+			all = append(all, sizes)
+		}
+	}
+	return all, nil
 }

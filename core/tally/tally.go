@@ -112,6 +112,39 @@ func (p *part) add(t *Tally, e *entry.Entry) {
 	}
 }
 
+// Most returns the groups with most bytes, or with most entries; and the others summed up in
+// one.
+func (t *Tally) Most(first int, entries bool) []*Group {
+	groups := t.Groups(0)
+	slices.SortStableFunc(groups, func(a, b *Group) int {
+		bySize, byCount := cmp.Compare(b.Sum.Size, a.Sum.Size), cmp.Compare(b.Sum.Entries(), a.Sum.Entries())
+		if entries {
+			return cmp.Or(byCount, bySize)
+		}
+		return cmp.Or(bySize, byCount)
+	})
+	return t.withRest(groups, first)
+}
+
+// InBands returns the groups of a tally by bands, in their order, with those between the first
+// and the last that have nothing in them.
+func (t *Tally) InBands() (groups []*Group) {
+	byKey := t.merge()
+	last := 0
+	for _, band := range t.dimensions[0].bands {
+		g := byKey[string(rune(there))+band+string(rune(end))]
+		if g == nil {
+			g = &Group{}
+		} else {
+			last = len(groups) + 1
+		}
+		if g.Keys = []Key{{Text: band}}; last > 0 {
+			groups = append(groups, g)
+		}
+	}
+	return groups[:last]
+}
+
 // Groups returns the groups: in the order of their first dimension if that has
 // one, else the heaviest first. With first, only so many of them, and the others
 // summed up in one.
@@ -120,11 +153,10 @@ func (t *Tally) Groups(first int) []*Group {
 	// What they are sorted by stands together: to look for it in each group takes longer than
 	// to compare it.
 	order := make([]weighed, 0, len(byKey))
-	total := weigh.Sum{}
+	total := t.total()
 	for key, g := range byKey {
 		g.Keys = splitKey(key)
 		order = append(order, weighed{g, g.Keys[0], g.Sum.Size, g.Sum.Entries()})
-		total.Add(g.Sum)
 	}
 	slices.SortFunc(order, t.compare)
 	groups := make([]*Group, len(order))
@@ -132,6 +164,19 @@ func (t *Tally) Groups(first int) []*Group {
 		groups[i] = o.group
 		o.group.Share = weigh.ShareOf(o.size, total.Size)
 	}
+	return t.withRest(groups, first)
+}
+
+// total is what all groups have.
+func (t *Tally) total() (total weigh.Sum) {
+	for _, g := range t.merge() {
+		total.Add(g.Sum)
+	}
+	return total
+}
+
+// withRest returns the first so many groups, and the others summed up in one; all if first is 0.
+func (t *Tally) withRest(groups []*Group, first int) []*Group {
 	if first == 0 || len(groups) <= first {
 		return groups
 	}
@@ -139,8 +184,9 @@ func (t *Tally) Groups(first int) []*Group {
 	for _, g := range groups[first:] {
 		rest.join(g)
 	}
+	total := t.total()
 	rest.Share = weigh.ShareOf(rest.Sum.Size, total.Size)
-	return append(groups[:first], rest)
+	return append(groups[:first:first], rest)
 }
 
 // merge joins what the visitors counted. A file with several names is counted in

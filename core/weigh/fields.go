@@ -19,8 +19,12 @@ func (p *Plan) Columns() []row.Column[*Row] {
 		disk = disk.For(programs)
 	}
 	newest := row.TimeColumn("newest", "when the newest was last altered", func(r *Row) (row.Moment, bool) { return r.Sum.Newest, r.Sum.Dated })
-	if p.Heaviest > 0 { // rows are of one file each
-		files, folders = files.For(programs), folders.For(programs)
+	dated := newest
+	dated.Name = "modified"
+	if dated = dated.For(people); p.Heaviest > 0 { // rows are of one file each
+		files, folders, newest = files.For(programs), folders.For(programs), newest.For(programs)
+	} else {
+		dated = dated.For(0)
 	}
 	share := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
 	columns := []row.Column[*Row]{
@@ -32,7 +36,7 @@ func (p *Plan) Columns() []row.Column[*Row] {
 		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
 		files, folders,
 		row.NumberColumn("share", "part of the whole place", row.Share, share).For(programs),
-		newest,
+		newest, dated,
 		row.NumberColumn("own_size", "bytes of content directly in it", row.Bytes, func(r *Row) (int64, bool) {
 			return r.Own.Size, r.Kind == FolderRow && r.Own.HasSize()
 		}).For(programs),

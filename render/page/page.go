@@ -13,6 +13,11 @@ import (
 //go:embed page.css
 var style string
 
+// ReportStyle is the style of a report, beside that of all pages.
+//
+//go:embed report.css
+var ReportStyle string
+
 //go:embed page.js
 var script string
 
@@ -24,7 +29,7 @@ type Page struct {
 
 // Begin appends the document up to the beginning of its body.
 func (p *Page) Begin(dst []byte) []byte {
-	css := style + p.Style
+	css := variables() + style + p.Style
 	dst = append(dst, `<!DOCTYPE html>
 <html lang="en">
 <head>

@@ -6,11 +6,49 @@ if (folds) {
   folds.hidden = false;
   [false, true].forEach((open, i) => folds.querySelectorAll("button")[i].addEventListener("click", () => fold(open)));
 }
+// Exact values, of what is pointed at or moved to.
+const exact = document.querySelector(".exact"), tell = text => { exact.textContent = text || ""; };
+const number = new Intl.NumberFormat("en-GB"), grouped = n => number.format(n).replaceAll(",", "\u00a0");
+const exactly = cell => {
+  const v = cell.dataset.v, head = cell.closest("table").tHead.rows[0].cells[cell.cellIndex];
+  if (v === undefined || !head.textContent.trim()) return "";
+  return head.textContent + ": " + (head.dataset.t === "time" ? v : grouped(Number(v)) + (head.dataset.u ? " " + head.dataset.u : ""));
+};
+for (const of of document.querySelectorAll("table")) {
+  of.addEventListener("pointerover", e => { const cell = e.target.closest("td"); tell(cell ? exactly(cell) : ""); });
+  of.addEventListener("pointerleave", () => tell(""));
+}
+const clip = async text => {
+  try { await navigator.clipboard.writeText(text); } catch {
+    const area = document.createElement("textarea"), before = document.activeElement;
+    area.value = text;
+    document.body.append(area);
+    area.select();
+    document.execCommand("copy");
+    area.remove();
+    if (before) before.focus();
+  }
+  tell("copied: " + text);
+};
+// Command lines can be copied, and Escape goes out of a folder of the map.
+for (const how of document.querySelectorAll(".how")) {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.textContent = "copy";
+  button.addEventListener("click", () => clip(how.querySelector("code").textContent));
+  how.append(button);
+}
+document.addEventListener("keydown", e => {
+  const ways = e.key === "Escape" && document.querySelectorAll(".map .view:target .way a");
+  if (!ways || !ways.length) return;
+  ways[ways.length - 1].click();
+  const from = location.hash && document.querySelector(location.hash + " svg a");
+  if (from) from.focus();
+});
 const table = document.querySelector("table.rows"), tools = document.querySelector(".tools");
 if (!table || !tools) return;
 const heads = [...table.tHead.rows[0].cells], given = [...table.tBodies].flatMap(body => [...body.rows]);
-const exact = document.querySelector(".exact"), filter = tools.querySelector("input"), told = tools.querySelector("output");
-const number = new Intl.NumberFormat("en-GB"), grouped = n => number.format(n).replaceAll(",", "\u00a0");
+const filter = tools.querySelector("input"), told = tools.querySelector("output");
 const inGroup = 200;
 let order = given, shown = given, here = -1, texts = null;
 tools.hidden = false;
@@ -73,16 +111,6 @@ let waiting = 0;
 filter.addEventListener("input", () => { clearTimeout(waiting); waiting = setTimeout(narrow, 80); });
 told.textContent = grouped(given.length) + (given.length === 1 ? " row" : " rows");
 
-// Exact values, of what is pointed at or moved to.
-const tell = text => { exact.textContent = text || ""; };
-const exactly = cell => {
-  const v = cell.dataset.v, head = heads[cell.cellIndex];
-  if (v === undefined || !head.textContent.trim()) return "";
-  return head.textContent + ": " + (head.dataset.t === "time" ? v : grouped(Number(v)) + (head.dataset.u ? " " + head.dataset.u : ""));
-};
-table.addEventListener("pointerover", e => { const cell = e.target.closest("td"); tell(cell ? exactly(cell) : ""); });
-table.addEventListener("pointerleave", () => tell(""));
-
 // Keys: up and down go from row to row, c copies the path, / goes to the filter.
 const step = by => {
   if (!shown.length) return;
@@ -92,19 +120,9 @@ const step = by => {
   shown[here].scrollIntoView({block: "nearest"});
   tell([...shown[here].cells].map(exactly).filter(Boolean).join(" \u00b7 "));
 };
-const copy = async row => {
+const copy = row => {
   const path = row.dataset.p !== undefined ? row.dataset.p : table.dataset.base ? table.dataset.base + row.cells[0].textContent : undefined;
-  if (path === undefined) return;
-  try { await navigator.clipboard.writeText(path); } catch {
-    const area = document.createElement("textarea");
-    area.value = path;
-    document.body.append(area);
-    area.select();
-    document.execCommand("copy");
-    area.remove();
-    table.focus();
-  }
-  tell("copied: " + path);
+  if (path !== undefined) clip(path);
 };
 table.tabIndex = 0;
 table.addEventListener("keydown", e => {

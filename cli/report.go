@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"errors"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"frankledger/core/digest"
+	"frankledger/core/duplicates"
+	"frankledger/core/entry"
+	"frankledger/core/inventory"
+	"frankledger/core/ledger"
+	"frankledger/core/live"
+	"frankledger/core/source"
+	"frankledger/core/weigh"
+	"frankledger/output"
+	"frankledger/render"
+	"frankledger/render/report"
+)
+
+// reportOptions are the options of report beside those that all commands share.
+type reportOptions struct {
+	reading readingOptions
+	by      string
+	copies  bool
+}
+
+// reportForms are the formats that a report can have.
+var reportForms = []*render.Form{render.HTML}
+
+func (p *Program) reportCommand() *cobra.Command {
+	var o reportOptions
+	cmd := &cobra.Command{
+		Use:   "report [PLACE…] [where CONDITION…]",
+		Short: "write an inventory of a place as one page to look at: what fills it, what grew",
+		Long: `Writes a page for a browser that tells all there is to say of a place: how much is there,
+what fills it (a map of areas that can be gone into), what kinds of files, how old and how
+large they are, the largest and the newest, and what may need a look. If the ledger has
+records of the place, made on the same terms, it also tells what grew over these, and
+what changed since the last one. Beside each number stands the command that gives it.
+
+The page is one file that needs nothing else: give it to whom you like. The place is read
+once; with --copies, the content of files is read too, for copies and for files that are
+not what their names say.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return p.report(cmd, &o, args)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh folders by: size, disk or files (their number)")
+	f.BoolVar(&o.copies, "copies", false, "also read the content of files: for copies, and files that are not what their names say")
+	f.IntVarP(&o.reading.first, "first", "f", 10, "how many of the largest and of the newest files to show, a `NUMBER`")
+	group(cmd, groupWhat, "by", "copies", "first")
+	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
+	addShowing(cmd, &o.reading.showingOptions, reportForms)
+	complete(cmd, "by", oneOf(measures))
+	examples(cmd,
+		example{"report --to report.html", "all about the current folder"},
+		example{"report recordings --by disk --to recordings.html", "by what it takes on disk"},
+		example{"report cards exchange --copies --to copies.html", "two places, and what is there twice"},
+		example{"report @weekly --to week.html", "what was recorded, and what had grown until then"},
+		example{"report . --to wav.html where ext is wav", "only some of the files"},
+	)
+	return cmd
+}
+
+// report answers with a page about places.
+func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) error {
+	by := slices.Index(measures, o.by)
+	if by < 0 {
+		return misuse("--by can be size, disk or files, not %q", o.by)
+	}
+	o.reading.depth = allWord
+	r, err := p.reading(cmd, &o.reading)
+	if err != nil {
+		return err
+	}
+	if r.view.Times == render.Relative && !cmd.Flags().Changed("times") {
+		r.view.Times = render.Local // it is looked at later
+	}
+	sources, summary, err := p.open(cmd.Context(), r, args, true)
+	if err != nil {
+		return err
+	}
+	if o.copies && hasRecord(sources) {
+		return misuse("--copies reads the content of files that are there now, and a record has none; frank duplicates finds copies in records with digests")
+	}
+	options := inventory.Options{Context: r.view.Context, By: weigh.Measure(by), First: r.first, Folders: 12, Content: o.copies}
+	options.Copies = duplicates.Options{Algorithm: entry.Algorithms[0]}
+	if options.Earlier, err = p.earlier(cmd, r, &o.reading, weigh.Measure(by), args); err != nil {
+		return err
+	}
+	return p.answer(r, summary, func(w output.Destination) error {
+		a, err := ask(p, r, func(request source.Request) (*inventory.Answer, error) {
+			options.Request = request
+			options.Pool = digest.NewPool(live.Files{}, request.Progress)
+			return inventory.Run(cmd.Context(), p.set(r, sources), options)
+		})
+		if err != nil {
+			return err
+		}
+		summary.Report.Add(a.Report)
+		summary.Report.SortProblems()
+		summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = a.Sum, true, true, &a.Elsewhere
+		page := &report.Inventory{View: r.view, Answer: a, By: weigh.Measure(by), Command: p.commandsOf(cmd, r, args), Made: commandLine(p.args)}
+		_, err = w.Write(page.Page(summary))
+		return err
+	})
+}
+
+// earlier opens the ledger for what it has of the places of a report, if there is one. Some of
+// what is there cannot be held against records of all of it.
+func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by weigh.Measure, args []string) (*inventory.Earlier, error) {
+	if r.condition != nil {
+		return nil, nil
+	}
+	l, err := p.ledgerToRead(cmd.Context(), r.ledger)
+	switch {
+	case errors.Is(err, ledger.ErrNone) && !cmd.Flags().Changed("ledger"):
+		return nil, nil
+	case err != nil && !cmd.Flags().Changed("ledger"):
+		r.notes = append(r.notes, "the ledger was not looked at: "+err.Error())
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	host, err := os.Hostname()
+	if err != nil {
+		return nil, err
+	}
+	plan := weigh.Plan{By: by, Depth: 2, First: 8, Direct: true}
+	return &inventory.Earlier{Ledger: l, Host: host, Terms: r.terms(o, args), Plan: plan}, nil
+}
+
+// commandsOf returns how the command lines are written that give what a report tells.
+func (p *Program) commandsOf(cmd *cobra.Command, r *reading, args []string) func(words []string, where string, places ...string) string {
+	var all []string
+	for _, place := range r.view.Places {
+		all = append(all, place.Given)
+	}
+	var looking, ledgerOnly []string
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		switch f.Name {
+		case "ledger":
+			ledgerOnly = append(ledgerOnly, "--ledger", f.Value.String())
+		case "hidden":
+			looking = append(looking, "--hidden", f.Value.String())
+		case "follow", "same-disk", "match-case":
+			looking = append(looking, "--"+f.Name)
+		case "skip":
+			patterns, _ := cmd.Flags().GetStringArray(f.Name)
+			for _, pattern := range patterns {
+				looking = append(looking, "--skip", pattern)
+			}
+		}
+	})
+	return func(words []string, where string, places ...string) string {
+		line := words[:1:1]
+		if words[0] == "ledger" {
+			return commandLine(slices.Concat(words, ledgerOnly))
+		}
+		if places == nil {
+			places = all
+		}
+		line = slices.Concat(line, places, words[1:], looking, ledgerOnly)
+		switch {
+		case r.condition != nil && where != "":
+			line = append(line, whereWord, "("+r.condition.String()+") and "+where)
+		case r.condition != nil:
+			line = append(line, whereWord, r.condition.String())
+		case where != "":
+			line = append(append(line, whereWord), strings.Fields(where)...)
+		}
+		return commandLine(line)
+	}
+}

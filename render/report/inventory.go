@@ -1,0 +1,495 @@
+package report
+
+import (
+	"container/heap"
+	"fmt"
+	"strings"
+	"time"
+
+	"frankledger/core/chart"
+	"frankledger/core/entry"
+	"frankledger/core/inventory"
+	"frankledger/core/row"
+	"frankledger/core/tally"
+	"frankledger/core/weigh"
+	"frankledger/render"
+	"frankledger/render/page"
+	"frankledger/render/picture"
+)
+
+// Inventory is a report of places, as a page.
+type Inventory struct {
+	*View
+	Answer *inventory.Answer
+	By     weigh.Measure
+	// Command is the command line that gives what the report tells in one place: a command
+	// with options about the places of the report, and a condition beside that of the report.
+	// Of some places only, if any are given.
+	Command func(words []string, where string, places ...string) string
+	// Made is the command line that made the report.
+	Made string
+
+	page     *page.Page
+	dst      []byte
+	commands int
+}
+
+// What a report has room for.
+const (
+	mostAreas  = 5200 // of all treemaps
+	mostBars   = 12
+	mostSets   = 25
+	mostCopies = 20
+)
+
+// Page returns the report.
+func (r *Inventory) Page(s *Summary) []byte {
+	r.page = &page.Page{Style: page.ReportStyle + page.PictureStyle(func(c page.Colour) string { return "var(--" + c.Name + ")" })}
+	r.whatIsHere()
+	r.whatFills()
+	r.whatGrew()
+	r.whatKinds()
+	r.bands("How old", r.Answer.Ages, "age", 0)
+	r.bands("How large", r.Answer.Sizes, "size", 1) // the first band is of what has no size
+	r.files()
+	r.copies()
+	r.concerns(s)
+	body := r.dst
+	frame := r.Frame(s)
+	dst := render.BeginPage(nil, r.page, frame)
+	dst = append(dst, body...)
+	r.dst = nil
+	r.element("footer", "", "Made by "+r.Made+" on "+r.day(r.Context.AsOf)+".")
+	footer := r.dst
+	return render.EndPage(append(dst, footer...), r.page, frame)
+}
+
+// day writes a moment as a report tells it: by the calendar.
+func (v *View) day(t time.Time) string { return t.In(v.Zone).Format("2006-01-02 15:04") }
+
+func (r *Inventory) raw(text string) { r.dst = append(r.dst, text...) }
+func (r *Inventory) element(name, class, text string) {
+	r.dst = page.AppendElement(r.dst, name, class, text)
+}
+
+// command adds a command line, and returns what leads to it.
+func (r *Inventory) command(words []string, where string, places ...string) (link string) {
+	r.commands++
+	id := fmt.Sprintf("c%d", r.commands)
+	r.raw(`<p class="how" id="` + id + `"><code>`)
+	r.dst = page.AppendText(r.dst, r.Command(words, where, places...))
+	r.raw("</code></p>\n")
+	return "#" + id
+}
+
+// next is what will lead to the command line that is added next but some.
+func (r *Inventory) next(after int) string { return fmt.Sprintf("#c%d", r.commands+1+after) }
+
+// number adds a number that leads to its command line.
+func (r *Inventory) number(class, link, text string) {
+	r.raw(`<a class="` + class + `" href="` + link + `">`)
+	r.dst = page.AppendText(r.dst, text)
+	r.raw("</a>")
+}
+
+func (r *Inventory) section(heading string) { r.raw("<section>\n"); r.element("h2", "", heading) }
+
+// whatIsHere tells how much there is.
+func (r *Inventory) whatIsHere() {
+	a := r.Answer
+	sum := &a.Sum
+	r.section("What is here")
+	kinds, size, disk := r.next(0), r.next(1), r.next(2)
+	r.raw(`<dl class="facts">`)
+	fact := func(name, link, text string) {
+		r.raw("<div>")
+		r.element("dt", "", name)
+		r.raw("<dd>")
+		r.number("", link, text)
+		r.raw("</dd></div>\n")
+	}
+	count := func(n int64) string {
+		switch {
+		case !sum.HasEntries():
+			return "not known"
+		case sum.Unread > 0:
+			return "≥ " + render.Grouped(n)
+		}
+		return render.Grouped(n)
+	}
+	fact("content", size, r.amount(weigh.BySize, sum, sum.Whole()))
+	fact("on disk", disk, r.amount(weigh.ByDisk, sum, sum.Whole()))
+	fact("files", kinds, count(sum.Files))
+	fact("folders", kinds, count(sum.Folders))
+	if sum.Links > 0 {
+		fact("links", kinds, count(sum.Links))
+	}
+	if sum.Others > 0 {
+		fact("pipes, sockets, devices", kinds, count(sum.Others))
+	}
+	r.raw("</dl>\n")
+	if a.Overlap {
+		r.element("p", "alarm", "One of the places lies in another: what is in both is counted in each.")
+	}
+	r.command([]string{"tally", "--by", "kind"}, "")
+	r.command([]string{"weigh"}, "")
+	r.command([]string{"weigh", "--by", "disk"}, "")
+	r.raw("</section>\n")
+}
+
+// whatFills tells where it is: as treemaps that lead into one another, and as a table.
+func (r *Inventory) whatFills() {
+	r.section("What fills it")
+	what := []string{"content", "space on disk", "numbers of files"}[r.By]
+	r.element("p", "quiet", "Areas stand for "+what+". Click a folder to look into it, and its path above to come back.")
+	r.maps()
+	plan := weigh.Plan{By: r.By}
+	r.dst = render.AppendTable(r.dst, r.page, r.View.View, "weights", WeighColumns(&plan), row.List[*weigh.Row](r.Answer.Heaviest))
+	r.command([]string{"weigh", "--by", MeasureWords[r.By]}, "")
+	r.raw("</section>\n")
+}
+
+// MeasureWords are the words for what folders are weighed by, in the order of weigh.Measure.
+var MeasureWords = []string{"size", "disk", "files"}
+
+// maps draws a treemap of the whole, and of the folders that can be gone into, the heaviest
+// first, for as long as there is room.
+func (r *Inventory) maps() {
+	rows := r.Answer.Map
+	whole, cells := r.mapOf(rows, r.By)
+	rowOf := map[*picture.Cell]*weigh.Row{}
+	above := map[*picture.Cell]*picture.Cell{}
+	for row, c := range cells {
+		rowOf[c] = row
+		for _, part := range c.Parts {
+			above[part] = c
+		}
+	}
+	type view struct {
+		cell  *picture.Cell
+		wide  *picture.Picture
+		slim  *picture.Picture
+		label string
+	}
+	// First it is found which there are, as each leads to others.
+	chosen := map[*picture.Cell]int{}
+	var order []*picture.Cell
+	for waiting, areas := (heaviest{whole}), 0; len(waiting) > 0 && areas < mostAreas; {
+		c := heap.Pop(&waiting).(*picture.Cell)
+		_, drawn := picture.Treemap("", c, pictureWidth, pictureHeight, 2)
+		areas += drawn
+		chosen[c] = len(order)
+		order = append(order, c)
+		for _, part := range c.Parts {
+			if len(part.Parts) > 1 || len(part.Parts) == 1 && !part.Parts[0].Rest {
+				heap.Push(&waiting, part)
+			}
+		}
+	}
+	for _, c := range order {
+		if n := chosen[c]; n > 0 {
+			c.Link = fmt.Sprintf("#m%d", n)
+		}
+	}
+	r.raw(`<div class="map">` + "\n")
+	for i := len(order) - 1; i >= 0; i-- { // the whole stands last: it is shown unless another is
+		c := order[i]
+		class := "view"
+		if i == 0 {
+			class = "view whole"
+		}
+		r.raw(fmt.Sprintf(`<div class="%s" id="m%d"><p class="way">`, class, i))
+		var way []*picture.Cell
+		for at := c; at != nil; at = above[at] {
+			way = append(way, at)
+		}
+		for j := len(way) - 1; j > 0; j-- {
+			r.number("", fmt.Sprintf("#m%d", chosen[way[j]]), way[j].Label)
+			r.raw(" / ")
+		}
+		r.dst = page.AppendSpan(r.dst, "here", c.Label)
+		r.dst = page.AppendSpan(append(r.dst, ' '), "quiet", c.Amount)
+		r.raw("</p>\n")
+		link := c.Link
+		c.Link = ""
+		wide, _ := picture.Treemap(c.About, c, pictureWidth, pictureHeight-60, 2)
+		slim, _ := picture.Treemap(c.About, c, 360, 460, 2)
+		c.Link = link
+		r.dst = slim.Append(wide.Append(r.dst, "wide"), "slim")
+		r.raw("</div>\n")
+	}
+	r.raw("</div>\n")
+}
+
+// heaviest are cells, the heaviest first; it implements heap.Interface.
+type heaviest []*picture.Cell
+
+func (h heaviest) Len() int           { return len(h) }
+func (h heaviest) Less(i, j int) bool { return h[i].Weight > h[j].Weight }
+func (h heaviest) Swap(i, j int)      { h[i], h[j] = h[j], h[i] }
+func (h *heaviest) Push(c any)        { *h = append(*h, c.(*picture.Cell)) }
+func (h *heaviest) Pop() any {
+	last := len(*h) - 1
+	c := (*h)[last]
+	*h = (*h)[:last]
+	return c
+}
+
+// whatGrew tells how places have changed over their records.
+func (r *Inventory) whatGrew() {
+	for _, g := range r.Answer.Growth {
+		if g.Records == 0 && g.Others == 0 {
+			continue
+		}
+		heading := "What grew"
+		if len(r.Answer.Growth) > 1 {
+			heading += " in " + render.Escaped(g.Place.Given)
+		}
+		r.section(heading)
+		if g.Records == 0 {
+			r.element("p", "", render.Count(int64(g.Others), "record was", "records were")+" made on other terms than this report, and cannot be held against it: frank ledger entries shows these.")
+			r.raw("</section>\n")
+			continue
+		}
+		r.growth(g)
+		r.raw("</section>\n")
+	}
+}
+
+func (r *Inventory) growth(g *inventory.Growth) {
+	since := "@" + g.Last.Label + ", " + r.day(g.Last.Taken)
+	last, now := &g.Points[len(g.Points)-2].Whole, &g.Points[len(g.Points)-1].Whole
+	if g.Since != nil {
+		s := &Summary{}
+		plan := weigh.Plan{By: r.By}
+		r.GrowthSummary(s, g.Since, &plan)
+		r.raw(`<p class="lead">`)
+		r.number("", r.next(0), strings.TrimSuffix(s.Lead, " than before"))
+		r.dst = page.AppendText(r.dst, " since the last record ("+render.Escaped(since)+"): "+r.amount(r.By, &last.Sum, last.Sum.Whole())+" then, "+r.amount(r.By, &now.Sum, now.Sum.Whole())+" now.")
+		r.raw("</p>\n")
+		for _, note := range s.Notes {
+			r.element("p", "quiet", note)
+		}
+	}
+	r.raw(`<div class="pair">` + "\n<div>")
+	r.element("h3", "", "The whole, over "+render.Count(int64(g.Records), "record", "records"))
+	r.lines("", []picture.Line{r.line(g, "all of it", func(p *inventory.Point) *inventory.Amount { return &p.Whole })})
+	r.raw("</div>\n")
+	if len(g.Folders) > 0 {
+		r.raw("<div>")
+		r.element("h3", "", "The folders that grew most")
+		var lines []picture.Line
+		for i, f := range g.Folders {
+			lines = append(lines, r.line(g, render.Escaped(f.Relative()), func(p *inventory.Point) *inventory.Amount { return &p.Folders[i] }))
+		}
+		r.lines("", lines)
+		r.raw("</div>\n")
+	}
+	r.raw("</div>\n")
+	if g.Since != nil {
+		plan := weigh.Plan{By: r.By}
+		r.element("h3", "", "What changed since the last record")
+		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "growth", GrowthColumns(&plan), row.List[*weigh.Growth](g.Since.Rows))
+		r.command([]string{"weigh", "--by", MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
+	}
+	r.command([]string{"ledger", "entries"}, "", "")
+	if g.Others > 0 {
+		r.element("p", "quiet", render.Count(int64(g.Others), "record", "records")+" made on other terms left out")
+	}
+}
+
+// line is a line of an amount of each point.
+func (r *Inventory) line(g *inventory.Growth, label string, of func(*inventory.Point) *inventory.Amount) picture.Line {
+	l := picture.Line{Label: label}
+	for i := range g.Points {
+		p := &g.Points[i]
+		a := of(p)
+		at := p.Taken
+		if at.IsZero() {
+			at = r.Context.AsOf
+		}
+		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.There && a.Sum.HasSize(), About: label + ", " + r.day(at) + ": not there"}
+		if a.There {
+			l.Amount = r.amount(r.By, &a.Sum, a.Sum.Whole())
+			m.About = label + ", " + r.day(at) + ": " + l.Amount
+		}
+		l.Points = append(l.Points, m)
+	}
+	return l
+}
+
+// lines draws lines, for much room and for little.
+func (r *Inventory) lines(title string, lines []picture.Line) {
+	scale := r.bytesScale()
+	if r.By == weigh.ByFiles {
+		scale = countScale
+	}
+	r.dst = picture.Lines(title, lines, scale, 460, 260).Append(r.dst, "")
+}
+
+// countScale is how numbers of files stand beside a picture.
+var countScale = picture.Scale{Steps: chart.Whole, Text: func(value float64) string { return render.Grouped(int64(value)) }}
+
+// whatKinds tells what sorts of files there are.
+func (r *Inventory) whatKinds() {
+	r.section("What kinds of files")
+	label := func(g *tally.Group) string {
+		if !g.Rest && g.Keys[0].Absent {
+			return "no extension"
+		}
+		return GroupLabel(g)
+	}
+	link := r.next(0)
+	r.raw(`<div class="pair">` + "\n")
+	for _, by := range []struct {
+		heading string
+		count   bool
+	}{{"By content", false}, {"By number", true}} {
+		groups := r.Answer.Exts.Most(mostBars, by.count)
+		r.raw("<div>")
+		r.element("h3", "", by.heading)
+		r.dst = r.TallyBars(groups, by.count, label, 460, link).Append(r.dst, "")
+		r.raw("</div>\n")
+	}
+	r.raw("</div>\n")
+	r.command([]string{"tally", "--by", "ext"}, "kind is file")
+	r.raw("</section>\n")
+}
+
+// bands tells how files are spread over ages or sizes.
+func (r *Inventory) bands(heading string, t *tally.Tally, by string, skip int) {
+	r.section(heading)
+	groups := t.InBands()[skip:]
+	link := r.next(0)
+	r.raw(`<div class="pair">` + "\n")
+	for _, count := range []bool{true, false} {
+		r.raw("<div>")
+		if count {
+			r.element("h3", "", "Number of files")
+		} else {
+			r.element("h3", "", "Content of files")
+		}
+		r.dst = r.TallyBars(groups, count, GroupLabel, 460, link).Append(r.dst, "")
+		r.raw("</div>\n")
+	}
+	r.raw("</div>\n")
+	r.command([]string{"tally", "--by", by}, "kind is file")
+	r.raw("</section>\n")
+}
+
+// files tells of the heaviest files, and of the newest.
+func (r *Inventory) files() {
+	a := r.Answer
+	plan := weigh.Plan{By: r.By, Heaviest: len(a.Largest)}
+	r.section("Largest files")
+	if len(a.Largest) == 0 {
+		r.element("p", "quiet", "There are no files.")
+	} else {
+		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "largest", WeighColumns(&plan), row.List[*weigh.Row](a.Largest))
+	}
+	words := []string{"weigh", "--heaviest", fmt.Sprint(max(1, len(a.Largest)))}
+	if r.By == weigh.ByDisk {
+		words = append(words, "--by", MeasureWords[r.By])
+	}
+	r.command(words, "")
+	r.raw("</section>\n")
+	r.section("Newest files")
+	if len(a.Newest) > 0 {
+		columns := entry.ColumnsNamed(r.Context, "name", "size", "modified", "owner")
+		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "newest", columns, row.List[*entry.Entry](a.Newest))
+	} else {
+		r.element("p", "quiet", "There are no files.")
+	}
+	r.command([]string{"search", "--order", "modified", "--first", fmt.Sprint(max(1, len(a.Newest)))}, "kind is file")
+	r.raw("</section>\n")
+}
+
+// copies tells what there is twice.
+func (r *Inventory) copies() {
+	r.section("Copies")
+	a := r.Answer.Copies
+	if a == nil {
+		r.element("p", "quiet", "Not looked for: that takes reading the content of files. With --copies, a report tells.")
+		r.command([]string{"duplicates"}, "")
+		r.raw("</section>\n")
+		return
+	}
+	s := &Summary{}
+	r.DuplicatesSummary(s, a, a.Matched.Files, 0)
+	r.raw(`<p class="lead">`)
+	r.number("", r.next(0), upperFirst(s.Lead)+".")
+	r.raw("</p>\n")
+	for i, set := range a.Sets {
+		if i == mostSets {
+			r.element("p", "quiet", "and "+render.Count(int64(len(a.Sets)-i), "set", "sets")+" more")
+			break
+		}
+		r.raw("<details><summary>")
+		r.dst = page.AppendText(r.dst, r.setLine(set))
+		r.raw("</summary>\n<ul>\n")
+		for j, c := range set.Copies {
+			if j == mostCopies {
+				r.element("li", "quiet", "and "+render.Count(int64(len(set.Copies)-j), "path", "paths")+" more")
+				break
+			}
+			r.element("li", "", render.Escaped(c.Entry.Path()))
+		}
+		r.raw("</ul></details>\n")
+	}
+	r.command([]string{"duplicates"}, "")
+	r.raw("</section>\n")
+}
+
+func upperFirst(text string) string {
+	if text == "" {
+		return text
+	}
+	return strings.ToUpper(text[:1]) + text[1:]
+}
+
+// concerns tells what may need a look.
+func (r *Inventory) concerns(s *Summary) {
+	r.section("What may need a look")
+	r.raw("<ul class=\"concerns\">\n")
+	for _, c := range r.Answer.Concerns {
+		r.raw("<li><p>")
+		switch {
+		case c.Untold:
+			r.dst = page.AppendSpan(r.dst, "n quiet", "?")
+		case c.Count == 0 && c.Unknown > 0:
+			r.number("n", r.next(0), "not known")
+		case c.Unknown > 0:
+			r.number("n", r.next(0), "≥ "+render.Grouped(c.Count))
+		default:
+			r.number("n", r.next(0), render.Grouped(c.Count))
+		}
+		name := c.Many
+		if c.Count == 1 && c.Unknown == 0 {
+			name = c.One
+		}
+		r.dst = page.AppendText(append(r.dst, ' '), name)
+		if c.Untold {
+			r.dst = page.AppendSpan(r.dst, "quiet", ": not looked at; that takes reading content, with --copies")
+		}
+		r.raw("</p>\n")
+		if len(c.Some) > 0 {
+			r.raw("<ul>\n")
+			for _, e := range c.Some {
+				r.element("li", "", render.Escaped(e.Path()))
+			}
+			if left := c.Count - int64(len(c.Some)); left > 0 {
+				r.element("li", "quiet", "and "+render.Grouped(left)+" more")
+			}
+			r.raw("</ul>\n")
+		}
+		r.command([]string{"search"}, c.Where)
+		r.raw("</li>\n")
+	}
+	if problems := problemCount(s); problems != "" {
+		r.raw("<li><p>")
+		r.number("n", "#problems", render.Grouped(int64(len(s.Report.Problems))))
+		r.dst = page.AppendText(r.dst, " "+problems)
+		r.raw("</p></li>\n")
+	}
+	r.raw("</ul>\n</section>\n")
+}

@@ -1,0 +1,231 @@
+package report
+
+import (
+	"cmp"
+	"path"
+	"slices"
+	"strconv"
+
+	"frankledger/core/chart"
+	"frankledger/core/ledger"
+	"frankledger/core/tally"
+	"frankledger/core/weigh"
+	"frankledger/render"
+	"frankledger/render/picture"
+)
+
+// How large pictures are that stand by themselves.
+const (
+	pictureWidth  = 960
+	pictureHeight = 560
+	barsWidth     = 560
+	levelsOnMap   = 3
+)
+
+// amount is how much something weighs, in words.
+func (v *View) amount(by weigh.Measure, s *weigh.Sum, complete bool) string {
+	text := ""
+	switch {
+	case by == weigh.ByFiles && s.HasEntries():
+		text = render.Count(s.Files, "file", "files")
+	case by == weigh.ByDisk && s.HasDisk():
+		text = v.Units.SizeText(s.Disk)
+	case by == weigh.BySize && s.HasSize():
+		text = v.Units.SizeText(s.Size)
+	default:
+		return "not known"
+	}
+	if !complete {
+		return "≥ " + text
+	}
+	return text
+}
+
+// placesTitle names what an answer is of.
+func (v *View) placesTitle() string {
+	if len(v.Places) == 1 {
+		return v.placeLine(v.Places[0])
+	}
+	return render.Count(int64(len(v.Places)), "place", "places")
+}
+
+// mapOf makes the cells of a treemap of rows, of which the first is the whole.
+func (v *View) mapOf(rows []*weigh.Row, by weigh.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
+	cells = map[*weigh.Row]*picture.Cell{}
+	var above []*picture.Cell
+	total := rows[0].Kind == weigh.TotalRow
+	for i, r := range rows {
+		level := r.Depth
+		if total && i > 0 {
+			level++
+		}
+		sum := v.amount(by, &r.Sum, r.Complete)
+		c := &picture.Cell{Label: render.Escaped(mapLabel(r)), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
+		c.About = render.Escaped(ownLabel(r)) + ": " + sum + ", " + share(r.Share)
+		if by != weigh.ByFiles && r.Sum.HasEntries() {
+			c.About += ", " + render.Count(r.Sum.Files, "file", "files")
+		}
+		cells[r] = c
+		if above = append(above[:level], c); level > 0 {
+			above[level-1].Parts = append(above[level-1].Parts, c)
+		}
+	}
+	for _, c := range cells {
+		slices.SortStableFunc(c.Parts, func(a, b *picture.Cell) int { return cmp.Compare(b.Weight, a.Weight) })
+	}
+	return cells[rows[0]], cells
+}
+
+// mapLabel names a row by itself: where it stands is seen.
+func mapLabel(r *weigh.Row) string {
+	switch r.Kind {
+	case weigh.FolderRow:
+		if r.Folder.Parent == nil {
+			return cmp.Or(path.Base(r.Folder.Place.Full), r.Folder.Place.Given)
+		}
+		return r.Folder.Name
+	case weigh.DirectRow:
+		return "files directly here"
+	case weigh.RestRow:
+		return render.Count(int64(r.Left), "more folder", "more folders")
+	}
+	return ownLabel(r)
+}
+
+// share is a share in words.
+func share(millionths int64) string {
+	return strconv.FormatFloat(float64(millionths)/1e4, 'f', 1, 64) + " %"
+}
+
+// WeighMap draws weights as a treemap.
+func (v *View) WeighMap(rows []*weigh.Row, by weigh.Measure) *picture.Picture {
+	whole, _ := v.mapOf(rows, by)
+	p, _ := picture.Treemap(v.placesTitle()+": "+whole.Amount, whole, pictureWidth, pictureHeight, levelsOnMap)
+	return p
+}
+
+// WeighBars draws weights as bars.
+func (v *View) WeighBars(rows []*weigh.Row, by weigh.Measure) *picture.Picture {
+	var bars []picture.Bar
+	most := int64(0)
+	for _, r := range rows {
+		if r.Depth > 0 || r.Kind != weigh.FolderRow {
+			most = max(most, by.Of(&r.Sum))
+		}
+	}
+	for _, r := range rows {
+		if r.Depth == 0 && r.Kind == weigh.FolderRow && len(rows) > 1 && r.Places <= 1 || r.Kind == weigh.TotalRow {
+			continue // the whole is told in the title
+		}
+		label := ownLabel(r)
+		bars = append(bars, picture.Bar{Label: render.Escaped(label), Amount: v.amount(by, &r.Sum, r.Complete) + " · " + share(r.Share), About: render.Escaped(label),
+			Share: part(by.Of(&r.Sum), most), Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
+	}
+	return picture.Bars(v.placesTitle(), bars, barsWidth)
+}
+
+// part is how much of the greatest something is.
+func part(n, most int64) float64 {
+	if most <= 0 {
+		return 0
+	}
+	return float64(n) / float64(most)
+}
+
+// TallyBars draws groups as bars: their bytes, or how many entries there are.
+func (v *View) TallyBars(groups []*tally.Group, count bool, label func(*tally.Group) string, width float64, link string) *picture.Picture {
+	most, series := int64(0), 0
+	of := func(g *tally.Group) int64 { return g.Sum.Size }
+	if count {
+		of, series = func(g *tally.Group) int64 { return g.Sum.Entries() }, 1
+	}
+	for _, g := range groups {
+		if !g.Rest {
+			most = max(most, of(g))
+		}
+	}
+	bars := make([]picture.Bar, len(groups))
+	for i, g := range groups {
+		text := v.sumText(&g.Sum)
+		if count {
+			text = render.Grouped(g.Sum.Entries())
+		} else if g.Sum.Entries() == 0 {
+			text = v.Units.SizeText(0)
+		}
+		bars[i] = picture.Bar{Label: label(g), Amount: text, Share: part(of(g), most), Series: series, Rest: g.Rest, Link: link,
+			About: label(g) + ": " + render.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
+	}
+	return picture.Bars("", bars, width)
+}
+
+// GroupLabel names a group.
+func GroupLabel(g *tally.Group) string {
+	if g.Rest {
+		return render.Count(int64(g.Left), "more group", "more groups")
+	}
+	label := ""
+	for i, k := range g.Keys {
+		if i > 0 {
+			label += " · "
+		}
+		label += keyText(k)
+	}
+	return label
+}
+
+// TallyPicture draws groups as bars of their bytes or, if these have none, of how many entries there are.
+func (v *View) TallyPicture(groups []*tally.Group) *picture.Picture {
+	bytes := slices.ContainsFunc(groups, func(g *tally.Group) bool { return g.Sum.Size > 0 })
+	p := v.TallyBars(groups, !bytes, GroupLabel, barsWidth, "")
+	p.Title = v.placesTitle()
+	return p
+}
+
+// CrossPicture draws one field against another.
+func (v *View) CrossPicture(c *tally.Cross) *picture.Picture {
+	most := int64(0)
+	for _, g := range c.Cells {
+		most = max(most, g.Sum.Size)
+	}
+	squares := make([][]picture.Square, len(c.Down))
+	for i, key := range c.Down {
+		for _, other := range c.Across {
+			var s picture.Square
+			if g := c.Cells[[2]tally.Key{key, other}]; g != nil {
+				s = picture.Square{Text: v.shortSum(&g.Sum), Share: part(g.Sum.Size, most),
+					About: keyText(key) + ", " + keyText(other) + ": " + render.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
+			}
+			squares[i] = append(squares[i], s)
+		}
+	}
+	return picture.Heat(v.placesTitle(), keyTexts(c.Down), keyTexts(c.Across), squares)
+}
+
+// bytesScale is how bytes stand beside a picture.
+func (v *View) bytesScale() picture.Scale {
+	steps := chart.Binary
+	if v.Units == render.Decimal {
+		steps = chart.Decimal
+	}
+	return picture.Scale{Steps: steps, Text: func(value float64) string { return v.Units.RoundText(value) }}
+}
+
+// HistoryPicture draws how large something was at each record.
+func (v *View) HistoryPicture(histories []ledger.Sizes) *picture.Picture {
+	var lines []picture.Line
+	for _, h := range histories {
+		l := picture.Line{Label: "@" + render.Escaped(h.Label)}
+		for _, s := range h.Sizes {
+			m := picture.Moment{At: s.Taken.In(v.Zone), Value: float64(s.Sum.Size), Known: s.There && s.Sum.HasSize(), About: v.day(s.Taken) + ": not there"}
+			if s.There {
+				l.Amount = v.sumText(&s.Sum)
+				m.About = v.day(s.Taken) + ": " + l.Amount
+			} else {
+				l.Amount = "not there"
+			}
+			l.Points = append(l.Points, m)
+		}
+		lines = append(lines, l)
+	}
+	return picture.Lines(v.placesTitle(), lines, v.bytesScale(), pictureWidth, 360)
+}
