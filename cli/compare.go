@@ -27,7 +27,7 @@ func (p *Program) compareCommand() *cobra.Command {
 	var algorithm string
 	cmd := &cobra.Command{
 		Use:   "compare A [B] [where CONDITION…]",
-		Short: "show what was added, removed, moved or altered since, or between folders",
+		Short: "show how two folders differ, or a folder from its record",
 		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
 single record is compared with its place as it is now. Of two files, tells whether they
 are the same, or where they first differ.

@@ -11,6 +11,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
 )
@@ -18,7 +19,7 @@ import (
 func (p *Program) historyCommand() *cobra.Command {
 	var o showingOptions
 	var file string
-	forms := render.WithColumns()
+	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
 		Use:   "history PATH",
 		Short: "show every state of one path that the ledger knows",
@@ -46,6 +47,7 @@ is meant.`,
 	addShowing(cmd, &o, forms)
 	examples(cmd,
 		example{"history notes/rota.md", "what happened to it?"},
+		example{"history recordings --to recordings.svg", "how large a folder was at each record, as a picture"},
 		example{"history @weekly/notes/rota.md --as json", "even if the place is gone; for a script"},
 	)
 	return cmd
@@ -70,6 +72,9 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
 	r.view.Add(&entry.Place{Given: path, Full: full})
+	if r.form == render.SVG {
+		return p.drawHistory(ctx, r, l, host, full)
+	}
 	summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
 	if len(spans) == 0 {
 		summary.Lead = "no record has that path"
@@ -78,6 +83,21 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
 	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
+}
+
+// drawHistory draws how large something was at each record.
+func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger, host, full string) error {
+	sizes, err := l.SizesOf(ctx, host, full)
+	if err != nil {
+		return ledgerTrouble(p.ledgerPath, err)
+	}
+	if len(sizes) == 0 {
+		return misuse("no record has %s, so that there is nothing to draw", render.Escaped(full))
+	}
+	return p.answer(r, &report.Summary{}, func(w output.Destination) error {
+		_, err := w.Write(r.view.HistoryPicture(sizes).Document())
+		return err
+	})
 }
 
 // whose returns the host and the full path that a history is asked of.

@@ -226,6 +226,9 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	return r, r.readColumns(o.columns)
 }
 
+// onlyInFiles are formats that make no sense on a terminal.
+var onlyInFiles = map[*render.Form]string{render.HTML: "a page for a browser", render.SVG: "a picture"}
+
 // showing checks the options of a command on how and where its answer is shown.
 func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, error) {
 	c, err := loadConfig()
@@ -238,8 +241,8 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 		return nil, err
 	}
 	r.byEnding = o.byEnding
-	if r.form == render.HTML && o.to == "" && isTerminal(p.Out) {
-		return nil, repaired(misuse("--as html is a page for a browser: write it to a file"), append(slices.Clip(p.args), "--to", cmd.Name()+"."+r.form.Endings[0]))
+	if what := onlyInFiles[r.form]; what != "" && o.to == "" && isTerminal(p.Out) {
+		return nil, repaired(misuse("--as %s is %s: write it to a file", r.form.Name, what), append(slices.Clip(p.args), "--to", cmd.Name()+"."+r.form.Endings[0]))
 	}
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err

@@ -36,12 +36,12 @@ func (p *Program) reportCommand() *cobra.Command {
 	var o reportOptions
 	cmd := &cobra.Command{
 		Use:   "report [PLACE…] [where CONDITION…]",
-		Short: "write an inventory of a place as one page to look at: what fills it, what grew",
-		Long: `Writes a page for a browser that tells all there is to say of a place: how much is there,
-what fills it (a map of areas that can be gone into), what kinds of files, how old and how
-large they are, the largest and the newest, and what may need a look. If the ledger has
-records of the place, made on the same terms, it also tells what grew over these, and
-what changed since the last one. Beside each number stands the command that gives it.
+		Short: "write an inventory of a place as one page to look at",
+		Long: `Writes a page for a browser that takes stock of a place: how much is there, what fills it
+(a map of areas that you can go into), what kinds of files, how old and how large they
+are, the largest and the newest, and what may need a look. If the ledger has records of
+the place, made on the same terms, it also tells what grew over these, and what changed
+since the last one. Beside each number stands the command that gives it.
 
 The page is one file that needs nothing else: give it to whom you like. The place is read
 once; with --copies, the content of files is read too, for copies and for files that are
@@ -56,7 +56,7 @@ not what their names say.`,
 	f.SortFlags = false
 	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh folders by: size, disk or files (their number)")
 	f.BoolVar(&o.copies, "copies", false, "also read the content of files: for copies, and files that are not what their names say")
-	f.IntVarP(&o.reading.first, "first", "f", 10, "how many of the largest and of the newest files to show, a `NUMBER`")
+	f.IntVarP(&o.reading.first, "first", "f", 10, "show the `NUMBER` largest files, and as many of the newest")
 	group(cmd, groupWhat, "by", "copies", "first")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, reportForms)

@@ -20,7 +20,7 @@ func (p *Program) tallyCommand() *cobra.Command {
 	var o readingOptions
 	var by, since string
 	var cross bool
-	forms := render.WithColumns()
+	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
 		Use:   "tally [PLACE…] --by FIELD[,FIELD] [where CONDITION…]",
 		Short: "count entries and bytes in groups: by kind, extension, age and so on",
@@ -41,8 +41,6 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 				return misuse("--as: groups have no paths; choose from %s", strings.Join(render.Names(forms), ", "))
 			case cross && strings.Count(by, ",") != 1:
 				return misuse("--cross needs two fields: --by ext,age")
-			case cross && (o.format != render.Table.Name || cmd.Flags().Changed("first")):
-				return misuse("--cross shows everything as a table; it cannot be combined with --as or --first")
 			}
 			return p.tally(cmd, &o, by, since, cross, args)
 		},
@@ -66,6 +64,7 @@ With two fields, groups by both; --cross shows them as a table, one against the 
 		example{"tally --by kind,hidden", "by two fields"},
 		example{"tally --by ext --since @weekly", "what there is more of since the record"},
 		example{"tally --by ext,age --cross", "one against the other"},
+		example{"tally --by ext --to kinds.svg", "bars, as a picture for a document"},
 		example{"tally --by owner where size over 1MB", "only some of the files"},
 	)
 	return cmd
@@ -77,11 +76,17 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 	if err != nil {
 		return err
 	}
+	if cross && (r.form != render.Table && r.form != render.SVG || cmd.Flags().Changed("first")) {
+		return misuse("--cross shows everything as a table or, with --as svg, as a picture; it cannot be combined with other formats or --first")
+	}
 	dimensions, err := tally.ParseDimensions(by, r.view.Zone)
 	if err != nil {
 		return misuse("--by: %w", err)
 	}
 	if since != "" {
+		if r.form == render.SVG {
+			return misuse("--since and --as svg contradict each other: a picture shows what there is now")
+		}
 		if cross {
 			return misuse("--since and --cross contradict each other: a table of both has no room for before and now")
 		}
@@ -101,12 +106,34 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		summary.Report.Add(a.Report)
 		summary.Stopped = a.Stopped
 		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
+		if r.form == render.SVG {
+			drawn, err := p.tallyPicture(r, a, by, cross)
+			if err == nil {
+				_, err = w.Write(drawn)
+			}
+			return cmp.Or(err, stopped)
+		}
 		if cross {
 			_, err := w.Write(r.view.Cross(nil, a.Cross(), dimensions[0].Name, dimensions[1].Name, summary))
 			return cmp.Or(err, stopped)
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view.View, a.Columns(r.first > 0)), row.List[*tally.Group](a.Groups(r.first)), r.view.Frame(summary)), stopped)
 	})
+}
+
+// mostDrawn is how many groups a picture has room for, and how many rows and columns.
+const mostDrawn, mostCrossed = 40, 60
+
+// tallyPicture draws groups.
+func (p *Program) tallyPicture(r *reading, a *tally.Answer, by string, cross bool) ([]byte, error) {
+	if !cross {
+		return r.view.TallyPicture(a.Groups(cmp.Or(r.first, mostDrawn)), strings.ReplaceAll(by, ",", " and ")).Document(), nil
+	}
+	c := a.Cross()
+	if len(c.Down) > mostCrossed || len(c.Across) > mostCrossed {
+		return nil, misuse("that would be a picture of %d by %d squares, which nobody could read; narrow it with a condition", len(c.Down), len(c.Across))
+	}
+	return r.view.CrossPicture(c, strings.ReplaceAll(by, ",", " and ")).Document(), nil
 }
 
 // tallySince answers with the groups in which there is more or less than at another time.

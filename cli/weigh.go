@@ -18,7 +18,7 @@ import (
 type weighOptions struct {
 	reading              readingOptions
 	by, atLeast, explain string
-	since                string
+	since, picture       string
 	largest, heaviest    int
 }
 
@@ -55,12 +55,14 @@ you can check the sum.`,
 	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
 	f.IntVar(&o.heaviest, "heaviest", 0, "instead of folders, show the `NUMBER` heaviest files of all")
 	f.StringVar(&o.since, "since", "", "tell what became heavier or lighter since this `PLACE`, mostly a record")
+	f.StringVar(&o.picture, "picture", pictures[0], "with --as svg, `WHAT` to draw: map (areas) or bars")
 	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
-	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "explain")
+	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "picture", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
-	addShowing(cmd, &o.reading.showingOptions, render.Forms)
+	addShowing(cmd, &o.reading.showingOptions, render.WithPicture(render.Forms))
 	addKeeping(cmd, &o.reading.lookingOptions)
 	complete(cmd, "by", oneOf(measures))
+	complete(cmd, "picture", oneOf(pictures))
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
 		example{"weigh", "what is in the current folder, heaviest first"},
@@ -70,9 +72,48 @@ you can check the sum.`,
 		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
 		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
 		example{"weigh --since @weekly", "what grew since the record, and what shrank"},
+		example{"weigh --to folders.svg", "a map of areas, as a picture for a document"},
 		example{"weigh --explain handover", "how the sum of one folder is made up, file by file"},
 	)
 	return cmd
+}
+
+// pictures are the words for what is drawn of weights.
+var pictures = []string{"map", "bars"}
+
+// levelsDrawn is how many levels a map shows, unless another number was asked for.
+const levelsDrawn = 3
+
+// drawing checks the options for a picture, and makes the plan one for it.
+func (o *weighOptions) drawing(cmd *cobra.Command, r *reading, plan *weigh.Plan) error {
+	changed := cmd.Flags().Changed
+	if !slices.Contains(pictures, o.picture) {
+		return misuse("--picture can be map or bars, not %q", o.picture)
+	}
+	if r.form != render.SVG {
+		if changed("picture") {
+			return misuse("--picture is about a picture: add --as svg, or write --to a file that ends in .svg")
+		}
+		return nil
+	}
+	for _, name := range []string{"explain", "since", "largest"} {
+		if changed(name) {
+			return misuse("--%s and --as svg contradict each other: a picture shows what folders weigh now", name)
+		}
+	}
+	if o.heaviest > 0 {
+		if changed("picture") && o.picture == pictures[0] {
+			return misuse("--heaviest and --picture map contradict each other: a map is of folders")
+		}
+		o.picture = pictures[1]
+	}
+	if o.picture == pictures[0] {
+		if !changed("depth") {
+			plan.Depth = levelsDrawn
+		}
+		*plan = plan.ForMap(plan.Depth)
+	}
+	return nil
 }
 
 // weigh answers with the weights of folders.
@@ -115,6 +156,9 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err := plan.SetAtLeast(o.atLeast); err != nil {
 		return misuse("--at-least: %w", err)
 	}
+	if err := o.drawing(cmd, r, &plan); err != nil {
+		return err
+	}
 	if o.since != "" {
 		return p.weighSince(cmd, r, o, &plan, args)
 	}
@@ -140,6 +184,14 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		}
 		rows := row.List[*weigh.Row](a.Rows)
 		r.view.WeighSummary(summary, a, &plan)
+		if r.form == render.SVG {
+			draw := r.view.WeighMap
+			if o.picture == pictures[1] {
+				draw = r.view.WeighBars
+			}
+			_, err := w.Write(draw(a.Rows, plan.By).Document())
+			return cmp.Or(err, stopped)
+		}
 		if r.form.Paths && o.heaviest == 0 {
 			rows = slices.DeleteFunc(rows, func(one *weigh.Row) bool { return one.Kind != weigh.FolderRow })
 		}

@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -95,8 +96,9 @@ var (
 
 // Formats that are made by options of their own, or by some commands.
 var (
-	Counted  = &Form{Name: "count", Reader: row.Flat}                          // the number of entries alone
-	Kept     = &Form{Name: "list", Reader: row.Flat}                           // full paths, to be read again as a place
+	Counted  = &Form{Name: "count", Reader: row.Flat} // the number of entries alone
+	Kept     = &Form{Name: "list", Reader: row.Flat}  // full paths, to be read again as a place
+	SVG      = &Form{"svg", "a picture (SVG), for documents", row.Page, nil, false, []string{"svg"}}
 	Manifest = &Form{Name: "manifest", Reader: row.Flat, Fields: peopleFields} // lines of digests and paths (RFC 8493)
 )
 
@@ -112,6 +114,9 @@ func (f *Form) ForPeople() bool { return f.Reader&row.People != 0 }
 // WithColumns returns the formats for rows that have no path.
 func WithColumns() []*Form { return []*Form{Table, CSV, JSON, Lines, Markdown, HTML} }
 
+// WithPicture returns formats, and the one for a picture.
+func WithPicture(forms []*Form) []*Form { return append(slices.Clip(forms), SVG) }
+
 // Names lists the names of formats.
 func Names(forms []*Form) (names []string) {
 	for _, f := range forms {
@@ -122,7 +127,7 @@ func Names(forms []*Form) (names []string) {
 
 // FormNamed returns the format of that name that can be asked for, or nil.
 func FormNamed(name string) *Form {
-	for _, f := range append([]*Form{Manifest}, Forms...) {
+	for _, f := range append([]*Form{Manifest, SVG}, Forms...) {
 		if f.Name == name {
 			return f
 		}
@@ -132,7 +137,7 @@ func FormNamed(name string) *Form {
 
 // LookupForm returns the format of that name among those of Forms.
 func LookupForm(name string) (*Form, error) {
-	if f := FormNamed(name); f != nil && f != Manifest {
+	if f := FormNamed(name); f != nil && f != Manifest && f != SVG {
 		return f, nil
 	}
 	hint := "the formats are " + strings.Join(Names(Forms), ", ")

@@ -132,3 +132,32 @@ func TestDates(t *testing.T) {
 	assert.InDelta(t, 75, chart.Axis{Min: 0, Max: 4, From: 100, To: 50}.At(2), 1e-9)
 	assert.InDelta(t, 100, chart.Axis{From: 100, To: 50}.At(2), 1e-9)
 }
+
+// What is spread apart keeps its order and its bounds, stands apart, and is not moved without need.
+func TestSpread(t *testing.T) {
+	random := rand.New(rand.NewPCG(rand.Uint64(), 3))
+	for range 500 {
+		at := make([]float64, random.IntN(12))
+		for i := range at {
+			at[i] = math.Floor(random.Float64()*20) * 10
+		}
+		const gap, least, most = 13, 0, 200
+		spread := chart.Spread(at, gap, least, most)
+		for i := range at {
+			require.True(t, spread[i] >= least-1e-9 && spread[i] <= most+1e-9)
+			alone := at[i] >= least && at[i] <= most
+			for j := range at {
+				if i != j {
+					require.GreaterOrEqual(t, math.Abs(spread[i]-spread[j]), gap-1e-6)
+					if at[i] < at[j] {
+						require.Less(t, spread[i], spread[j])
+					}
+					alone = alone && math.Abs(at[i]-at[j]) > gap*float64(len(at))
+				}
+			}
+			if alone {
+				require.InDelta(t, at[i], spread[i], 1e-9)
+			}
+		}
+	}
+}

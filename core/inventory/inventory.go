@@ -31,12 +31,6 @@ type Options struct {
 	Earlier *Earlier // records of the places; nil for none
 }
 
-// The map has folders that weigh so much of the whole, in millionths, and so many in each.
-const (
-	leastOnMap = 300
-	mostOnMap  = 150
-)
-
 // Answer is what there is.
 type Answer struct {
 	Sum       weigh.Sum    // of all places; what lies in several is in each
@@ -87,14 +81,13 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	a.Sum, a.Elsewhere, a.Overlap = totals.All(), totals.Elsewhere(), weigh.Overlap(roots)
 	rows := func(plan weigh.Plan) []*weigh.Row {
-		plan.By, plan.Direct, plan.Total = o.By, true, true
 		if len(roots) > 1 {
 			return totals.Under(roots, plan, nil)
 		}
 		return totals.Rows(roots[0], plan, nil)
 	}
-	a.Map = rows(weigh.Plan{Depth: source.AllDepths, First: mostOnMap, AtLeastShare: leastOnMap})
-	a.Heaviest = rows(weigh.Plan{Depth: 1, First: o.Folders})
+	a.Map = rows(weigh.Plan{By: o.By}.ForMap(source.AllDepths))
+	a.Heaviest = rows(weigh.Plan{By: o.By, Depth: 1, First: o.Folders, Direct: true, Total: true})
 	a.Largest = totals.Files(roots, weigh.Plan{By: o.By, Heaviest: o.First}, largest)
 	a.Newest = all(newest)
 	a.Concerns = look.concerns(totals)

@@ -142,7 +142,12 @@ func (t *Tally) InBands() (groups []*Group) {
 			groups = append(groups, g)
 		}
 	}
-	return groups[:last]
+	groups = groups[:last]
+	if g := byKey[string(rune(absent))+string(rune(end))]; g != nil {
+		g.Keys = []Key{{Absent: true}}
+		groups = append(groups, g)
+	}
+	return groups
 }
 
 // Groups returns the groups: in the order of their first dimension if that has

@@ -28,7 +28,12 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	}
 	share := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
 	columns := []row.Column[*Row]{
-		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) { return r.appendPath(dst), true }).For(programs),
+		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) {
+			if r.Kind == TotalRow { // of several places
+				return dst, false
+			}
+			return r.appendPath(dst), true
+		}).For(programs),
 		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(r *Row) (int64, bool) { return int64(r.Depth), true }).For(programs),
 		row.NumberColumn("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }).AtLeast(partly),
 		disk,

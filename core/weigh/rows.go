@@ -71,6 +71,25 @@ type Plan struct {
 	Total        bool // rows under one for all places, if there are several
 }
 
+// On a map there is room for folders that weigh so much of the whole, in millionths, and for so
+// many in each.
+const (
+	leastOnMap = 300
+	mostOnMap  = 150
+)
+
+// ForMap returns a plan for what is drawn on a map down to a depth, where nothing else was said.
+func (plan Plan) ForMap(depth int) Plan {
+	plan.Depth, plan.Direct, plan.Total = depth, true, true
+	if plan.First == 0 {
+		plan.First = mostOnMap
+	}
+	if plan.AtLeastShare == 0 && plan.AtLeast == 0 {
+		plan.AtLeastShare = leastOnMap
+	}
+	return plan
+}
+
 // Rows returns the rows for a place: itself first, then what is in it, the
 // heaviest first, and behind each folder what is in that. The rows one level
 // below a folder, if Direct ones are among them, add up to it.

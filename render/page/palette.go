@@ -45,6 +45,7 @@ const pictureRules = `.pic text{font:13px system-ui,sans-serif;fill:$ink}
 .pic .q{fill:$quiet}
 .pic .h{font-size:15px;font-weight:650}
 .pic .b{font-weight:600}
+.pic .i{font-style:italic}
 .pic .e{text-anchor:end}
 .pic .m{text-anchor:middle}
 .pic .s{font-size:11px}

@@ -14,31 +14,45 @@ import (
 // Picture is a picture that is being drawn. Lengths are in pixels, as CSS has them.
 type Picture struct {
 	Width, Height float64
-	Title, About  string // what it shows, and what of
+	Title         string // what it shows
 	body          []byte
+}
+
+// How much room there is around a picture that stands by itself, and for its title.
+const (
+	around   = 16
+	titleRow = 30
+)
+
+// Document returns the picture as a document by itself, under its title.
+func (p *Picture) Document() []byte {
+	light := page.PictureStyle(func(c page.Colour) string { return c.Light })
+	dark := page.PictureStyle(func(c page.Colour) string { return c.Dark })
+	title := fitting(p.Title, (p.Width)*13/15)
+	width, height := number(p.Width+2*around), number(p.Height+2*around+titleRow)
+	dst := fmt.Appendf(nil, `<?xml version="1.0" encoding="UTF-8"?>
+<svg xmlns="http://www.w3.org/2000/svg" class="pic" width="%s" height="%s" viewBox="0 0 %s %s" role="group">
+`, width, height, width, height)
+	dst = p.head(dst)
+	dst = append(dst, "<style>"+light+"@media (prefers-color-scheme:dark){"+dark+"}</style>\n<rect class=\"x\" stroke=\"none\" width=\"100%\" height=\"100%\"/>\n"...)
+	dst = fmt.Appendf(dst, `<text class="h" x="%d" y="%d">`, around, around+15)
+	dst = append(page.AppendText(dst, title), "</text>\n"...)
+	dst = fmt.Appendf(dst, "<g transform=\"translate(%d %d)\">\n", around, around+titleRow)
+	return append(append(dst, p.body...), "</g>\n</svg>\n"...)
 }
 
 // Append appends the picture as part of a page, of a class if one is given.
 func (p *Picture) Append(dst []byte, class string) []byte {
-	return p.append(dst, strings.TrimSpace("pic "+class), "", "")
+	dst = fmt.Appendf(dst, `<svg class="%s" viewBox="0 0 %s %s" role="group">`, strings.TrimSpace("pic "+class), number(p.Width), number(p.Height))
+	return append(append(p.head(dst), p.body...), "</svg>\n"...)
 }
 
-// Document returns the picture as a document by itself.
-func (p *Picture) Document() []byte {
-	light := page.PictureStyle(func(c page.Colour) string { return c.Light })
-	dark := page.PictureStyle(func(c page.Colour) string { return c.Dark })
-	style := "<style>" + light + "@media (prefers-color-scheme:dark){" + dark + "}</style>\n<rect class=\"x\" stroke=\"none\" width=\"100%\" height=\"100%\"/>\n"
-	return p.append([]byte("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"), "pic", fmt.Sprintf(` xmlns="http://www.w3.org/2000/svg" width="%s" height="%s"`, number(p.Width), number(p.Height)), style)
-}
-
-func (p *Picture) append(dst []byte, class, attributes, style string) []byte {
-	dst = fmt.Appendf(dst, `<svg class="%s"%s viewBox="0 0 %s %s" role="group">`, class, attributes, number(p.Width), number(p.Height))
-	dst = page.AppendElement(dst, "title", "", p.Title)
-	if p.About != "" {
-		dst = page.AppendElement(dst, "desc", "", p.About)
+// head says what the picture shows, to those who do not see it.
+func (p *Picture) head(dst []byte) []byte {
+	if p.Title == "" {
+		return dst
 	}
-	dst = append(dst, style...)
-	return append(append(dst, p.body...), "</svg>\n"...)
+	return page.AppendElement(dst, "title", "", p.Title)
 }
 
 // number writes a length with one digit after the point at most.

@@ -68,9 +68,9 @@ func (t *treemap) node(c *Cell, levels int) *chart.Node {
 	return n
 }
 
-// shades are how strong the colour is of parts, and of parts in them: text stays readable on
-// all of them.
-var shades = []float64{.2, .24, .28, .3}
+// shades are how strong the colour is of parts, and of parts in them, which lie upon these: text
+// stays readable on all of them.
+var shades = []float64{.16, .12, .09, .05}
 
 // nearlyAll is the part of the whole from which on a part stands for it: what is in it is then
 // told apart by colours.
@@ -84,19 +84,20 @@ func (t *treemap) draw(n *chart.Node, series, depth int, mostly bool) {
 	c, r := t.cells[n], n.Rect.Inset(.5, .5, .5, .5)
 	t.open(c.Link, c.About)
 	opacity := shades[min(depth, len(shades)-1)]
-	if c.Rest {
-		opacity /= 2
+	if c.Rest || mostly { // colours upon others mix
+		opacity /= 3
 	}
 	t.rect(fmt.Sprintf("f%d", series%page.SeriesColours), opacity, r.X, r.Y, r.W, r.H)
 	t.rect("o", 1, r.X, r.Y, r.W, r.H)
 	const inset = 6
 	room := r.W - 2*inset
-	class := "q"
-	if !c.Rest {
-		class = ""
-	}
-	if depth == 0 && !c.Rest {
+	class := ""
+	switch {
+	case c.Rest:
+		class = "i"
+	case depth == 0:
 		class = "b"
+		room *= .88 // letters are wider
 	}
 	if r.H >= cellLabel {
 		y := r.Y + min(15, r.H/2+4.5)
@@ -106,7 +107,7 @@ func (t *treemap) draw(n *chart.Node, series, depth int, mostly bool) {
 		case parts || r.H < 34: // what is in it begins below: both on one line
 			if shown := fitting(label, room-amount); shown == label {
 				t.text(class, r.X+inset, y, label)
-				t.text("q e", r.X+r.W-inset, y, c.Amount)
+				t.text("e", r.X+r.W-inset, y, c.Amount)
 			} else if shown := fitting(label, room); shown != "" {
 				t.text(class, r.X+inset, y, shown)
 			}
@@ -114,7 +115,7 @@ func (t *treemap) draw(n *chart.Node, series, depth int, mostly bool) {
 			if shown := fitting(label, room); shown != "" {
 				t.text(class, r.X+inset, y, shown)
 				if amount := fitting(c.Amount, room); amount == c.Amount {
-					t.text("q", r.X+inset, y+16, amount)
+					t.text("", r.X+inset, y+16, amount)
 				}
 			}
 		}

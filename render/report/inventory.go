@@ -36,7 +36,7 @@ type Inventory struct {
 
 // What a report has room for.
 const (
-	mostAreas  = 5200 // of all treemaps
+	mostAreas  = 4200 // of all treemaps
 	mostBars   = 12
 	mostSets   = 25
 	mostCopies = 20
@@ -49,8 +49,8 @@ func (r *Inventory) Page(s *Summary) []byte {
 	r.whatFills()
 	r.whatGrew()
 	r.whatKinds()
-	r.bands("How old", r.Answer.Ages, "age", 0)
-	r.bands("How large", r.Answer.Sizes, "size", 1) // the first band is of what has no size
+	r.bands("How old", r.Answer.Ages, "age")
+	r.bands("How large", r.Answer.Sizes, "size")
 	r.files()
 	r.copies()
 	r.concerns(s)
@@ -157,19 +157,11 @@ var MeasureWords = []string{"size", "disk", "files"}
 func (r *Inventory) maps() {
 	rows := r.Answer.Map
 	whole, cells := r.mapOf(rows, r.By)
-	rowOf := map[*picture.Cell]*weigh.Row{}
 	above := map[*picture.Cell]*picture.Cell{}
-	for row, c := range cells {
-		rowOf[c] = row
+	for _, c := range cells {
 		for _, part := range c.Parts {
 			above[part] = c
 		}
-	}
-	type view struct {
-		cell  *picture.Cell
-		wide  *picture.Picture
-		slim  *picture.Picture
-		label string
 	}
 	// First it is found which there are, as each leads to others.
 	chosen := map[*picture.Cell]int{}
@@ -212,8 +204,12 @@ func (r *Inventory) maps() {
 		r.raw("</p>\n")
 		link := c.Link
 		c.Link = ""
-		wide, _ := picture.Treemap(c.About, c, pictureWidth, pictureHeight-60, 2)
-		slim, _ := picture.Treemap(c.About, c, 360, 460, 2)
+		levels := 2
+		if i == 0 && len(r.Places) > 1 {
+			levels = 3 // the places are one more
+		}
+		wide, _ := picture.Treemap(c.About, c, pictureWidth, pictureHeight-60, levels)
+		slim, _ := picture.Treemap(c.About, c, 360, 460, levels)
 		c.Link = link
 		r.dst = slim.Append(wide.Append(r.dst, "wide"), "slim")
 		r.raw("</div>\n")
@@ -333,12 +329,7 @@ var countScale = picture.Scale{Steps: chart.Whole, Text: func(value float64) str
 // whatKinds tells what sorts of files there are.
 func (r *Inventory) whatKinds() {
 	r.section("What kinds of files")
-	label := func(g *tally.Group) string {
-		if !g.Rest && g.Keys[0].Absent {
-			return "no extension"
-		}
-		return GroupLabel(g)
-	}
+	label := orAbsent("no extension")
 	link := r.next(0)
 	r.raw(`<div class="pair">` + "\n")
 	for _, by := range []struct {
@@ -356,10 +347,20 @@ func (r *Inventory) whatKinds() {
 	r.raw("</section>\n")
 }
 
+// orAbsent names groups, and that of what has no value by a word.
+func orAbsent(word string) func(*tally.Group) string {
+	return func(g *tally.Group) string {
+		if !g.Rest && g.Keys[0].Absent {
+			return word
+		}
+		return GroupLabel(g)
+	}
+}
+
 // bands tells how files are spread over ages or sizes.
-func (r *Inventory) bands(heading string, t *tally.Tally, by string, skip int) {
+func (r *Inventory) bands(heading string, t *tally.Tally, by string) {
 	r.section(heading)
-	groups := t.InBands()[skip:]
+	groups := t.InBands()
 	link := r.next(0)
 	r.raw(`<div class="pair">` + "\n")
 	for _, count := range []bool{true, false} {
@@ -369,7 +370,7 @@ func (r *Inventory) bands(heading string, t *tally.Tally, by string, skip int) {
 		} else {
 			r.element("h3", "", "Content of files")
 		}
-		r.dst = r.TallyBars(groups, count, GroupLabel, 460, link).Append(r.dst, "")
+		r.dst = r.TallyBars(groups, count, orAbsent("not known"), 460, link).Append(r.dst, "")
 		r.raw("</div>\n")
 	}
 	r.raw("</div>\n")

@@ -71,6 +71,9 @@ func (v *View) mapOf(rows []*weigh.Row, by weigh.Measure) (whole *picture.Cell, 
 		}
 	}
 	for _, c := range cells {
+		if !slices.ContainsFunc(c.Parts, func(part *picture.Cell) bool { return !part.Rest && part.Weight > 0 }) {
+			c.Parts = nil // nothing but files
+		}
 		slices.SortStableFunc(c.Parts, func(a, b *picture.Cell) int { return cmp.Compare(b.Weight, a.Weight) })
 	}
 	return cells[rows[0]], cells
@@ -174,15 +177,18 @@ func GroupLabel(g *tally.Group) string {
 }
 
 // TallyPicture draws groups as bars of their bytes or, if these have none, of how many entries there are.
-func (v *View) TallyPicture(groups []*tally.Group) *picture.Picture {
+func (v *View) TallyPicture(groups []*tally.Group, by string) *picture.Picture {
 	bytes := slices.ContainsFunc(groups, func(g *tally.Group) bool { return g.Sum.Size > 0 })
 	p := v.TallyBars(groups, !bytes, GroupLabel, barsWidth, "")
-	p.Title = v.placesTitle()
+	p.Title = v.placesTitle() + ": content by " + by
+	if !bytes {
+		p.Title = v.placesTitle() + ": entries by " + by
+	}
 	return p
 }
 
 // CrossPicture draws one field against another.
-func (v *View) CrossPicture(c *tally.Cross) *picture.Picture {
+func (v *View) CrossPicture(c *tally.Cross, by string) *picture.Picture {
 	most := int64(0)
 	for _, g := range c.Cells {
 		most = max(most, g.Sum.Size)
@@ -198,7 +204,7 @@ func (v *View) CrossPicture(c *tally.Cross) *picture.Picture {
 			squares[i] = append(squares[i], s)
 		}
 	}
-	return picture.Heat(v.placesTitle(), keyTexts(c.Down), keyTexts(c.Across), squares)
+	return picture.Heat(v.placesTitle()+": content by "+by, keyTexts(c.Down), keyTexts(c.Across), squares)
 }
 
 // bytesScale is how bytes stand beside a picture.
@@ -227,5 +233,5 @@ func (v *View) HistoryPicture(histories []ledger.Sizes) *picture.Picture {
 		}
 		lines = append(lines, l)
 	}
-	return picture.Lines(v.placesTitle(), lines, v.bytesScale(), pictureWidth, 360)
+	return picture.Lines(v.placesTitle()+": content at each record", lines, v.bytesScale(), pictureWidth, 360)
 }
