@@ -94,8 +94,12 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	}
 	options := inventory.Options{Context: r.view.Context, By: weigh.Measure(by), First: r.first, Folders: 12, Content: o.copies}
 	options.Copies = duplicates.Options{Algorithm: entry.Algorithms[0]}
-	if options.Earlier, err = p.earlier(cmd, r, &o.reading, weigh.Measure(by), args); err != nil {
+	var note string
+	if options.Earlier, note, err = p.earlier(cmd, r, &o.reading, weigh.Measure(by), args); err != nil {
 		return err
+	}
+	if note != "" {
+		summary.Notes = append(summary.Notes, note)
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*inventory.Answer, error) {
@@ -115,28 +119,27 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	})
 }
 
-// earlier opens the ledger for what it has of the places of a report, if there is one. Some of
-// what is there cannot be held against records of all of it.
-func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by weigh.Measure, args []string) (*inventory.Earlier, error) {
+// earlier opens the ledger for what it has of the places of a report, if there is one, or says
+// why that was not looked at. Some of what is there cannot be held against records of all of it.
+func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by weigh.Measure, args []string) (*inventory.Earlier, string, error) {
 	if r.condition != nil {
-		return nil, nil
+		return nil, "what grew is told only of all that is in a place, not of what meets a condition", nil
 	}
 	l, err := p.ledgerToRead(cmd.Context(), r.ledger)
 	switch {
 	case errors.Is(err, ledger.ErrNone) && !cmd.Flags().Changed("ledger"):
-		return nil, nil
+		return nil, "", nil
 	case err != nil && !cmd.Flags().Changed("ledger"):
-		r.notes = append(r.notes, "the ledger was not looked at: "+err.Error())
-		return nil, nil
+		return nil, "the ledger was not looked at: " + err.Error(), nil
 	case err != nil:
-		return nil, err
+		return nil, "", err
 	}
 	host, err := os.Hostname()
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	plan := weigh.Plan{By: by, Depth: 2, First: 8, Direct: true}
-	return &inventory.Earlier{Ledger: l, Host: host, Terms: r.terms(o, args), Plan: plan}, nil
+	return &inventory.Earlier{Ledger: l, Host: host, Terms: r.terms(o, args), Plan: plan}, "", nil
 }
 
 // commandsOf returns how the command lines are written that give what a report tells.

@@ -42,10 +42,10 @@ type Point struct {
 	Folders []Amount // of the growth
 }
 
-// Amount is how much something weighed, if it was there and that is known.
+// Amount is how much something weighed, if it was there and was read.
 type Amount struct {
 	Sum   weigh.Sum
-	There bool
+	State ledger.State
 }
 
 // What is told of growth: of so many records at most, and so many folders.
@@ -99,11 +99,11 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 	if err != nil {
 		return nil, err
 	}
-	p := Point{Taken: taken, Record: now, Whole: Amount{totals.Of(root), true}}
+	p := Point{Taken: taken, Record: now, Whole: Amount{totals.Of(root), ledger.There}}
 	for _, f := range g.Folders {
-		p.Folders = append(p.Folders, Amount{totals.Of(f), true})
+		p.Folders = append(p.Folders, Amount{totals.Of(f), ledger.There})
 	}
-	whole := g.Points[len(g.Points)-1].Whole.There
+	whole := g.Points[len(g.Points)-1].Whole.State == ledger.There
 	slices.SortStableFunc(g.Points, func(a, b Point) int { return a.Taken.Compare(b.Taken) })
 	g.Points = append(g.Points, p)
 	if !whole {
@@ -128,8 +128,8 @@ func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *we
 }
 
 func amount(w *ledger.Weights, path string) Amount {
-	sum, there := w.Of(path)
-	return Amount{sum, there}
+	sum, state := w.Of(path)
+	return Amount{sum, state}
 }
 
 // joined is the path of what lies in a folder.
@@ -165,8 +165,11 @@ func fastest(totals *weigh.Totals, root *entry.Folder, below string, first *ledg
 		more   int64
 	}
 	more := func(f *entry.Folder) int64 {
-		was, _ := first.Of(joined(below, f.Relative()))
+		was, state := first.Of(joined(below, f.Relative()))
 		is := totals.Of(f)
+		if state == ledger.NotRead || f.Unread() {
+			return 0 // what it weighed is not known
+		}
 		return by.Of(&is) - by.Of(&was)
 	}
 	greatest := func(f *entry.Folder) (list []grown) {

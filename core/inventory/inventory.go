@@ -94,10 +94,14 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	if o.Earlier != nil {
 		for _, s := range from.Sources {
 			growth, err := o.Earlier.growth(ctx, s, totals, o.By)
-			if err != nil {
-				return nil, err
+			switch {
+			case ctx.Err() != nil:
+				return nil, ctx.Err()
+			case err != nil: // all else is told nevertheless
+				a.Report.Problems = append(a.Report.Problems, source.Problem{Path: s.Place().Given, Tried: "read the records of", Err: err, Entries: 1})
+			default:
+				a.Growth = append(a.Growth, growth)
 			}
-			a.Growth = append(a.Growth, growth)
 		}
 	}
 	if o.Content {

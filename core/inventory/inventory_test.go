@@ -247,7 +247,7 @@ func TestGrowth(t *testing.T) {
 	}
 	assert.Equal(t, []string{"cards/seven", "notes"}, names, "those that grew, where the growth is")
 	assert.Equal(t, []int64{1000, 4000, 4000}, []int64{g.Points[0].Folders[0].Sum.Size, g.Points[1].Folders[0].Sum.Size, g.Points[2].Folders[0].Sum.Size})
-	assert.False(t, g.Points[0].Folders[1].There, "notes were not there")
+	assert.Equal(t, ledger.Absent, g.Points[0].Folders[1].State, "notes were not there")
 	assert.Equal(t, int64(-493), g.Since.Rows[0].Change)
 	assert.Equal(t, "@3", g.Before())
 

@@ -25,7 +25,8 @@ type ownWeight struct {
 	sum    weigh.Sum
 	named  []weigh.Name[nameAt] // what has several names, whose bytes are not in the sum
 	below  []uint64             // the folders in it
-	unread int64                // those of them that could not be read
+	shut   []string             // those that were not entered
+	unread int64                // how many of these could not be read
 }
 
 // nameAt is where a name lies.
@@ -146,10 +147,14 @@ func (w *Weights) ownOf(ctx context.Context, l *Ledger, id uint64) (*ownWeight, 
 	err := w.state.each(ctx, l.store, id, func(r *encoding.Recorded) {
 		e := &r.Entry
 		switch {
-		case e.Kind == entry.KindFolder && r.Unread:
-			own.unread++
-		case e.Kind == entry.KindFolder && r.Entered:
+		case e.Kind != entry.KindFolder:
+		case r.Entered:
 			own.below = append(own.below, w.state.ids[folderKey{id, e.Name}])
+		default:
+			own.shut = append(own.shut, strings.Clone(e.Name))
+			if r.Unread {
+				own.unread++
+			}
 		}
 		if bytes, several := own.sum.Take(e); several {
 			own.named = append(own.named, weigh.Name[nameAt]{Node: e.Node(), Of: nameAt{id, strings.Clone(e.Name)}, Bytes: bytes})
@@ -160,16 +165,22 @@ func (w *Weights) ownOf(ctx context.Context, l *Ledger, id uint64) (*ownWeight, 
 }
 
 // Of returns what a folder held at any depth, by its path from the place, and whether it was
-// there.
-func (w *Weights) Of(path string) (weigh.Sum, bool) {
+// there, or not read.
+func (w *Weights) Of(path string) (weigh.Sum, State) {
 	id := uint64(encoding.Root)
 	if path != "" {
 		for name := range strings.SplitSeq(path, "/") {
+			if own := w.own[id]; own != nil && slices.Contains(own.shut, name) {
+				return weigh.Sum{Unread: 1}, NotRead
+			}
 			id = w.state.ids[folderKey{id, name}]
 		}
 	}
 	sum, there := w.sums[id]
-	return sum, there
+	if !there {
+		return sum, Absent
+	}
+	return sum, There
 }
 
 // Sizes are what was under one path at each record of a place with one label.
@@ -199,19 +210,19 @@ func (l *Ledger) SizesOf(ctx context.Context, host, path string) (all []Sizes, e
 		sizes, known := Sizes{Place: same[0].Place, Label: same[0].Label}, false
 		err := l.EachWeights(ctx, same, func(r Record, w *Weights) error {
 			s := Size{Taken: r.Taken, Record: r.Number}
-			if s.Sum, s.There = w.Of(below); !s.There && below != "" {
-				state, e, err := l.look(ctx, w.state, strings.Split(below, "/"))
-				if err != nil {
+			var state State
+			if s.Sum, state = w.Of(below); state == Absent && below != "" {
+				var e entry.Entry
+				var err error
+				if state, e, err = l.look(ctx, w.state, strings.Split(below, "/")); err != nil {
 					return err
 				}
-				switch s.There = state != Absent; state {
-				case There:
+				if state == There {
 					bytes, _ := s.Sum.Take(&e)
 					s.Sum.Size, s.Sum.Disk = bytes.Size, bytes.Disk
-				case NotRead:
-					s.Sum.Unread = 1
 				}
 			}
+			s.There = state != Absent
 			known = known || s.There
 			sizes.Sizes = append(sizes.Sizes, s)
 			return nil

@@ -27,8 +27,11 @@ func kernelWeights(t *testing.T, root string) map[string]weighed {
 	stats := map[string]unix.Stat_t{}
 	first := map[node]string{}
 	require.NoError(t, filepath.WalkDir(root, func(path string, _ fs.DirEntry, err error) error {
+		if err != nil || path == root {
+			return err
+		}
 		var st unix.Stat_t
-		if err = unix.Lstat(path, &st); err != nil || path == root {
+		if err := unix.Lstat(path, &st); err != nil {
 			return err
 		}
 		rel := strings.TrimPrefix(path, root+"/")
@@ -97,15 +100,15 @@ func TestWeightsOfRecords(t *testing.T) {
 		seen := 0
 		require.NoError(t, l.EachWeights(context.Background(), chosen, func(r ledger.Record, w *ledger.Weights) error {
 			for path, one := range wanted[seen] {
-				sum, there := w.Of(path)
-				require.True(t, there, "%q at record %d", path, r.Number)
+				sum, state := w.Of(path)
+				require.Equal(t, ledger.There, state, "%q at record %d", path, r.Number)
 				require.Equal(t, one, weighed{sum.Size, sum.Disk, sum.Files}, "%q at record %d of round %d", path, r.Number, round)
 			}
 			for _, other := range want {
 				for path := range other {
 					if _, is := wanted[seen][path]; !is {
-						_, there := w.Of(path)
-						require.False(t, there, "%q was no folder at record %d", path, r.Number)
+						_, state := w.Of(path)
+						require.Equal(t, ledger.Absent, state, "%q was no folder at record %d", path, r.Number)
 					}
 				}
 			}

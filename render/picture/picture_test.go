@@ -72,7 +72,7 @@ func TestPicturesOfLittle(t *testing.T) {
 	scale := picture.Scale{Steps: chart.Binary, Text: func(v float64) string { return fmt.Sprint(v) }}
 	nothing, drawn := picture.Treemap("x", &picture.Cell{}, 300, 200, 2)
 	assert.Zero(t, drawn)
-	assert.Contains(t, texts(t, nothing.Document()), "nothing here weighs anything")
+	assert.Contains(t, texts(t, nothing.Document()), "nothing to draw")
 	zeros, drawn := picture.Treemap("x", &picture.Cell{Parts: []*picture.Cell{{Label: "a"}, {Label: "b"}}}, 300, 200, 2)
 	assert.Zero(t, drawn)
 	texts(t, zeros.Document())

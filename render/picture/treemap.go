@@ -2,6 +2,7 @@ package picture
 
 import (
 	"fmt"
+	"strings"
 
 	"frankledger/core/chart"
 	"frankledger/render"
@@ -46,7 +47,7 @@ func Treemap(title string, root *Cell, width, height float64, levels int) (*Pict
 	}
 	if t.drawn == 0 {
 		p.rect("x", 1, .5, .5, width-1, height-1)
-		p.text("q m", width/2, height/2, "nothing here weighs anything")
+		p.text("q m", width/2, height/2, strings.TrimSuffix("nothing to draw: "+root.Amount, ": "))
 	}
 	return p, t.drawn
 }

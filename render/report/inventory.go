@@ -9,6 +9,7 @@ import (
 	"frankledger/core/chart"
 	"frankledger/core/entry"
 	"frankledger/core/inventory"
+	"frankledger/core/ledger"
 	"frankledger/core/row"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
@@ -40,6 +41,7 @@ const (
 	mostBars   = 12
 	mostSets   = 25
 	mostCopies = 20
+	longestWay = 8 // folders above one that is gone into
 )
 
 // Page returns the report.
@@ -142,8 +144,12 @@ func (r *Inventory) whatFills() {
 	r.section("What fills it")
 	what := []string{"content", "space on disk", "numbers of files"}[r.By]
 	r.element("p", "quiet", "Areas stand for "+what+". Click a folder to look into it, and its path above to come back.")
+	plan, s := weigh.Plan{By: r.By}, &Summary{}
+	r.WeighSummary(s, &weigh.Answer{Matched: r.Answer.Sum}, &plan)
+	for _, note := range s.Notes {
+		r.element("p", "", upperFirst(note)+".")
+	}
 	r.maps()
-	plan := weigh.Plan{By: r.By}
 	r.dst = render.AppendTable(r.dst, r.page, r.View.View, "weights", WeighColumns(&plan), row.List[*weigh.Row](r.Answer.Heaviest))
 	r.command([]string{"weigh", "--by", MeasureWords[r.By]}, "")
 	r.raw("</section>\n")
@@ -169,7 +175,7 @@ func (r *Inventory) maps() {
 	for waiting, areas := (heaviest{whole}), 0; len(waiting) > 0 && areas < mostAreas; {
 		c := heap.Pop(&waiting).(*picture.Cell)
 		_, drawn := picture.Treemap("", c, pictureWidth, pictureHeight, 2)
-		areas += drawn
+		areas += drawn + 4 // its path and its frame
 		chosen[c] = len(order)
 		order = append(order, c)
 		for _, part := range c.Parts {
@@ -196,6 +202,10 @@ func (r *Inventory) maps() {
 			way = append(way, at)
 		}
 		for j := len(way) - 1; j > 0; j-- {
+			if j == len(way)-2 && j > longestWay {
+				r.raw("… / ")
+				j = longestWay
+			}
 			r.number("", fmt.Sprintf("#m%d", chosen[way[j]]), way[j].Label)
 			r.raw(" / ")
 		}
@@ -304,14 +314,28 @@ func (r *Inventory) line(g *inventory.Growth, label string, of func(*inventory.P
 		if at.IsZero() {
 			at = r.Context.AsOf
 		}
-		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.There && a.Sum.HasSize(), About: label + ", " + r.day(at) + ": not there"}
-		if a.There {
+		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.State == ledger.There && r.knows(&a.Sum)}
+		switch l.Amount = a.State.String(); a.State {
+		case ledger.There:
 			l.Amount = r.amount(r.By, &a.Sum, a.Sum.Whole())
-			m.About = label + ", " + r.day(at) + ": " + l.Amount
+		case ledger.Absent:
+			m.Known = true // nothing weighs nothing
 		}
+		m.About = label + ", " + r.day(at) + ": " + l.Amount
 		l.Points = append(l.Points, m)
 	}
 	return l
+}
+
+// knows reports whether it is known how much a sum weighs.
+func (r *Inventory) knows(s *weigh.Sum) bool {
+	switch r.By {
+	case weigh.ByDisk:
+		return s.HasDisk()
+	case weigh.ByFiles:
+		return s.HasEntries()
+	}
+	return s.HasSize()
 }
 
 // lines draws lines, for much room and for little.

@@ -22,6 +22,9 @@ const (
 	levelsOnMap   = 3
 )
 
+// longestTold is how long a path is at most where it stands at each of many parts.
+const longestTold = 160
+
 // amount is how much something weighs, in words.
 func (v *View) amount(by weigh.Measure, s *weigh.Sum, complete bool) string {
 	text := ""
@@ -60,8 +63,8 @@ func (v *View) mapOf(rows []*weigh.Row, by weigh.Measure) (whole *picture.Cell, 
 			level++
 		}
 		sum := v.amount(by, &r.Sum, r.Complete)
-		c := &picture.Cell{Label: render.Escaped(mapLabel(r)), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
-		c.About = render.Escaped(ownLabel(r)) + ": " + sum + ", " + share(r.Share)
+		c := &picture.Cell{Label: render.Shorten(render.Escaped(mapLabel(r)), longestTold), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
+		c.About = render.Shorten(render.Escaped(ownLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
 		if by != weigh.ByFiles && r.Sum.HasEntries() {
 			c.About += ", " + render.Count(r.Sum.Files, "file", "files")
 		}
