@@ -64,7 +64,7 @@ func TestSteppingOverChangesNothing(t *testing.T) {
 	for seed := range uint64(6) {
 		random := rand.New(rand.NewPCG(seed, 21))
 		folder := t.TempDir()
-		l, err := ledger.Create(context.Background(), filepath.Join(folder, "ledger"))
+		l, err := createNamed(context.Background(), filepath.Join(folder, "ledger"))
 		require.NoError(t, err)
 		root := filepath.Join(folder, "tree")
 		require.NoError(t, os.MkdirAll(root, 0o755))
@@ -116,7 +116,7 @@ func TestCompareRecordWithNow(t *testing.T) {
 			require.NoError(t, os.Chtimes(path(name), old, old))
 		}
 		require.NoError(t, os.Symlink("same", path("link")))
-		l, err := ledger.Create(context.Background(), filepath.Join(t.TempDir(), "ledger"))
+		l, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "ledger"))
 		require.NoError(t, err)
 		record := recordWith(t, l, "l", root, ledger.Options{Fact: fact, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 
@@ -171,7 +171,7 @@ func TestHistoryAgreesWithRecords(t *testing.T) {
 	folder := t.TempDir()
 	root := filepath.Join(folder, "tree")
 	require.NoError(t, os.MkdirAll(root, 0o755))
-	l, err := ledger.Create(ctx, filepath.Join(folder, "ledger"))
+	l, err := createNamed(ctx, filepath.Join(folder, "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	held := map[int64]map[string]string{}
@@ -233,7 +233,7 @@ func TestChangesAreCounted(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(path(name)), 0o755))
 		require.NoError(t, os.WriteFile(path(name), []byte(name), 0o644))
 	}
-	l, err := ledger.Create(context.Background(), filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	take := func() [4]int64 {
@@ -266,10 +266,10 @@ func TestOvertaken(t *testing.T) {
 	root := t.TempDir()
 	file := filepath.Join(t.TempDir(), "ledger")
 	require.NoError(t, os.WriteFile(filepath.Join(root, "a"), []byte("a"), 0o644))
-	one, err := ledger.Create(ctx, file)
+	one, err := createNamed(ctx, file)
 	require.NoError(t, err)
 	defer one.Close()
-	two, err := ledger.Create(ctx, file)
+	two, err := createNamed(ctx, file)
 	require.NoError(t, err)
 	defer two.Close()
 	record(t, one, "l", root)

@@ -11,7 +11,7 @@ import (
 // Drop takes a record out of the ledger. The others stay whole: what they have
 // in common with it goes over to the one of its place after it.
 func (l *Ledger) Drop(ctx context.Context, number int64) error {
-	return l.store.Update(ctx, func(u store.Update) error {
+	return l.change(ctx, func(u store.Update) error {
 		records, err := recordsIn(ctx, u)
 		if err != nil {
 			return err

@@ -27,7 +27,7 @@ import (
 func TestExportAndImport(t *testing.T) {
 	ctx := context.Background()
 	folder := t.TempDir()
-	one, err := ledger.Create(ctx, filepath.Join(folder, "one"))
+	one, err := createNamed(ctx, filepath.Join(folder, "one"))
 	require.NoError(t, err)
 	defer one.Close()
 	random := rand.New(rand.NewPCG(5, 5))
@@ -60,7 +60,7 @@ func TestExportAndImport(t *testing.T) {
 	assert.Contains(t, lines.String(), `"vanished":true`)
 	assert.Empty(t, saved.Lost)
 
-	two, err := ledger.Create(ctx, filepath.Join(folder, "two"))
+	two, err := createNamed(ctx, filepath.Join(folder, "two"))
 	require.NoError(t, err)
 	defer two.Close()
 	done, err := two.Import(ctx, bytes.NewReader(lines.Bytes()))
@@ -89,7 +89,7 @@ func TestExportAndImport(t *testing.T) {
 		`{"frank_ledger":99}` + "\n" + all[1]: ledger.ErrNewer,
 		strings.Replace(lines.String(), `"kind":"file"`, `"kind":"pipe"`, 1): ledger.ErrLines,
 	} {
-		three, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "three"))
+		three, err := createNamed(ctx, filepath.Join(t.TempDir(), "three"))
 		require.NoError(t, err)
 		_, err = three.Import(ctx, strings.NewReader(text))
 		assert.ErrorIs(t, err, want, "%.40s", text)
@@ -113,7 +113,7 @@ func TestDigestsOfRecords(t *testing.T) {
 	require.NoError(t, os.Mkdir(filepath.Join(root, "folder"), 0o755))
 	write("folder/deep", "deep")
 	require.NoError(t, os.Link(filepath.Join(root, "kept"), filepath.Join(root, "linked")))
-	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	progress := &source.Progress{}
@@ -193,7 +193,7 @@ func TestRecheckOvertaken(t *testing.T) {
 					require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(name), 0o644))
 				}
 				file := filepath.Join(t.TempDir(), "ledger")
-				l, err := ledger.Create(ctx, file)
+				l, err := createNamed(ctx, file)
 				require.NoError(t, err)
 				defer l.Close()
 				take := func(l *ledger.Ledger, files digest.Files, o ledger.Options) ledger.Changes {
@@ -204,7 +204,7 @@ func TestRecheckOvertaken(t *testing.T) {
 					return changes
 				}
 				take(l, otherContent{}, ledger.Options{Fact: entry.FactSHA256}) // all of which is wrong
-				second, err := ledger.Create(ctx, file)
+				second, err := createNamed(ctx, file)
 				require.NoError(t, err)
 				defer second.Close()
 				overtake := func() {
@@ -257,12 +257,13 @@ func (f *otherFile) Read(p []byte) (int, error) {
 // What was altered behind the hashes, so that it reads well, is not exported as if
 // nothing were; and what is saved can be imported, with a problem that says so.
 func TestExportOfAltered(t *testing.T) {
+	fileOnly(t)
 	ctx := context.Background()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	for i := range 50 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("name of file ", i)), nil, 0o644))
 	}
-	l, err := ledger.Create(ctx, file)
+	l, err := createNamed(ctx, file)
 	require.NoError(t, err)
 	record(t, l, "l", root)
 	require.NoError(t, l.Close())
@@ -272,7 +273,7 @@ func TestExportOfAltered(t *testing.T) {
 	require.Positive(t, at)
 	content[at] = 'g'
 	require.NoError(t, os.WriteFile(file, content, 0o644))
-	l, err = ledger.Open(ctx, file)
+	l, err = openNamed(ctx, file)
 	require.NoError(t, err)
 	defer l.Close()
 	faults, err := l.Check(ctx)
@@ -282,7 +283,7 @@ func TestExportOfAltered(t *testing.T) {
 	saved, err := l.Export(ctx, &lines)
 	require.NoError(t, err)
 	assert.Equal(t, []string{`record 1, "": its entries were altered`}, saved.Lost)
-	other, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "other"))
+	other, err := createNamed(ctx, filepath.Join(t.TempDir(), "other"))
 	require.NoError(t, err)
 	defer other.Close()
 	done, err := other.Import(ctx, &lines)

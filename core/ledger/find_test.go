@@ -49,7 +49,7 @@ func TestParseReference(t *testing.T) {
 func TestFind(t *testing.T) {
 	ctx := context.Background()
 	root := t.TempDir()
-	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	s, err := live.Open(root, 0)
@@ -130,7 +130,7 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, make([]byte, size), 0o640))
 	}
-	l, err := ledger.Create(context.Background(), filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	record(t, l, "other", t.TempDir())

@@ -139,7 +139,7 @@ func lay(ctx context.Context, u store.Update, r Record) error {
 // Compact lays layers where reading has become slow, takes away those that are of no use,
 // counts in records of earlier programs what these did not, and gives back the room that is free.
 func (l *Ledger) Compact(ctx context.Context) error {
-	if err := l.store.Update(ctx, func(u store.Update) error {
+	if err := l.change(ctx, func(u store.Update) error {
 		records, err := recordsIn(ctx, u)
 		if err != nil {
 			return err

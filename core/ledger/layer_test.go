@@ -21,7 +21,7 @@ func TestLayersKeepPace(t *testing.T) {
 	for i := range 2000 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("note-", i)), nil, 0o644))
 	}
-	l, err := ledger.Create(t.Context(), file)
+	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
 	defer l.Close()
 	const records = 60
@@ -59,9 +59,10 @@ func TestLayersKeepPace(t *testing.T) {
 
 // A check finds a layer that is not what the records say.
 func TestDamagedLayers(t *testing.T) {
+	fileOnly(t)
 	defer ledger.LayOften()()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
-	l, err := ledger.Create(t.Context(), file)
+	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
 	for i := range 300 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("note-", i)), nil, 0o644))
@@ -85,7 +86,7 @@ func TestDamagedLayers(t *testing.T) {
 			require.Positive(t, rows, damage)
 		}
 		require.NoError(t, db.Close())
-		l, err := ledger.Open(t.Context(), file)
+		l, err := openNamed(t.Context(), file)
 		require.NoError(t, err)
 		faults, err := l.Check(t.Context())
 		assert.Equal(t, damage == "", err == nil && len(faults) == 0, "%s: %v", damage, faults)

@@ -16,6 +16,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/store/postgres"
 	"frankledger/core/ledger/transfer"
 )
 
@@ -37,14 +38,22 @@ type Ledger struct{ store store.Store }
 // In returns the ledger that a store keeps.
 func In(s store.Store) *Ledger { return &Ledger{s} }
 
-// Open opens the ledger in a file to read from it. One of an older version is
-// brought up to this one first.
-func Open(ctx context.Context, path string) (*Ledger, error) { return opened(store.Open(ctx, path)) }
+// Open opens a ledger to read from it: in a file, or in a database if it is named as PostgreSQL's
+// connection strings are. A file of an older version is brought up to this one first.
+func Open(ctx context.Context, name string) (*Ledger, error) {
+	if postgres.Is(name) {
+		return opened(postgres.Open(ctx, name))
+	}
+	return opened(store.Open(ctx, name))
+}
 
-// Create opens the ledger in a file to write to it, and makes it if there is
-// none.
-func Create(ctx context.Context, path string) (*Ledger, error) {
-	return opened(store.Create(ctx, path))
+// Create opens a ledger to write to it. A file is made if there is none; a database has to be
+// prepared.
+func Create(ctx context.Context, name string) (*Ledger, error) {
+	if postgres.Is(name) {
+		return opened(postgres.Create(ctx, name))
+	}
+	return opened(store.Create(ctx, name))
 }
 
 func opened(s store.Store, err error) (*Ledger, error) {

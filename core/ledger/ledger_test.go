@@ -179,7 +179,7 @@ func TestRecordsReadBack(t *testing.T) {
 		}
 		random := rand.New(rand.NewPCG(seed, 11))
 		folder := t.TempDir()
-		l, err := ledger.Create(context.Background(), filepath.Join(folder, "ledger"))
+		l, err := createNamed(context.Background(), filepath.Join(folder, "ledger"))
 		require.NoError(t, err)
 		roots := []string{filepath.Join(folder, "one"), filepath.Join(folder, "two")}
 		want := map[int64]map[string]string{}

@@ -57,7 +57,7 @@ func TestNarrowedSearch(t *testing.T) {
 	defer ledger.NarrowAlways()()
 	random := rand.New(rand.NewPCG(rand.Uint64(), 5))
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
-	l, err := ledger.Create(t.Context(), file)
+	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
 	defer l.Close()
 	syllables := []string{"da", "wn", "rec", "00", "7", "9", "É", "e\u0301", "ß", "_", " ", ".wav", ".csv", ".CSV", "ſ", "が", "\xff", "İ", "long"}
@@ -146,12 +146,13 @@ func regexpOf(text string) string {
 // A search does without summaries that are damaged, and a check finds these, also where
 // they read well.
 func TestDamagedSummaries(t *testing.T) {
+	fileOnly(t)
 	defer ledger.NarrowAlways()()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	for i := range 300 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("note-", i)), nil, 0o644))
 	}
-	l, err := ledger.Create(t.Context(), file)
+	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
 	r := record(t, l, "x", root)
 	require.NoError(t, l.Close())
@@ -165,7 +166,7 @@ func TestDamagedSummaries(t *testing.T) {
 		_, err = db.Exec(damage)
 		require.NoError(t, err)
 		require.NoError(t, db.Close())
-		l, err := ledger.Open(t.Context(), file)
+		l, err := openNamed(t.Context(), file)
 		require.NoError(t, err)
 		lines, report := found(t, l, r, p, source.ShowHidden)
 		assert.Len(t, lines, 11, damage)

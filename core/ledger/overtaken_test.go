@@ -43,7 +43,7 @@ var works = []struct {
 	{"drop the first", true, func(t *testing.T, l *ledger.Ledger, root string) error { return l.Drop(context.Background(), 1) }},
 	{"drop the second", true, func(t *testing.T, l *ledger.Ledger, root string) error { return l.Drop(context.Background(), 2) }},
 	{"import", true, func(t *testing.T, l *ledger.Ledger, root string) error {
-		other, err := ledger.Create(context.Background(), filepath.Join(t.TempDir(), "other"))
+		other, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "other"))
 		require.NoError(t, err)
 		defer other.Close()
 		record(t, other, "from elsewhere", filepath.Dir(root))
@@ -113,7 +113,7 @@ func begun(t *testing.T) (root, file string) {
 	for _, name := range []string{"a", "b", "in/c", "in/deep/d", "gone/e"} {
 		put(name, name)
 	}
-	l, err := ledger.Create(t.Context(), file)
+	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
 	require.NoError(t, write(l, root, ledger.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})}))
 	put("in/new", "new")
@@ -129,7 +129,7 @@ func begun(t *testing.T) (root, file string) {
 // all is all that a ledger says, as it is exported, but for when it was written.
 func all(t *testing.T, file string) string {
 	t.Helper()
-	l, err := ledger.Open(t.Context(), file)
+	l, err := openNamed(t.Context(), file)
 	require.NoError(t, err)
 	defer l.Close()
 	faults, err := l.Check(t.Context())
@@ -156,7 +156,7 @@ func TestEachCallFails(t *testing.T) {
 				if at > 0 && all(t, file) != before {
 					t.Fatalf("the ledger was changed by what had failed at call %d", at-1)
 				}
-				l, err := ledger.Create(t.Context(), file)
+				l, err := createNamed(t.Context(), file)
 				require.NoError(t, err)
 				n := 0
 				l.Interpose(func(bool) error {
@@ -226,9 +226,9 @@ func TestOvertakenAtEachCall(t *testing.T) {
 				t.Parallel()
 				for at, met := 0, true; met; at++ {
 					root, file := begun(t)
-					l, err := ledger.Create(t.Context(), file)
+					l, err := createNamed(t.Context(), file)
 					require.NoError(t, err)
-					other, err := ledger.Create(t.Context(), file)
+					other, err := createNamed(t.Context(), file)
 					require.NoError(t, err)
 					n := 0
 					met = false
@@ -263,7 +263,7 @@ func TestReadersOvertakenAtEachCall(t *testing.T) {
 		t.Run(work.name, func(t *testing.T) {
 			root, file := begun(t)
 			for at, met := 0, true; met; at++ {
-				l, err := ledger.Open(t.Context(), file)
+				l, err := openNamed(t.Context(), file)
 				require.NoError(t, err)
 				n := 0
 				met = false
@@ -271,7 +271,7 @@ func TestReadersOvertakenAtEachCall(t *testing.T) {
 				l.Interpose(func(bool) error {
 					if n++; n-1 == at {
 						met = true
-						other, err := ledger.Create(t.Context(), file)
+						other, err := createNamed(t.Context(), file)
 						require.NoError(t, err)
 						begun := make(chan struct{})
 						go func() { // which waits until the reader is done
@@ -312,7 +312,7 @@ func TestFindingsOvertakenAtEachCall(t *testing.T) {
 					require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(root, name)), 0o755))
 					require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(name), 0o644))
 				}
-				l, err := ledger.Create(t.Context(), file)
+				l, err := createNamed(t.Context(), file)
 				require.NoError(t, err)
 				recordWith(t, l, "l", root, ledger.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(otherContent{}, &source.Progress{})})
 				n := 0
@@ -320,7 +320,7 @@ func TestFindingsOvertakenAtEachCall(t *testing.T) {
 				l.Interpose(func(inside bool) error {
 					if n++; n-1 == at && !inside {
 						require.NoError(t, os.WriteFile(filepath.Join(root, "new"), nil, 0o644))
-						two, err := ledger.Create(t.Context(), file)
+						two, err := createNamed(t.Context(), file)
 						require.NoError(t, err)
 						recordWith(t, two, "l", root, other)
 						require.NoError(t, two.Close())
@@ -357,6 +357,7 @@ func digestOf(t *testing.T, l *ledger.Ledger, r ledger.Record, way string) (foun
 // A file that was cut short anywhere, or has other bytes in it anywhere, is never read
 // as if it were whole.
 func TestCutShort(t *testing.T) {
+	fileOnly(t)
 	if testing.Short() {
 		t.Skip("long, and of one goroutine")
 	}
@@ -366,7 +367,7 @@ func TestCutShort(t *testing.T) {
 	before := all(t, file)
 	said := func(content []byte, what string) {
 		require.NoError(t, os.WriteFile(file, content, 0o600))
-		l, err := ledger.Open(t.Context(), file)
+		l, err := openNamed(t.Context(), file)
 		if err != nil {
 			return
 		}

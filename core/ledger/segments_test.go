@@ -23,6 +23,7 @@ import (
 // read back the same, also after parts of them have changed and records were
 // dropped; compacting gives the room back.
 func TestManySheets(t *testing.T) {
+	fileOnly(t)
 	if testing.Short() {
 		t.Skip("long, and of one goroutine")
 	}
@@ -41,7 +42,7 @@ func TestManySheets(t *testing.T) {
 		require.NoError(t, os.MkdirAll(folder, 0o755))
 		require.NoError(t, os.Symlink(strings.Repeat("x", 40), filepath.Join(folder, "link")))
 	}
-	l, err := ledger.Create(ctx, file)
+	l, err := createNamed(ctx, file)
 	require.NoError(t, err)
 	defer l.Close()
 	want := map[int64]map[string]string{}
@@ -101,7 +102,7 @@ func TestDigestedOnly(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(root, name)), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(name), 0o644))
 	}
-	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	recordWith(t, l, "l", root, ledger.Options{Fact: entry.FactSHA512, Pool: digest.NewPool(live.Files{}, &source.Progress{})})

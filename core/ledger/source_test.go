@@ -8,7 +8,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source/sourcetest"
 )
@@ -20,7 +19,7 @@ func TestSourcesConform(t *testing.T) {
 	require.NoError(t, err)
 	t.Run("folder", func(t *testing.T) { sourcetest.Test(t, folder, sourcetest.Is{Root: root}) })
 
-	l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	r := record(t, l, "l", root)

@@ -26,6 +26,7 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/internal/testdisk"
+	"frankledger/internal/testpg"
 )
 
 var tortureFor = flag.Duration("torture", 2*time.Second, "how long TestTorture goes on")
@@ -40,11 +41,11 @@ func TestTorture(t *testing.T) {
 	root, file := filepath.Join(folder, "tree"), filepath.Join(folder, "ledger")
 	require.NoError(t, os.MkdirAll(root, 0o755))
 	edit(t, rand.New(rand.NewPCG(1, 1)), root, 200)
-	first, err := ledger.Create(t.Context(), file)
+	first, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
 	record(t, first, "l", root)
 	require.NoError(t, first.Close())
-	other, err := ledger.Create(t.Context(), filepath.Join(folder, "other"))
+	other, err := createNamed(t.Context(), filepath.Join(folder, "other"))
 	require.NoError(t, err)
 	record(t, other, "elsewhere", filepath.Dir(file))
 	lines, err := os.Create(file + ".lines")
@@ -63,9 +64,9 @@ func TestTorture(t *testing.T) {
 		group.Go(func() {
 			random := rand.New(rand.NewPCG(uint64(what), uint64(time.Now().UnixNano())))
 			for ctx.Err() == nil {
-				open := ledger.Open
+				open := openNamed
 				if write {
-					open = ledger.Create
+					open = createNamed
 				}
 				l, err := open(context.Background(), file)
 				if err == nil {
@@ -170,7 +171,7 @@ func TestTorture(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		other, err := ledger.Create(context.Background(), filepath.Join(t.TempDir(), "other"))
+		other, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "other"))
 		if err != nil {
 			return err
 		}
@@ -190,7 +191,7 @@ func TestTorture(t *testing.T) {
 		for ctx.Err() == nil {
 			altering.Lock()
 			child := exec.Command(os.Args[0])
-			child.Env = append(os.Environ(), "FRANK_TORTURE="+file+"\n"+root)
+			child.Env = append(os.Environ(), "FRANK_TORTURE="+must(named(file))+"\n"+root+"\n"+file+".lines")
 			var said strings.Builder
 			child.Stderr = &said
 			err := child.Start()
@@ -210,7 +211,7 @@ func TestTorture(t *testing.T) {
 		}
 	})
 	group.Wait()
-	l, err := ledger.Open(t.Context(), file)
+	l, err := openNamed(t.Context(), file)
 	require.NoError(t, err)
 	defer l.Close()
 	faults, err := l.Check(t.Context())
@@ -225,19 +226,21 @@ func TestTorture(t *testing.T) {
 
 // TestMain is a program that TestTorture kills, if that runs it.
 func TestMain(m *testing.M) {
-	if where := strings.Split(os.Getenv("FRANK_TORTURE"), "\n"); len(where) == 2 {
-		fmt.Fprintln(os.Stderr, busy(where[0], where[1]))
+	if where := strings.Split(os.Getenv("FRANK_TORTURE"), "\n"); len(where) == 3 {
+		fmt.Fprintln(os.Stderr, busy(where[0], where[1], where[2]))
 		os.Exit(3)
 	}
 	testdisk.Use()
-	os.Exit(m.Run())
+	status := m.Run()
+	testpg.Stop()
+	os.Exit(status)
 }
 
 // busy records, drops, compacts and imports until it is killed.
-func busy(file, root string) error {
+func busy(file, root, exported string) error {
 	ctx, random := context.Background(), rand.New(rand.NewPCG(7, uint64(time.Now().UnixNano())))
 	for {
-		l, err := ledger.Create(ctx, file)
+		l, err := createNamed(ctx, file)
 		if err != nil {
 			return err
 		}
@@ -252,7 +255,7 @@ func busy(file, root string) error {
 			err = l.Compact(ctx)
 		case 3:
 			var lines *os.File
-			if lines, err = os.Open(file + ".lines"); err == nil {
+			if lines, err = os.Open(exported); err == nil {
 				_, err = l.Import(ctx, lines)
 				lines.Close()
 			}

@@ -281,7 +281,7 @@ func (l *Ledger) Accept(ctx context.Context, host, path, below string) (accepted
 			accepted = append(accepted, m)
 		}
 	}
-	return accepted, l.store.Update(ctx, func(u store.Update) error {
+	return accepted, l.change(ctx, func(u store.Update) error {
 		for _, m := range accepted {
 			if err := u.RemoveMismatch(ctx, place, m.Path); err != nil {
 				return err

@@ -27,7 +27,7 @@ func TestReadAgainOfTwoDigests(t *testing.T) {
 	for i := range 5 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint(i)), []byte(fmt.Sprint("content ", i)), 0o644))
 	}
-	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	take := func(with digest.Files, o ledger.Options) (ledger.Record, ledger.Changes) {
@@ -67,7 +67,7 @@ func TestReadAgainByTurns(t *testing.T) {
 		require.NoError(t, os.MkdirAll(folder, 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprint("n", i)), []byte(fmt.Sprintf("content %04d", i)), 0o644))
 	}
-	l, err := ledger.Create(ctx, filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	take := func(with digest.Files, o ledger.Options) (ledger.Record, ledger.Changes) {

@@ -76,7 +76,7 @@ func TestWeightsOfRecords(t *testing.T) {
 	random := rand.New(rand.NewPCG(rand.Uint64(), 18))
 	for round := range 6 {
 		root := t.TempDir()
-		l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+		l, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "ledger"))
 		require.NoError(t, err)
 		defer l.Close()
 		var want []map[string]weighed
@@ -123,7 +123,7 @@ func TestWeightsOfRecords(t *testing.T) {
 // labels stand apart.
 func TestSizesOf(t *testing.T) {
 	root := t.TempDir()
-	l, err := ledger.Create(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+	l, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
 	write := func(size int) {

@@ -128,8 +128,12 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report so
 			return r, Changes{}, err
 		}
 	}
+	var tries retries
 	for {
 		err := w.prepare(l.store)
+		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
+			continue
+		}
 		if errors.Is(err, ErrDamaged) {
 			over, unknown := w.overtaken(l.store)
 			if over { // what it looked for was dropped
@@ -140,7 +144,11 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report so
 		if err != nil {
 			return r, Changes{}, err
 		}
-		if err = l.store.Update(ctx, w.write); !errors.Is(err, errOvertaken) {
+		err = l.store.Update(ctx, w.write)
+		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
+			continue
+		}
+		if !errors.Is(err, errOvertaken) {
 			return w.record, w.changes, err
 		}
 	}

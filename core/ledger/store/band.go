@@ -61,15 +61,18 @@ func (s reader) BandPart(ctx context.Context, band int64, part int) (content []b
 	return content, named(err)
 }
 
-// bands makes the bands of the segments of a record, on all cores, while these are being
-// written.
-type bands struct {
-	u             *update
-	place, record int64        // as they are kept
-	waiting       []summarised // in order
-	sheets        []encoding.SheetGroups
-	groups        []encoding.Group
-	stored        int64
+// Banding makes the bands of the segments of a record, on all cores, while these are being
+// written. An engine gives it segments in their order, and is given bands.
+type Banding struct {
+	// Write is given a band to keep: the range it is of, how many bytes its sheets take, and what
+	// makes it, which calls a function with each of its parts.
+	Write func(ctx context.Context, of SegmentRow, stored int64, band func(part func(int, []byte) error) (*encoding.Band, error)) error
+
+	of      SegmentRow   // place, record and layer
+	waiting []summarised // in order
+	sheets  []encoding.SheetGroups
+	groups  []encoding.Group
+	stored  int64
 }
 
 // summarised is a segment whose summary is being made.
@@ -85,13 +88,14 @@ type summary struct {
 	err    error
 }
 
-// add begins with a segment, which is only lent.
-func (b *bands) add(ctx context.Context, s SegmentRow) error {
-	if s.kept() != b.place || s.Record != b.record {
-		if err := b.flush(ctx); err != nil {
+// Add begins with a segment, which is only lent.
+func (b *Banding) Add(ctx context.Context, s SegmentRow) error {
+	of := SegmentRow{Place: s.Place, Record: s.Record, Layer: s.Layer}
+	if of.Place != b.of.Place || of.Record != b.of.Record || of.Layer != b.of.Layer {
+		if err := b.Flush(ctx); err != nil {
 			return err
 		}
-		b.place, b.record = s.kept(), s.Record
+		b.of = of
 	}
 	for len(b.waiting) >= 2*runtime.GOMAXPROCS(0) {
 		if err := b.take(ctx); err != nil {
@@ -115,7 +119,7 @@ func summarise(s encoding.Segment) (made summary) {
 }
 
 // take waits for the next summary.
-func (b *bands) take(ctx context.Context) error {
+func (b *Banding) take(ctx context.Context) error {
 	next := b.waiting[0]
 	b.waiting = b.waiting[1:]
 	made := <-next.done
@@ -137,8 +141,8 @@ func (b *bands) take(ctx context.Context) error {
 	return b.write(ctx)
 }
 
-// flush writes what there is.
-func (b *bands) flush(ctx context.Context) error {
+// Flush writes what there is.
+func (b *Banding) Flush(ctx context.Context) error {
 	for len(b.waiting) > 0 {
 		if err := b.take(ctx); err != nil {
 			return err
@@ -147,12 +151,20 @@ func (b *bands) flush(ctx context.Context) error {
 	return b.write(ctx)
 }
 
-// write writes a band.
-func (b *bands) write(ctx context.Context) error {
+func (b *Banding) write(ctx context.Context) error {
 	if len(b.groups) == 0 {
 		return nil
 	}
-	result, err := b.u.exec(ctx, "INSERT INTO band (place, record, stored, packed) VALUES (?, ?, 0, x'')", b.place, b.record)
+	err := b.Write(ctx, b.of, b.stored, func(part func(int, []byte) error) (*encoding.Band, error) {
+		return encoding.MakeBand(b.sheets, b.groups, part)
+	})
+	b.sheets, b.groups, b.stored = nil, b.groups[:0], 0
+	return err
+}
+
+// writeBand keeps a band.
+func (u *update) writeBand(ctx context.Context, of SegmentRow, stored int64, pack func(part func(int, []byte) error) (*encoding.Band, error)) error {
+	result, err := u.exec(ctx, "INSERT INTO band (place, record, stored, packed) VALUES (?, ?, 0, x'')", of.kept(), of.Record)
 	if err != nil {
 		return err
 	}
@@ -160,13 +172,13 @@ func (b *bands) write(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	insert, err := b.u.tx.PrepareContext(ctx, "INSERT INTO band_part (id, content) VALUES (?, ?)")
+	insert, err := u.tx.PrepareContext(ctx, "INSERT INTO band_part (id, content) VALUES (?, ?)")
 	if err != nil {
 		return named(err)
 	}
 	defer insert.Close()
-	band, err := encoding.MakeBand(b.sheets, b.groups, func(part int, content []byte) error {
-		b.stored += int64(len(content))
+	band, err := pack(func(part int, content []byte) error {
+		stored += int64(len(content))
 		_, err := insert.ExecContext(ctx, number*partsOfBand+int64(part), blob(content))
 		return named(err)
 	})
@@ -174,7 +186,6 @@ func (b *bands) write(ctx context.Context) error {
 		return err
 	}
 	packed := band.Pack()
-	_, err = b.u.exec(ctx, "UPDATE band SET stored = ?, packed = ? WHERE id = ?", b.stored+int64(len(packed)), packed, number)
-	b.sheets, b.groups, b.stored = nil, b.groups[:0], 0
+	_, err = u.exec(ctx, "UPDATE band SET stored = ?, packed = ? WHERE id = ?", stored+int64(len(packed)), packed, number)
 	return err
 }

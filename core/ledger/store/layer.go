@@ -47,7 +47,7 @@ func (u *update) RemoveLayer(ctx context.Context, record int64) error {
 // removeKept removes the segments of a record, and their bands, that are kept under the
 // number of a place.
 func (u *update) removeKept(ctx context.Context, record int64, place string) error {
-	if err := u.bands.flush(ctx); err != nil {
+	if err := u.bands.Flush(ctx); err != nil {
 		return err
 	}
 	those := " WHERE place = (" + place + ") AND record = ?1"

@@ -75,11 +75,11 @@ func fromVersion2(ctx context.Context, tx *sql.Tx) error {
 		if err := tx.QueryRowContext(ctx, "SELECT place, record, folders, names, facts FROM sheet WHERE id = ?", id).Scan(&s.Place, &s.Record, &s.Folders, &s.Names, &s.Facts); err != nil {
 			return err
 		}
-		if err := u.bands.add(ctx, s); err != nil {
+		if err := u.bands.Add(ctx, s); err != nil {
 			return err
 		}
 	}
-	if err := u.bands.flush(ctx); err != nil {
+	if err := u.bands.Flush(ctx); err != nil {
 		return err
 	}
 	_, err := tx.ExecContext(ctx, fmt.Sprintf("PRAGMA user_version = %d", version))
@@ -191,7 +191,7 @@ func (t *tree1) move(r RecordRow) error {
 			return err
 		}
 	}
-	if err := u.bands.flush(t.ctx); err != nil {
+	if err := u.bands.Flush(t.ctx); err != nil {
 		return err
 	}
 	return u.addExtra(t.ctx, added{number: r.Number})

@@ -320,7 +320,7 @@ func (f *file) Update(ctx context.Context, change func(Update) error) error {
 		u := newUpdate(tx)
 		err := change(u)
 		if err == nil {
-			err = u.bands.flush(ctx)
+			err = u.bands.Flush(ctx)
 		}
 		for i := 0; i < len(u.added) && err == nil; i++ {
 			err = u.addExtra(ctx, u.added[i])
@@ -545,12 +545,12 @@ type update struct {
 	reader
 	tx    *sql.Tx
 	added []added
-	bands bands
+	bands Banding
 }
 
 func newUpdate(tx *sql.Tx) *update {
 	u := &update{reader: reader{tx}, tx: tx}
-	u.bands.u = u
+	u.bands.Write = u.writeBand
 	return u
 }
 
@@ -646,7 +646,7 @@ func (u *update) AddSegment(ctx context.Context, s SegmentRow) error {
 	if s.Number, err = result.LastInsertId(); err != nil {
 		return err
 	}
-	return u.bands.add(ctx, s)
+	return u.bands.Add(ctx, s)
 }
 
 // blob is never NULL.

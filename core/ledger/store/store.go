@@ -22,6 +22,7 @@ var (
 	ErrBusy     = errors.New("another program has been using the ledger for half a minute")
 	ErrReadOnly = errors.New("the ledger is read-only")
 	ErrFull     = errors.New("no space left; nothing was changed")
+	ErrAgain    = errors.New("nothing was changed, and it can be done again")
 )
 
 // Store is where a ledger is kept. It may be used by several goroutines.

@@ -1,0 +1,51 @@
+package ledger
+
+import (
+	"context"
+	"errors"
+	"math/rand/v2"
+	"time"
+
+	"frankledger/core/ledger/store"
+)
+
+// patience is for how long something is done again that met another writer, or lost its
+// server: as long as another server takes to stand in for that, and some more.
+const patience = time.Minute
+
+// retries are how often something was done again.
+type retries struct {
+	begun time.Time
+	count int
+}
+
+// another waits, the longer the more often, and reports whether to do it once more.
+func (t *retries) another(ctx context.Context) bool {
+	if t.count == 0 {
+		t.begun = time.Now()
+	}
+	t.count++
+	wait := min(50*time.Millisecond<<min(t.count, 6), 2*time.Second)
+	wait = wait/2 + rand.N(wait/2)
+	if time.Since(t.begun)+wait > patience {
+		return false
+	}
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(wait):
+		return true
+	}
+}
+
+// change changes the store, and again if that has met another writer: the function may be
+// called several times.
+func (l *Ledger) change(ctx context.Context, do func(store.Update) error) error {
+	var tries retries
+	for {
+		err := l.store.Update(ctx, do)
+		if !errors.Is(err, store.ErrAgain) || !tries.another(ctx) {
+			return err
+		}
+	}
+}

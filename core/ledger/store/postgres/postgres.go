@@ -1,0 +1,362 @@
+// Package postgres keeps a ledger in a PostgreSQL database, which the machines of a fleet may
+// share.
+//
+// A record is one transaction, serialisable. What meets another writer, or loses its server in
+// between, is told as [store.ErrAgain], and can be done again; whether a transaction was committed
+// whose answer was lost is found out by its token, so that nothing is written twice.
+package postgres
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"net"
+	"net/url"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+)
+
+// Is reports whether a ledger is named as PostgreSQL's connection strings are.
+func Is(name string) bool {
+	return strings.HasPrefix(name, "postgresql://") || strings.HasPrefix(name, "postgres://")
+}
+
+// Redacted is a connection string without its password.
+func Redacted(name string) string {
+	u, err := url.Parse(name)
+	if err != nil {
+		return "postgresql://…" // whatever it says, it may have a password
+	}
+	if _, has := u.User.Password(); has {
+		u.User = url.User(u.User.Username())
+	}
+	if query := u.Query(); query.Has("password") || query.Has("sslpassword") {
+		query.Del("password")
+		query.Del("sslpassword")
+		u.RawQuery = query.Encode()
+	}
+	return u.String()
+}
+
+// database is a store in a PostgreSQL database.
+type database struct {
+	reader
+	config *pgx.ConnConfig
+
+	mu    sync.Mutex // of the connection: one thing at a time is asked of it
+	conn  *pgx.Conn  // nil where it was lost
+	tx    pgx.Tx     // that is read in; nil until the next reading
+	write bool       // everything is read as it is at the time
+
+	known  sync.Mutex      // of the rest
+	places map[int64]int64 // of records
+}
+
+// Open opens a ledger to read from it, as it is at one moment until it is released.
+func Open(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, false) }
+
+// Create opens a ledger to write to it. It does not make one: that is for [Prepare].
+func Create(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, true) }
+
+func open(ctx context.Context, name string, write bool) (store.Store, error) {
+	config, err := pgx.ParseConfig(name)
+	if err != nil {
+		return nil, settings(err)
+	}
+	if config.ConnectTimeout == 0 {
+		config.ConnectTimeout = patience
+	}
+	if config.RuntimeParams["application_name"] == "" {
+		config.RuntimeParams["application_name"] = "frank"
+	}
+	d := &database{config: config, write: write, places: map[int64]int64{}}
+	d.reader = reader{d, d}
+	if err := d.connect(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.prepared(ctx); err != nil {
+		d.Close()
+		return nil, err
+	}
+	return d, nil
+}
+
+// settings is an error of a connection string, which may have a password in it.
+func settings(err error) error {
+	var parse *pgconn.ParseConfigError
+	if errors.As(err, &parse) && errors.Unwrap(parse) != nil {
+		return fmt.Errorf("%w: %w", ErrSettings, errors.Unwrap(parse))
+	}
+	return ErrSettings
+}
+
+// What can be wrong with a database, beside what can be with any store.
+var (
+	ErrSettings   = errors.New("these are no settings of a connection")
+	ErrNoServer   = errors.New("the database server cannot be reached")
+	ErrRefused    = errors.New("the database refused the login")
+	ErrNoDatabase = errors.New("there is no such database")
+	ErrNoRight    = errors.New("this login has no right to do that")
+)
+
+// patience is how long to wait for a server, and for another program that writes.
+const patience = 30 * time.Second
+
+// connect connects anew, if that is needed.
+func (d *database) connect(ctx context.Context) (err error) {
+	if d.conn != nil && !d.conn.IsClosed() {
+		return nil
+	}
+	d.conn, d.tx = nil, nil
+	if d.conn, err = pgx.ConnectConfig(ctx, d.config); err != nil {
+		return named(err)
+	}
+	_, err = d.conn.Exec(ctx, fmt.Sprintf("SET lock_timeout = %d; SET TIME ZONE 'UTC'", patience.Milliseconds()))
+	return named(err)
+}
+
+// prepared makes sure that there is a ledger of this version in the database.
+func (d *database) prepared(ctx context.Context) error {
+	at, err := versionOf(ctx, d.conn)
+	switch {
+	case err != nil:
+		return err
+	case at > version:
+		return store.ErrNewer
+	}
+	return nil
+}
+
+// versionOf returns the version of the schema that there is.
+func versionOf(ctx context.Context, conn *pgx.Conn) (at int, err error) {
+	var schema, table bool
+	if err = conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM information_schema.schemata WHERE schema_name = $1),
+		EXISTS (SELECT 1 FROM information_schema.tables WHERE table_schema = $1 AND table_name = 'about')`, schemaName).Scan(&schema, &table); err != nil {
+		return 0, named(err)
+	}
+	switch {
+	case !schema:
+		return 0, store.ErrNone
+	case !table:
+		return 0, store.ErrForeign
+	}
+	if err = conn.QueryRow(ctx, "SELECT version FROM frank.about").Scan(&at); errors.Is(err, pgx.ErrNoRows) {
+		return 0, store.ErrForeign
+	}
+	return at, named(err)
+}
+
+// Prepare makes a ledger in a database, and reports whether there was none.
+func Prepare(ctx context.Context, name string) (made bool, err error) {
+	config, err := pgx.ParseConfig(name)
+	if err != nil {
+		return false, settings(err)
+	}
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err != nil {
+		return false, named(err)
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	at, err := versionOf(ctx, conn)
+	switch {
+	case err == nil && at > version:
+		return false, store.ErrNewer
+	case err == nil || !errors.Is(err, store.ErrNone):
+		return false, err
+	}
+	tx, err := conn.Begin(ctx)
+	if err != nil {
+		return false, named(err)
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	if _, err := tx.Exec(ctx, schema); err != nil {
+		return false, named(err)
+	}
+	if _, err := tx.Exec(ctx, "INSERT INTO frank.about (one, version) VALUES (1, $1)", version); err != nil {
+		return false, named(err)
+	}
+	return true, named(tx.Commit(ctx))
+}
+
+// Close implements store.Store.
+func (d *database) Close() error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.conn == nil {
+		return nil
+	}
+	ctx, stop := context.WithTimeout(context.Background(), time.Second)
+	defer stop()
+	err := d.conn.Close(ctx)
+	d.conn, d.tx = nil, nil
+	return err
+}
+
+// Release implements store.Store.
+func (d *database) Release() {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.release()
+}
+
+func (d *database) release() {
+	if d.tx != nil {
+		ctx, stop := context.WithTimeout(context.Background(), time.Second)
+		defer stop()
+		d.tx.Rollback(ctx)
+		d.tx = nil
+	}
+}
+
+// Check implements store.Store: the server looks after its own files.
+func (d *database) Check(context.Context) ([]string, error) { return nil, nil }
+
+// Compact implements store.Store: the server gives room back by itself.
+func (d *database) Compact(context.Context) error { return nil }
+
+// ask does something with the connection, while nobody else does. What is read is of one
+// moment, unless the ledger is written to.
+func (d *database) ask(ctx context.Context, do func(querier) error) error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if err := d.connect(ctx); err != nil {
+		return err
+	}
+	if d.write {
+		return named(do(d.conn))
+	}
+	if d.tx == nil {
+		tx, err := d.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly})
+		if err != nil {
+			return named(err)
+		}
+		d.tx = tx
+	}
+	return named(do(d.tx))
+}
+
+// Update implements store.Store. While it runs, no other program writes records of the same
+// place.
+func (d *database) Update(ctx context.Context, change func(store.Update) error) error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.release()
+	if err := d.connect(ctx); err != nil {
+		return err
+	}
+	tx, err := d.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.Serializable})
+	if err != nil {
+		return again(named(err))
+	}
+	token := make([]byte, 16)
+	rand.Read(token)
+	u := newUpdate(d, tx, token)
+	err = change(u)
+	if err == nil {
+		err = u.finish(ctx)
+	}
+	if err != nil {
+		rollback(tx)
+		return again(named(err))
+	}
+	if err = tx.Commit(ctx); err != nil {
+		if written, known := d.written(ctx, u); known && written {
+			return nil
+		}
+		return again(named(err))
+	}
+	return nil
+}
+
+func rollback(tx pgx.Tx) {
+	ctx, stop := context.WithTimeout(context.Background(), time.Second)
+	defer stop()
+	tx.Rollback(ctx)
+}
+
+// written finds out whether a transaction was committed that got no answer: the record that it
+// added tells, by its token.
+func (d *database) written(ctx context.Context, u *update) (written, known bool) {
+	if len(u.added) == 0 {
+		return false, false
+	}
+	for begun := time.Now(); time.Since(begun) < patience && ctx.Err() == nil; {
+		err := d.connect(ctx)
+		if err == nil {
+			one := u.added[len(u.added)-1]
+			if err = d.conn.QueryRow(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1 AND number = $2 AND token = $3)", one.Place, one.Number, u.token).Scan(&written); err == nil {
+				return written, true
+			}
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+	return false, false
+}
+
+// again marks what may succeed if it is done once more.
+func again(err error) error {
+	var server *pgconn.PgError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &server):
+		switch server.Code {
+		case "40001", "40P01", "57P01", "57P02", "57P03", "25006": // a conflict, or the server stops, starts, or is a standby
+			return fmt.Errorf("%w: %w", store.ErrAgain, err)
+		}
+	case errors.Is(err, ErrNoServer):
+		return fmt.Errorf("%w: %w", store.ErrAgain, err)
+	}
+	return err
+}
+
+// named gives errors of the database the names of this package.
+func named(err error) error {
+	var server *pgconn.PgError
+	var connecting *pgconn.ConnectError
+	var network net.Error
+	var name error
+	switch {
+	case err == nil || errors.Is(err, context.Canceled) || errors.Is(err, encoding.ErrDamaged) || errors.Is(err, store.ErrAgain):
+		return err
+	case errors.As(err, &server):
+		switch server.Code {
+		case "28P01", "28000":
+			name = ErrRefused
+		case "3D000":
+			name = ErrNoDatabase
+		case "42501":
+			name = ErrNoRight
+		case "55P03":
+			name = store.ErrBusy
+		case "53100":
+			name = store.ErrFull
+		}
+		if name == nil {
+			return err
+		}
+		return fmt.Errorf("%w: %w", name, err)
+	case errors.Is(err, ErrNoServer):
+		return err
+	case errors.As(err, &connecting), errors.As(err, &network), pgconn.SafeToRetry(err), errors.Is(err, net.ErrClosed), isBroken(err):
+		return fmt.Errorf("%w: %w", ErrNoServer, err)
+	}
+	return err
+}
+
+// isBroken reports whether an error is that of a connection that ended.
+func isBroken(err error) bool {
+	text := err.Error()
+	return strings.Contains(text, "unexpected EOF") || strings.Contains(text, "conn closed") || strings.Contains(text, "broken pipe") || strings.Contains(text, "connection reset")
+}

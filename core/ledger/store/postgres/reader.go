@@ -1,0 +1,302 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+)
+
+// querier is a connection, or a transaction on one.
+type querier interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
+}
+
+// asker has something done with a querier, while nobody else asks it.
+type asker interface {
+	ask(ctx context.Context, do func(querier) error) error
+}
+
+// reader reads from the database, or in a transaction.
+type reader struct {
+	asker
+	d *database
+}
+
+// each calls a function for each row that a query has.
+func (r reader) each(ctx context.Context, do func(pgx.Rows) error, query string, args ...any) error {
+	return r.ask(ctx, func(q querier) error {
+		rows, err := q.Query(ctx, query, args...)
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			if err := do(rows); err != nil {
+				return err
+			}
+		}
+		return rows.Err()
+	})
+}
+
+// one reads the one row that a query has, and reports whether there is one.
+func (r reader) one(ctx context.Context, query string, args []any, to ...any) (there bool, err error) {
+	err = r.ask(ctx, func(q querier) error {
+		err := q.QueryRow(ctx, query, args...).Scan(to...)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return nil
+		}
+		there = err == nil
+		return err
+	})
+	return there, err
+}
+
+// A segment, or a band, has one number for the program: its record, whether it is of the layer
+// of that, and which of these it is.
+const (
+	orderBits = 24
+	layerBit  = 1 << orderBits
+)
+
+func numberOf(record int64, layer bool, n int64) int64 {
+	number := record<<(orderBits+1) | n
+	if layer {
+		number |= layerBit
+	}
+	return number
+}
+
+func partsOf(number int64) (record int64, layer bool, n int64) {
+	return number >> (orderBits + 1), number&layerBit != 0, number & (layerBit - 1)
+}
+
+// placeOf returns the place of a record.
+func (r reader) placeOf(ctx context.Context, record int64) (place int64, err error) {
+	r.d.known.Lock()
+	place, known := r.d.places[record]
+	r.d.known.Unlock()
+	if known {
+		return place, nil
+	}
+	there, err := r.one(ctx, "SELECT place FROM frank.record WHERE number = $1", []any{record}, &place)
+	if err == nil && !there {
+		err = fmt.Errorf("%w: record %d is not there", encoding.ErrDamaged, record)
+	}
+	return place, err
+}
+
+func (d *database) learn(record, place int64) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	d.places[record] = place
+}
+
+const recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.unsized, r.looked, r.hidden, r.problems, r.seal, r.self, r.sum,
+	(SELECT coalesce(sum(b.stored), 0)::bigint FROM frank.band b WHERE b.place = r.place AND b.record = r.number AND NOT b.layer)`
+
+// Records implements store.Reader.
+func (r reader) Records(ctx context.Context) (records []store.RecordRow, err error) {
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		one, _, err := scanRecord(rows)
+		if err != nil {
+			return err
+		}
+		r.d.learn(one.Number, one.Place)
+		records = append(records, one)
+		return nil
+	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place ORDER BY r.number")
+	return records, err
+}
+
+func scanRecord(rows pgx.Rows) (one store.RecordRow, sum []byte, err error) {
+	var path, label, note, terms, tree []byte
+	var taken int64
+	var looked, hidden *int64
+	if err := rows.Scan(&one.Number, &one.Place, &one.Host, &path, &label, &taken, &note, &terms, &one.Algorithm, &one.Entries, &one.Bytes, &one.Unsized, &looked, &hidden, &one.Problems, &tree, &one.Self, &sum, &one.Stored); err != nil {
+		return one, nil, err
+	}
+	one.Path, one.Label, one.Note, one.Taken = string(path), string(label), string(note), time.Unix(0, taken).UTC()
+	copy(one.Tree[:], tree)
+	if one.Counted = looked != nil && hidden != nil; one.Counted {
+		one.Looked, one.Hidden = *looked, *hidden
+	}
+	if json.Unmarshal(terms, &one.Terms) != nil {
+		return one, nil, fmt.Errorf("%w: record %d", encoding.ErrDamaged, one.Number)
+	}
+	return one, sum, nil
+}
+
+// Problems implements store.Reader.
+func (r reader) Problems(ctx context.Context, record int64) (problems []store.ProblemRow, err error) {
+	place, err := r.placeOf(ctx, record)
+	if err != nil {
+		return nil, err
+	}
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		var p store.ProblemRow
+		var way, tried, reason []byte
+		err := rows.Scan(&way, &tried, &reason, &p.Entries, &p.Vanished)
+		p.Path, p.Tried, p.Reason = string(way), string(tried), string(reason)
+		problems = append(problems, p)
+		return err
+	}, "SELECT way, tried, reason, entries, vanished FROM frank.problem WHERE place = $1 AND record = $2 ORDER BY way, tried", place, record)
+	return problems, err
+}
+
+// rangeWhere chooses what is in a range.
+const rangeWhere = " WHERE place = $1 AND (record = $2 AND layer OR record > $2 AND record <= $3 AND NOT layer) ORDER BY record, n"
+
+// Segments implements store.Reader.
+func (r reader) Segments(ctx context.Context, of store.Range) (segments []store.SegmentRow, err error) {
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		one := store.SegmentRow{Place: of.Place}
+		var n int64
+		err := rows.Scan(&one.Record, &one.Layer, &n, &one.Folders)
+		one.Number = numberOf(one.Record, one.Layer, n)
+		r.d.learn(one.Record, of.Place)
+		segments = append(segments, one)
+		return err
+	}, "SELECT record, layer, n, folders FROM frank.sheet"+rangeWhere, of.Place, of.Layer, of.UpTo)
+	return segments, err
+}
+
+// Layers implements store.Reader.
+func (r reader) Layers(ctx context.Context, place int64) (layers []store.LayerRow, err error) {
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		var l store.LayerRow
+		err := rows.Scan(&l.Record, &l.Stored)
+		layers = append(layers, l)
+		return err
+	}, "SELECT record, sum(stored)::bigint FROM frank.band WHERE place = $1 AND layer GROUP BY record ORDER BY record", place)
+	return layers, err
+}
+
+// Volumes implements store.Reader.
+func (r reader) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
+	volumes := map[string]uint64{}
+	err := r.each(ctx, func(rows pgx.Rows) error {
+		var id string
+		var device int64
+		err := rows.Scan(&id, &device)
+		volumes[id] = uint64(device)
+		return err
+	}, "SELECT id, device FROM frank.volume WHERE place = $1", place)
+	return volumes, err
+}
+
+// Stamps implements store.Reader.
+func (r reader) Stamps(ctx context.Context, place, record int64) (stamps []byte, err error) {
+	_, err = r.one(ctx, "SELECT folders FROM frank.stamp WHERE place = $1 AND record = $2", []any{place, record}, &stamps)
+	return stamps, err
+}
+
+// Rereads implements store.Reader.
+func (r reader) Rereads(ctx context.Context, place int64) (list []store.RereadRow, err error) {
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		var one store.RereadRow
+		var taken int64
+		err := rows.Scan(&taken, &one.From, &one.To, &one.Whole, &one.Files, &one.Bytes)
+		one.Taken = time.Unix(0, taken)
+		list = append(list, one)
+		return err
+	}, "SELECT taken, first, next, whole, files, bytes FROM frank.reread WHERE place = $1 ORDER BY taken, n", place)
+	return list, err
+}
+
+// Mismatches implements store.Reader.
+func (r reader) Mismatches(ctx context.Context, place int64) (list []store.MismatchRow, err error) {
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		var m store.MismatchRow
+		var way []byte
+		var found int64
+		err := rows.Scan(&way, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
+		m.Path, m.Found = string(way), time.Unix(0, found)
+		list = append(list, m)
+		return err
+	}, "SELECT way, record, found, algorithm, before, now FROM frank.mismatch WHERE place = $1 ORDER BY way", place)
+	return list, err
+}
+
+// Bands implements store.Reader.
+func (r reader) Bands(ctx context.Context, of store.Range) (bands []store.BandRow, err error) {
+	err = r.each(ctx, func(rows pgx.Rows) error {
+		var row store.BandRow
+		var packed []byte
+		var n int64
+		err := rows.Scan(&row.Record, &row.Layer, &n, &packed)
+		if err == nil {
+			row.Band, err = encoding.UnpackBand(packed)
+		}
+		row.Number = numberOf(row.Record, row.Layer, n)
+		r.d.learn(row.Record, of.Place)
+		bands = append(bands, row)
+		return err
+	}, "SELECT record, layer, n, packed FROM frank.band"+rangeWhere, of.Place, of.Layer, of.UpTo)
+	return bands, err
+}
+
+// BandPart implements store.Reader.
+func (r reader) BandPart(ctx context.Context, band int64, part int) (content []byte, err error) {
+	record, layer, n := partsOf(band)
+	place, err := r.placeOf(ctx, record)
+	if err != nil {
+		return nil, err
+	}
+	there, err := r.one(ctx, "SELECT content FROM frank.band_part WHERE place = $1 AND record = $2 AND layer = $3 AND n = $4 AND part = $5", []any{place, record, layer, n, part}, &content)
+	if err == nil && !there {
+		err = fmt.Errorf("%w: part %d of band %d of record %d is not there", encoding.ErrDamaged, part, n, record)
+	}
+	return content, err
+}
+
+// Part implements store.Reader.
+func (r reader) Part(ctx context.Context, segment int64, part store.Part) (content []byte, err error) {
+	record, layer, n := partsOf(segment)
+	place, err := r.placeOf(ctx, record)
+	if err != nil {
+		return nil, err
+	}
+	column := map[store.Part]string{store.Names: "names", store.Facts: "facts", store.Folders: "folders"}[part]
+	there, err := r.one(ctx, "SELECT "+column+" FROM frank.sheet WHERE place = $1 AND record = $2 AND layer = $3 AND n = $4", []any{place, record, layer, n}, &content)
+	if err == nil && !there {
+		err = fmt.Errorf("%w: sheet %d of record %d is not there", encoding.ErrDamaged, n, record)
+	}
+	return content, err
+}
+
+// Altered implements store.Store.
+func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
+	type summed struct {
+		store.RecordRow
+		sum []byte
+	}
+	var all []summed
+	if err := d.each(ctx, func(rows pgx.Rows) error {
+		one, sum, err := scanRecord(rows)
+		all = append(all, summed{one, sum})
+		return err
+	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place ORDER BY r.number"); err != nil {
+		return nil, err
+	}
+	for _, one := range all {
+		problems, err := d.Problems(ctx, one.Number)
+		if err != nil {
+			return nil, err
+		}
+		if string(sumOf(&one.RecordRow, problems)) != string(one.sum) || int64(len(problems)) != one.Problems {
+			altered = append(altered, one.Number)
+		}
+	}
+	return altered, nil
+}

@@ -1,0 +1,7 @@
+//go:build !linux
+
+package testpg
+
+import "syscall"
+
+func dieWithTests(*syscall.SysProcAttr) {}
