@@ -54,45 +54,68 @@ func inHome(path string) (string, error) {
 	return filepath.Join(home, below), err
 }
 
-// openLedger opens the ledger to read from it, and returns its path.
+// openLedger opens the ledger to read from it, and returns its name.
 func (p *Program) openLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
-	path, err := ledgerFile(option)
-	if err != nil {
-		return nil, "", err
-	}
-	l, err := ledger.Open(ctx, path)
-	if errors.Is(err, ledger.ErrNone) {
-		return nil, path, misuse("%w: %s; frank record makes one", err, render.Escaped(path))
-	}
-	if err == nil {
-		p.tellIfExposed("the ledger", path)
-	}
-	return l, path, ledgerTrouble(path, err)
+	return p.ledgerNamed(ctx, option, ledger.Open)
 }
 
-// createLedger opens the ledger to write to it, makes it if there is none, and
-// returns its path.
+// createLedger opens the ledger to write to it, and returns its name. A file is made if there is
+// none.
 func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
-	path, err := ledgerFile(option)
+	name, err := ledgerFile(option)
+	if err == nil && !ledger.Shared(name) {
+		err = config.Private(filepath.Dir(name))
+	}
+	if err != nil {
+		return nil, name, err
+	}
+	return p.ledgerNamed(ctx, option, ledger.Create)
+}
+
+func (p *Program) ledgerNamed(ctx context.Context, option string, open func(context.Context, string) (*ledger.Ledger, error)) (*ledger.Ledger, string, error) {
+	name, err := ledgerFile(option)
 	if err != nil {
 		return nil, "", err
 	}
-	if err := config.Private(filepath.Dir(path)); err != nil {
-		return nil, path, err
+	l, err := open(ctx, name)
+	switch {
+	case errors.Is(err, ledger.ErrNone):
+		return nil, name, withoutLedger(name, err)
+	case err != nil:
+		return nil, name, ledgerTrouble(name, err)
+	case ledger.Shared(name): // of the many hosts, this one is meant
+		host, err := os.Hostname()
+		if err != nil {
+			l.Close()
+			return nil, name, err
+		}
+		l.Only(host)
+	default:
+		p.tellIfExposed("the ledger", name)
 	}
-	l, err := ledger.Create(ctx, path)
-	if err == nil {
-		p.tellIfExposed("the ledger", path)
-	}
-	return l, path, ledgerTrouble(path, err)
+	return l, name, nil
 }
+
+// withoutLedger says how a ledger is made.
+func withoutLedger(name string, err error) error {
+	if ledger.Shared(name) {
+		return repaired(misuse("%w in the database %s", err, shownLedger(name)), []string{"ledger", "prepare", ledger.Shown(name)})
+	}
+	return misuse("%w: %s; frank record makes one", err, shownLedger(name))
+}
+
+// shownLedger is how a ledger is named on a screen.
+func shownLedger(name string) string { return render.Escaped(ledger.Shown(name)) }
 
 // ledgerTrouble names the file in an error about it.
 func ledgerTrouble(path string, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
 	}
-	return &failure{status: statusFailed, err: fmt.Errorf("%s: %w", render.Escaped(path), err)}
+	if errors.Is(err, ledger.ErrSettings) || errors.Is(err, ledger.ErrNoDatabase) {
+		return misuse("%s: %w", shownLedger(path), err)
+	}
+	return &failure{status: statusFailed, err: fmt.Errorf("%s: %w", shownLedger(path), err)}
 }
 
 func (p *Program) ledgerCommand() *cobra.Command {
@@ -100,8 +123,8 @@ func (p *Program) ledgerCommand() *cobra.Command {
 		Use:   "ledger",
 		Short: "show and maintain the records in the ledger",
 		Long: `The ledger is one file with all records made by "frank record". It is in the XDG data
-folder unless --ledger or FRANK_LEDGER names another file. Without a further word, lists
-the records.`,
+folder unless --ledger or FRANK_LEDGER names another file, or a PostgreSQL database that
+machines share: postgresql://…. Without a further word, lists the records.`,
 		Args: noArgs,
 	}
 	entries := p.ledgerEntriesCommand()
@@ -109,7 +132,7 @@ the records.`,
 		entries.SetContext(cmd.Context())
 		return entries.RunE(entries, args)
 	}
-	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand())
+	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerPrepareCommand())
 	examples(cmd,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
@@ -134,26 +157,24 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			path, err := ledgerFile(file)
-			if err != nil {
-				return err
-			}
+			l, path, err := p.openLedger(cmd.Context(), file)
+			summary := &report.Summary{Grouped: true}
 			var records []ledger.Record
-			l, err := ledger.Open(cmd.Context(), path)
-			if err == nil {
+			switch {
+			case errors.Is(err, ledger.ErrNone) && !ledger.Shared(path):
+				summary.Notes = []string{"there is no ledger yet; frank record makes one: " + shownLedger(path)}
+			case err != nil:
+				return err
+			default:
 				defer l.Close()
-				records, err = l.Records(cmd.Context())
+				if records, err = l.Records(cmd.Context()); err == nil {
+					summary.Notes, err = p.watchedAll(cmd.Context(), l, records, []string{"the ledger is " + shownLedger(path)})
+				}
+				if err != nil {
+					return ledgerTrouble(path, err)
+				}
 			}
-			summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(records)), "record", "records"), Notes: []string{"the ledger is " + render.Escaped(path)}}
-			if err == nil {
-				summary.Notes, err = p.watchedAll(cmd.Context(), l, records, summary.Notes)
-			}
-			if errors.Is(err, ledger.ErrNone) {
-				summary.Notes, err = []string{"there is no ledger yet; frank record makes one: " + render.Escaped(path)}, nil
-			}
-			if err != nil {
-				return ledgerTrouble(path, err)
-			}
+			summary.Lead = render.Count(int64(len(records)), "record", "records")
 			return write(p, r, summary, ledger.Columns(), ledger.NewestFirst(records))
 		},
 	}
@@ -258,7 +279,7 @@ were written with it.`, false, noArgs,
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.out(), "the ledger %s is as it was written: %s\n", render.Escaped(path), render.Count(int64(len(records)), "record", "records"))
+			fmt.Fprintf(p.out(), "the ledger %s is as it was written: %s\n", shownLedger(path), render.Count(int64(len(records)), "record", "records"))
 			return nil
 		})
 }
@@ -269,6 +290,13 @@ func (p *Program) ledgerCompactCommand() *cobra.Command {
 times, it lays what changed since together, so that reading them is as fast as at first.
 No record is lost by it.`, true, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
+			if ledger.Shared(path) {
+				if err := p.changing("compacting the ledger", func() error { return l.Compact(ctx) }); err != nil {
+					return ledgerTrouble(path, err)
+				}
+				fmt.Fprintln(p.out(), "compacted; the database gives room back by itself")
+				return nil
+			}
 			before, err := os.Stat(path)
 			if err != nil {
 				return err
@@ -325,6 +353,35 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 	return cmd
 }
 
+func (p *Program) ledgerPrepareCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "prepare DATABASE",
+		Short: "make a ledger in a PostgreSQL database, for many machines",
+		Long: `Makes the tables of a ledger in a database, in a schema named frank, once. DATABASE is
+a connection string of PostgreSQL: postgresql://LOGIN@HOST/DATABASE. The login needs the
+right to make schemas there. A password is best kept in the password file of PostgreSQL.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) != 1 || !ledger.Shared(args[0]) {
+				return misuse("name one database: %s postgresql://LOGIN@HOST/DATABASE", cmd.CommandPath())
+			}
+			made, err := ledger.Prepare(cmd.Context(), args[0])
+			switch {
+			case err != nil:
+				return ledgerTrouble(args[0], err)
+			case made:
+				fmt.Fprintf(p.out(), "there is a ledger now in %s\n", shownLedger(args[0]))
+			default:
+				fmt.Fprintf(p.out(), "there was a ledger already in %s\n", shownLedger(args[0]))
+			}
+			return nil
+		},
+	}
+	examples(cmd, example{"ledger prepare postgresql://keeper@db.tern-point.example/inventory", "make it"},
+		example{"record . --label weekly --ledger postgresql://recorder@db.tern-point.example/inventory", "and record into it"})
+	return cmd
+}
+
 func (p *Program) ledgerImportCommand() *cobra.Command {
 	var file string
 	cmd := &cobra.Command{
@@ -361,7 +418,7 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 			case err != nil:
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.out(), "%s imported into %s\n", render.Count(int64(len(done.Records)), "record", "records"), render.Escaped(path))
+			fmt.Fprintf(p.out(), "%s imported into %s\n", render.Count(int64(len(done.Records)), "record", "records"), shownLedger(path))
 			for _, old := range slices.Sorted(maps.Keys(done.Renumbered)) {
 				fmt.Fprintf(p.out(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}

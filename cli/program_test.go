@@ -17,6 +17,7 @@ import (
 
 	"frankledger/cli"
 	"frankledger/internal/testdisk"
+	"frankledger/internal/testpg"
 )
 
 // frank is the built program that the tests drive.
@@ -60,6 +61,7 @@ func build(m *testing.M) int {
 		fmt.Fprintf(os.Stderr, "%s%s\n", out, err)
 		return 1
 	}
+	defer testpg.Stop()
 	return m.Run()
 }
 

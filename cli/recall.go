@@ -13,6 +13,7 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/condition"
+	"frankledger/core/ledger"
 	"frankledger/core/similar"
 	"frankledger/render"
 )
@@ -152,7 +153,7 @@ func (p *Program) remember(cmd *cobra.Command, name string, replace bool, places
 				search.Options = append(search.Options, "--"+f.Name+"="+value)
 			}
 		default:
-			search.Options = append(search.Options, "--"+f.Name+"="+f.Value.String())
+			search.Options = append(search.Options, "--"+f.Name+"="+ledger.Shown(f.Value.String()))
 		}
 	})
 	err = config.ChangeSearches(path, func(searches map[string]config.Search) error {

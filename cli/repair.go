@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/ledger"
 	"frankledger/render"
 )
 
@@ -57,7 +58,7 @@ func (p *Program) instead(word string, with ...string) []string {
 func commandLine(args []string) string {
 	line := "frank"
 	for _, arg := range args {
-		line += " " + render.ShellQuoted(arg)
+		line += " " + render.ShellQuoted(ledger.Shown(arg))
 	}
 	return line
 }

@@ -47,7 +47,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 	if text := problemCount(s); text != "" {
 		lines = append(lines, alarm(text+", which is recorded too"))
 	}
-	lines = append(lines, quiet("the ledger is "+render.Escaped(path)))
+	lines = append(lines, quiet("the ledger is "+render.Escaped(ledger.Shown(path))))
 	for _, line := range v.Wrapped(lines) {
 		dst = append(v.Palette.Put(dst, line.Text, line.Style), '\n')
 	}

@@ -43,6 +43,12 @@ type Store interface {
 	Close() error
 }
 
+// Hosted is a store that many hosts share.
+type Hosted interface {
+	// Only has it tell of records of these hosts only; of all if none are named.
+	Only(hosts ...string)
+}
+
 // Reader is a store as it is read.
 type Reader interface {
 	// Records returns all records, the oldest first.

@@ -15,6 +15,7 @@ import (
 	"net/url"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -57,6 +58,7 @@ type database struct {
 	write bool       // everything is read as it is at the time
 
 	known  sync.Mutex      // of the rest
+	hosts  []string        // whose records are told of; nil for all
 	places map[int64]int64 // of records
 }
 
@@ -138,8 +140,8 @@ func (d *database) prepared(ctx context.Context) error {
 // versionOf returns the version of the schema that there is.
 func versionOf(ctx context.Context, conn *pgx.Conn) (at int, err error) {
 	var schema, table bool
-	if err = conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM information_schema.schemata WHERE schema_name = $1),
-		EXISTS (SELECT 1 FROM information_schema.tables WHERE table_schema = $1 AND table_name = 'about')`, schemaName).Scan(&schema, &table); err != nil {
+	if err = conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_namespace WHERE nspname = $1),
+		EXISTS (SELECT 1 FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = 'about')`, schemaName).Scan(&schema, &table); err != nil {
 		return 0, named(err)
 	}
 	switch {
@@ -184,6 +186,13 @@ func Prepare(ctx context.Context, name string) (made bool, err error) {
 		return false, named(err)
 	}
 	return true, named(tx.Commit(ctx))
+}
+
+// Only implements store.Hosted.
+func (d *database) Only(hosts ...string) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	d.hosts = hosts
 }
 
 // Close implements store.Store.
@@ -346,14 +355,35 @@ func named(err error) error {
 		if name == nil {
 			return err
 		}
-		return fmt.Errorf("%w: %w", name, err)
+		return &fault{name, err, server.Message}
 	case errors.Is(err, ErrNoServer):
 		return err
 	case errors.As(err, &connecting), errors.As(err, &network), pgconn.SafeToRetry(err), errors.Is(err, net.ErrClosed), isBroken(err):
-		return fmt.Errorf("%w: %w", ErrNoServer, err)
+		text := err.Error()
+		var call syscall.Errno
+		var lookup *net.DNSError
+		switch {
+		case errors.As(err, &call):
+			text = call.Error()
+		case errors.As(err, &lookup):
+			text = lookup.Err + ": " + lookup.Name
+		default:
+			text = text[strings.LastIndex(text, "\n")+1:]
+			text = text[strings.LastIndex(text, ": ")+1:]
+		}
+		return &fault{ErrNoServer, err, strings.TrimSpace(text)}
 	}
 	return err
 }
+
+// fault is an error of a database under a name of this package, in a few words.
+type fault struct {
+	name, cause error
+	text        string
+}
+
+func (f *fault) Error() string   { return f.name.Error() + ": " + f.text }
+func (f *fault) Unwrap() []error { return []error{f.name, f.cause} }
 
 // isBroken reports whether an error is that of a connection that ended.
 func isBroken(err error) bool {

@@ -107,6 +107,7 @@ const recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.no
 
 // Records implements store.Reader.
 func (r reader) Records(ctx context.Context) (records []store.RecordRow, err error) {
+	where, args := r.d.chosen()
 	err = r.each(ctx, func(rows pgx.Rows) error {
 		one, _, err := scanRecord(rows)
 		if err != nil {
@@ -115,8 +116,18 @@ func (r reader) Records(ctx context.Context) (records []store.RecordRow, err err
 		r.d.learn(one.Number, one.Place)
 		records = append(records, one)
 		return nil
-	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place ORDER BY r.number")
+	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...)
 	return records, err
+}
+
+// chosen returns the clause that chooses the hosts that are told of, and what goes into it.
+func (d *database) chosen() (where string, args []any) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	if len(d.hosts) == 0 {
+		return "", nil
+	}
+	return " WHERE p.host = ANY ($1)", []any{d.hosts}
 }
 
 func scanRecord(rows pgx.Rows) (one store.RecordRow, sum []byte, err error) {
@@ -282,11 +293,12 @@ func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
 		sum []byte
 	}
 	var all []summed
+	where, args := d.chosen()
 	if err := d.each(ctx, func(rows pgx.Rows) error {
 		one, sum, err := scanRecord(rows)
 		all = append(all, summed{one, sum})
 		return err
-	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place ORDER BY r.number"); err != nil {
+	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...); err != nil {
 		return nil, err
 	}
 	for _, one := range all {

@@ -1,0 +1,46 @@
+package ledger
+
+import (
+	"context"
+	"strings"
+
+	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/store/postgres"
+)
+
+// What can be wrong with a database.
+var (
+	ErrSettings   = postgres.ErrSettings
+	ErrNoServer   = postgres.ErrNoServer
+	ErrRefused    = postgres.ErrRefused
+	ErrNoDatabase = postgres.ErrNoDatabase
+	ErrNoRight    = postgres.ErrNoRight
+)
+
+// Shared reports whether a ledger is named as one in a database, which machines may share.
+func Shared(name string) bool { return postgres.Is(name) }
+
+// Shown is how a ledger is named to people: without the password that may be in it. It leaves what
+// does not name a database as it is, and takes an option with its value, too.
+func Shown(name string) string {
+	option, value, is := strings.Cut(name, "=")
+	switch {
+	case postgres.Is(name):
+		return postgres.Redacted(name)
+	case is && postgres.Is(value):
+		return option + "=" + postgres.Redacted(value)
+	}
+	return name
+}
+
+// Prepare makes a ledger in a database, and reports whether there was none.
+func Prepare(ctx context.Context, name string) (made bool, err error) {
+	return postgres.Prepare(ctx, name)
+}
+
+// Only has the ledger tell of records of some hosts only, if it is one that many share.
+func (l *Ledger) Only(hosts ...string) {
+	if s, is := l.store.(store.Hosted); is {
+		s.Only(hosts...)
+	}
+}
