@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/entry"
+	"frankledger/internal/testpg"
 	"frankledger/render"
 )
 
@@ -83,7 +84,17 @@ func examples(t *testing.T, shell, text string, wanted func(line string) bool) {
 			require.Zero(t, finish(t, cmd).status)
 		}
 	}
+	database := ""
 	for _, line := range lines {
+		if named := regexp.MustCompile(`postgresql://\S+`); named.MatchString(line) { // one of ours stands for it
+			if testing.Short() || testpg.Programs() == "" {
+				continue
+			}
+			if database == "" {
+				database = testpg.Database(t)
+			}
+			line = named.ReplaceAllString(line, "'"+database+"'")
+		}
 		cmd := command(t, root, "-c", `frank() { "`+frank+`" "$@"; }; `+line)
 		cmd.Path = shell
 		cmd.Env = append(cmd.Env, "XDG_CONFIG_HOME="+home, "XDG_DATA_HOME="+home, "XDG_STATE_HOME="+home)
