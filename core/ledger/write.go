@@ -128,6 +128,12 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report so
 			return r, Changes{}, err
 		}
 	}
+	return l.carryOut(w)
+}
+
+// carryOut prepares a record and writes it, and does so again where another program was faster.
+func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
+	ctx, r := w.ctx, w.record
 	var tries retries
 	for {
 		err := w.prepare(l.store)

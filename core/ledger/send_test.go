@@ -1,0 +1,121 @@
+package ledger_test
+
+import (
+	"errors"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/ledger"
+)
+
+// What is sent reads back there what the kernel said here, whatever became of the records on either
+// side before: some were sent, some dropped here or there, some made there; sending broke off at
+// any call. What is there is not sent again.
+func TestSend(t *testing.T) {
+	random := rand.New(rand.NewPCG(rand.Uint64(), 19))
+	for range 8 {
+		root := t.TempDir()
+		here, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "here"))
+		require.NoError(t, err)
+		defer here.Close()
+		thereAt := filepath.Join(t.TempDir(), "there")
+		there, err := createNamed(t.Context(), thereAt)
+		require.NoError(t, err)
+		defer there.Close()
+		kernelAt := map[int64]map[string]string{} // by when it was taken
+		taken := func(r ledger.Record) int64 { return r.Taken.UnixNano() }
+		for i := range 9 {
+			edit(t, random, root, []int{40, 10, 2}[min(i, 2)])
+			into := here
+			if i > 0 && random.IntN(8) == 0 {
+				into = there
+			}
+			kernelAt[taken(record(t, into, "l", root))] = kernel(t, root)
+			switch random.IntN(6) {
+			case 0:
+				dropAny(t, random, here)
+			case 1:
+				dropAny(t, random, there)
+			case 2:
+				require.NoError(t, here.Compact(t.Context()))
+			case 3:
+				require.NoError(t, here.Send(t.Context(), there, "tern-point", nil, func(ledger.Sent) {}))
+			}
+		}
+		// It breaks off, time and again.
+		for fails := int64(3); ; fails = fails*2 + random.Int64N(5) {
+			broken, err := createNamed(t.Context(), thereAt)
+			require.NoError(t, err)
+			calls := int64(0)
+			broken.Interpose(func(bool) error {
+				if calls++; calls == fails {
+					return errInjected
+				}
+				return nil
+			})
+			err = here.Send(t.Context(), broken, "tern-point", nil, func(ledger.Sent) {})
+			broken.Close()
+			if err == nil {
+				break
+			}
+			require.ErrorIs(t, err, errInjected)
+		}
+		ours, err := here.Records(t.Context())
+		require.NoError(t, err)
+		count := 0
+		require.NoError(t, here.Send(t.Context(), there, "tern-point", []string{"l"}, func(s ledger.Sent) {
+			count++
+			assert.True(t, s.There, "everything is there")
+		}))
+		assert.Equal(t, len(ours), count)
+		theirs, err := there.Records(t.Context())
+		require.NoError(t, err)
+		met := map[int64]bool{}
+		for _, r := range theirs {
+			assert.False(t, met[taken(r)], "no record is there twice")
+			met[taken(r)] = true
+			require.Equal(t, kernelAt[taken(r)], recorded(t, there, r))
+		}
+		for _, r := range ours {
+			assert.True(t, met[taken(r)])
+		}
+		faults, err := there.Check(t.Context())
+		require.NoError(t, err)
+		assert.Empty(t, faults)
+	}
+}
+
+func dropAny(t *testing.T, random *rand.Rand, l *ledger.Ledger) {
+	records, err := l.Records(t.Context())
+	require.NoError(t, err)
+	if len(records) > 1 {
+		require.NoError(t, l.Drop(t.Context(), records[random.IntN(len(records))].Number))
+	}
+}
+
+// A label that stands for another place there is told, and one that is not there.
+func TestSendRefuses(t *testing.T) {
+	root, other := t.TempDir(), t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), nil, 0o644))
+	here, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "here"))
+	require.NoError(t, err)
+	defer here.Close()
+	there, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "there"))
+	require.NoError(t, err)
+	defer there.Close()
+	record(t, here, "l", root)
+	record(t, there, "l", other)
+	nothing := func(ledger.Sent) { t.Error("nothing can be sent") }
+	assert.ErrorIs(t, here.Send(t.Context(), there, "tern-point", nil, nothing), ledger.ErrLabelTaken)
+	assert.ErrorIs(t, here.Send(t.Context(), there, "tern-point", []string{"m"}, nothing), ledger.ErrLabel)
+	assert.NoError(t, here.Send(t.Context(), there, "another-host", nil, nothing))
+	records, err := there.Records(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, records, 1)
+	assert.False(t, errors.Is(err, ledger.ErrDamaged))
+}
