@@ -118,6 +118,7 @@ func TestRecordUnreadable(t *testing.T) {
 
 // What is no ledger, or damaged, is named, and nothing panics.
 func TestBrokenLedgers(t *testing.T) {
+	takesLong(t)
 	t.Parallel()
 	root, file := tree(t, "a/b", "c"), filepath.Join(t.TempDir(), "ledger.sqlite")
 	for i := range 300 {

@@ -71,6 +71,14 @@ type result struct {
 	status   int
 }
 
+// takesLong skips a test that takes long where the program is slowed down, and in which what runs at
+// once is nothing that others have not.
+func takesLong(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes long")
+	}
+}
+
 // command prepares a run in a folder, with a configuration of its own and
 // nothing of the person's environment that could change the answer.
 func command(t *testing.T, dir string, args ...string) *exec.Cmd {

@@ -168,6 +168,7 @@ func TestTotalsOfRealFolders(t *testing.T) {
 
 // A chain of folders far past the longest path of one system call.
 func TestDeepChain(t *testing.T) {
+	takesLong(t)
 	t.Parallel()
 	root := t.TempDir()
 	fd, err := unix.Open(root, unix.O_DIRECTORY|unix.O_RDONLY, 0)

@@ -103,6 +103,7 @@ func TestPager(t *testing.T) {
 }
 
 func TestProgress(t *testing.T) {
+	takesLong(t)
 	t.Parallel()
 	cmd := command(t, "/", append(slices.Repeat([]string{manyFiles(t)}, 10), "--depth", "all", "--columns", "all", "--as", "csv", "--to", "/dev/null")...)
 	cmd.Args = slices.Insert(cmd.Args, 1, "list")
