@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -29,6 +31,7 @@ type recordOptions struct {
 	quick                 bool
 	attributes            bool
 	recheckFor, share     string
+	send                  string
 }
 
 func (p *Program) recordCommand() *cobra.Command {
@@ -71,12 +74,14 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with the record")
 	f.StringVar(&o.checksum, "checksum", "", "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
 	f.BoolVar(&o.attributes, "attributes", false, "attributes and access lists too, from then on")
-	f.BoolVar(&o.moveLabel, "move-label", false, "use the label for this place from now on, although it stood for another")
+	f.BoolVar(&o.moveLabel, "move-label", false, "the label stands for this place from now on")
 	f.BoolVar(&o.quick, "quick", false, "read only folders whose times have changed")
 	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
 	f.StringVar(&o.recheckFor, "for", "", "with --recheck, at most for `TIME`")
+	f.StringVar(&o.send, "send", "", "then send it to another `LEDGER`, too")
 	f.StringVar(&o.share, "share", "", "with --recheck, at most a `PART` such as 5%")
 	group(cmd, groupWhat, "label", "note", "checksum", "quick", "recheck", "for", "share", "attributes", "move-label")
+	group(cmd, groupOut, "send")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})
 	complete(cmd, "label", completeLabels)
@@ -240,5 +245,26 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err
 	})
+	var f *failure
+	if o.send != "" && (err == nil || errors.As(err, &f) && f.status == statusIncomplete) {
+		if failed := p.sendRecorded(ctx, l, o); failed != nil {
+			return failed
+		}
+	}
 	return different(unexplained, err)
+}
+
+// sendRecorded sends what was recorded. It waits for another time where the other ledger cannot
+// be reached now.
+func (p *Program) sendRecorded(ctx context.Context, l *ledger.Ledger, o *recordOptions) error {
+	sent, _, err := p.send(ctx, l, o.send, []string{o.label})
+	switch {
+	case errors.Is(err, ledger.ErrNoServer):
+		p.say("frank: recorded, and not sent: %s", err)
+		p.say("%s", commandLine([]string{"ledger", "send", recordMark + o.label, "--to", o.send}))
+		return nil
+	case err == nil && !o.reading.quiet:
+		fmt.Fprintf(p.out(), "%s sent to %s\n", render.Count(sent, "record", "records"), shownLedger(o.send))
+	}
+	return err
 }

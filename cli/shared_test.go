@@ -110,3 +110,48 @@ func TestSharedLedgerRefuses(t *testing.T) {
 
 // takenAt is when each record was taken, and where that is in a picture.
 var takenAt = regexp.MustCompile(` *(\d+ seconds? ago|just now) *|\d\d\d\d-\d\d-\d\d[T ]\d\d:\d\d(:\d\d\.\d+)?|cx="[^"]*"|d="[^"]*"|x="[^"]*"|\d\d-\d\d \d\d:\d\d`)
+
+// Records are kept here first, and sent when the database can be reached.
+func TestSendRecords(t *testing.T) {
+	database := testpg.Database(t)
+	root := tree(t, "notes/one", "notes/two", "maps/three")
+	require.Zero(t, finish(t, command(t, root, "ledger", "prepare", database)).status)
+	home := t.TempDir()
+	on := func(line ...string) result {
+		cmd := command(t, root, line...)
+		cmd.Env = append(cmd.Env, "XDG_DATA_HOME="+home)
+		return finish(t, cmd)
+	}
+	away := strings.Replace(database, "port=54321", "port=54322", 1)
+	r := on("record", ".", "--label", "all", "--send", away)
+	assert.Zero(t, r.status, r.err)
+	assert.Contains(t, r.err, "recorded, and not sent: ")
+	assert.Contains(t, r.err, "frank ledger send @all --to ")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "notes", "four"), []byte("4"), 0o644))
+	r = on("record", ".", "--label", "all", "--send", database)
+	require.Zero(t, r.status, r.err)
+	assert.Contains(t, r.out, "2 records sent to postgresql://", "that of before, too")
+	require.Zero(t, on("record", "maps", "--label", "maps").status)
+	r = on("ledger", "send", "--to", database)
+	assert.Contains(t, r.out, "@maps, number 3: number 3 there\n1 record sent to ")
+	assert.Contains(t, r.out, "; 2 were there already")
+	for _, line := range [][]string{{"list", "@all", "--depth", "all", "--as", "csv"}, {"compare", "@all:1", "@all", "--as", "csv"}, {"history", "notes/four", "--as", "csv"}} {
+		here, there := on(line...), on(append(line[:1:1], append([]string{"--ledger", database}, line[1:]...)...)...)
+		if line[0] == "compare" {
+			assert.Equal(t, 1, here.status)
+		}
+		assert.Equal(t, here.out, there.out, line)
+	}
+	for want, line := range map[string][]string{
+		"say where to send them":      {"ledger", "send"},
+		"there is no such label: nix": {"ledger", "send", "@nix", "--to", database},
+		"the database server cannot":  {"ledger", "send", "--to", away},
+		"there is no ledger yet in":   {"ledger", "send", "--to", testpg.Database(t)},
+	} {
+		r := on(line...)
+		assert.Contains(t, r.err, want)
+		assert.NotZero(t, r.status)
+	}
+	r = on("ledger", "check", "--ledger", database)
+	assert.Zero(t, r.status, r.err)
+}

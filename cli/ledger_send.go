@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/ledger"
+	"frankledger/render"
+)
+
+func (p *Program) ledgerSendCommand() *cobra.Command {
+	var file, to string
+	cmd := &cobra.Command{
+		Use:   "send [@LABEL…] --to LEDGER",
+		Short: "bring records to another ledger that it lacks",
+		Long: `Brings the records of this machine to another ledger, such as a database that machines
+share, as far as they are not there yet: all, or those of the places that these labels
+stand for. It can be repeated at any time, and goes on where it was broken off: each
+record is written whole or not at all, and none twice. Nothing is removed on either side.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if to == "" {
+				return misuse("say where to send them: %s --to postgresql://LOGIN@HOST/DATABASE, or another file", cmd.CommandPath())
+			}
+			var labels []string
+			for _, arg := range args {
+				label := strings.TrimPrefix(arg, recordMark)
+				if err := ledger.CheckLabel(label); err != nil {
+					return misuse("%s: %w", render.Escaped(arg), err)
+				}
+				labels = append(labels, label)
+			}
+			from, name, err := p.openLedger(cmd.Context(), file)
+			if err != nil {
+				return err
+			}
+			defer from.Close()
+			if name == to {
+				return misuse("--to names the ledger that the records are in")
+			}
+			sent, there, err := p.send(cmd.Context(), from, to, labels)
+			if sent+there > 0 || err == nil {
+				text := render.Count(sent, "record", "records") + " sent to " + shownLedger(to)
+				if there > 0 {
+					text += "; " + render.Count(there, "was", "were") + " there already"
+				}
+				fmt.Fprintln(p.out(), text)
+			}
+			return err
+		},
+		ValidArgsFunction: completeLabels,
+	}
+	cmd.Flags().SortFlags = false
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	group(cmd, groupWhere, "ledger")
+	cmd.Flags().StringVarP(&to, "to", "t", "", "the `LEDGER` to send them to: a database, or a file")
+	group(cmd, groupOut, "to")
+	examples(cmd,
+		example{"ledger send --to other.sqlite", "all that is not there yet"},
+		example{"ledger send @weekly --to postgresql://recorder@db.tern-point.example/inventory", "one place, to a database"},
+	)
+	return cmd
+}
+
+// send sends records of this machine to another ledger, and returns how many it sent, and how
+// many were there.
+func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labels []string) (sent, there int64, err error) {
+	host, err := os.Hostname()
+	if err != nil {
+		return 0, 0, err
+	}
+	other, name, err := p.createLedger(ctx, to)
+	if err != nil {
+		return 0, 0, err
+	}
+	defer other.Close()
+	err = p.changing("sending records to "+shownLedger(name), func() error {
+		return from.Send(ctx, other, host, labels, func(s ledger.Sent) {
+			if s.There {
+				there++
+				return
+			}
+			sent++
+			fmt.Fprintf(p.out(), "@%s, number %d: number %d there\n", render.Escaped(s.Record.Label), s.Record.Number, s.Number)
+		})
+	})
+	switch {
+	case errors.Is(err, ledger.ErrLabel):
+		return sent, there, misuse("%w", err)
+	case errors.Is(err, ledger.ErrLabelTaken):
+		return sent, there, misuse("%s: %w", shownLedger(name), err)
+	}
+	return sent, there, ledgerTrouble(name, err)
+}
