@@ -324,8 +324,6 @@ func again(err error) error {
 		case "40001", "40P01", "57P01", "57P02", "57P03", "25006": // a conflict, or the server stops, starts, or is a standby
 			return fmt.Errorf("%w: %w", store.ErrAgain, err)
 		}
-	case errors.Is(err, ErrNoServer):
-		return fmt.Errorf("%w: %w", store.ErrAgain, err)
 	}
 	return err
 }
@@ -382,8 +380,15 @@ type fault struct {
 	text        string
 }
 
-func (f *fault) Error() string   { return f.name.Error() + ": " + f.text }
-func (f *fault) Unwrap() []error { return []error{f.name, f.cause} }
+func (f *fault) Error() string { return f.name.Error() + ": " + f.text }
+
+// Unwrap also says of a server that cannot be reached that all can be done again.
+func (f *fault) Unwrap() []error {
+	if f.name == ErrNoServer {
+		return []error{f.name, f.cause, store.ErrAgain}
+	}
+	return []error{f.name, f.cause}
+}
 
 // isBroken reports whether an error is that of a connection that ended.
 func isBroken(err error) bool {

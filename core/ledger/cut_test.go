@@ -1,0 +1,141 @@
+package ledger_test
+
+import (
+	"encoding/binary"
+	"io"
+	"math/rand/v2"
+	"net"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strconv"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/ledger"
+	"frankledger/core/ledger/store/postgres"
+	"frankledger/internal/testpg"
+)
+
+// cutter passes connections on to a database, and cuts one, once: at a message of the client,
+// before it goes through or behind it, so that the answer is lost.
+type cutter struct {
+	mu     sync.Mutex
+	at     int // counted down by messages; 0 for not at all
+	behind bool
+	cut    bool
+}
+
+// next counts a message, and reports whether to cut there.
+func (c *cutter) next() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.at--
+	c.cut = c.cut || c.at == 0
+	return c.at == 0
+}
+
+// serve listens, and returns the connection string of the database by this way.
+func (c *cutter) serve(t *testing.T, database string) string {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { listener.Close() })
+	u, err := url.Parse(database)
+	require.NoError(t, err)
+	query := u.Query()
+	socket := filepath.Join(query.Get("host"), ".s.PGSQL."+query.Get("port"))
+	go func() {
+		for {
+			client, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			server, err := net.Dial("unix", socket)
+			if err != nil {
+				client.Close()
+				continue
+			}
+			go func() { io.Copy(client, server); client.Close() }()
+			go func() {
+				c.pass(client, server)
+				client.Close()
+				server.Close()
+			}()
+		}
+	}()
+	port := listener.Addr().(*net.TCPAddr).Port
+	return (&url.URL{Scheme: "postgresql", User: u.User, Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(port)), Path: u.Path, RawQuery: "sslmode=disable"}).String()
+}
+
+// pass passes on what the client says, message by message (PostgreSQL, Frontend/Backend Protocol
+// 3.0: a byte for the type, but not in the first, and the length of the rest).
+func (c *cutter) pass(client, server net.Conn) {
+	for first := true; ; first = false {
+		head := make([]byte, 5)
+		if first {
+			head = head[1:]
+		}
+		if _, err := io.ReadFull(client, head); err != nil {
+			return
+		}
+		body := make([]byte, binary.BigEndian.Uint32(head[len(head)-4:])-4)
+		if _, err := io.ReadFull(client, body); err != nil {
+			return
+		}
+		cut := c.next()
+		if cut && !c.behind {
+			return
+		}
+		if _, err := server.Write(append(head, body...)); err != nil {
+			return
+		}
+		if cut { // the server has it, and its answer gets lost
+			client.Close()
+			return
+		}
+	}
+}
+
+// Whenever the connection is cut, a record is written once, and whole.
+func TestConnectionCut(t *testing.T) {
+	if os.Getenv(onPostgres) != "" {
+		t.Skip("it makes databases of its own")
+	}
+	database := testpg.Database(t)
+	_, err := postgres.Prepare(t.Context(), database)
+	require.NoError(t, err)
+	root := t.TempDir()
+	straight, err := ledger.Create(t.Context(), database)
+	require.NoError(t, err)
+	defer straight.Close()
+	written := 0
+	for _, behind := range []bool{false, true} {
+		for at := 1 + rand.IntN(3); ; at += 3 { // a third of all messages in each run
+			require.NoError(t, writeFile(filepath.Join(root, "in", strconv.Itoa(written%7)), written))
+			c := &cutter{behind: behind}
+			l, err := ledger.Create(t.Context(), c.serve(t, database))
+			require.NoError(t, err)
+			c.mu.Lock()
+			c.at = at
+			c.mu.Unlock()
+			r := record(t, l, "l", root)
+			l.Close()
+			written++
+			records, err := straight.Records(t.Context())
+			require.NoError(t, err)
+			require.Len(t, records, written, "cut at message %d, behind it %v", at, behind)
+			assert.Equal(t, kernel(t, root), recorded(t, straight, r))
+			if !c.cut {
+				break
+			}
+		}
+	}
+	t.Log(written, "records")
+	assert.Greater(t, written, 30)
+	faults, err := straight.Check(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+}
