@@ -28,8 +28,30 @@ type Imported struct {
 	Lost       int // folders that were lost before the export
 }
 
-// Import adds the records of an export, all or none.
+// Import adds the records of an export, all or none. What has met another writer is done again,
+// if it can be read again from where it begins.
 func (l *Ledger) Import(ctx context.Context, from io.Reader) (Imported, error) {
+	begin := int64(0)
+	seeker, again := from.(io.Seeker)
+	if again {
+		var err error
+		if begin, err = seeker.Seek(0, io.SeekCurrent); err != nil {
+			again = false // a pipe
+		}
+	}
+	var tries retries
+	for {
+		done, err := l.importOnce(ctx, from)
+		if !again || !errors.Is(err, store.ErrAgain) || !tries.another(ctx) {
+			return done, err
+		}
+		if _, err := seeker.Seek(begin, io.SeekStart); err != nil {
+			return done, err
+		}
+	}
+}
+
+func (l *Ledger) importOnce(ctx context.Context, from io.Reader) (Imported, error) {
 	m := &importer{ctx: ctx, lines: transfer.NewReader(from), places: map[placeKey]*importedPlace{}}
 	m.done.Renumbered = map[int64]int64{}
 	err := l.store.Update(ctx, func(u store.Update) (err error) {
@@ -39,7 +61,7 @@ func (l *Ledger) Import(ctx context.Context, from io.Reader) (Imported, error) {
 		}
 		return m.all()
 	})
-	if err != nil && m.lines.Number > 0 && !m.read {
+	if err != nil && m.lines.Number > 0 && !m.read && !errors.Is(err, store.ErrAgain) {
 		err = fmt.Errorf("line %d: %w", m.lines.Number, err)
 	}
 	return m.done, err

@@ -256,3 +256,9 @@ func (i interposedUpdate) RemoveRecord(ctx context.Context, record int64) error 
 	}
 	return i.update.RemoveRecord(ctx, record)
 }
+
+func (i interposed) Hold() {
+	if h, is := i.Store.(store.Holder); is {
+		h.Hold()
+	}
+}

@@ -24,7 +24,8 @@ type earlier struct {
 	ctx      context.Context
 	from     store.Reader
 	snapshot *Snapshot
-	records  []Record // of the place
+	records  []Record
+	standing standing // of the place
 	state    *state
 	parents  []bool              // which folders may have others in them, by number
 	stamps   []uint64            // of folders, by number; nil where they are not known
@@ -54,6 +55,9 @@ func (l *Ledger) earlier(ctx context.Context, r Record, snapshot *Snapshot) (*ea
 		ids: map[*entry.Folder]uint64{}, folders: map[uint64][]encoding.Recorded{}, kept: map[*entry.Folder]uint64{}}
 	if len(q.records) == 0 {
 		return nil, nil
+	}
+	if q.standing, err = standingOf(ctx, l.store, q.records); err != nil {
+		return nil, err
 	}
 	last := q.records[len(q.records)-1]
 	now, before := r.Terms, last.Terms

@@ -69,7 +69,7 @@ type sender struct {
 	ours []Record // the oldest first
 	// linked is what was known there after a record was copied: as long as that is so, folders are
 	// the same on both sides.
-	linked []int64
+	linked standing
 }
 
 // errOtherWay is returned if the newest record there is not the one before on this side: what is
@@ -92,7 +92,7 @@ func (s *sender) send(i int, told func(Sent)) error {
 		return err
 	}
 	sent := Sent{Record: r}
-	var numbers []int64 // see known
+	var found standing
 	err = s.to.change(s.ctx, func(u store.Update) error {
 		sent.There = false
 		records, err := recordsIn(s.ctx, u)
@@ -100,7 +100,7 @@ func (s *sender) send(i int, told func(Sent)) error {
 			return err
 		}
 		theirs := ofPlace(records, r.Host, r.Place)
-		if numbers, err = known(s.ctx, u, theirs); err != nil {
+		if found, err = standingOf(s.ctx, u, theirs); err != nil {
 			return err
 		}
 		for j := range theirs {
@@ -112,7 +112,7 @@ func (s *sender) send(i int, told func(Sent)) error {
 		if err := labelTaken(records, r); err != nil {
 			return err
 		}
-		if linked, err := s.links(u, theirs, numbers, i); err != nil {
+		if linked, err := s.links(u, theirs, found, i); err != nil {
 			return err
 		} else if !linked {
 			return errOtherWay
@@ -125,7 +125,7 @@ func (s *sender) send(i int, told func(Sent)) error {
 		s.linked = nil
 		sent.Number, err = s.rewrite(i, problems, volumes)
 	case err == nil && !sent.There:
-		s.linked = slices.Insert(numbers, 0, sent.Number)
+		s.linked = slices.Insert(found, 0, sent.Number)
 	}
 	if err != nil {
 		return err
@@ -134,26 +134,10 @@ func (s *sender) send(i int, told func(Sent)) error {
 	return nil
 }
 
-// known are the numbers of the records there, the newest first, and below zero those of layers:
-// what is read begins at these, so that one more makes a difference.
-func known(ctx context.Context, u store.Reader, theirs []Record) (numbers []int64, err error) {
-	for i := range slices.Backward(theirs) {
-		numbers = append(numbers, theirs[i].Number)
-	}
-	if len(theirs) == 0 {
-		return nil, nil
-	}
-	layers, err := u.Layers(ctx, theirs[0].place)
-	for _, l := range layers {
-		numbers = append(numbers, -l.Record)
-	}
-	return numbers, err
-}
-
 // links reports whether the deltas of a record can follow the newest record there as they are:
 // that is the one before on this side, and all that is known of folders is the same, also of
 // those that are gone, which may come again.
-func (s *sender) links(u store.Reader, theirs []Record, numbers []int64, i int) (bool, error) {
+func (s *sender) links(u store.Reader, theirs []Record, found standing, i int) (bool, error) {
 	if len(theirs) == 0 || i == 0 {
 		return len(theirs) == 0 && i == 0, nil
 	}
@@ -161,7 +145,7 @@ func (s *sender) links(u store.Reader, theirs []Record, numbers []int64, i int) 
 	if !same(last, before) {
 		return false, nil
 	}
-	if slices.Equal(s.linked, numbers) {
+	if slices.Equal(s.linked, found) {
 		return true, nil
 	}
 	there, err := load(s.ctx, u, last.place, last.Number)

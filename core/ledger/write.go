@@ -44,12 +44,16 @@ func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Requ
 	}
 	request.Condition, request.Self = WithFolders(request.Condition), true
 	if r.Terms.Quick {
+		l.hold()
 		if snapshot.earlier, err = l.earlier(ctx, r, snapshot); err != nil {
 			return nil, source.Report{}, err
 		}
 		if snapshot.earlier != nil {
 			request.Earlier = snapshot.earlier
 		}
+	}
+	if snapshot.earlier == nil {
+		l.store.Release() // the reading may take long
 	}
 	report, err := from.Read(ctx, request, snapshot)
 	if snapshot.earlier != nil && err == nil {
@@ -136,6 +140,8 @@ func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 	ctx, r := w.ctx, w.record
 	var tries retries
 	for {
+		w.record.Number = r.Number // not one that it was given in vain: others may have come after that
+		l.hold() // what is prepared is of one moment, as late as can be
 		err := w.prepare(l.store)
 		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
 			continue
@@ -168,11 +174,36 @@ var errOvertaken = errors.New("overtaken")
 // read.
 func (w *writer) overtaken(from store.Reader) (bool, error) {
 	records, err := recordsIn(w.ctx, from)
-	return err == nil && !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.records), err
+	if err != nil {
+		return false, err
+	}
+	now, err := standingOf(w.ctx, from, ofPlace(records, w.record.Host, w.record.Place))
+	return err == nil && !slices.Equal(now, w.standing), err
 }
 
-func sameRecords(a, b []Record) bool {
-	return slices.EqualFunc(a, b, func(a, b Record) bool { return a.Number == b.Number })
+// hold has everything that is read be of one moment, until the store is changed or released.
+func (l *Ledger) hold() {
+	if h, is := l.store.(store.Holder); is {
+		h.Hold()
+	}
+}
+
+// standing is what there is of a place: the numbers of its records, the newest first, and below
+// zero those of its layers. What is prepared is good as long as that is the same.
+type standing []int64
+
+func standingOf(ctx context.Context, from store.Reader, ofPlace []Record) (s standing, err error) {
+	if len(ofPlace) == 0 {
+		return nil, nil
+	}
+	for i := range slices.Backward(ofPlace) {
+		s = append(s, ofPlace[i].Number)
+	}
+	layers, err := from.Layers(ctx, ofPlace[0].place)
+	for _, l := range layers {
+		s = append(s, -l.Record)
+	}
+	return s, err
 }
 
 // writer writes one record.
@@ -189,6 +220,7 @@ type writer struct {
 	quick      bool     // folders shall be taken over from the record before, if that can be
 	earlier    *earlier // that record; nil for none
 	records    []Record // of the place, before this one
+	standing   standing // with these
 	before     *state   // after the last of these
 	changes    Changes
 	reread     *store.RereadRow // what was read again; nil if nothing was
@@ -208,6 +240,9 @@ func (w *writer) prepare(from store.Reader) error {
 		return err
 	}
 	w.records, w.before = ofPlace(records, w.record.Host, w.record.Place), newState(0)
+	if w.standing, err = standingOf(w.ctx, from, w.records); err != nil {
+		return err
+	}
 	if w.reread == nil {
 		w.mismatches = nil
 	}
@@ -217,7 +252,7 @@ func (w *writer) prepare(from store.Reader) error {
 	}
 	switch {
 	case w.changes.First:
-	case w.earlier != nil && sameRecords(w.records, w.earlier.records):
+	case w.earlier != nil && slices.Equal(w.standing, w.earlier.standing):
 		w.before = w.earlier.state
 	default:
 		if w.before, err = load(w.ctx, from, w.records[0].place, w.records[len(w.records)-1].Number); err != nil {
@@ -259,7 +294,11 @@ func (w *writer) write(u store.Update) error {
 	if err != nil {
 		return err
 	}
-	if !sameRecords(ofPlace(records, w.record.Host, w.record.Place), w.records) {
+	now, err := standingOf(w.ctx, u, ofPlace(records, w.record.Host, w.record.Place))
+	if err != nil {
+		return err
+	}
+	if !slices.Equal(now, w.standing) {
 		return errOvertaken
 	}
 	w.update = u
@@ -290,10 +329,11 @@ func (w *writer) write(u store.Update) error {
 		return err
 	}
 	w.changes.countMoves(&w.moves)
+	problems := w.problems
 	if w.options.Pool != nil {
-		w.problems = slices.Concat(w.problems, w.options.Pool.Problems())
+		problems = slices.Concat(problems, w.options.Pool.Problems())
 	}
-	for _, p := range w.problems {
+	for _, p := range problems {
 		if rest, below := strings.CutPrefix(p.Path, strings.TrimSuffix(w.given, "/")); below && w.given != "" {
 			p.Path = strings.TrimPrefix(rest, "/")
 		}
@@ -301,7 +341,7 @@ func (w *writer) write(u store.Update) error {
 			return err
 		}
 	}
-	r.Problems = int64(len(w.problems))
+	r.Problems = int64(len(problems))
 	return w.watched(u)
 }
 

@@ -49,6 +49,12 @@ type Hosted interface {
 	Only(hosts ...string)
 }
 
+// Holder is a store that others may change while it is read in order to be written to.
+type Holder interface {
+	// Hold has everything that is read from now on be of one moment, until Release or Update.
+	Hold()
+}
+
 // Reader is a store as it is read.
 type Reader interface {
 	// Records returns all records, the oldest first.

@@ -56,6 +56,7 @@ type database struct {
 	conn  *pgx.Conn  // nil where it was lost
 	tx    pgx.Tx     // that is read in; nil until the next reading
 	write bool       // everything is read as it is at the time
+	held  bool       // but not now: see Hold
 
 	known  sync.Mutex      // of the rest
 	hosts  []string        // whose records are told of; nil for all
@@ -209,6 +210,14 @@ func (d *database) Close() error {
 	return err
 }
 
+// Hold implements store.Holder.
+func (d *database) Hold() {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.release()
+	d.held = true
+}
+
 // Release implements store.Store.
 func (d *database) Release() {
 	d.mu.Lock()
@@ -217,6 +226,7 @@ func (d *database) Release() {
 }
 
 func (d *database) release() {
+	d.held = false
 	if d.tx != nil {
 		ctx, stop := context.WithTimeout(context.Background(), time.Second)
 		defer stop()
@@ -239,7 +249,7 @@ func (d *database) ask(ctx context.Context, do func(querier) error) error {
 	if err := d.connect(ctx); err != nil {
 		return err
 	}
-	if d.write {
+	if d.write && !d.held {
 		return named(do(d.conn))
 	}
 	if d.tx == nil {
