@@ -141,7 +141,7 @@ func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 	var tries retries
 	for {
 		w.record.Number = r.Number // not one that it was given in vain: others may have come after that
-		l.hold() // what is prepared is of one moment, as late as can be
+		l.hold()                   // what is prepared is of one moment, as late as can be
 		err := w.prepare(l.store)
 		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
 			continue

@@ -17,7 +17,7 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/require"
 )
 
@@ -76,13 +76,12 @@ func New() (string, error) {
 	}
 	name := fmt.Sprint("test", server.next.Add(1))
 	ctx := context.Background()
-	conn, err := pgx.Connect(ctx, Named("postgres"))
+	conn, err := pgconn.Connect(ctx, Named("postgres"))
 	if err != nil {
 		return "", err
 	}
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, "CREATE DATABASE "+name)
-	return Named(name), err
+	return Named(name), conn.Exec(ctx, "CREATE DATABASE "+name).Close()
 }
 
 // Named is the connection string of a database of the server.
@@ -155,7 +154,7 @@ func start() (err error) {
 		remove()
 	}
 	for begun := time.Now(); time.Since(begun) < 30*time.Second; time.Sleep(50 * time.Millisecond) {
-		conn, err := pgx.Connect(context.Background(), Named("postgres"))
+		conn, err := pgconn.Connect(context.Background(), Named("postgres"))
 		if err == nil {
 			return conn.Close(context.Background())
 		}

@@ -18,7 +18,6 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"frankledger/core/ledger/encoding"
@@ -50,11 +49,11 @@ func Redacted(name string) string {
 // database is a store in a PostgreSQL database.
 type database struct {
 	reader
-	config *pgx.ConnConfig
+	config *pgconn.Config
 
 	mu    sync.Mutex // of the connection: one thing at a time is asked of it
-	conn  *pgx.Conn  // nil where it was lost
-	tx    pgx.Tx     // that is read in; nil until the next reading
+	conn  connection // nil where it was lost
+	open  bool       // a transaction that is read in
 	write bool       // everything is read as it is at the time
 	held  bool       // but not now: see Hold
 
@@ -70,7 +69,7 @@ func Open(ctx context.Context, name string) (store.Store, error) { return open(c
 func Create(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, true) }
 
 func open(ctx context.Context, name string, write bool) (store.Store, error) {
-	config, err := pgx.ParseConfig(name)
+	config, err := pgconn.ParseConfig(name)
 	if err != nil {
 		return nil, settings(err)
 	}
@@ -115,15 +114,15 @@ const patience = 30 * time.Second
 
 // connect connects anew, if that is needed.
 func (d *database) connect(ctx context.Context) (err error) {
-	if d.conn != nil && !d.conn.IsClosed() {
+	if d.conn.PgConn != nil && !d.conn.IsClosed() {
 		return nil
 	}
-	d.conn, d.tx = nil, nil
-	if d.conn, err = pgx.ConnectConfig(ctx, d.config); err != nil {
+	d.conn, d.open = connection{}, false
+	if d.conn, err = connectTo(ctx, d.config); err != nil {
+		d.conn = connection{}
 		return named(err)
 	}
-	_, err = d.conn.Exec(ctx, fmt.Sprintf("SET lock_timeout = %d; SET TIME ZONE 'UTC'", patience.Milliseconds()))
-	return named(err)
+	return named(d.conn.run(ctx, fmt.Sprintf("SET lock_timeout = %d; SET TIME ZONE 'UTC'", patience.Milliseconds())))
 }
 
 // prepared makes sure that there is a ledger of this version in the database.
@@ -139,10 +138,10 @@ func (d *database) prepared(ctx context.Context) error {
 }
 
 // versionOf returns the version of the schema that there is.
-func versionOf(ctx context.Context, conn *pgx.Conn) (at int, err error) {
+func versionOf(ctx context.Context, conn connection) (at int, err error) {
 	var schema, table bool
-	if err = conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_namespace WHERE nspname = $1),
-		EXISTS (SELECT 1 FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = 'about')`, schemaName).Scan(&schema, &table); err != nil {
+	if err = conn.one(ctx, `SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_namespace WHERE nspname = $1),
+		EXISTS (SELECT 1 FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = 'about')`, []any{schemaName}, &schema, &table); err != nil {
 		return 0, named(err)
 	}
 	switch {
@@ -151,7 +150,7 @@ func versionOf(ctx context.Context, conn *pgx.Conn) (at int, err error) {
 	case !table:
 		return 0, store.ErrForeign
 	}
-	if err = conn.QueryRow(ctx, "SELECT version FROM frank.about").Scan(&at); errors.Is(err, pgx.ErrNoRows) {
+	if err = conn.one(ctx, "SELECT version FROM frank.about", nil, &at); errors.Is(err, errNoRow) {
 		return 0, store.ErrForeign
 	}
 	return at, named(err)
@@ -159,15 +158,15 @@ func versionOf(ctx context.Context, conn *pgx.Conn) (at int, err error) {
 
 // Prepare makes a ledger in a database, and reports whether there was none.
 func Prepare(ctx context.Context, name string) (made bool, err error) {
-	config, err := pgx.ParseConfig(name)
+	config, err := pgconn.ParseConfig(name)
 	if err != nil {
 		return false, settings(err)
 	}
-	conn, err := pgx.ConnectConfig(ctx, config)
+	conn, err := connectTo(ctx, config)
 	if err != nil {
 		return false, named(err)
 	}
-	defer conn.Close(context.WithoutCancel(ctx))
+	defer conn.close()
 	at, err := versionOf(ctx, conn)
 	switch {
 	case err == nil && at > version:
@@ -175,18 +174,8 @@ func Prepare(ctx context.Context, name string) (made bool, err error) {
 	case err == nil || !errors.Is(err, store.ErrNone):
 		return false, err
 	}
-	tx, err := conn.Begin(ctx)
-	if err != nil {
-		return false, named(err)
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	if _, err := tx.Exec(ctx, schema); err != nil {
-		return false, named(err)
-	}
-	if _, err := tx.Exec(ctx, "INSERT INTO frank.about (one, version) VALUES (1, $1)", version); err != nil {
-		return false, named(err)
-	}
-	return true, named(tx.Commit(ctx))
+	err = conn.run(ctx, "BEGIN;"+schema+fmt.Sprintf("INSERT INTO frank.about (one, version) VALUES (1, %d); COMMIT", version))
+	return err == nil, named(err)
 }
 
 // Only implements store.Hosted.
@@ -200,13 +189,11 @@ func (d *database) Only(hosts ...string) {
 func (d *database) Close() error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.conn == nil {
+	if d.conn.PgConn == nil {
 		return nil
 	}
-	ctx, stop := context.WithTimeout(context.Background(), time.Second)
-	defer stop()
-	err := d.conn.Close(ctx)
-	d.conn, d.tx = nil, nil
+	err := d.conn.close()
+	d.conn, d.open = connection{}, false
 	return err
 }
 
@@ -227,11 +214,9 @@ func (d *database) Release() {
 
 func (d *database) release() {
 	d.held = false
-	if d.tx != nil {
-		ctx, stop := context.WithTimeout(context.Background(), time.Second)
-		defer stop()
-		d.tx.Rollback(ctx)
-		d.tx = nil
+	if d.open {
+		d.conn.rollback()
+		d.open = false
 	}
 }
 
@@ -243,7 +228,7 @@ func (d *database) Compact(context.Context) error { return nil }
 
 // ask does something with the connection, while nobody else does. What is read is of one
 // moment, unless the ledger is written to.
-func (d *database) ask(ctx context.Context, do func(querier) error) error {
+func (d *database) ask(ctx context.Context, do func(connection) error) error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	if err := d.connect(ctx); err != nil {
@@ -252,14 +237,13 @@ func (d *database) ask(ctx context.Context, do func(querier) error) error {
 	if d.write && !d.held {
 		return named(do(d.conn))
 	}
-	if d.tx == nil {
-		tx, err := d.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly})
-		if err != nil {
+	if !d.open {
+		if err := d.conn.run(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY"); err != nil {
 			return named(err)
 		}
-		d.tx = tx
+		d.open = true
 	}
-	return named(do(d.tx))
+	return named(do(d.conn))
 }
 
 // Update implements store.Store. While it runs, no other program writes records of the same
@@ -271,34 +255,27 @@ func (d *database) Update(ctx context.Context, change func(store.Update) error) 
 	if err := d.connect(ctx); err != nil {
 		return err
 	}
-	tx, err := d.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.Serializable})
-	if err != nil {
+	if err := d.conn.run(ctx, "BEGIN ISOLATION LEVEL SERIALIZABLE"); err != nil {
 		return again(named(err))
 	}
 	token := make([]byte, 16)
 	rand.Read(token)
-	u := newUpdate(d, tx, token)
-	err = change(u)
+	u := newUpdate(d, d.conn, token)
+	err := change(u)
 	if err == nil {
 		err = u.finish(ctx)
 	}
 	if err != nil {
-		rollback(tx)
+		d.conn.rollback()
 		return again(named(err))
 	}
-	if err = tx.Commit(ctx); err != nil {
+	if err = d.conn.commit(ctx); err != nil {
 		if written, known := d.written(ctx, u); known && written {
 			return nil
 		}
 		return again(named(err))
 	}
 	return nil
-}
-
-func rollback(tx pgx.Tx) {
-	ctx, stop := context.WithTimeout(context.Background(), time.Second)
-	defer stop()
-	tx.Rollback(ctx)
 }
 
 // written finds out whether a transaction was committed that got no answer: the record that it
@@ -311,7 +288,7 @@ func (d *database) written(ctx context.Context, u *update) (written, known bool)
 		err := d.connect(ctx)
 		if err == nil {
 			one := u.added[len(u.added)-1]
-			if err = d.conn.QueryRow(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1 AND number = $2 AND token = $3)", one.Place, one.Number, u.token).Scan(&written); err == nil {
+			if err = d.conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1 AND number = $2 AND token = $3)", []any{one.Place, one.Number, u.token}, &written); err == nil {
 				return written, true
 			}
 		}

@@ -7,23 +7,13 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
-
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 )
 
-// querier is a connection, or a transaction on one.
-type querier interface {
-	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
-	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
-	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
-}
-
-// asker has something done with a querier, while nobody else asks it.
+// asker has something done with a connection, while nobody else asks it.
 type asker interface {
-	ask(ctx context.Context, do func(querier) error) error
+	ask(ctx context.Context, do func(connection) error) error
 }
 
 // reader reads from the database, or in a transaction.
@@ -33,30 +23,17 @@ type reader struct {
 }
 
 // each calls a function for each row that a query has.
-func (r reader) each(ctx context.Context, do func(pgx.Rows) error, query string, args ...any) error {
-	return r.ask(ctx, func(q querier) error {
-		rows, err := q.Query(ctx, query, args...)
-		if err != nil {
-			return err
-		}
-		defer rows.Close()
-		for rows.Next() {
-			if err := do(rows); err != nil {
-				return err
-			}
-		}
-		return rows.Err()
-	})
+func (r reader) each(ctx context.Context, do func(row) error, query string, values ...any) error {
+	return r.ask(ctx, func(c connection) error { return c.each(ctx, do, query, values...) })
 }
 
 // one reads the one row that a query has, and reports whether there is one.
-func (r reader) one(ctx context.Context, query string, args []any, to ...any) (there bool, err error) {
-	err = r.ask(ctx, func(q querier) error {
-		err := q.QueryRow(ctx, query, args...).Scan(to...)
-		if errors.Is(err, pgx.ErrNoRows) {
+func (r reader) one(ctx context.Context, query string, values []any, to ...any) (there bool, err error) {
+	err = r.ask(ctx, func(c connection) error {
+		err := c.one(ctx, query, values, to...)
+		if there = err == nil; errors.Is(err, errNoRow) {
 			return nil
 		}
-		there = err == nil
 		return err
 	})
 	return there, err
@@ -108,8 +85,8 @@ const recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.no
 // Records implements store.Reader.
 func (r reader) Records(ctx context.Context) (records []store.RecordRow, err error) {
 	where, args := r.d.chosen()
-	err = r.each(ctx, func(rows pgx.Rows) error {
-		one, _, err := scanRecord(rows)
+	err = r.each(ctx, func(values row) error {
+		one, _, err := scanRecord(values)
 		if err != nil {
 			return err
 		}
@@ -130,11 +107,11 @@ func (d *database) chosen() (where string, args []any) {
 	return " WHERE p.host = ANY ($1)", []any{d.hosts}
 }
 
-func scanRecord(rows pgx.Rows) (one store.RecordRow, sum []byte, err error) {
+func scanRecord(values row) (one store.RecordRow, sum []byte, err error) {
 	var path, label, note, terms, tree []byte
 	var taken int64
 	var looked, hidden *int64
-	if err := rows.Scan(&one.Number, &one.Place, &one.Host, &path, &label, &taken, &note, &terms, &one.Algorithm, &one.Entries, &one.Bytes, &one.Unsized, &looked, &hidden, &one.Problems, &tree, &one.Self, &sum, &one.Stored); err != nil {
+	if err := values.scan(&one.Number, &one.Place, &one.Host, &path, &label, &taken, &note, &terms, &one.Algorithm, &one.Entries, &one.Bytes, &one.Unsized, &looked, &hidden, &one.Problems, &tree, &one.Self, &sum, &one.Stored); err != nil {
 		return one, nil, err
 	}
 	one.Path, one.Label, one.Note, one.Taken = string(path), string(label), string(note), time.Unix(0, taken).UTC()
@@ -154,10 +131,10 @@ func (r reader) Problems(ctx context.Context, record int64) (problems []store.Pr
 	if err != nil {
 		return nil, err
 	}
-	err = r.each(ctx, func(rows pgx.Rows) error {
+	err = r.each(ctx, func(values row) error {
 		var p store.ProblemRow
 		var way, tried, reason []byte
-		err := rows.Scan(&way, &tried, &reason, &p.Entries, &p.Vanished)
+		err := values.scan(&way, &tried, &reason, &p.Entries, &p.Vanished)
 		p.Path, p.Tried, p.Reason = string(way), string(tried), string(reason)
 		problems = append(problems, p)
 		return err
@@ -170,10 +147,10 @@ const rangeWhere = " WHERE place = $1 AND (record = $2 AND layer OR record > $2 
 
 // Segments implements store.Reader.
 func (r reader) Segments(ctx context.Context, of store.Range) (segments []store.SegmentRow, err error) {
-	err = r.each(ctx, func(rows pgx.Rows) error {
+	err = r.each(ctx, func(values row) error {
 		one := store.SegmentRow{Place: of.Place}
 		var n int64
-		err := rows.Scan(&one.Record, &one.Layer, &n, &one.Folders)
+		err := values.scan(&one.Record, &one.Layer, &n, &one.Folders)
 		one.Number = numberOf(one.Record, one.Layer, n)
 		r.d.learn(one.Record, of.Place)
 		segments = append(segments, one)
@@ -184,9 +161,9 @@ func (r reader) Segments(ctx context.Context, of store.Range) (segments []store.
 
 // Layers implements store.Reader.
 func (r reader) Layers(ctx context.Context, place int64) (layers []store.LayerRow, err error) {
-	err = r.each(ctx, func(rows pgx.Rows) error {
+	err = r.each(ctx, func(values row) error {
 		var l store.LayerRow
-		err := rows.Scan(&l.Record, &l.Stored)
+		err := values.scan(&l.Record, &l.Stored)
 		layers = append(layers, l)
 		return err
 	}, "SELECT record, sum(stored)::bigint FROM frank.band WHERE place = $1 AND layer GROUP BY record ORDER BY record", place)
@@ -196,10 +173,10 @@ func (r reader) Layers(ctx context.Context, place int64) (layers []store.LayerRo
 // Volumes implements store.Reader.
 func (r reader) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
 	volumes := map[string]uint64{}
-	err := r.each(ctx, func(rows pgx.Rows) error {
+	err := r.each(ctx, func(values row) error {
 		var id string
 		var device int64
-		err := rows.Scan(&id, &device)
+		err := values.scan(&id, &device)
 		volumes[id] = uint64(device)
 		return err
 	}, "SELECT id, device FROM frank.volume WHERE place = $1", place)
@@ -214,10 +191,10 @@ func (r reader) Stamps(ctx context.Context, place, record int64) (stamps []byte,
 
 // Rereads implements store.Reader.
 func (r reader) Rereads(ctx context.Context, place int64) (list []store.RereadRow, err error) {
-	err = r.each(ctx, func(rows pgx.Rows) error {
+	err = r.each(ctx, func(values row) error {
 		var one store.RereadRow
 		var taken int64
-		err := rows.Scan(&taken, &one.From, &one.To, &one.Whole, &one.Files, &one.Bytes)
+		err := values.scan(&taken, &one.From, &one.To, &one.Whole, &one.Files, &one.Bytes)
 		one.Taken = time.Unix(0, taken)
 		list = append(list, one)
 		return err
@@ -227,11 +204,11 @@ func (r reader) Rereads(ctx context.Context, place int64) (list []store.RereadRo
 
 // Mismatches implements store.Reader.
 func (r reader) Mismatches(ctx context.Context, place int64) (list []store.MismatchRow, err error) {
-	err = r.each(ctx, func(rows pgx.Rows) error {
+	err = r.each(ctx, func(values row) error {
 		var m store.MismatchRow
 		var way []byte
 		var found int64
-		err := rows.Scan(&way, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
+		err := values.scan(&way, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
 		m.Path, m.Found = string(way), time.Unix(0, found)
 		list = append(list, m)
 		return err
@@ -241,11 +218,11 @@ func (r reader) Mismatches(ctx context.Context, place int64) (list []store.Misma
 
 // Bands implements store.Reader.
 func (r reader) Bands(ctx context.Context, of store.Range) (bands []store.BandRow, err error) {
-	err = r.each(ctx, func(rows pgx.Rows) error {
+	err = r.each(ctx, func(values row) error {
 		var row store.BandRow
 		var packed []byte
 		var n int64
-		err := rows.Scan(&row.Record, &row.Layer, &n, &packed)
+		err := values.scan(&row.Record, &row.Layer, &n, &packed)
 		if err == nil {
 			row.Band, err = encoding.UnpackBand(packed)
 		}
@@ -294,8 +271,8 @@ func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
 	}
 	var all []summed
 	where, args := d.chosen()
-	if err := d.each(ctx, func(rows pgx.Rows) error {
-		one, sum, err := scanRecord(rows)
+	if err := d.each(ctx, func(values row) error {
+		one, sum, err := scanRecord(values)
 		all = append(all, summed{one, sum})
 		return err
 	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...); err != nil {

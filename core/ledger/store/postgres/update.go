@@ -9,7 +9,6 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/zeebo/blake3"
 
 	"frankledger/core/ledger/encoding"
@@ -19,8 +18,8 @@ import (
 // update changes the database in a transaction.
 type update struct {
 	reader
-	mu       sync.Mutex // of the transaction: one thing at a time is asked of it
-	tx       pgx.Tx
+	mu       sync.Mutex // of the connection: one thing at a time is asked of it
+	conn     connection
 	token    []byte
 	added    []store.RecordRow
 	problems map[int64][]store.ProblemRow // of the records that were added
@@ -41,28 +40,27 @@ type key struct {
 // copyAt is how many bytes are copied at a time.
 const copyAt = 4 << 20
 
-func newUpdate(d *database, tx pgx.Tx, token []byte) *update {
-	u := &update{tx: tx, token: token, problems: map[int64][]store.ProblemRow{}, last: map[key]int64{}}
+func newUpdate(d *database, conn connection, token []byte) *update {
+	u := &update{conn: conn, token: token, problems: map[int64][]store.ProblemRow{}, last: map[key]int64{}}
 	u.reader = reader{u, d}
 	u.banding.Write = u.writeBand
 	return u
 }
 
 // ask implements asker: what was written is there before something is read.
-func (u *update) ask(ctx context.Context, do func(querier) error) error {
+func (u *update) ask(ctx context.Context, do func(connection) error) error {
 	if err := u.copyAll(ctx); err != nil {
 		return err
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	return named(do(u.tx))
+	return named(do(u.conn))
 }
 
 func (u *update) exec(ctx context.Context, query string, args ...any) error {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	_, err := u.tx.Exec(ctx, query, args...)
-	return named(err)
+	return named(u.conn.exec(ctx, query, args...))
 }
 
 // finish writes what is left to be written.
@@ -97,8 +95,7 @@ func (u *update) copy(ctx context.Context, table string, columns []string, rows 
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	_, err := u.tx.CopyFrom(ctx, pgx.Identifier{schemaName, table}, columns, pgx.CopyFromRows(rows))
-	return named(err)
+	return named(u.conn.copyIn(ctx, table, columns, rows))
 }
 
 // copyAll writes the segments and the parts of bands that wait.
@@ -132,16 +129,16 @@ func (u *update) next(ctx context.Context, k key) (int64, error) {
 // count gives out a number of a place or of a record. That is done by itself, so that nobody
 // waits for it until the record is written: numbers that are not used are none.
 func (u *update) count(ctx context.Context, name string, least int64) (number int64, err error) {
-	conn, err := pgx.ConnectConfig(ctx, u.d.config)
+	conn, err := connectTo(ctx, u.d.config)
 	if err != nil {
 		return 0, named(err)
 	}
-	defer conn.Close(context.WithoutCancel(ctx))
+	defer conn.close()
 	if least > 0 {
-		_, err = conn.Exec(ctx, "UPDATE frank.counter SET last = $2 WHERE name = $1 AND last < $2", name, least)
+		err = conn.exec(ctx, "UPDATE frank.counter SET last = $2 WHERE name = $1 AND last < $2", name, least)
 		return least, named(err)
 	}
-	err = conn.QueryRow(ctx, "UPDATE frank.counter SET last = last + 1 WHERE name = $1 RETURNING last", name).Scan(&number)
+	err = conn.one(ctx, "UPDATE frank.counter SET last = last + 1 WHERE name = $1 RETURNING last", []any{name}, &number)
 	return number, named(err)
 }
 
