@@ -266,6 +266,7 @@ func (d *database) Update(ctx context.Context, change func(store.Update) error) 
 		err = u.finish(ctx)
 	}
 	if err != nil {
+		u.settle() // whatever becomes of it
 		d.conn.rollback()
 		return again(named(err))
 	}

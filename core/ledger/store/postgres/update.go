@@ -26,8 +26,10 @@ type update struct {
 	banding  store.Banding
 	last     map[key]int64 // numbers of segments and bands that were given out
 	sheets   [][]any       // to be copied
+	bands    [][]any
 	parts    [][]any
-	waiting  int // bytes in these
+	waiting  int        // bytes in these
+	copying  chan error // tells how the copying ended that goes on meanwhile; nil for none
 }
 
 // key is what segments, or bands, are numbered in.
@@ -98,14 +100,43 @@ func (u *update) copy(ctx context.Context, table string, columns []string, rows 
 	return named(u.conn.copyIn(ctx, table, columns, rows))
 }
 
-// copyAll writes the segments and the parts of bands that wait.
+// copyAll writes the segments and the bands that wait.
 func (u *update) copyAll(ctx context.Context) error {
-	sheets, parts := u.sheets, u.parts
-	u.sheets, u.parts, u.waiting = nil, nil, 0
-	if err := u.copy(ctx, "sheet", []string{"place", "record", "layer", "n", "folders", "names", "facts"}, sheets); err != nil {
+	if err := u.begin(ctx); err != nil {
 		return err
 	}
-	return u.copy(ctx, "band_part", []string{"place", "record", "layer", "n", "part", "content"}, parts)
+	return u.settle()
+}
+
+// begin begins to write what waits, once what was begun before is written: meanwhile more can be
+// packed.
+func (u *update) begin(ctx context.Context) error {
+	if err := u.settle(); err != nil || len(u.sheets)+len(u.bands)+len(u.parts) == 0 {
+		return err
+	}
+	sheets, bands, parts, ended := u.sheets, u.bands, u.parts, make(chan error, 1)
+	u.sheets, u.bands, u.parts, u.waiting, u.copying = nil, nil, nil, 0, ended
+	go func() {
+		err := u.copy(ctx, "sheet", []string{"place", "record", "layer", "n", "folders", "names", "facts"}, sheets)
+		if err == nil {
+			err = u.copy(ctx, "band", []string{"place", "record", "layer", "n", "stored", "packed"}, bands)
+		}
+		if err == nil {
+			err = u.copy(ctx, "band_part", []string{"place", "record", "layer", "n", "part", "content"}, parts)
+		}
+		ended <- err
+	}()
+	return nil
+}
+
+// settle waits until what was begun is written.
+func (u *update) settle() error {
+	if u.copying == nil {
+		return nil
+	}
+	err := <-u.copying
+	u.copying = nil
+	return err
 }
 
 // next gives out a number in a table.
@@ -242,7 +273,7 @@ func (u *update) wait(ctx context.Context, bytes int) error {
 	if u.waiting += bytes; u.waiting < copyAt {
 		return nil
 	}
-	return u.copyAll(ctx)
+	return u.begin(ctx)
 }
 
 // writeBand keeps a band.
@@ -260,7 +291,8 @@ func (u *update) writeBand(ctx context.Context, of store.SegmentRow, stored int6
 		return err
 	}
 	packed := band.Pack()
-	return u.exec(ctx, "INSERT INTO frank.band (place, record, layer, n, stored, packed) VALUES ($1, $2, $3, $4, $5, $6)", of.Place, of.Record, of.Layer, n, stored+int64(len(packed)), packed)
+	u.bands = append(u.bands, []any{of.Place, of.Record, of.Layer, n, stored + int64(len(packed)), packed})
+	return nil
 }
 
 // RemoveSegments implements store.Update.
