@@ -483,3 +483,40 @@ func TestOlderLedgerThatCannotBeUpgraded(t *testing.T) {
 	assert.Equal(t, "10\n", r.out)
 	assert.Contains(t, r.err, "groups of entries")
 }
+
+// Thinning shows what could go, and drops that only if it is told to.
+func TestLedgerThin(t *testing.T) {
+	root := tree(t, "a")
+	home := t.TempDir()
+	on := func(line ...string) result {
+		cmd := command(t, root, line...)
+		cmd.Env = append(cmd.Env, "XDG_DATA_HOME="+home)
+		return finish(t, cmd)
+	}
+	for range 3 {
+		require.Zero(t, on("record", ".", "--label", "x").status)
+	}
+	require.Zero(t, on("record", ".", "--label", "y").status)
+	thin := []string{"ledger", "thin", "--keep", "2 days"}
+	r := on(thin...)
+	assert.Contains(t, r.out, "2 of 4 records need not stay\nnothing was changed; --carry-out drops them")
+	assert.Equal(t, 5, strings.Count(on("ledger", "entries", "--as", "csv").out, "\n"))
+	assert.Contains(t, on(append(thin, "--carry-out")...).err, "there is nobody to ask")
+	assert.Contains(t, on(append(thin, "@y", "--carry-out", "--yes")...).out, "0 of 1 record need not stay")
+	r = on(append(thin, "--carry-out", "--yes")...)
+	assert.Contains(t, r.err, "dropped 2 records")
+	assert.Equal(t, 3, strings.Count(on("ledger", "entries", "--as", "csv").out, "\n"))
+	assert.Contains(t, on("list", "@3").out, "1 entry")
+	assert.Contains(t, on("ledger", "check").out, "2 records")
+	for want, line := range map[string][]string{
+		"say what to keep":                 {"ledger", "thin"},
+		"--keep: that does not say":        {"ledger", "thin", "--keep", "3 fortnights"},
+		"--yes is only for --carry-out":    {"ledger", "thin", "--keep", "2 days", "--yes"},
+		"@nix: there is no such label":     {"ledger", "thin", "--keep", "2 days", "@nix"},
+		"there is no ledger yet: /nowhere": {"ledger", "thin", "--keep", "2 days", "--ledger", "/nowhere/x"},
+	} {
+		r := on(line...)
+		assert.Equal(t, 2, r.status, line)
+		assert.Contains(t, r.err, want)
+	}
+}

@@ -1,0 +1,122 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/ledger"
+	"frankledger/render"
+	"frankledger/render/report"
+)
+
+func (p *Program) ledgerThinCommand() *cobra.Command {
+	var o showingOptions
+	var file, keep string
+	var carryOut, yes bool
+	cmd := &cobra.Command{
+		Use:   "thin --keep NUMBERS [@LABEL…]",
+		Short: "drop records that are closer together than they need be",
+		Long: `Shows which records can go if of each of the last so many days, weeks, months and years
+the newest stays, of each place and label; the newest of all stays in any case. With
+--carry-out, drops them: all others stay complete. Room is given back by ledger compact.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case keep == "":
+				return repaired(misuse("say what to keep"), append(slices.Clip(p.args), "--keep", "14 days, 8 weeks, 12 months"))
+			case yes && !carryOut:
+				return misuse("--yes is only for --carry-out")
+			}
+			k, err := ledger.ParseKeep(keep)
+			if err != nil {
+				return misuse("--keep: %w", err)
+			}
+			r, err := p.showing(cmd, &o)
+			if err != nil {
+				return err
+			}
+			r.ledger = file
+			return p.thin(cmd.Context(), r, k, args, carryOut, yes)
+		},
+		ValidArgsFunction: completeLabels,
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&keep, "keep", "", "`NUMBERS` of days, weeks, months and years: '14 days, 8 weeks, 12 months'")
+	group(cmd, groupWhat, "keep")
+	f.BoolVar(&carryOut, "carry-out", false, "drop the records, after asking once")
+	f.BoolVarP(&yes, "yes", "y", false, "do not ask")
+	group(cmd, groupDo, "carry-out", "yes")
+	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
+	group(cmd, groupWhere, "ledger")
+	addShowing(cmd, &o, render.WithColumns())
+	examples(cmd,
+		example{"ledger thin --keep '14 days, 8 weeks, 12 months'", "which records need not stay?"},
+		example{"ledger thin --keep '7 days' @weekly --carry-out --yes", "drop those of one label"},
+	)
+	return cmd
+}
+
+// thin shows which records need not stay, or drops them.
+func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args []string, carryOut, yes bool) error {
+	l, err := p.ledgerToRead(ctx, r.ledger)
+	if err != nil {
+		return err
+	}
+	records, err := l.Records(ctx)
+	if err != nil {
+		return ledgerTrouble(p.ledgerPath, err)
+	}
+	var chosen []ledger.Record
+	for _, arg := range args {
+		label := strings.TrimPrefix(arg, recordMark)
+		of := slices.DeleteFunc(slices.Clone(records), func(r ledger.Record) bool { return r.Label != label })
+		if len(of) == 0 {
+			return misuse("%s: %w", render.Escaped(arg), ledger.ErrLabel)
+		}
+		chosen = append(chosen, of...)
+	}
+	if len(args) == 0 {
+		chosen = records
+	}
+	spare := keep.Spare(chosen, r.view.Context.AsOf, r.view.Zone)
+	lead := render.Grouped(int64(len(spare))) + " of " + render.Count(int64(len(chosen)), "record", "records")
+	summary := &report.Summary{Grouped: true, Lead: lead + " need not stay"}
+	if len(spare) > 0 && !carryOut {
+		summary.Notes = []string{"nothing was changed; --carry-out drops them"}
+	}
+	if err := write(p, r, summary, ledger.Columns(), ledger.NewestFirst(spare)); err != nil || !carryOut || len(spare) == 0 {
+		return err
+	}
+	if !yes {
+		if err := p.confirm("Drop " + render.Count(int64(len(spare)), "record", "records") + "?"); err != nil {
+			return err
+		}
+	}
+	l.Release()
+	to, name, err := p.createLedger(ctx, r.ledger)
+	if err != nil {
+		return err
+	}
+	defer to.Close()
+	dropped := int64(0)
+	for _, one := range spare {
+		if err = ctx.Err(); err == nil {
+			err = p.changing(fmt.Sprint("dropping record ", one.Number), func() error { return to.Drop(ctx, one.Number) })
+		}
+		if errors.Is(err, ledger.ErrNoRecord) { // another program was faster
+			continue
+		}
+		if err != nil {
+			break
+		}
+		dropped++
+	}
+	p.say("dropped %s", render.Count(dropped, "record", "records"))
+	return ledgerTrouble(name, err)
+}
