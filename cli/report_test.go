@@ -58,6 +58,7 @@ var (
 // Beside each number stands the command that gives it: each gives that number, when it is run
 // as it stands there, by a shell.
 func TestReportNumbersAreThoseOfTheirCommands(t *testing.T) {
+	takesLong(t)
 	root, ledger := grown(t)
 	odd := tree(t, "in here/a b.txt", "in here/'quoted'", "in here/.hidden/x", "(skip)/y.txt")
 	require.NoError(t, os.Symlink("nowhere", filepath.Join(odd, "in here", "lost")))

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -51,9 +52,9 @@ func TestSend(t *testing.T) {
 		for fails := int64(3); ; fails = fails*2 + random.Int64N(5) {
 			broken, err := createNamed(t.Context(), thereAt)
 			require.NoError(t, err)
-			calls := int64(0)
+			var calls atomic.Int64
 			broken.Interpose(func(bool) error {
-				if calls++; calls == fails {
+				if calls.Add(1) == fails {
 					return errInjected
 				}
 				return nil
