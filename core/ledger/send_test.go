@@ -19,7 +19,11 @@ import (
 // any call. What is there is not sent again.
 func TestSend(t *testing.T) {
 	random := rand.New(rand.NewPCG(rand.Uint64(), 19))
-	for range 8 {
+	rounds := 8
+	if testing.Short() {
+		rounds = 3
+	}
+	for range rounds {
 		root := t.TempDir()
 		here, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "here"))
 		require.NoError(t, err)
