@@ -7,9 +7,11 @@ package main
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"frankledger/core/ledger"
@@ -54,7 +56,8 @@ func history(folder, file, last string) error {
 				return err
 			}
 		}
-		for name, size := range growing {
+		for _, name := range slices.Sorted(maps.Keys(growing)) { // the same each time
+			size := growing[name]
 			if err := grow(filepath.Join(folder, name), week, int64(size*(0.3+random.Float64())*(1<<20)), moment); err != nil {
 				return err
 			}
