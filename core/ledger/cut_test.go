@@ -134,6 +134,24 @@ func TestConnectionCut(t *testing.T) {
 		}
 	}
 	t.Log(written, "records")
+	for at := 1 + rand.IntN(3); ; at += 3 { // and one that is dropped is gone once
+		c := &cutter{behind: at%2 == 0}
+		l, err := ledger.Create(t.Context(), c.serve(t, database))
+		require.NoError(t, err)
+		before, err := straight.Records(t.Context())
+		require.NoError(t, err)
+		c.mu.Lock()
+		c.at = at
+		c.mu.Unlock()
+		require.NoError(t, l.Drop(t.Context(), before[rand.IntN(len(before))].Number))
+		l.Close()
+		after, err := straight.Records(t.Context())
+		require.NoError(t, err)
+		require.Len(t, after, len(before)-1)
+		if !c.cut {
+			break
+		}
+	}
 	assert.Greater(t, written, 30)
 	faults, err := straight.Check(t.Context())
 	require.NoError(t, err)

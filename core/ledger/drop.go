@@ -11,15 +11,20 @@ import (
 // Drop takes a record out of the ledger. The others stay whole: what they have
 // in common with it goes over to the one of its place after it.
 func (l *Ledger) Drop(ctx context.Context, number int64) error {
+	attempted := false // and then it may have been done, though the answer was lost
 	return l.change(ctx, func(u store.Update) error {
 		records, err := recordsIn(ctx, u)
 		if err != nil {
 			return err
 		}
 		at := slices.IndexFunc(records, func(r Record) bool { return r.Number == number })
+		if at < 0 && attempted {
+			return nil
+		}
 		if at < 0 {
 			return ErrNoRecord
 		}
+		attempted = true
 		dropped := records[at]
 		ofPlace := func(r Record) bool { return r.place == dropped.place }
 		if next := slices.IndexFunc(records[at+1:], ofPlace); next >= 0 {
