@@ -107,6 +107,7 @@ var (
 	ErrRefused    = errors.New("the database refused the login")
 	ErrNoDatabase = errors.New("there is no such database")
 	ErrNoRight    = errors.New("this login has no right to do that")
+	ErrUnknown    = errors.New("the server went away before it said whether that was written")
 )
 
 // patience is how long to wait for a server, and for another program that writes.
@@ -271,8 +272,12 @@ func (d *database) Update(ctx context.Context, change func(store.Update) error) 
 		return again(named(err))
 	}
 	if err = d.conn.commit(ctx); err != nil {
-		if written, known := d.written(ctx, u); known && written {
+		written, known := d.written(ctx, u)
+		switch {
+		case written:
 			return nil
+		case !known && len(u.added) > 0: // to do it again could write it twice
+			return &fault{ErrUnknown, err, "the records tell, once it is there again"}
 		}
 		return again(named(err))
 	}
