@@ -40,7 +40,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 				return err
 			}
 			defer from.Close()
-			if name == to {
+			if sameLedger(name, to) {
 				return misuse("--to names the ledger that the records are in")
 			}
 			sent, there, err := p.send(cmd.Context(), from, to, labels)
@@ -65,6 +65,13 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 		example{"ledger send @weekly --to postgresql://recorder@db.tern-point.example/inventory", "one place, to a database"},
 	)
 	return cmd
+}
+
+// sameLedger reports whether two names are of one ledger.
+func sameLedger(a, b string) bool {
+	one, errA := os.Stat(a)
+	other, errB := os.Stat(b)
+	return a == b || errA == nil && errB == nil && os.SameFile(one, other)
 }
 
 // send sends records of this machine to another ledger, and returns how many it sent, and how

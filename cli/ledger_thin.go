@@ -69,6 +69,7 @@ func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args [
 		return err
 	}
 	records, err := l.Records(ctx)
+	l.Release() // nobody is kept from recording while a question waits
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
@@ -98,7 +99,6 @@ func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args [
 			return err
 		}
 	}
-	l.Release()
 	to, name, err := p.createLedger(ctx, r.ledger)
 	if err != nil {
 		return err

@@ -247,7 +247,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	})
 	var f *failure
 	if o.send != "" && (err == nil || errors.As(err, &f) && f.status == statusIncomplete) {
-		if failed := p.sendRecorded(ctx, l, o); failed != nil {
+		if failed := p.sendRecorded(ctx, o); failed != nil {
 			return failed
 		}
 	}
@@ -256,7 +256,12 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 
 // sendRecorded sends what was recorded. It waits for another time where the other ledger cannot
 // be reached now.
-func (p *Program) sendRecorded(ctx context.Context, l *ledger.Ledger, o *recordOptions) error {
+func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
+	l, _, err := p.openLedger(ctx, o.reading.ledger) // to read it as it is at a moment
+	if err != nil {
+		return err
+	}
+	defer l.Close()
 	sent, _, err := p.send(ctx, l, o.send, []string{o.label})
 	switch {
 	case errors.Is(err, ledger.ErrNoServer):

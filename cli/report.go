@@ -146,15 +146,19 @@ func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by 
 func (p *Program) commandsOf(cmd *cobra.Command, r *reading, args []string) func(words []string, where string, places ...string) string {
 	var all []string
 	for _, place := range r.view.Places {
-		all = append(all, place.Given)
+		given := place.Given
+		if strings.HasPrefix(given, "-") { // it would be taken for an option
+			given = "./" + given
+		}
+		all = append(all, given)
 	}
 	var looking, ledgerOnly []string
 	cmd.Flags().Visit(func(f *pflag.Flag) {
 		switch f.Name {
 		case "ledger":
 			ledgerOnly = append(ledgerOnly, "--ledger", f.Value.String())
-		case "hidden":
-			looking = append(looking, "--hidden", f.Value.String())
+		case "hidden", "as-of":
+			looking = append(looking, "--"+f.Name, f.Value.String())
 		case "follow", "same-disk", "match-case":
 			looking = append(looking, "--"+f.Name)
 		case "skip":

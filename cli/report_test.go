@@ -222,12 +222,20 @@ func TestReportOptions(t *testing.T) {
 	root, ledger := grown(t)
 	page := reported(t, root, "--ledger", ledger)
 	assert.Contains(t, page, "over 3 records")
-	assert.Contains(t, page, "8.6 MiB more</a> since the last record (@weekly, ")
+	assert.Contains(t, page, "8.6 MiB more than</a> at the last record (@weekly, ")
 	assert.Contains(t, page, "Not looked for: that takes reading the content of files.")
 	assert.Contains(t, reported(t, root, "--ledger", ledger, "--skip", "maps"), "3 records were made on other terms than this report")
 	assert.NotContains(t, reported(t, root, ".", "--ledger", ledger, "where", "ext", "is", "wav"), "What grew")
 	assert.Contains(t, reported(t, root, "maps", "--ledger", ledger), "frank weigh maps --by size --since @3/maps --ledger")
 	assert.Contains(t, reported(t, root, "@weekly", "--ledger", ledger), "over 2 records")
+	assert.Contains(t, reported(t, root, "--as-of", "2026-11-23"), "frank tally . --by age --as-of 2026-11-23 where kind is file")
+	if os.Geteuid() == 0 { // what lies in a folder that could not be read is not known to be nothing
+		shut := tree(t, "open/file", "shut/file")
+		require.NoError(t, os.Chmod(filepath.Join(shut, "shut"), 0o700))
+		r := finish(t, stranger(command(t, shut, "report", ".")))
+		assert.Equal(t, 3, r.status, r.err)
+		assert.Contains(t, r.out, "≥ 0</a> entries whose owner has no name here")
+	}
 	for want, line := range map[string][]string{
 		"--by can be size, disk or files":          {"report", "--by", "age"},
 		"report.html":                              {"report", "--to", "report.htlm"},

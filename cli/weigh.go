@@ -24,7 +24,7 @@ type weighOptions struct {
 
 // measures are the words for what folders are weighed by, in the order of
 // weigh.Measure.
-var measures = report.MeasureWords
+var measures = weigh.MeasureWords
 
 func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions

@@ -93,26 +93,9 @@ type Answer struct {
 	only    Folders
 }
 
-// Files is a sink that passes on files only.
+// Files is a sink that passes on files only, whose size is known.
 func Files(next source.Sink) source.Sink {
-	return source.SinkFunc(func() source.Visitor {
-		visit := next.Visitor()
-		return func(entries []entry.Entry) error {
-			for len(entries) > 0 {
-				n := 0
-				for n < len(entries) && entries[n].Kind == entry.KindFile && entries[n].HasSize() {
-					n++
-				}
-				if n > 0 {
-					if err := visit(entries[:n]); err != nil {
-						return err
-					}
-				}
-				entries = entries[min(n+1, len(entries)):]
-			}
-			return nil
-		}
-	})
+	return source.Only(func(e *entry.Entry) bool { return e.Kind == entry.KindFile && e.HasSize() }, next)
 }
 
 // Find finds the files with the same content among those collected, which must come

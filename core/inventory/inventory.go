@@ -67,8 +67,8 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	a.Exts, a.Ages, a.Sizes = group("ext"), group("age"), group("size")
 	newest := arrange.NewCollector(order("modified"), o.Context, o.First)
-	largest := weigh.NewLargest(source.Nowhere, 2*o.First, 0, o.By, o.Context) // names that are counted with others may be as many again
-	files := onlyFiles(source.Both(source.Both(a.Exts, a.Ages), source.Both(a.Sizes, newest)))
+	largest := weigh.NewLargest(source.Nowhere, 2*o.First, 0, OfFiles(o.By), o.Context) // names that are counted with others may be as many again
+	files := source.Only(isFile, source.Both(source.Both(a.Exts, a.Ages), source.Both(a.Sizes, newest)))
 	look := newLook(&request, running(from.Sources), o.Context)
 	totals := weigh.NewTotals(source.Both(source.Both(largest, look), files))
 	var err error
@@ -88,7 +88,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	a.Map = rows(weigh.Plan{By: o.By}.ForMap(source.AllDepths))
 	a.Heaviest = rows(weigh.Plan{By: o.By, Depth: 1, First: o.Folders, Direct: true, Total: true})
-	a.Largest = totals.Files(roots, weigh.Plan{By: o.By, Heaviest: o.First}, largest)
+	a.Largest = totals.Files(roots, weigh.Plan{By: OfFiles(o.By), Heaviest: o.First}, largest)
 	a.Newest = all(newest)
 	a.Concerns = look.concerns(totals)
 	if o.Earlier != nil {
@@ -103,6 +103,9 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 				a.Growth = append(a.Growth, growth)
 			}
 		}
+	}
+	if o.Earlier != nil {
+		o.Earlier.Ledger.Release()
 	}
 	if o.Content {
 		request := o.Request
@@ -153,22 +156,13 @@ func all(c *arrange.Collector) (list []*entry.Entry) {
 	return list
 }
 
-// onlyFiles is a sink that passes on files: in one piece, as they stand together mostly.
-func onlyFiles(next source.Sink) source.Sink {
-	return source.SinkFunc(func() source.Visitor {
-		visit := next.Visitor()
-		var files []entry.Entry
-		return func(entries []entry.Entry) error {
-			files = files[:0]
-			for i := range entries {
-				if entries[i].Kind == entry.KindFile && !entries[i].Self {
-					files = append(files, entries[i])
-				}
-			}
-			if len(files) == 0 {
-				return nil
-			}
-			return visit(files)
-		}
-	})
+// OfFiles is what files are weighed by where folders are by something: by their number, that is by
+// size, as each is one.
+func OfFiles(by weigh.Measure) weigh.Measure {
+	if by == weigh.ByFiles {
+		return weigh.BySize
+	}
+	return by
 }
+
+func isFile(e *entry.Entry) bool { return e.Kind == entry.KindFile && !e.Self }

@@ -53,7 +53,9 @@ func (l *Ledger) Send(ctx context.Context, to *Ledger, host string, labels []str
 		}
 		s := &sender{ctx: ctx, from: l, to: to, ours: ours}
 		for i := range ours {
-			if err := s.send(i, told); err != nil {
+			err := s.send(i, told)
+			l.Release() // others may record here, before the next one
+			if err != nil {
 				return err
 			}
 		}
@@ -83,6 +85,14 @@ func same(a, b *Record) bool {
 // send sends a record, unless it is there.
 func (s *sender) send(i int, told func(Sent)) error {
 	r := s.ours[i]
+	now, err := s.from.Records(s.ctx)
+	if err != nil {
+		return err
+	}
+	// Records that came after these are no matter; what one that is gone had is with the next.
+	if now = ofPlace(now, r.Host, r.Place); len(now) < len(s.ours) || !slices.EqualFunc(now[:len(s.ours)], s.ours, func(a, b Record) bool { return a.Number == b.Number }) {
+		return store.ErrChanged
+	}
 	problems, err := s.from.store.Problems(s.ctx, r.Number)
 	if err != nil {
 		return err

@@ -63,7 +63,7 @@ func (k Keep) Spare(records []Record, now time.Time, zone *time.Location) (spare
 		if first, met := last[of]; !met || newer(r, first) {
 			last[of] = r
 		}
-		for kind, back := range back(r.Taken, now, zone) {
+		for kind, back := range ago(r.Taken, now, zone) {
 			at := period{of, kind, back}
 			if first, met := newest[at]; !met || newer(r, first) {
 				newest[at] = r
@@ -73,7 +73,7 @@ func (k Keep) Spare(records []Record, now time.Time, zone *time.Location) (spare
 	for _, r := range records {
 		of := series{r.place, r.Label}
 		stays := last[of].Number == r.Number || r.Taken.After(now)
-		for kind, back := range back(r.Taken, now, zone) {
+		for kind, back := range ago(r.Taken, now, zone) {
 			most := [...]int{k.Days, k.Weeks, k.Months, k.Years}[kind]
 			stays = stays || back < most && newest[period{of, kind, back}].Number == r.Number
 		}
@@ -84,8 +84,8 @@ func (k Keep) Spare(records []Record, now time.Time, zone *time.Location) (spare
 	return spare
 }
 
-// back is how many days, weeks, months and years ago a moment was, by the calendar.
-func back(moment, now time.Time, zone *time.Location) [4]int {
+// ago is how many days, weeks, months and years ago a moment was, by the calendar.
+func ago(moment, now time.Time, zone *time.Location) [4]int {
 	days := func(d calendar.Date) int { // since a Monday
 		return int(time.Date(d.Year, d.Month, d.Day, 0, 0, 0, 0, time.UTC).Unix()/86400) + 3
 	}

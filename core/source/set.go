@@ -45,3 +45,25 @@ func Both(one, other Sink) Sink {
 		}
 	})
 }
+
+// Only is a sink that passes on the entries that are chosen, as they stand together.
+func Only(chosen func(*entry.Entry) bool, next Sink) Sink {
+	return SinkFunc(func() Visitor {
+		visit := next.Visitor()
+		return func(entries []entry.Entry) error {
+			for len(entries) > 0 {
+				n := 0
+				for n < len(entries) && chosen(&entries[n]) {
+					n++
+				}
+				if n > 0 {
+					if err := visit(entries[:n]); err != nil {
+						return err
+					}
+				}
+				entries = entries[min(n+1, len(entries)):]
+			}
+			return nil
+		}
+	})
+}

@@ -20,6 +20,9 @@ const (
 	ByFiles                // names of files
 )
 
+// MeasureWords are the words for these, in their order.
+var MeasureWords = []string{"size", "disk", "files"}
+
 // Of returns what a sum weighs.
 func (m Measure) Of(s *Sum) int64 {
 	switch m {

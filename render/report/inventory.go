@@ -74,17 +74,15 @@ func (r *Inventory) element(name, class, text string) {
 	r.dst = page.AppendElement(r.dst, name, class, text)
 }
 
-// command adds a command line, and returns what leads to it.
-func (r *Inventory) command(words []string, where string, places ...string) (link string) {
+// command adds a command line.
+func (r *Inventory) command(words []string, where string, places ...string) {
 	r.commands++
-	id := fmt.Sprintf("c%d", r.commands)
-	r.raw(`<p class="how" id="` + id + `"><code>`)
+	r.raw(fmt.Sprintf(`<p class="how" id="c%d"><code>`, r.commands))
 	r.dst = page.AppendText(r.dst, r.Command(words, where, places...))
 	r.raw("</code></p>\n")
-	return "#" + id
 }
 
-// next is what will lead to the command line that is added next but some.
+// next is what leads to the command line that is added next, after so many others.
 func (r *Inventory) next(after int) string { return fmt.Sprintf("#c%d", r.commands+1+after) }
 
 // number adds a number that leads to its command line.
@@ -151,12 +149,9 @@ func (r *Inventory) whatFills() {
 	}
 	r.maps()
 	r.dst = render.AppendTable(r.dst, r.page, r.View.View, "weights", WeighColumns(&plan), row.List[*weigh.Row](r.Answer.Heaviest))
-	r.command([]string{"weigh", "--by", MeasureWords[r.By]}, "")
+	r.command([]string{"weigh", "--by", weigh.MeasureWords[r.By]}, "")
 	r.raw("</section>\n")
 }
-
-// MeasureWords are the words for what folders are weighed by, in the order of weigh.Measure.
-var MeasureWords = []string{"size", "disk", "files"}
 
 // maps draws a treemap of the whole, and of the folders that can be gone into, the heaviest
 // first, for as long as there is room.
@@ -264,14 +259,15 @@ func (r *Inventory) whatGrew() {
 
 func (r *Inventory) growth(g *inventory.Growth) {
 	since := "@" + g.Last.Label + ", " + r.day(g.Last.Taken)
-	last, now := &g.Points[len(g.Points)-2].Whole, &g.Points[len(g.Points)-1].Whole
 	if g.Since != nil {
 		s := &Summary{}
 		plan := weigh.Plan{By: r.By}
 		r.GrowthSummary(s, g.Since, &plan)
 		r.raw(`<p class="lead">`)
-		r.number("", r.next(0), strings.TrimSuffix(s.Lead, " than before"))
-		r.dst = page.AppendText(r.dst, " since the last record ("+render.Escaped(since)+"): "+r.amount(r.By, &last.Sum, last.Sum.Whole())+" then, "+r.amount(r.By, &now.Sum, now.Sum.Whole())+" now.")
+		before, after := &g.Since.Before, &g.Since.After
+		lead := strings.TrimSuffix(upperFirst(s.Lead), "before")
+		r.number("", r.next(0), strings.TrimSpace(lead))
+		r.dst = page.AppendText(r.dst, " at the last record ("+render.Escaped(since)+"): "+r.amount(r.By, before, before.Whole())+" then, "+r.amount(r.By, after, after.Whole())+" now.")
 		r.raw("</p>\n")
 		for _, note := range s.Notes {
 			r.element("p", "quiet", note)
@@ -279,7 +275,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 	}
 	r.raw(`<div class="pair">` + "\n<div>")
 	r.element("h3", "", "The whole, over "+render.Count(int64(g.Records), "record", "records"))
-	r.lines("", []picture.Line{r.line(g, "all of it", func(p *inventory.Point) *inventory.Amount { return &p.Whole })})
+	r.lines(r.line(g, "all of it", func(p *inventory.Point) *inventory.Amount { return &p.Whole }))
 	r.raw("</div>\n")
 	if len(g.Folders) > 0 {
 		r.raw("<div>")
@@ -288,7 +284,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		for i, f := range g.Folders {
 			lines = append(lines, r.line(g, render.Escaped(f.Relative()), func(p *inventory.Point) *inventory.Amount { return &p.Folders[i] }))
 		}
-		r.lines("", lines)
+		r.lines(lines...)
 		r.raw("</div>\n")
 	}
 	r.raw("</div>\n")
@@ -296,7 +292,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		plan := weigh.Plan{By: r.By}
 		r.element("h3", "", "What changed since the last record")
 		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "growth", GrowthColumns(&plan), row.List[*weigh.Growth](g.Since.Rows))
-		r.command([]string{"weigh", "--by", MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
+		r.command([]string{"weigh", "--by", weigh.MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
 	}
 	r.command([]string{"ledger", "entries"}, "", "")
 	if g.Others > 0 {
@@ -338,13 +334,13 @@ func (r *Inventory) knows(s *weigh.Sum) bool {
 	return s.HasSize()
 }
 
-// lines draws lines, for much room and for little.
-func (r *Inventory) lines(title string, lines []picture.Line) {
+// lines draws lines.
+func (r *Inventory) lines(lines ...picture.Line) {
 	scale := r.bytesScale()
 	if r.By == weigh.ByFiles {
 		scale = countScale
 	}
-	r.dst = picture.Lines(title, lines, scale, 460, 260).Append(r.dst, "")
+	r.dst = picture.Lines("", lines, scale, 460, 260).Append(r.dst, "")
 }
 
 // countScale is how numbers of files stand beside a picture.
@@ -405,7 +401,7 @@ func (r *Inventory) bands(heading string, t *tally.Tally, by string) {
 // files tells of the heaviest files, and of the newest.
 func (r *Inventory) files() {
 	a := r.Answer
-	plan := weigh.Plan{By: r.By, Heaviest: len(a.Largest)}
+	plan := weigh.Plan{By: inventory.OfFiles(r.By), Heaviest: len(a.Largest)}
 	r.section("Largest files")
 	if len(a.Largest) == 0 {
 		r.element("p", "quiet", "There are no files.")
@@ -414,7 +410,7 @@ func (r *Inventory) files() {
 	}
 	words := []string{"weigh", "--heaviest", fmt.Sprint(max(1, len(a.Largest)))}
 	if r.By == weigh.ByDisk {
-		words = append(words, "--by", MeasureWords[r.By])
+		words = append(words, "--by", weigh.MeasureWords[r.By])
 	}
 	r.command(words, "")
 	r.raw("</section>\n")
@@ -483,7 +479,7 @@ func (r *Inventory) concerns(s *Summary) {
 			r.dst = page.AppendSpan(r.dst, "n quiet", "?")
 		case c.Count == 0 && c.Unknown > 0:
 			r.number("n", r.next(0), "not known")
-		case c.Unknown > 0:
+		case c.Unknown > 0 || r.Answer.Sum.Unread > 0:
 			r.number("n", r.next(0), "≥ "+render.Grouped(c.Count))
 		default:
 			r.number("n", r.next(0), render.Grouped(c.Count))
