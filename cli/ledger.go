@@ -112,6 +112,9 @@ func ledgerTrouble(path string, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
 	}
+	if errors.Is(err, ledger.ErrOlder) {
+		return repaired(&failure{status: statusFailed, err: fmt.Errorf("%s: %w", shownLedger(path), err)}, []string{"ledger", "prepare", ledger.Shown(path)})
+	}
 	if errors.Is(err, ledger.ErrSettings) || errors.Is(err, ledger.ErrNoDatabase) {
 		return misuse("%s: %w", shownLedger(path), err)
 	}
@@ -132,7 +135,7 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 		entries.SetContext(cmd.Context())
 		return entries.RunE(entries, args)
 	}
-	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerThinCommand(), p.ledgerSendCommand(), p.ledgerPrepareCommand())
+	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerThinCommand(), p.ledgerSendCommand(), p.ledgerPrepareCommand(), p.ledgerAdmitCommand(), p.ledgerAdmissionsCommand())
 	examples(cmd,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
@@ -365,12 +368,14 @@ right to make schemas there. A password is best kept in the password file of Pos
 			if len(args) != 1 || !ledger.Shared(args[0]) {
 				return misuse("name one database: %s postgresql://LOGIN@HOST/DATABASE", cmd.CommandPath())
 			}
-			made, err := ledger.Prepare(cmd.Context(), args[0])
+			made, upgraded, err := ledger.Prepare(cmd.Context(), args[0])
 			switch {
 			case err != nil:
 				return ledgerTrouble(args[0], err)
 			case made:
 				fmt.Fprintf(p.out(), "there is a ledger now in %s\n", shownLedger(args[0]))
+			case upgraded:
+				fmt.Fprintf(p.out(), "the ledger in %s is of this version now\n", shownLedger(args[0]))
 			default:
 				fmt.Fprintf(p.out(), "there was a ledger already in %s\n", shownLedger(args[0]))
 			}

@@ -277,7 +277,7 @@ func TestOvertaken(t *testing.T) {
 	// While the first reads b to take its digest, the second writes a record.
 	overtaking := &overtaker{overtake: func() { record(t, two, "l", root) }}
 	r, changes := recordWithChanges(t, one, "l", root, ledger.Options{Fact: entry.FactMD5, Pool: digest.NewPool(overtaking, &source.Progress{})})
-	assert.EqualValues(t, 3, r.Number)
+	assert.GreaterOrEqual(t, r.Number, int64(3)) // numbers that were given out in vain are of none
 	assert.Zero(t, changes.Added, "the record in between has it")
 	assert.EqualValues(t, 2, changes.Altered, "which have digests now")
 	faults, err := one.Check(ctx)

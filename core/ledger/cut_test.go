@@ -105,7 +105,7 @@ func TestConnectionCut(t *testing.T) {
 		t.Skip("it makes databases of its own")
 	}
 	database := testpg.Database(t)
-	_, err := postgres.Prepare(t.Context(), database)
+	_, _, err := postgres.Prepare(t.Context(), database)
 	require.NoError(t, err)
 	root := t.TempDir()
 	straight, err := ledger.Create(t.Context(), database)

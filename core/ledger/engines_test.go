@@ -47,7 +47,7 @@ func named(path string) (name string, err error) {
 func createNamed(ctx context.Context, path string) (*ledger.Ledger, error) {
 	name, err := named(path)
 	if err == nil && postgres.Is(name) {
-		_, err = postgres.Prepare(ctx, name)
+		_, _, err = postgres.Prepare(ctx, name)
 	}
 	if err != nil {
 		return nil, err

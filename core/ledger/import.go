@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 	"strings"
 
@@ -39,6 +40,14 @@ func (l *Ledger) Import(ctx context.Context, from io.Reader) (Imported, error) {
 			again = false // a pipe
 		}
 	}
+	if _, shared := l.store.(store.Numbered); shared && !again {
+		kept, err := spool(from)
+		if err != nil {
+			return Imported{}, err
+		}
+		defer kept.Close()
+		from, seeker, again = kept, kept, true
+	}
 	var tries retries
 	for {
 		done, err := l.importOnce(ctx, from)
@@ -49,6 +58,23 @@ func (l *Ledger) Import(ctx context.Context, from io.Reader) (Imported, error) {
 			return done, err
 		}
 	}
+}
+
+// spool keeps what comes by a pipe in a file without a name.
+func spool(from io.Reader) (*os.File, error) {
+	file, err := os.CreateTemp("", "frank-import-")
+	if err != nil {
+		return nil, err
+	}
+	os.Remove(file.Name())
+	if _, err = io.Copy(file, from); err == nil {
+		_, err = file.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		file.Close()
+		return nil, err
+	}
+	return file, nil
 }
 
 func (l *Ledger) importOnce(ctx context.Context, from io.Reader) (Imported, error) {

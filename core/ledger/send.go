@@ -102,6 +102,20 @@ func (s *sender) send(i int, told func(Sent)) error {
 		return err
 	}
 	sent := Sent{Record: r}
+	if s.linked == nil { // nothing is known of that side
+		records, err := s.to.Records(s.ctx)
+		if err != nil {
+			return err
+		}
+		theirs := ofPlace(records, r.Host, r.Place)
+		if at := slices.IndexFunc(theirs, func(other Record) bool { return same(&other, &r) }); at >= 0 {
+			told(Sent{Record: r, Number: theirs[at].Number, There: true})
+			return nil
+		}
+	}
+	if err := s.to.reserve(s.ctx, r.Host); err != nil {
+		return err
+	}
 	var found standing
 	err = s.to.change(s.ctx, func(u store.Update) error {
 		sent.There = false

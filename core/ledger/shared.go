@@ -15,6 +15,8 @@ var (
 	ErrRefused    = postgres.ErrRefused
 	ErrNoDatabase = postgres.ErrNoDatabase
 	ErrNoRight    = postgres.ErrNoRight
+	ErrNoLogin    = postgres.ErrNoLogin
+	ErrOlder      = postgres.ErrOlder
 )
 
 // Shared reports whether a ledger is named as one in a database, which machines may share.
@@ -33,9 +35,18 @@ func Shown(name string) string {
 	return name
 }
 
-// Prepare makes a ledger in a database, and reports whether there was none.
-func Prepare(ctx context.Context, name string) (made bool, err error) {
+// Prepare makes a ledger in a database, or brings one up to this version, and reports which of
+// these it did.
+func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) {
 	return postgres.Prepare(ctx, name)
+}
+
+// reserve has a shared store give out a number for the next record of a host.
+func (l *Ledger) reserve(ctx context.Context, host string) error {
+	if s, is := l.store.(store.Numbered); is {
+		return s.Reserve(ctx, host)
+	}
+	return nil
 }
 
 // Only has the ledger tell of records of some hosts only, if it is one that many share.

@@ -156,7 +156,9 @@ func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 		if err != nil {
 			return r, Changes{}, err
 		}
-		err = l.store.Update(ctx, w.write)
+		if err = l.reserve(ctx, r.Host); err == nil {
+			err = l.store.Update(ctx, w.write)
+		}
 		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
 			continue
 		}

@@ -49,6 +49,12 @@ type Hosted interface {
 	Only(hosts ...string)
 }
 
+// Numbered is a store that gives out numbers of records outside of its updates.
+type Numbered interface {
+	// Reserve has a number be given out for the next record that is added of a host.
+	Reserve(ctx context.Context, host string) error
+}
+
 // Holder is a store that others may change while it is read in order to be written to.
 type Holder interface {
 	// Hold has everything that is read from now on be of one moment, until Release or Update.

@@ -57,9 +57,11 @@ type database struct {
 	write bool       // everything is read as it is at the time
 	held  bool       // but not now: see Hold
 
-	known  sync.Mutex      // of the rest
-	hosts  []string        // whose records are told of; nil for all
-	places map[int64]int64 // of records
+	known  sync.Mutex         // of the rest
+	hosts  []string           // whose records are told of; nil for all
+	places map[int64]int64    // of records
+	hostAt map[int64]string   // of places
+	next   map[string][]int64 // numbers that were given out, for records of hosts
 }
 
 // Open opens a ledger to read from it, as it is at one moment until it is released.
@@ -79,7 +81,7 @@ func open(ctx context.Context, name string, write bool) (store.Store, error) {
 	if config.RuntimeParams["application_name"] == "" {
 		config.RuntimeParams["application_name"] = "frank"
 	}
-	d := &database{config: config, write: write, places: map[int64]int64{}}
+	d := &database{config: config, write: write, places: map[int64]int64{}, hostAt: map[int64]string{}, next: map[string][]int64{}}
 	d.reader = reader{d, d}
 	if err := d.connect(ctx); err != nil {
 		return nil, err
@@ -107,6 +109,8 @@ var (
 	ErrRefused    = errors.New("the database refused the login")
 	ErrNoDatabase = errors.New("there is no such database")
 	ErrNoRight    = errors.New("this login has no right to do that")
+	ErrOlder      = errors.New("prepared by an older version of this program")
+	ErrNoLogin    = errors.New("the database has no such login")
 	ErrUnknown    = errors.New("the server went away before it said whether that was written")
 )
 
@@ -129,11 +133,19 @@ func (d *database) connect(ctx context.Context) (err error) {
 // prepared makes sure that there is a ledger of this version in the database.
 func (d *database) prepared(ctx context.Context) error {
 	at, err := versionOf(ctx, d.conn)
-	switch {
-	case err != nil:
+	if err != nil {
 		return err
+	}
+	return checkVersion(at)
+}
+
+// checkVersion returns an error unless a version is this one.
+func checkVersion(at int) error {
+	switch {
 	case at > version:
 		return store.ErrNewer
+	case at < version:
+		return ErrOlder
 	}
 	return nil
 }
@@ -155,28 +167,6 @@ func versionOf(ctx context.Context, conn connection) (at int, err error) {
 		return 0, store.ErrForeign
 	}
 	return at, named(err)
-}
-
-// Prepare makes a ledger in a database, and reports whether there was none.
-func Prepare(ctx context.Context, name string) (made bool, err error) {
-	config, err := pgconn.ParseConfig(name)
-	if err != nil {
-		return false, settings(err)
-	}
-	conn, err := connectTo(ctx, config)
-	if err != nil {
-		return false, named(err)
-	}
-	defer conn.close()
-	at, err := versionOf(ctx, conn)
-	switch {
-	case err == nil && at > version:
-		return false, store.ErrNewer
-	case err == nil || !errors.Is(err, store.ErrNone):
-		return false, err
-	}
-	err = conn.run(ctx, "BEGIN;"+schema+fmt.Sprintf("INSERT INTO frank.about (one, version) VALUES (1, %d); COMMIT", version))
-	return err == nil, named(err)
 }
 
 // Only implements store.Hosted.
@@ -247,8 +237,8 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 	return named(do(d.conn))
 }
 
-// Update implements store.Store. While it runs, no other program writes records of the same
-// place.
+// Update implements store.Store. Who writes of the same host meanwhile is in the way of this, or
+// this of that, and one of both is done again.
 func (d *database) Update(ctx context.Context, change func(store.Update) error) error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -256,7 +246,21 @@ func (d *database) Update(ctx context.Context, change func(store.Update) error) 
 	if err := d.connect(ctx); err != nil {
 		return err
 	}
-	if err := d.conn.run(ctx, "BEGIN ISOLATION LEVEL SERIALIZABLE"); err != nil {
+	err := d.updateOnce(ctx, change)
+	var without *lacking
+	if errors.As(err, &without) {
+		if err := d.reserve(ctx, without.host, 2*without.count+1); err != nil {
+			return again(err)
+		}
+		return fmt.Errorf("%w: %w", store.ErrAgain, err)
+	}
+	return err
+}
+
+func (d *database) updateOnce(ctx context.Context, change func(store.Update) error) error {
+	// Two that write of the same host meet at its row, which is as good as if all were serialisable,
+	// and nobody else is in the way.
+	if err := d.conn.run(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ"); err != nil {
 		return again(named(err))
 	}
 	token := make([]byte, 16)

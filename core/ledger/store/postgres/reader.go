@@ -79,6 +79,19 @@ func (d *database) learn(record, place int64) {
 	d.places[record] = place
 }
 
+func (d *database) learnHost(place int64, host string) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	d.hostAt[place] = host
+}
+
+func (d *database) hostOf(place int64) (host string, known bool) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	host, known = d.hostAt[place]
+	return host, known
+}
+
 const recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.unsized, r.looked, r.hidden, r.problems, r.seal, r.self, r.sum,
 	(SELECT coalesce(sum(b.stored), 0)::bigint FROM frank.band b WHERE b.place = r.place AND b.record = r.number AND NOT b.layer)`
 
@@ -91,6 +104,7 @@ func (r reader) Records(ctx context.Context) (records []store.RecordRow, err err
 			return err
 		}
 		r.d.learn(one.Number, one.Place)
+		r.d.learnHost(one.Place, one.Host)
 		records = append(records, one)
 		return nil
 	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...)

@@ -1,14 +1,17 @@
 package postgres
 
 // version is that of the schema.
-const version = 1
+const version = 2
+
+// steps bring a schema from one version to the next, from none on.
+var steps = []string{schema, rights}
 
 // schemaName is the schema that all tables are in.
 const schemaName = "frank"
 
 // schema makes the tables. What goes with a place has its number first in its key, so that tables
 // can be distributed by it. Text that may be any bytes is bytea. There are no sequences:
-// numbers of places and records are given out by the table counter.
+// numbers of records are given out by the table counter, and a place has that of its first record.
 const schema = `
 CREATE SCHEMA frank;
 CREATE TABLE frank.about (

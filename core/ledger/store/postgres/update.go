@@ -22,14 +22,16 @@ type update struct {
 	conn     connection
 	token    []byte
 	added    []store.RecordRow
-	problems map[int64][]store.ProblemRow // of the records that were added
+	pending  *store.RecordRow   // that is being added: the last of these; nil once it is written
+	problems []store.ProblemRow // of it
+	changing map[string]bool    // hosts whose rows are locked
 	banding  store.Banding
 	last     map[key]int64 // numbers of segments and bands that were given out
-	sheets   [][]any       // to be copied
+	sheets   [][]any       // to be sent
 	bands    [][]any
 	parts    [][]any
 	waiting  int        // bytes in these
-	copying  chan error // tells how the copying ended that goes on meanwhile; nil for none
+	sending  chan error // tells how the sending ended that goes on meanwhile; nil for none
 }
 
 // key is what segments, or bands, are numbered in.
@@ -39,11 +41,11 @@ type key struct {
 	layer         bool
 }
 
-// copyAt is how many bytes are copied at a time.
-const copyAt = 4 << 20
+// sendAt is how many bytes are sent at a time.
+const sendAt = 4 << 20
 
 func newUpdate(d *database, conn connection, token []byte) *update {
-	u := &update{conn: conn, token: token, problems: map[int64][]store.ProblemRow{}, last: map[key]int64{}}
+	u := &update{conn: conn, token: token, changing: map[string]bool{}, last: map[key]int64{}}
 	u.reader = reader{u, d}
 	u.banding.Write = u.writeBand
 	return u
@@ -51,7 +53,7 @@ func newUpdate(d *database, conn connection, token []byte) *update {
 
 // ask implements asker: what was written is there before something is read.
 func (u *update) ask(ctx context.Context, do func(connection) error) error {
-	if err := u.copyAll(ctx); err != nil {
+	if err := u.sendAll(ctx); err != nil {
 		return err
 	}
 	u.mu.Lock()
@@ -70,73 +72,122 @@ func (u *update) finish(ctx context.Context) error {
 	if err := u.banding.Flush(ctx); err != nil {
 		return err
 	}
-	if err := u.copyAll(ctx); err != nil {
+	if err := u.sendAll(ctx); err != nil {
 		return err
 	}
-	for i := range u.added {
-		r := &u.added[i]
-		problems := u.problems[r.Number]
-		r.Problems = int64(len(problems))
-		var rows [][]any
-		for n, p := range problems {
-			rows = append(rows, []any{r.Place, r.Number, int64(n), []byte(p.Path), []byte(p.Tried), []byte(p.Reason), p.Entries, p.Vanished})
-		}
-		if err := u.copy(ctx, "problem", []string{"place", "record", "n", "way", "tried", "reason", "entries", "vanished"}, rows); err != nil {
-			return err
-		}
-		if err := u.exec(ctx, "UPDATE frank.record SET problems = $3, sum = $4 WHERE place = $1 AND number = $2", r.Place, r.Number, r.Problems, sumOf(r, problems)); err != nil {
-			return err
-		}
-	}
-	return nil
+	return u.seal(ctx)
 }
 
-func (u *update) copy(ctx context.Context, table string, columns []string, rows [][]any) error {
+// Records implements store.Reader: those that were added are among them.
+func (u *update) Records(ctx context.Context) ([]store.RecordRow, error) {
+	if err := u.finish(ctx); err != nil {
+		return nil, err
+	}
+	return u.reader.Records(ctx)
+}
+
+// seal writes the row of the record that is being added, after all that belongs to it: from
+// then on, nobody but keepers adds to it.
+func (u *update) seal(ctx context.Context) error {
+	r := u.pending
+	if r == nil {
+		return nil
+	}
+	u.pending = nil
+	terms, err := json.Marshal(append([]string{}, r.Terms...))
+	if err != nil {
+		return err
+	}
+	r.Problems = int64(len(u.problems))
+	var rows [][]any
+	for n, p := range u.problems {
+		rows = append(rows, []any{r.Place, r.Number, int64(n), []byte(p.Path), []byte(p.Tried), []byte(p.Reason), p.Entries, p.Vanished})
+	}
+	if err := u.insert(ctx, "problem", []string{"place", "record", "n", "way", "tried", "reason", "entries", "vanished"}, rows); err != nil {
+		return err
+	}
+	var looked, hidden *int64
+	if r.Counted {
+		looked, hidden = &r.Looked, &r.Hidden
+	}
+	sum := sumOf(r, u.problems)
+	u.problems = nil
+	return u.exec(ctx, `INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, looked, hidden, problems, seal, self, sum)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)`,
+		r.Place, r.Number, u.token, []byte(r.Label), r.Taken.UnixNano(), []byte(r.Note), terms, r.Algorithm, r.Entries, r.Bytes, r.Unsized, looked, hidden, r.Problems, r.Tree[:], blob(r.Self), sum)
+}
+
+func (u *update) insert(ctx context.Context, table string, columns []string, rows [][]any) error {
 	if len(rows) == 0 {
 		return nil
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	return named(u.conn.copyIn(ctx, table, columns, rows))
+	return named(u.conn.insert(ctx, table, columns, rows))
 }
 
-// copyAll writes the segments and the bands that wait.
-func (u *update) copyAll(ctx context.Context) error {
+// sendAll sends the segments and the bands that wait.
+func (u *update) sendAll(ctx context.Context) error {
 	if err := u.begin(ctx); err != nil {
 		return err
 	}
 	return u.settle()
 }
 
-// begin begins to write what waits, once what was begun before is written: meanwhile more can be
+// begin begins to send what waits, once what was begun before is sent: meanwhile more can be
 // packed.
 func (u *update) begin(ctx context.Context) error {
 	if err := u.settle(); err != nil || len(u.sheets)+len(u.bands)+len(u.parts) == 0 {
 		return err
 	}
 	sheets, bands, parts, ended := u.sheets, u.bands, u.parts, make(chan error, 1)
-	u.sheets, u.bands, u.parts, u.waiting, u.copying = nil, nil, nil, 0, ended
+	u.sheets, u.bands, u.parts, u.waiting, u.sending = nil, nil, nil, 0, ended
 	go func() {
-		err := u.copy(ctx, "sheet", []string{"place", "record", "layer", "n", "folders", "names", "facts"}, sheets)
+		err := u.insert(ctx, "sheet", []string{"place", "record", "layer", "n", "folders", "names", "facts"}, sheets)
 		if err == nil {
-			err = u.copy(ctx, "band", []string{"place", "record", "layer", "n", "stored", "packed"}, bands)
+			err = u.insert(ctx, "band", []string{"place", "record", "layer", "n", "stored", "packed"}, bands)
 		}
 		if err == nil {
-			err = u.copy(ctx, "band_part", []string{"place", "record", "layer", "n", "part", "content"}, parts)
+			err = u.insert(ctx, "band_part", []string{"place", "record", "layer", "n", "part", "content"}, parts)
 		}
 		ended <- err
 	}()
 	return nil
 }
 
-// settle waits until what was begun is written.
+// settle waits until what was begun is sent.
 func (u *update) settle() error {
-	if u.copying == nil {
+	if u.sending == nil {
 		return nil
 	}
-	err := <-u.copying
-	u.copying = nil
+	err := <-u.sending
+	u.sending = nil
 	return err
+}
+
+// change has nobody else write of a host until the transaction ends: who is second begins anew.
+func (u *update) change(ctx context.Context, host string) error {
+	if u.changing[host] {
+		return nil
+	}
+	u.changing[host] = true
+	return u.exec(ctx, "SELECT frank.change($1)", host)
+}
+
+// changeAt does so for the host of a place.
+func (u *update) changeAt(ctx context.Context, place int64) error {
+	if u.pending != nil && u.pending.Place == place {
+		return nil
+	}
+	host, known := u.d.hostOf(place)
+	if !known {
+		there, err := u.one(ctx, "SELECT host FROM frank.place WHERE id = $1", []any{place}, &host)
+		if err != nil || !there {
+			return err
+		}
+		u.d.learnHost(place, host)
+	}
+	return u.change(ctx, host)
 }
 
 // next gives out a number in a table.
@@ -157,57 +208,48 @@ func (u *update) next(ctx context.Context, k key) (int64, error) {
 	return last, nil
 }
 
-// count gives out a number of a place or of a record. That is done by itself, so that nobody
-// waits for it until the record is written: numbers that are not used are none.
-func (u *update) count(ctx context.Context, name string, least int64) (number int64, err error) {
-	conn, err := connectTo(ctx, u.d.config)
-	if err != nil {
-		return 0, named(err)
-	}
-	defer conn.close()
-	if least > 0 {
-		err = conn.exec(ctx, "UPDATE frank.counter SET last = $2 WHERE name = $1 AND last < $2", name, least)
-		return least, named(err)
-	}
-	err = conn.one(ctx, "UPDATE frank.counter SET last = last + 1 WHERE name = $1 RETURNING last", []any{name}, &number)
-	return number, named(err)
-}
-
 // AddRecord implements store.Update.
 func (u *update) AddRecord(ctx context.Context, r store.RecordRow) (number, place int64, err error) {
-	const find = "SELECT id FROM frank.place WHERE host = $1 AND path = $2"
-	there, err := u.one(ctx, find, []any{r.Host, []byte(r.Path)}, &place)
-	if err == nil && !there {
-		if place, err = u.count(ctx, "place", 0); err == nil {
-			err = u.exec(ctx, "INSERT INTO frank.place (id, host, path) VALUES ($1, $2, $3)", place, r.Host, []byte(r.Path))
-		}
-	}
-	if err != nil {
+	if err := u.finish(ctx); err != nil { // the record before
 		return 0, 0, err
 	}
-	if number, err = u.count(ctx, "record", r.Number); err != nil {
+	if err := u.change(ctx, r.Host); err != nil {
 		return 0, 0, err
 	}
-	terms, err := json.Marshal(append([]string{}, r.Terms...))
+	if number, err = u.number(ctx, r.Host, r.Number); err != nil {
+		return 0, 0, err
+	}
+	var last int64
+	there, err := u.one(ctx, "SELECT p.id, (SELECT coalesce(max(r.number), 0) FROM frank.record r WHERE r.place = p.id) FROM frank.place p WHERE p.host = $1 AND p.path = $2", []any{r.Host, []byte(r.Path)}, &place, &last)
+	switch {
+	case err != nil:
+	case !there:
+		place = number
+		err = u.exec(ctx, "INSERT INTO frank.place (id, host, path) VALUES ($1, $2, $3)", place, r.Host, []byte(r.Path))
+	case last >= number: // it was given out before that of another program, which is written
+		err = fmt.Errorf("%w: record %d was written first", store.ErrAgain, last)
+	}
 	if err != nil {
 		return 0, 0, err
 	}
 	r.Number, r.Place = number, place
-	if err := u.exec(ctx, `INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, problems, seal, self) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 0, $12, $13)`,
-		place, number, u.token, []byte(r.Label), r.Taken.UnixNano(), []byte(r.Note), terms, r.Algorithm, r.Entries, r.Bytes, r.Unsized, r.Tree[:], blob(r.Self)); err != nil {
-		return 0, 0, err
-	}
 	u.added = append(u.added, r)
+	u.pending = &u.added[len(u.added)-1]
 	u.d.learn(number, place)
-	if r.Counted {
-		err = u.SetCounts(ctx, number, r.Looked, r.Hidden)
-	}
-	return number, place, err
+	u.d.learnHost(place, r.Host)
+	return number, place, nil
 }
 
 // SetCounts implements store.Update.
 func (u *update) SetCounts(ctx context.Context, record, looked, hidden int64) error {
+	if u.pending != nil && u.pending.Number == record {
+		u.pending.Looked, u.pending.Hidden, u.pending.Counted = looked, hidden, true
+		return nil
+	}
 	place, err := u.placeOf(ctx, record)
+	if err == nil {
+		err = u.changeAt(ctx, place)
+	}
 	if err == nil {
 		err = u.exec(ctx, "UPDATE frank.record SET looked = $3, hidden = $4 WHERE place = $1 AND number = $2", place, record, looked, hidden)
 	}
@@ -216,7 +258,10 @@ func (u *update) SetCounts(ctx context.Context, record, looked, hidden int64) er
 
 // AddProblem implements store.Update.
 func (u *update) AddProblem(_ context.Context, record int64, p store.ProblemRow) error {
-	u.problems[record] = append(u.problems[record], p)
+	if u.pending == nil || u.pending.Number != record {
+		return fmt.Errorf("record %d is written", record)
+	}
+	u.problems = append(u.problems, p)
 	return nil
 }
 
@@ -227,35 +272,32 @@ func (u *update) AddVolume(ctx context.Context, place int64, id string, device u
 
 // SetStamps implements store.Update.
 func (u *update) SetStamps(ctx context.Context, place, record int64, stamps []byte) error {
-	return u.exec(ctx, "INSERT INTO frank.stamp (place, record, folders) VALUES ($1, $2, $3) ON CONFLICT (place) DO UPDATE SET record = excluded.record, folders = excluded.folders", place, record, blob(stamps))
+	return u.exec(ctx, "SELECT frank.set_stamps($1, $2, $3)", place, record, blob(stamps))
 }
 
-// AddReread implements store.Update. It keeps the last thousand.
+// AddReread implements store.Update. The last thousand are kept.
 func (u *update) AddReread(ctx context.Context, place int64, r store.RereadRow) error {
-	var last int64
-	if _, err := u.one(ctx, "SELECT coalesce(max(n), 0) FROM frank.reread WHERE place = $1", []any{place}, &last); err != nil {
-		return err
-	}
-	if err := u.exec(ctx, "INSERT INTO frank.reread (place, n, taken, first, next, whole, files, bytes) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
-		place, last+1, r.Taken.UnixNano(), r.From, r.To, r.Whole, r.Files, r.Bytes); err != nil {
-		return err
-	}
-	return u.exec(ctx, "DELETE FROM frank.reread WHERE place = $1 AND n <= $2", place, last+1-1000)
+	return u.exec(ctx, "SELECT frank.add_reread($1, $2, $3, $4, $5, $6, $7)", place, r.Taken.UnixNano(), r.From, r.To, r.Whole, r.Files, r.Bytes)
 }
 
 // AddMismatch implements store.Update.
 func (u *update) AddMismatch(ctx context.Context, place int64, m store.MismatchRow) error {
-	return u.exec(ctx, "INSERT INTO frank.mismatch (place, way, record, found, algorithm, before, now) VALUES ($1, $2, $3, $4, $5, $6, $7) ON CONFLICT (place, way) DO UPDATE SET now = excluded.now",
-		place, []byte(m.Path), m.Record, m.Found.UnixNano(), m.Algorithm, blob(m.Before), blob(m.Now))
+	return u.exec(ctx, "SELECT frank.add_mismatch($1, $2, $3, $4, $5, $6, $7)", place, []byte(m.Path), m.Record, m.Found.UnixNano(), m.Algorithm, blob(m.Before), blob(m.Now))
 }
 
 // RemoveMismatch implements store.Update.
 func (u *update) RemoveMismatch(ctx context.Context, place int64, path string) error {
+	if err := u.changeAt(ctx, place); err != nil {
+		return err
+	}
 	return u.exec(ctx, "DELETE FROM frank.mismatch WHERE place = $1 AND way = $2", place, []byte(path))
 }
 
 // AddSegment implements store.Update.
 func (u *update) AddSegment(ctx context.Context, s store.SegmentRow) error {
+	if err := u.changeAt(ctx, s.Place); err != nil {
+		return err
+	}
 	n, err := u.next(ctx, key{"sheet", s.Place, s.Record, s.Layer})
 	if err != nil {
 		return err
@@ -268,9 +310,9 @@ func (u *update) AddSegment(ctx context.Context, s store.SegmentRow) error {
 	return u.wait(ctx, len(s.Folders)+len(s.Names)+len(s.Facts))
 }
 
-// wait copies what waits, once that is enough.
+// wait sends what waits, once that is enough.
 func (u *update) wait(ctx context.Context, bytes int) error {
-	if u.waiting += bytes; u.waiting < copyAt {
+	if u.waiting += bytes; u.waiting < sendAt {
 		return nil
 	}
 	return u.begin(ctx)
@@ -309,10 +351,13 @@ func (u *update) removeKept(ctx context.Context, record int64, layer bool) error
 	if err := u.banding.Flush(ctx); err != nil {
 		return err
 	}
-	if err := u.copyAll(ctx); err != nil {
+	if err := u.sendAll(ctx); err != nil {
 		return err
 	}
 	place, err := u.placeOf(ctx, record)
+	if err == nil {
+		err = u.changeAt(ctx, place)
+	}
 	if err != nil {
 		return err
 	}
@@ -338,6 +383,9 @@ func (u *update) RemoveRecord(ctx context.Context, record int64) error {
 	}
 	if err := u.exec(ctx, "DELETE FROM frank.record WHERE place = $1 AND number = $2", place, record); err != nil {
 		return err
+	}
+	if u.pending != nil && u.pending.Number == record {
+		u.pending, u.problems = nil, nil
 	}
 	var left bool
 	if _, err := u.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1)", []any{place}, &left); err != nil || left {

@@ -1,0 +1,169 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/ledger"
+	"frankledger/core/row"
+	"frankledger/render"
+	"frankledger/render/report"
+)
+
+// everyHost is the word for all hosts.
+const everyHost = "all"
+
+// hostsIn returns the hosts that words name, with commas between them or not; nil for all.
+func hostsIn(words []string) (hosts []string, err error) {
+	for _, word := range words {
+		for _, host := range strings.Split(word, ",") {
+			host = strings.TrimSpace(host)
+			switch {
+			case host == everyHost:
+				if len(words) > 1 || word != everyHost {
+					return nil, misuse("all is every machine; name no other beside it")
+				}
+				return nil, nil
+			case host == "" || len(host) > 255 || strings.ContainsFunc(host, func(r rune) bool { return r <= ' ' || r == '*' || r == 0x7f }):
+				return nil, misuse("%q is not the name of a machine; write %s, or web01,web02, or all", host, thisHost())
+			}
+			if !slices.Contains(hosts, host) {
+				hosts = append(hosts, host)
+			}
+		}
+	}
+	return hosts, nil
+}
+
+func thisHost() string {
+	host, _ := os.Hostname()
+	return host
+}
+
+// database returns the name of the ledger, which must be a database.
+func database(option string) (string, error) {
+	name, err := ledgerFile(option)
+	if err == nil && !ledger.Shared(name) {
+		err = misuse("%s is a file, which is for whoever may read it; logins are for a database: --ledger postgresql://LOGIN@HOST/DATABASE", shownLedger(name))
+	}
+	return name, err
+}
+
+// admitTrouble names the database in an error about it.
+func admitTrouble(name string, err error) error {
+	if errors.Is(err, ledger.ErrNone) {
+		return withoutLedger(name, err)
+	}
+	return ledgerTrouble(name, err)
+}
+
+func (p *Program) ledgerAdmitCommand() *cobra.Command {
+	var file, login, right string
+	var withdraw bool
+	cmd := &cobra.Command{
+		Use:   "admit HOST…|all --as LOGIN",
+		Short: "say which login of the database may record or read which machines",
+		Long: `Lets a login of the database record these machines, and read their records; with --may
+read, only read them; with --may keep, also drop, thin and accept. What it may do with
+other machines stays as it is. It is for the login that prepared the ledger; logins are
+made in the database itself. "frank ledger admissions" shows who may do what.`,
+		Args: cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			name, err := database(file)
+			if err != nil {
+				return err
+			}
+			hosts, err := hostsIn(args)
+			switch {
+			case err != nil:
+				return err
+			case len(args) == 0:
+				return misuse("name the machines, or say all: %s web01 web02 --as LOGIN", cmd.CommandPath())
+			case login == "":
+				return misuse("say which login of the database: %s %s --as LOGIN", cmd.CommandPath(), strings.Join(args, " "))
+			case withdraw && cmd.Flags().Changed("may"):
+				return misuse("--withdraw takes all rights away; --may says which one to have instead")
+			case withdraw:
+				right = ""
+			}
+			shown := strings.Join(hosts, ", ")
+			if hosts == nil {
+				hosts, shown = []string{ledger.EveryHost}, "all machines"
+			}
+			others, err := ledger.Admit(cmd.Context(), name, login, hosts, right)
+			switch {
+			case errors.Is(err, ledger.ErrRight):
+				return misuse("--may %s: %w", render.Escaped(right), err)
+			case errors.Is(err, ledger.ErrNoLogin):
+				return misuse("%w; whoever keeps the database makes one: CREATE ROLE … LOGIN", err)
+			case err != nil:
+				return admitTrouble(name, err)
+			}
+			what := "may now " + right
+			if withdraw {
+				what = "has no rights any more of its own to"
+			}
+			fmt.Fprintf(p.out(), "%s %s %s\n", render.Escaped(login), what, render.Escaped(shown))
+			for _, other := range others {
+				if right == "record" && other.Host != ledger.EveryHost {
+					fmt.Fprintf(p.out(), "and %s may record %s, too; a name should be of one machine\n", render.Escaped(other.Login), render.Escaped(other.Host))
+				}
+			}
+			return nil
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.StringVar(&file, "ledger", "", "the `DATABASE` with the records")
+	group(cmd, groupWhere, "ledger")
+	f.StringVar(&login, "as", "", "the `LOGIN` of the database")
+	f.StringVar(&right, "may", "record", "what it may do: `read`, record (and read) or keep (both, and take away)")
+	f.BoolVar(&withdraw, "withdraw", false, "take the rights to these machines away from it")
+	group(cmd, groupDo, "as", "may", "withdraw")
+	complete(cmd, "may", oneOf(ledger.Rights))
+	examples(cmd,
+		example{"ledger admit web01 --as web01 --ledger postgresql://keeper@db.tern-point.example/inventory", "web01 may record itself"},
+		example{"ledger admit all --as ana --may read --ledger postgresql://keeper@db.tern-point.example/inventory", "ana may ask about all machines"},
+	)
+	return cmd
+}
+
+func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
+	var o showingOptions
+	var file string
+	cmd := &cobra.Command{
+		Use:   "admissions",
+		Short: "list which login of the database may do what",
+		Args:  noArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			name, err := database(file)
+			if err != nil {
+				return err
+			}
+			r, err := p.showing(cmd, &o)
+			if err != nil {
+				return err
+			}
+			list, err := ledger.Admissions(cmd.Context(), name)
+			if err != nil {
+				return admitTrouble(name, err)
+			}
+			var rows row.List[*ledger.Admission]
+			for i := range list {
+				rows = append(rows, &list[i])
+			}
+			summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(list)), "admission", "admissions"), Notes: []string{"the ledger is " + shownLedger(name)}}
+			return write(p, r, summary, ledger.AdmissionColumns(), rows)
+		},
+	}
+	cmd.Flags().SortFlags = false
+	cmd.Flags().StringVar(&file, "ledger", "", "the `DATABASE` with the records")
+	group(cmd, groupWhere, "ledger")
+	addShowing(cmd, &o, render.WithColumns())
+	return cmd
+}

@@ -1,0 +1,78 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+)
+
+// Numbers of records are given out by themselves, so that nobody waits for that until a record is
+// written: numbers that are not used are of none. They are to be known before a transaction
+// begins, as it sees what was there then. One that lacks some is taken back, and done again with
+// more.
+
+// lacking is the error of a transaction that lacks numbers.
+type lacking struct {
+	host  string
+	count int // that it has used up
+}
+
+func (l *lacking) Error() string {
+	return fmt.Sprintf("no number was given out for a record of %s", l.host)
+}
+
+// Reserve implements store.Numbered.
+func (d *database) Reserve(ctx context.Context, host string) error {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.release()
+	err := d.connect(ctx)
+	if err == nil {
+		err = d.reserve(ctx, host, 1)
+	}
+	return again(err)
+}
+
+// reserve has numbers be given out, as the only ones that there are for a host: earlier ones may
+// be less than those of other programs' records by now.
+func (d *database) reserve(ctx context.Context, host string, count int) error {
+	numbers := make([]int64, 0, count)
+	for range count {
+		number, err := takeNumber(ctx, d.conn, host, 0)
+		if err != nil {
+			return err
+		}
+		numbers = append(numbers, number)
+	}
+	d.known.Lock()
+	defer d.known.Unlock()
+	d.next[host] = numbers
+	return nil
+}
+
+func takeNumber(ctx context.Context, conn connection, host string, wanted int64) (number int64, err error) {
+	err = conn.one(ctx, "SELECT frank.take_number($1, $2)", []any{host, wanted}, &number)
+	return number, named(err)
+}
+
+// number returns the number for a record: the one that is wanted, if there is one and this login
+// may choose it, else the next that was given out.
+func (u *update) number(ctx context.Context, host string, wanted int64) (int64, error) {
+	if wanted > 0 {
+		conn, err := connectTo(ctx, u.d.config)
+		if err != nil {
+			return 0, named(err)
+		}
+		defer conn.close()
+		if number, err := takeNumber(ctx, conn, host, wanted); err != nil || number == wanted {
+			return number, err
+		}
+	}
+	u.d.known.Lock()
+	defer u.d.known.Unlock()
+	if len(u.d.next[host]) == 0 {
+		return 0, &lacking{host, len(u.added)}
+	}
+	number := u.d.next[host][0]
+	u.d.next[host] = u.d.next[host][1:]
+	return number, nil
+}

@@ -1,0 +1,184 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"frankledger/core/ledger/store"
+)
+
+// Prepare makes a ledger in a database, or brings one up to this version, and reports which of these
+// it did. It makes the roles that logins get their rights from, where the server has not got them.
+func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) {
+	conn, err := toOwn(ctx, name)
+	if err != nil {
+		return false, false, err
+	}
+	defer conn.close()
+	at, err := versionOf(ctx, conn)
+	switch {
+	case errors.Is(err, store.ErrNone):
+		at = 0
+	case err != nil:
+		return false, false, err
+	case at > version:
+		return false, false, store.ErrNewer
+	case at == version:
+		return false, false, nil
+	}
+	for _, role := range roles {
+		var there bool
+		if err := conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = $1)", []any{role}, &there); err != nil {
+			return false, false, named(err)
+		}
+		if !there {
+			if err := conn.run(ctx, "CREATE ROLE "+role); err != nil && !isSQLState(err, "42710", "23505") { // another program was faster
+				return false, false, named(err)
+			}
+		}
+	}
+	text := strings.Join(steps[at:], "")
+	if at == 0 {
+		text += fmt.Sprintf("INSERT INTO frank.about (one, version) VALUES (1, %d);", version)
+	} else {
+		text += fmt.Sprintf("UPDATE frank.about SET version = %d;", version)
+	}
+	err = named(conn.run(ctx, "BEGIN;"+text+"COMMIT"))
+	return err == nil && at == 0, err == nil && at > 0, err
+}
+
+func toOwn(ctx context.Context, name string) (connection, error) {
+	config, err := pgconn.ParseConfig(name)
+	if err != nil {
+		return connection{}, settings(err)
+	}
+	conn, err := connectTo(ctx, config)
+	return conn, named(err)
+}
+
+func isSQLState(err error, codes ...string) bool {
+	var server *pgconn.PgError
+	return errors.As(err, &server) && slices.Contains(codes, server.Code)
+}
+
+// Admitted is what a login may do with records of a host.
+type Admitted struct {
+	Login, Host string // Host is [EveryHost] for all
+	May         int
+}
+
+// What a login may do: each has what is before it.
+const (
+	MayRead   = 1
+	MayRecord = 2
+	MayKeep   = 3 // take away, and lay together
+)
+
+// EveryHost stands for all hosts.
+const EveryHost = "*"
+
+// toPrepared connects to a ledger of this version.
+func toPrepared(ctx context.Context, name string) (connection, error) {
+	conn, err := toOwn(ctx, name)
+	if err != nil {
+		return conn, err
+	}
+	at, err := versionOf(ctx, conn)
+	if err == nil {
+		err = checkVersion(at)
+	}
+	if err != nil {
+		conn.close()
+	}
+	return conn, err
+}
+
+// Admissions returns what logins may do, as far as this one may know that.
+func Admissions(ctx context.Context, name string) (list []Admitted, err error) {
+	conn, err := toPrepared(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.close()
+	err = conn.each(ctx, func(r row) error {
+		var one Admitted
+		err := r.scan(&one.Login, &one.Host, &one.May)
+		list = append(list, one)
+		return err
+	}, "SELECT login, host, may FROM frank.admitted ORDER BY login, host")
+	return list, named(err)
+}
+
+// Admit has a login do something with records of hosts, no more and no less; 0 for nothing. It is for
+// the login that prepared the ledger. It returns what other logins may record of these hosts.
+func Admit(ctx context.Context, name, login string, hosts []string, may int) (others []Admitted, err error) {
+	conn, err := toPrepared(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.close()
+	var there bool
+	if err := conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = $1 AND rolcanlogin)", []any{login}, &there); err != nil {
+		return nil, named(err)
+	}
+	if !there {
+		return nil, fmt.Errorf("%w: %s", ErrNoLogin, login)
+	}
+	if err := conn.run(ctx, "BEGIN"); err != nil {
+		return nil, named(err)
+	}
+	err = func() error {
+		for _, host := range hosts {
+			if err := conn.exec(ctx, "DELETE FROM frank.admitted WHERE login = $1 AND host = $2", login, host); err != nil {
+				return err
+			}
+			if may > 0 {
+				if err := conn.exec(ctx, "INSERT INTO frank.admitted (login, host, may) VALUES ($1, $2, $3)", login, host, may); err != nil {
+					return err
+				}
+			}
+		}
+		// The roles give rights to the tables as far as any of its hosts does.
+		for i, role := range roles {
+			var wanted, has bool
+			if err := conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.admitted WHERE login = $1 AND may = $2), pg_has_role($1, $3, 'MEMBER')", []any{login, i + 1, role}, &wanted, &has); err != nil {
+				return err
+			}
+			quoted := `"` + strings.ReplaceAll(login, `"`, `""`) + `"`
+			statement := ""
+			switch {
+			case wanted && !has:
+				statement = "GRANT " + role + " TO " + quoted
+			case has && !wanted && !isOwner(ctx, conn, login):
+				statement = "REVOKE " + role + " FROM " + quoted
+			}
+			if statement != "" {
+				if err := conn.run(ctx, statement); err != nil {
+					return err
+				}
+			}
+		}
+		return conn.each(ctx, func(r row) error {
+			var one Admitted
+			err := r.scan(&one.Login, &one.Host, &one.May)
+			others = append(others, one)
+			return err
+		}, "SELECT login, host, may FROM frank.admitted WHERE login <> $1 AND host = ANY ($2) AND may = 2 ORDER BY host, login", login, hosts)
+	}()
+	if err != nil {
+		conn.rollback()
+		return nil, named(err)
+	}
+	return others, named(conn.commit(ctx))
+}
+
+// isOwner reports whether a login has all rights anyhow.
+func isOwner(ctx context.Context, conn connection, login string) (is bool) {
+	conn.one(ctx, "SELECT rolsuper FROM pg_catalog.pg_roles WHERE rolname = $1", []any{login}, &is)
+	return is
+}

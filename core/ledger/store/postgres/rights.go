@@ -1,0 +1,154 @@
+package postgres
+
+// roles have the rights to the tables, of which policies leave each login the rows of its hosts.
+var roles = []string{"frank_read", "frank_record", "frank_keep"}
+
+// rights brings a schema of version 1 to version 2: who may do what.
+//
+// A recorder adds to records that are not there yet, with numbers that were given to its
+// host, and of which none of the place comes after: the row of the record is written last, and
+// from then on nothing is added to it. What has to be changed and is no record, a recorder changes
+// by functions, which look at its rights themselves, as policies of a table that a login may
+// UPDATE would let it lock all of that.
+//
+// Lengths are limited, so that no row is larger than a reader has room for.
+var rights = `
+CREATE TABLE frank.host (
+	name    text PRIMARY KEY CHECK (octet_length(name) BETWEEN 1 AND 255),
+	changes bigint NOT NULL -- whoever writes of a host counts here, so that two meet
+);
+CREATE TABLE frank.number (
+	record bigint PRIMARY KEY, -- that was given out
+	host   text NOT NULL
+);
+CREATE TABLE frank.admitted (
+	login text NOT NULL,
+	host  text NOT NULL,    -- * for all
+	may   integer NOT NULL, -- 1: read, 2: record, 3: keep
+	PRIMARY KEY (login, host)
+);
+INSERT INTO frank.host SELECT DISTINCT host, 0 FROM frank.place;
+INSERT INTO frank.number SELECT r.number, p.host FROM frank.record r JOIN frank.place p ON p.id = r.place;
+INSERT INTO frank.admitted VALUES (session_user, '*', 3);
+DELETE FROM frank.counter WHERE name = 'place';
+
+ALTER TABLE frank.place ADD CHECK (octet_length(path) <= 65536);
+ALTER TABLE frank.record ADD CHECK (octet_length(label) <= 4096 AND octet_length(note) <= 65536 AND octet_length(terms) <= 1048576 AND octet_length(algorithm) <= 64 AND
+	octet_length(seal) <= 64 AND octet_length(self) <= 1048576 AND octet_length(sum) <= 64 AND octet_length(token) <= 64),
+	ADD CHECK (entries >= 0 AND bytes >= 0 AND unsized >= 0 AND looked >= 0 AND hidden >= 0 AND problems >= 0);
+ALTER TABLE frank.problem ADD CHECK (octet_length(way) <= 65536 AND octet_length(tried) <= 4096 AND octet_length(reason) <= 4096);
+ALTER TABLE frank.sheet ADD CHECK (octet_length(folders) <= 134217728 AND octet_length(names) <= 134217728 AND octet_length(facts) <= 268435456);
+ALTER TABLE frank.band ADD CHECK (octet_length(packed) <= 67108864);
+ALTER TABLE frank.band_part ADD CHECK (octet_length(content) <= 67108864);
+ALTER TABLE frank.volume ADD CHECK (octet_length(id) <= 4096);
+ALTER TABLE frank.mismatch ADD CHECK (octet_length(way) <= 65536 AND octet_length(algorithm) <= 64 AND octet_length(before) <= 256 AND octet_length(now) <= 256);
+
+CREATE FUNCTION frank.may(whose text, level integer) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+	SELECT EXISTS (SELECT 1 FROM frank.admitted a WHERE a.login = session_user AND a.host IN ($1, '*') AND a.may >= $2)
+		OR EXISTS (SELECT 1 FROM pg_catalog.pg_roles r WHERE r.rolname = session_user AND r.rolsuper) $$;
+CREATE FUNCTION frank.may_of(at bigint, level integer) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+	SELECT EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND frank.may(p.host, $2)) $$;
+CREATE FUNCTION frank.may_add(at bigint, to_record bigint) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+	SELECT EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND
+			(frank.may(p.host, 2) AND EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = p.host) OR frank.may(p.host, 3)))
+		AND NOT EXISTS (SELECT 1 FROM frank.record r WHERE r.place = $1 AND r.number >= $2) $$;
+CREATE FUNCTION frank.may_begin(whose text, at bigint) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+	SELECT EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = $1) AND frank.may($1, 2) $$;
+
+CREATE FUNCTION frank.refuse(what text, whose text) RETURNS void LANGUAGE plpgsql SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	RAISE EXCEPTION '% may not % %', session_user, $1, $2 USING ERRCODE = 'insufficient_privilege';
+END $$;
+CREATE FUNCTION frank.take_number(whose text, wanted bigint) RETURNS bigint LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+DECLARE
+	given bigint;
+BEGIN
+	IF NOT frank.may($1, 2) THEN
+		PERFORM frank.refuse('record', $1);
+	END IF;
+	IF $2 > 0 AND $2 < 137438953472 AND frank.may($1, 3) THEN
+		INSERT INTO frank.number (record, host) VALUES ($2, $1) ON CONFLICT DO NOTHING RETURNING record INTO given;
+		UPDATE frank.counter SET last = $2 WHERE name = 'record' AND last < $2;
+	END IF;
+	IF given IS NULL THEN
+		UPDATE frank.counter SET last = last + 1 WHERE name = 'record' RETURNING last INTO given;
+		INSERT INTO frank.number (record, host) VALUES (given, $1);
+	END IF;
+	RETURN given;
+END $$;
+CREATE FUNCTION frank.change(whose text) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	IF NOT frank.may($1, 2) THEN
+		PERFORM frank.refuse('record', $1);
+	END IF;
+	INSERT INTO frank.host AS h (name, changes) VALUES ($1, 1) ON CONFLICT (name) DO UPDATE SET changes = h.changes + 1;
+END $$;
+CREATE FUNCTION frank.set_stamps(at bigint, of_record bigint, stamps bytea) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	IF NOT frank.may_add($1, $2) THEN
+		PERFORM frank.refuse('change', 'record ' || $2);
+	END IF;
+	INSERT INTO frank.stamp (place, record, folders) VALUES ($1, $2, $3) ON CONFLICT (place) DO UPDATE SET record = excluded.record, folders = excluded.folders;
+END $$;
+CREATE FUNCTION frank.add_mismatch(at bigint, named bytea, of_record bigint, at_time bigint, by text, old bytea, new bytea) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	IF NOT frank.may_add($1, $3) THEN
+		PERFORM frank.refuse('change', 'record ' || $3);
+	END IF;
+	INSERT INTO frank.mismatch (place, way, record, found, algorithm, before, now) VALUES ($1, $2, $3, $4, $5, $6, $7) ON CONFLICT (place, way) DO UPDATE SET now = excluded.now;
+END $$;
+CREATE FUNCTION frank.add_reread(at bigint, at_time bigint, from_turn bigint, to_turn bigint, all_read boolean, how_many bigint, of_bytes bigint) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+DECLARE
+	latest bigint;
+BEGIN
+	IF NOT frank.may_of($1, 2) THEN
+		PERFORM frank.refuse('change', 'place ' || $1);
+	END IF;
+	SELECT coalesce(max(r.n), 0) + 1 INTO latest FROM frank.reread r WHERE r.place = $1;
+	INSERT INTO frank.reread (place, n, taken, first, next, whole, files, bytes) VALUES ($1, latest, $2, $3, $4, $5, $6, $7);
+	DELETE FROM frank.reread r WHERE r.place = $1 AND r.n <= latest - 1000;
+END $$;
+` + secured
+
+// secured has rows be seen and changed by who may.
+var secured = func() (text string) {
+	add := func(table, read, insert, keep string) {
+		text += "ALTER TABLE frank." + table + " ENABLE ROW LEVEL SECURITY;\n"
+		text += "GRANT SELECT ON frank." + table + " TO frank_read, frank_record, frank_keep;\n"
+		text += "CREATE POLICY reading ON frank." + table + " FOR SELECT TO frank_read, frank_record, frank_keep USING (" + read + ");\n"
+		if insert != "" {
+			text += "GRANT INSERT ON frank." + table + " TO frank_record;\n"
+			text += "CREATE POLICY recording ON frank." + table + " FOR INSERT TO frank_record WITH CHECK (" + insert + ");\n"
+		}
+		text += "GRANT INSERT, UPDATE, DELETE ON frank." + table + " TO frank_keep;\n"
+		text += "CREATE POLICY keeping ON frank." + table + " FOR ALL TO frank_keep USING (" + keep + ") WITH CHECK (" + keep + ");\n"
+	}
+	// What is asked first is asked once for all rows.
+	ofPlace := func(least string) string {
+		return "(SELECT frank.may('*', " + least + ")) OR frank.may_of(place, " + least + ")"
+	}
+	ofHost := func(column, least string) string {
+		return "(SELECT frank.may('*', " + least + ")) OR frank.may(" + column + ", " + least + ")"
+	}
+	for _, table := range []string{"problem", "sheet", "band", "band_part"} {
+		add(table, ofPlace("1"), "frank.may_add(place, record)", ofPlace("3"))
+	}
+	add("record", ofPlace("1"), "frank.may_add(place, number)", ofPlace("3"))
+	add("volume", ofPlace("1"), "frank.may_of(place, 2)", ofPlace("3"))
+	for _, table := range []string{"stamp", "reread", "mismatch"} {
+		add(table, ofPlace("1"), "", ofPlace("3"))
+	}
+	add("place", ofHost("host", "1"), "frank.may_begin(host, id)", ofHost("host", "3"))
+	add("host", ofHost("name", "1"), "", ofHost("name", "3"))
+	add("number", ofHost("host", "3"), "", ofHost("host", "3"))
+	return text + `
+ALTER TABLE frank.admitted ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.admitted TO frank_read, frank_record, frank_keep;
+CREATE POLICY reading ON frank.admitted FOR SELECT TO frank_read, frank_record, frank_keep USING (login = session_user OR (SELECT frank.may('*', 3)));
+GRANT SELECT ON frank.about TO PUBLIC;
+GRANT USAGE ON SCHEMA frank TO PUBLIC;
+REVOKE EXECUTE ON ALL FUNCTIONS IN SCHEMA frank FROM PUBLIC;
+GRANT EXECUTE ON FUNCTION frank.may(text, integer), frank.may_of(bigint, integer), frank.take_number(text, bigint), frank.change(text), frank.refuse(text, text) TO frank_read, frank_record, frank_keep;
+GRANT EXECUTE ON ALL FUNCTIONS IN SCHEMA frank TO frank_record, frank_keep;
+`
+}()
