@@ -35,14 +35,19 @@ func recordWith(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Opt
 }
 
 func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) (ledger.Record, ledger.Changes) {
+	r, changes, err := recordOf(t, l, "tern-point", label, root, o)
+	require.NoError(t, err)
+	return r, changes
+}
+
+// recordOf records a place as a host would.
+func recordOf(t *testing.T, l *ledger.Ledger, host, label, root string, o ledger.Options) (ledger.Record, ledger.Changes, error) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	taken := ledger.NewSnapshot(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	require.NoError(t, err)
-	r, changes, err := l.Write(context.Background(), ledger.Record{Label: label, Host: "tern-point", Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
-	require.NoError(t, err)
-	return r, changes
+	return l.Write(context.Background(), ledger.Record{Label: label, Host: host, Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
 }
 
 // line is all that is recorded of an entry, in words.

@@ -163,7 +163,7 @@ func versionOf(ctx context.Context, conn connection) (at int, err error) {
 	case !table:
 		return 0, store.ErrForeign
 	}
-	if err = conn.one(ctx, "SELECT version FROM frank.about", nil, &at); errors.Is(err, errNoRow) {
+	if err = conn.one(ctx, "SELECT version FROM frank.about", nil, &at); errors.Is(err, errNoRow) || isSQLState(err, "42703") || errors.Is(err, errValue) { // no such column, or of another type
 		return 0, store.ErrForeign
 	}
 	return at, named(err)
