@@ -198,6 +198,11 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if len(sources) != 2 {
 		return misuse("name two folders, or two records; %s are more", everyRecord)
 	}
+	for _, s := range sources {
+		if recorded, is := s.(*ledger.Source); is {
+			recorded.Among = false // both are held against one another in the end
+		}
+	}
 	spareMemory()
 	found := false
 	err = p.answer(r, summary, func(w output.Destination) error {

@@ -18,7 +18,7 @@ import (
 
 func (p *Program) historyCommand() *cobra.Command {
 	var o showingOptions
-	var file string
+	var file, host string
 	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
 		Use:   "history PATH",
@@ -37,6 +37,12 @@ is meant.`,
 				return err
 			}
 			r.ledger = file
+			if r.hosts, err = readHosts(cmd, host); err != nil {
+				return err
+			}
+			if r.hosts.several() {
+				return misuse("a history is of one machine: --host NAME")
+			}
 			return p.history(cmd.Context(), r, args[0])
 		},
 	}
@@ -44,6 +50,7 @@ is meant.`,
 	f.SortFlags = false
 	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
+	addHost(cmd, &host)
 	addShowing(cmd, &o, forms)
 	examples(cmd,
 		example{"history notes/rota.md", "what happened to it?"},
@@ -55,7 +62,7 @@ is meant.`,
 
 // history answers with the states of a path.
 func (p *Program) history(ctx context.Context, r *reading, path string) error {
-	l, err := p.ledgerToRead(ctx, r.ledger)
+	l, err := p.ledgerToRead(ctx, r)
 	if err != nil {
 		return err
 	}
@@ -107,6 +114,9 @@ func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path 
 		if full, err = filepath.Abs(path); err != nil {
 			return "", "", err
 		}
+		if r.hosts.given {
+			return r.hosts.names[0], full, nil
+		}
 		host, err = os.Hostname()
 		return host, full, err
 	}
@@ -118,5 +128,6 @@ func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path 
 	if err != nil {
 		return "", "", misuse("%s: %w", render.Escaped(path), err)
 	}
+	l.Only(found.Host)
 	return found.Host, filepath.Join(found.Place, ref.Path), nil
 }

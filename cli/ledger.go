@@ -135,7 +135,7 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 		entries.SetContext(cmd.Context())
 		return entries.RunE(entries, args)
 	}
-	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerThinCommand(), p.ledgerSendCommand(), p.ledgerPrepareCommand(), p.ledgerAdmitCommand(), p.ledgerAdmissionsCommand())
+	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerThinCommand(), p.ledgerSendCommand(), p.ledgerPrepareCommand(), p.ledgerAdmitCommand(), p.ledgerAdmissionsCommand(), p.ledgerRoomCommand())
 	examples(cmd,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
@@ -149,7 +149,7 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 
 func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	var o showingOptions
-	var file string
+	var file, host string
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "entries",
@@ -158,6 +158,9 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			r, err := p.showing(cmd, &o)
 			if err != nil {
+				return err
+			}
+			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
 			l, path, err := p.openLedger(cmd.Context(), file)
@@ -170,7 +173,17 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 				return err
 			default:
 				defer l.Close()
-				if records, err = l.Records(cmd.Context()); err == nil {
+				if r.hosts.given {
+					l.Only(r.hosts.names...)
+				}
+				records, err = l.Records(cmd.Context())
+				records = slices.DeleteFunc(records, func(one ledger.Record) bool { return r.hosts.names != nil && !slices.Contains(r.hosts.names, one.Host) })
+				if err == nil && r.hosts.several() {
+					summary.Notes = []string{"the ledger is " + shownLedger(path)}
+					p.ledgerPath = path
+					err = p.tellLate(cmd.Context(), r, l, "")
+					summary.Notes = append(summary.Notes, r.notes...)
+				} else if err == nil {
 					summary.Notes, err = p.watchedAll(cmd.Context(), l, records, []string{"the ledger is " + shownLedger(path)})
 				}
 				if err != nil {
@@ -184,6 +197,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	cmd.Flags().SortFlags = false
 	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
+	addHost(cmd, &host)
 	addShowing(cmd, &o, forms)
 	return cmd
 }
@@ -191,7 +205,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 // housekeeping makes a command that does something with the whole ledger. The
 // ledger is opened to be written to, or only to be read.
 func (p *Program) housekeeping(use, short, long string, write bool, args cobra.PositionalArgs, do func(ctx context.Context, l *ledger.Ledger, path string, args []string) error) *cobra.Command {
-	var file string
+	var file, host string
 	cmd := &cobra.Command{
 		Use:   use,
 		Short: short,
@@ -208,12 +222,20 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 				return err
 			}
 			defer l.Close()
+			h, err := readHosts(cmd, host)
+			if err != nil {
+				return err
+			}
+			if h.given {
+				l.Only(h.names...)
+			}
 			return do(ctx, l, path, args)
 		},
 	}
 	cmd.Flags().SortFlags = false
 	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
+	addHost(cmd, &host)
 	return cmd
 }
 
@@ -266,13 +288,19 @@ were written with it.`, false, noArgs,
 				return ledgerTrouble(path, err)
 			}
 			for _, f := range faults {
+				on := ""
+				if ledger.Shared(path) {
+					on = " of " + render.Escaped(f.Host)
+				}
 				switch {
+				case f.Record == 0 && f.Host != "" && on != "":
+					p.say("frank: %s: %s", render.Escaped(f.Host), render.Escaped(f.What))
 				case f.Record == 0:
 					p.say("frank: %s", render.Escaped(f.What))
 				case f.Path == "":
-					p.say("frank: record %d: %s", f.Record, f.What)
+					p.say("frank: record %d%s: %s", f.Record, on, render.Escaped(f.What))
 				default:
-					p.say("frank: record %d, %s: %s", f.Record, render.Escaped(f.Path), f.What)
+					p.say("frank: record %d%s, %s: %s", f.Record, on, render.Escaped(f.Path), render.Escaped(f.What))
 				}
 			}
 			if len(faults) > 0 {

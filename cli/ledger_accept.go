@@ -35,7 +35,7 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 					if err != nil {
 						return misuse("%s: %w", render.Escaped(given), err)
 					}
-					accepted, err := l.Accept(ctx, r.Host, r.Place, ref.Path)
+					accepted, err := l.Accept(ctx, r, ref.Path)
 					if err != nil {
 						return ledgerTrouble(file, err)
 					}
@@ -56,7 +56,7 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 // watched are notes about a place of records: what has content that changed without a
 // trace, at or below a path in it, and how much of it was read again.
 func watched(ctx context.Context, l *ledger.Ledger, r ledger.Record, below string) (notes []string, err error) {
-	all, err := l.Mismatches(ctx, r.Host, r.Place)
+	all, err := l.Mismatches(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -120,7 +120,7 @@ func (p *Program) watchedAll(ctx context.Context, l *ledger.Ledger, records []le
 
 // coverage says how much of the content of a place was read again; "" if nothing was.
 func coverage(ctx context.Context, l *ledger.Ledger, r ledger.Record, now time.Time) (string, error) {
-	c, known, err := l.Coverage(ctx, r.Host, r.Place)
+	c, known, err := l.Coverage(ctx, r)
 	if err != nil || !known {
 		return "", err
 	}

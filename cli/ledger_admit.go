@@ -3,8 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"os"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -14,36 +12,6 @@ import (
 	"frankledger/render"
 	"frankledger/render/report"
 )
-
-// everyHost is the word for all hosts.
-const everyHost = "all"
-
-// hostsIn returns the hosts that words name, with commas between them or not; nil for all.
-func hostsIn(words []string) (hosts []string, err error) {
-	for _, word := range words {
-		for _, host := range strings.Split(word, ",") {
-			host = strings.TrimSpace(host)
-			switch {
-			case host == everyHost:
-				if len(words) > 1 || word != everyHost {
-					return nil, misuse("all is every machine; name no other beside it")
-				}
-				return nil, nil
-			case host == "" || len(host) > 255 || strings.ContainsFunc(host, func(r rune) bool { return r <= ' ' || r == '*' || r == 0x7f }):
-				return nil, misuse("%q is not the name of a machine; write %s, or web01,web02, or all", host, thisHost())
-			}
-			if !slices.Contains(hosts, host) {
-				hosts = append(hosts, host)
-			}
-		}
-	}
-	return hosts, nil
-}
-
-func thisHost() string {
-	host, _ := os.Hostname()
-	return host
-}
 
 // database returns the name of the ledger, which must be a database.
 func database(option string) (string, error) {

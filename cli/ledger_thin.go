@@ -17,6 +17,7 @@ import (
 func (p *Program) ledgerThinCommand() *cobra.Command {
 	var o showingOptions
 	var file, keep string
+	var host string
 	var carryOut, yes bool
 	cmd := &cobra.Command{
 		Use:   "thin --keep NUMBERS [@LABEL…]",
@@ -41,6 +42,9 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 				return err
 			}
 			r.ledger = file
+			if r.hosts, err = readHosts(cmd, host); err != nil {
+				return err
+			}
 			return p.thin(cmd.Context(), r, k, args, carryOut, yes)
 		},
 		ValidArgsFunction: completeLabels,
@@ -54,6 +58,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 	group(cmd, groupDo, "carry-out", "yes")
 	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
+	addHost(cmd, &host)
 	addShowing(cmd, &o, render.WithColumns())
 	examples(cmd,
 		example{"ledger thin --keep '14 days, 8 weeks, 12 months'", "which records need not stay?"},
@@ -64,12 +69,13 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 
 // thin shows which records need not stay, or drops them.
 func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args []string, carryOut, yes bool) error {
-	l, err := p.ledgerToRead(ctx, r.ledger)
+	l, err := p.ledgerToRead(ctx, r)
 	if err != nil {
 		return err
 	}
 	records, err := l.Records(ctx)
 	l.Release() // nobody is kept from recording while a question waits
+	records = slices.DeleteFunc(records, func(one ledger.Record) bool { return r.hosts.names != nil && !slices.Contains(r.hosts.names, one.Host) })
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}

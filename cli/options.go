@@ -39,7 +39,7 @@ type lookingOptions struct {
 	depth, hidden               string
 	skip                        []string
 	follow, sameDisk, matchCase bool
-	ledger, saveList            string
+	ledger, host, saveList      string
 }
 
 // showingOptions say how an answer is shown, and where it goes.
@@ -111,6 +111,7 @@ func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	shared(cmd, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
+	addHost(cmd, &o.host)
 	complete(cmd, "hidden", oneOf(hiddenWords))
 }
 
@@ -167,16 +168,20 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
-	notes     []string             // about what is kept of the places
-	slips     []string             // what was likely meant instead, if nothing is found
-	keeping   *keeping             // nil if nothing is
-	usual     bool                 // the columns are those that the program chooses
-	failIf    string               // none or any: when to end with the status for a difference
-	pieces    []string             // of names, where no condition is written
-	condition *condition.Condition // nil: none
-	program   *condition.Program
-	funnel    bool
-	effort    bool
+	hosts      hosts    // whose records are meant
+	without    []string // machines that have not got a path, and which that is
+	lacking    string
+	unrecorded []string             // records that machines have not got
+	notes      []string             // about what is kept of the places
+	slips      []string             // what was likely meant instead, if nothing is found
+	keeping    *keeping             // nil if nothing is
+	usual      bool                 // the columns are those that the program chooses
+	failIf     string               // none or any: when to end with the status for a difference
+	pieces     []string             // of names, where no condition is written
+	condition  *condition.Condition // nil: none
+	program    *condition.Program
+	funnel     bool
+	effort     bool
 }
 
 // fill takes the words of options that were not written from the person's
@@ -318,6 +323,10 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 
 func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 	r.ledger, r.matchCase = o.ledger, o.matchCase
+	var err error
+	if r.hosts, err = readHosts(cmd, o.host); err != nil {
+		return err
+	}
 	if o.saveList != "" {
 		if filepath.Clean(o.saveList) == filepath.Clean(r.to) {
 			return misuse("--save-list and --to contradict each other: both go to %s", render.Escaped(r.to))

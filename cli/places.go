@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"errors"
-	"maps"
 	"os"
 	"path"
 	"slices"
@@ -47,18 +46,23 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 	if len(args) == 0 {
 		args = []string{"."}
 	}
-	if args, err = p.expandRecords(ctx, r, args); err != nil {
+	asked, err := p.expandRecords(ctx, r, args)
+	if err != nil {
 		return nil, nil, err
 	}
 	var missing []string
-	for i, given := range args {
+	for i, one := range asked {
+		given := one.given
 		if given == "" {
 			return nil, nil, misuse("a place cannot be empty; the current folder is .")
 		}
-		s, err := p.openPlace(ctx, r, given, i)
+		s, err := p.openPlace(ctx, r, one, i)
 		var f *failure
 		if errors.As(err, &f) {
 			return nil, nil, err
+		}
+		if errors.Is(err, errElsewhere) {
+			continue
 		}
 		if err != nil {
 			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: posix.Reason(err), Entries: 1})
@@ -70,6 +74,12 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 		}
 		sources = append(sources, s)
 	}
+	for _, given := range r.unrecorded {
+		problems = append(problems, source.Problem{Path: given, Tried: "find", Err: ledger.ErrNoRecord, Entries: 1})
+	}
+	if err := r.tellWithout(len(sources) + len(problems)); err != nil {
+		return nil, nil, err
+	}
 	if len(sources) == 0 || p.withoutWhere(args) != nil {
 		return nil, nil, p.missingPlaces(args, missing)
 	}
@@ -78,7 +88,11 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 
 // openPlace opens a place: on the running system, the entries of a list that
 // was kept, or a record in the ledger.
-func (p *Program) openPlace(ctx context.Context, r *reading, given string, index int) (source.Source, error) {
+func (p *Program) openPlace(ctx context.Context, r *reading, one asked, index int) (source.Source, error) {
+	given := one.given
+	if one.record != nil {
+		return p.openFound(ctx, r, one, index)
+	}
 	if list, is := strings.CutPrefix(given, listMark); is {
 		spareMemory() // each path is a place of its own
 		return live.OpenList(list, given, index)
@@ -95,6 +109,9 @@ const listMark = "@@"
 // honours returns an error if an option was written that says nothing about a place:
 // it would be ignored.
 func (r *reading) honours(s source.Source) error {
+	if r.hosts.given && s.Place().Record == nil {
+		return misuse("--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", render.Escaped(s.Place().Given))
+	}
 	if r.written == nil {
 		return nil
 	}
@@ -117,76 +134,66 @@ func (r *reading) honours(s source.Source) error {
 // recordMark stands before the label or the number of a record.
 const recordMark = "@"
 
-// everyRecord is the newest record of every label.
-const everyRecord = "@*"
-
 // openRecord opens a record as a place.
 func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
 	ref, err := ledger.ParseReference(words, r.view.Zone)
 	if err != nil {
-		return nil, misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
+		return nil, p.notARecord(given, err)
 	}
-	l, err := p.ledgerToRead(ctx, r.ledger)
+	l, err := p.ledgerToRead(ctx, r)
 	if err != nil {
 		return nil, err
 	}
 	found, err := l.Find(ctx, ref)
 	if errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel) {
-		return nil, misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
+		return nil, p.notARecord(given, err)
 	}
 	if err != nil {
 		return nil, ledgerTrouble(p.ledgerPath, err)
 	}
-	notes, err := watched(ctx, l, found, ref.Path)
-	if err != nil {
-		return nil, ledgerTrouble(p.ledgerPath, err)
+	return p.openFound(ctx, r, asked{given: given, record: &found, below: ref.Path}, index)
+}
+
+// openFound opens a record that was found as a place.
+func (p *Program) openFound(ctx context.Context, r *reading, one asked, index int) (source.Source, error) {
+	if !one.among {
+		notes, err := watched(ctx, p.ledger, *one.record, one.below)
+		if err != nil {
+			return nil, ledgerTrouble(p.ledgerPath, err)
+		}
+		r.notes = append(r.notes, notes...)
 	}
-	r.notes = append(r.notes, notes...)
-	s, err := l.Source(ctx, found, ref.Path, given, index)
-	if errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead) {
-		return nil, misuse("%s: %w", render.Escaped(given), err)
+	s, err := p.ledger.Source(ctx, *one.record, one.below, one.given, index)
+	switch {
+	case err == nil:
+		s.Among = one.among
+		return s, nil
+	case errors.Is(err, ledger.ErrNoEntry) && one.among:
+		r.without = append(r.without, one.record.Host)
+		r.lacking = one.below
+		return nil, errElsewhere
+	case errors.Is(err, ledger.ErrDamaged) && one.among, errors.Is(err, ledger.ErrNotRead) && one.among:
+		return nil, err
+	case errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead):
+		return nil, misuse("%s: %w", render.Escaped(one.given), err)
 	}
-	if err != nil {
-		return nil, ledgerTrouble(p.ledgerPath, err)
-	}
-	return s, nil
+	return nil, ledgerTrouble(p.ledgerPath, err)
 }
 
 // ledgerToRead opens the ledger once, until the command is done.
-func (p *Program) ledgerToRead(ctx context.Context, option string) (*ledger.Ledger, error) {
+func (p *Program) ledgerToRead(ctx context.Context, r *reading) (*ledger.Ledger, error) {
 	if p.ledger == nil {
-		l, path, err := p.openLedger(ctx, option)
+		l, path, err := p.openLedger(ctx, r.ledger)
 		if err != nil {
 			return nil, err
+		}
+		if r.hosts.given {
+			l.Only(r.hosts.names...)
 		}
 		p.ledger, p.ledgerPath = l, path
 		p.toClose = append(p.toClose, l)
 	}
 	return p.ledger, nil
-}
-
-// expandRecords puts the newest record of every label in the place of @*.
-func (p *Program) expandRecords(ctx context.Context, r *reading, places []string) (expanded []string, err error) {
-	for _, place := range places {
-		if place != everyRecord {
-			expanded = append(expanded, place)
-			continue
-		}
-		l, err := p.ledgerToRead(ctx, r.ledger)
-		if err != nil {
-			return nil, err
-		}
-		records, err := l.Records(ctx)
-		if err != nil {
-			return nil, ledgerTrouble(p.ledgerPath, err)
-		}
-		labels := map[string]bool{}
-		for _, r := range records {
-			labels[recordMark+r.Label] = true
-		}
-		expanded = append(expanded, slices.Sorted(maps.Keys(labels))...)
-	}
-	return expanded, nil
 }
 
 // hasRecord reports whether any of the places was recorded.

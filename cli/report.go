@@ -125,7 +125,7 @@ func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by 
 	if r.condition != nil {
 		return nil, "what grew is told only of all that is in a place, not of what meets a condition", nil
 	}
-	l, err := p.ledgerToRead(cmd.Context(), r.ledger)
+	l, err := p.ledgerToRead(cmd.Context(), r)
 	switch {
 	case errors.Is(err, ledger.ErrNone) && !cmd.Flags().Changed("ledger"):
 		return nil, "", nil

@@ -162,7 +162,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 // before, and says how much was read again since.
 func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *checksum.List) (string, error) {
 	r := s.Record()
-	all, err := p.ledger.Mismatches(ctx, r.Host, r.Place)
+	all, err := p.ledger.Mismatches(ctx, r)
 	if err != nil {
 		return "", err
 	}

@@ -359,6 +359,25 @@ func filesOf(entries []*entry.Entry) (files []*file) {
 	return files
 }
 
+// atSeveralTimes reports whether some of the files are of one machine at several times: of several
+// records, or of now and of a record.
+func atSeveralTimes(files []*file) bool {
+	records := map[string]int64{} // by host
+	for _, f := range files {
+		r := f.first.Folder.Place.Record
+		host := ""
+		if r != nil {
+			host = r.Host
+		}
+		if before, met := records[host]; met && before != recordOf(f.first) {
+			return true
+		}
+		records[host] = recordOf(f.first)
+	}
+	_, now := records[""]
+	return now && len(records) > 1
+}
+
 // recordOf returns the number of the record that an entry is of, 0 if it is there
 // now.
 func recordOf(e *entry.Entry) int64 {
@@ -500,8 +519,8 @@ func (s *search) class(class []*file, folders *forest) {
 	left := *set
 	left.Files = 0
 	// Where some are there now and others were recorded, one of those that are
-	// there is to stay.
-	mixed := slices.ContainsFunc(class, func(f *file) bool { return recordOf(f.first) != recordOf(class[0].first) })
+	// there is to stay. What machines have is apart from what others have.
+	mixed := atSeveralTimes(class)
 	stays, places := false, map[int]bool{}
 	var taken stretches // of the disk, by the file that stays and the spares before
 	for i, f := range class {

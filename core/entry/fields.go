@@ -245,7 +245,7 @@ func digest(a Algorithm) Field {
 			return dst, false
 		}
 		return hex.AppendEncode(dst, []byte(e.More.Digests.Sum(a.Fact))), true
-	}).only(KindFile)
+	}).only(KindFile).grouped()
 }
 
 var depthField = Field{

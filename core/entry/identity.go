@@ -1,11 +1,20 @@
 package entry
 
 // Node tells one thing from all others that are there at the same time, whatever names
-// it has.
-type Node struct{ Device, Inode uint64 }
+// it has, on one machine or on those that have records.
+type Node struct {
+	Device, Inode uint64
+	Host          string // of a record; "" of what is there now
+}
 
 // Node returns what the entry is known by under all its names.
-func (e *Entry) Node() Node { return Node{e.Device, e.Inode} }
+func (e *Entry) Node() Node {
+	n := Node{Device: e.Device, Inode: e.Inode}
+	if f := e.Folder; f != nil && f.Place != nil && f.Place.Record != nil {
+		n.Host = f.Place.Record.Host
+	}
+	return n
+}
 
 // Identity is what stays with a thing that is moved or renamed on its disk: its
 // inode, and beside it what would be different had another thing been given that

@@ -41,9 +41,14 @@ func (t *retries) another(ctx context.Context) bool {
 // change changes the store, and again if that has met another writer: the function may be
 // called several times.
 func (l *Ledger) change(ctx context.Context, do func(store.Update) error) error {
+	return retried(ctx, func() error { return l.store.Update(ctx, do) })
+}
+
+// retried does something, and again if it can be.
+func retried(ctx context.Context, do func() error) error {
 	var tries retries
 	for {
-		err := l.store.Update(ctx, do)
+		err := do()
 		if !errors.Is(err, store.ErrAgain) || !tries.another(ctx) {
 			return err
 		}

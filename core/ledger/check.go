@@ -2,10 +2,10 @@ package ledger
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"slices"
 
 	"frankledger/core/entry"
@@ -16,6 +16,7 @@ import (
 // Fault is something in a ledger that is not as it should be.
 type Fault struct {
 	Record int64  // 0 for the store itself
+	Host   string // of the record
 	Path   string // from the place of the record
 	What   string
 }
@@ -40,34 +41,60 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		return nil, err
 	}
 	for _, number := range altered {
-		faults = append(faults, Fault{number, "", "its label, time, note, terms or problems were altered"})
-	}
-	checked := map[int64]map[hashed]amount{} // by place
-	growing := map[int64]*growing{}
-	segments := map[int64][]store.SegmentRow{}
-	layers := map[int64]bool{} // by their records
-	for _, r := range records {
-		if checked[r.place] == nil {
-			checked[r.place] = map[hashed]amount{}
-			if growing[r.place], err = grow(ctx, l.store, r.place); err != nil {
-				return faults, err
-			}
-			segments[r.place] = growing[r.place].segments
-			list, err := l.store.Layers(ctx, r.place)
-			if err != nil {
-				return faults, err
-			}
-			for _, layer := range list {
-				layers[layer.Record] = true
-			}
+		fault := Fault{Record: number, What: "its label, time, note, terms or problems were altered"}
+		if at := slices.IndexFunc(records, func(r Record) bool { return r.Number == number }); at >= 0 {
+			fault.Host = records[at].Host
 		}
-		c := &checking{ctx: ctx, from: l.store, record: r, checked: checked[r.place]}
-		if c.state, err = growing[r.place].upTo(r.Number); err != nil {
+		faults = append(faults, fault)
+	}
+	byPlace := map[int64][]Record{}
+	var order []int64
+	for _, r := range records {
+		if byPlace[r.place] == nil {
+			order = append(order, r.place)
+		}
+		byPlace[r.place] = append(byPlace[r.place], r)
+	}
+	for _, place := range order {
+		found, err := l.checkPlace(ctx, byPlace[place], !slices.ContainsFunc(faults, func(f Fault) bool { return f.Record == 0 || f.Host == byPlace[place][0].Host }))
+		for i := range found {
+			found[i].Host = byPlace[place][0].Host
+		}
+		if faults = append(faults, found...); err != nil {
 			return faults, err
+		}
+	}
+	slices.SortStableFunc(faults, func(a, b Fault) int { return cmp.Compare(a.Record, b.Record) })
+	return faults, nil
+}
+
+// checkPlace looks whether the records of a place have the hashes that they were given, and if so,
+// and nothing else was found, whether the summaries are right.
+func (l *Ledger) checkPlace(ctx context.Context, records []Record, summaries bool) (faults []Fault, err error) {
+	place := records[0].place
+	checked, layers := map[hashed]amount{}, map[int64]bool{}
+	growing, err := grow(ctx, l.store, place)
+	if err != nil {
+		return broken(records[0], err)
+	}
+	segments := growing.segments
+	list, err := l.store.Layers(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	for _, layer := range list {
+		layers[layer.Record] = true
+	}
+	for _, r := range records {
+		c := &checking{ctx: ctx, from: l.store, record: r, checked: checked}
+		if c.state, err = growing.upTo(r.Number); err != nil {
+			list, err := broken(r, err)
+			return append(faults, list...), err
 		}
 		all, err := c.folder(encoding.Root, "")
 		if err != nil {
-			return faults, err
+			list, err := broken(r, err)
+			return append(faults, list...), err
 		}
 		switch {
 		case len(c.faults) > 0:
@@ -80,25 +107,33 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		}
 		if layers[r.Number] && len(c.faults) == 0 {
 			if c.faults, err = l.checkLayer(ctx, r, c.state); err != nil {
-				return faults, err
+				list, err := broken(r, err)
+				return append(faults, list...), err
 			}
 		}
 		faults = append(faults, c.faults...)
 	}
-	for _, place := range slices.Sorted(maps.Keys(segments)) {
-		if len(faults) > 0 { // what they are of is not as it was
-			break
-		}
-		if faults, err = l.checkSummaries(ctx, store.All(place), segments[place]); err != nil {
-			return faults, err
-		}
+	if len(faults) > 0 || !summaries { // what they are of is not as it was
+		return faults, nil
+	}
+	if faults, err = l.checkSummaries(ctx, store.All(place), segments); err != nil {
+		return broken(records[len(records)-1], err)
 	}
 	return faults, nil
 }
 
+// broken has an error of a record that is damaged be a fault of it, so that others are looked
+// at, too.
+func broken(r Record, err error) ([]Fault, error) {
+	if !errors.Is(err, ErrDamaged) {
+		return nil, err
+	}
+	return []Fault{{Record: r.Number, What: err.Error()}}, nil
+}
+
 // checkLayer looks whether the layer of a record has what there was at it.
 func (l *Ledger) checkLayer(ctx context.Context, r Record, all *state) ([]Fault, error) {
-	altered := []Fault{{r.Number, "", "the layer that it is read by was altered"}}
+	altered := []Fault{{Record: r.Number, What: "the layer that it is read by was altered"}}
 	of := store.Range{Place: r.place, Layer: r.Number, UpTo: r.Number}
 	own, err := l.store.Segments(ctx, of)
 	if err != nil {
@@ -160,7 +195,7 @@ func (l *Ledger) checkSummaries(ctx context.Context, of store.Range, segments []
 		for i := range sheets {
 			s, there := left[sheets[i].Sheet]
 			if !there {
-				return append(faults, Fault{b.Record, "", "its summaries are of other entries than it has"}), nil
+				return append(faults, Fault{Record: b.Record, What: "its summaries are of other entries than it has"}), nil
 			}
 			delete(left, sheets[i].Sheet)
 			if s.Names, err = l.store.Part(ctx, sheets[i].Sheet, store.Names); err == nil {
@@ -188,7 +223,7 @@ func (l *Ledger) checkSummaries(ctx context.Context, of store.Range, segments []
 			return faults, err
 		}
 		if err != nil || !same || !bytes.Equal(made.Pack(), b.Pack()) {
-			faults = append(faults, Fault{b.Record, "", "its summaries were altered"})
+			faults = append(faults, Fault{Record: b.Record, What: "its summaries were altered"})
 		}
 	}
 	if len(bands) > 0 && len(left) > 0 {
@@ -222,7 +257,7 @@ type checking struct {
 }
 
 func (c *checking) fault(path, what string) {
-	c.faults = append(c.faults, Fault{c.record.Number, path, what})
+	c.faults = append(c.faults, Fault{Record: c.record.Number, Path: path, What: what})
 }
 
 // folder checks a folder and all below it.

@@ -11,6 +11,15 @@ import (
 // Drop takes a record out of the ledger. The others stay whole: what they have
 // in common with it goes over to the one of its place after it.
 func (l *Ledger) Drop(ctx context.Context, number int64) error {
+	var found Record
+	if err := retried(ctx, func() (err error) {
+		found, err = l.Find(ctx, Reference{Number: number})
+		return err
+	}); err != nil {
+		return err
+	}
+	defer l.Only(l.hosts...)
+	l.Only(found.Host) // what others have is no matter
 	attempted := false // and then it may have been done, though the answer was lost
 	return l.change(ctx, func(u store.Update) error {
 		records, err := recordsIn(ctx, u)

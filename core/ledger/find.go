@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -10,11 +11,13 @@ import (
 	"time"
 
 	"frankledger/core/calendar"
+	"frankledger/core/ledger/store"
 	"frankledger/core/similar"
 )
 
 // Reference says which record is meant, and which folder in it.
 type Reference struct {
+	Host  string // "" for that of the ledger; see Ledger.Only
 	Label string // "" if the number tells
 	Back  int    // how many records before the newest of the label
 	// By is the moment that the record was taken before: the end of a day. Zero
@@ -46,11 +49,19 @@ func CheckLabel(label string) error {
 
 // ParseReference reads what stands after the @ of a place: LABEL, LABEL:1 (the
 // one before the newest), LABEL:2026-11-01 (the newest at or before the end of
-// that day in the zone) or a number, and perhaps a path after a slash.
+// that day in the zone), each with the host after another @, or a number; and perhaps a path
+// after a slash.
 func ParseReference(text string, zone *time.Location) (ref Reference, err error) {
 	name, below, _ := strings.Cut(text, "/")
 	ref.Path = strings.Trim(below, "/")
+	name, host, hosted := strings.Cut(name, "@")
+	if ref.Host = host; hosted && host == "" {
+		return ref, fmt.Errorf("%w: write a host after %s@", ErrReference, name)
+	}
 	name, which, chosen := strings.Cut(name, ":")
+	if hosted && name != "" && strings.Trim(name, "0123456789") == "" {
+		return ref, fmt.Errorf("%w: the number of a record is of one host already: %s", ErrReference, name)
+	}
 	if !chosen && name != "" && strings.Trim(name, "0123456789") == "" {
 		ref.Number, err = strconv.ParseInt(name, 10, 64)
 		return ref, err
@@ -74,38 +85,186 @@ func ParseReference(text string, zone *time.Location) (ref Reference, err error)
 	return ref, nil
 }
 
-// Find returns the record that is meant.
+// Find returns the record that is meant, of all hosts that the ledger tells of or of the one
+// that is named.
 func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
-	records, err := l.Records(ctx)
+	hosts := l.hosts
+	if ref.Host != "" {
+		hosts = []string{ref.Host}
+	}
+	fitting, err := l.fitting(ctx, ref, hosts)
 	if err != nil {
 		return Record{}, err
 	}
-	var labels []string
-	var fitting []Record // the newest first
-	for _, r := range slices.Backward(records) {
-		if ref.Label == "" && r.Number == ref.Number {
-			return r, nil
+	slices.SortFunc(fitting, func(a, b Record) int { return cmp.Compare(b.Number, a.Number) })
+	if ref.Back >= len(fitting) {
+		return Record{}, l.missing(ctx, ref, hosts)
+	}
+	return fitting[ref.Back], nil
+}
+
+// FindAll returns the record that is meant of each of some hosts that has one, by the names of
+// these: of all if none are named. Where none has one, that is an error.
+func (l *Ledger) FindAll(ctx context.Context, ref Reference, hosts []string) (found []Record, err error) {
+	fitting, err := l.fitting(ctx, ref, hosts)
+	for i, nth := 0, 0; i < len(fitting); i, nth = i+1, nth+1 {
+		if i > 0 && fitting[i].Host != fitting[i-1].Host {
+			nth = 0
 		}
+		if nth == ref.Back {
+			found = append(found, fitting[i])
+		}
+	}
+	if err == nil && len(found) == 0 {
+		err = l.missing(ctx, ref, hosts)
+	}
+	return found, err
+}
+
+// Newest returns the newest record of each label of each of some hosts, by host and label: of
+// all if none are named.
+func (l *Ledger) Newest(ctx context.Context, hosts []string) ([]Record, error) {
+	return l.selected(ctx, store.Choice{Hosts: hosts, Newest: 1})
+}
+
+// fitting returns the records of each host that may be meant, the newest first, as many as are needed.
+func (l *Ledger) fitting(ctx context.Context, ref Reference, hosts []string) ([]Record, error) {
+	if ref.Label == "" {
+		return l.selected(ctx, store.Choice{Number: ref.Number})
+	}
+	return l.selected(ctx, store.Choice{Hosts: hosts, Label: ref.Label, Before: ref.By, Newest: ref.Back + 1})
+}
+
+// selected returns the records of a choice, by host and label, the newest first.
+func (l *Ledger) selected(ctx context.Context, c store.Choice) ([]Record, error) {
+	if s, is := l.store.(store.Hosted); is {
+		rows, err := s.Select(ctx, c)
+		if err != nil {
+			return nil, err
+		}
+		return recordsOf(rows)
+	}
+	all, err := l.Records(ctx)
+	if err != nil {
+		return nil, err
+	}
+	type group struct{ host, label string }
+	counts := map[group]int{}
+	var chosen []Record
+	for _, r := range slices.Backward(all) {
+		of := group{r.Host, r.Label}
+		switch {
+		case c.Number > 0 && r.Number != c.Number:
+		case c.Number > 0:
+			return []Record{r}, nil
+		case c.Hosts != nil && !slices.Contains(c.Hosts, r.Host) || c.Label != "" && r.Label != c.Label || !c.Before.IsZero() && !r.Taken.Before(c.Before) || counts[of] == c.Newest:
+		default:
+			counts[of]++
+			chosen = append(chosen, r)
+		}
+	}
+	slices.SortStableFunc(chosen, func(a, b Record) int {
+		return cmp.Or(strings.Compare(a.Host, b.Host), strings.Compare(a.Label, b.Label))
+	})
+	return chosen, nil
+}
+
+// missing says why no record is the one that is meant.
+func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) error {
+	if ref.Label == "" {
+		return fmt.Errorf("%w: %d", ErrNoRecord, ref.Number)
+	}
+	of := ""
+	if len(hosts) == 1 && ref.Host != "" {
+		of = " of " + ref.Host
+	}
+	all, err := l.selected(ctx, store.Choice{Hosts: hosts, Newest: ref.Back + 1})
+	if err != nil {
+		return err
+	}
+	var labels []string
+	count := 0
+	slices.SortFunc(all, func(a, b Record) int { return cmp.Compare(b.Number, a.Number) })
+	for _, r := range all {
 		if !slices.Contains(labels, r.Label) {
 			labels = append(labels, r.Label)
 		}
 		if r.Label == ref.Label && (ref.By.IsZero() || r.Taken.Before(ref.By)) {
-			fitting = append(fitting, r)
+			count++
 		}
 	}
-	switch {
-	case ref.Label == "":
-		return Record{}, fmt.Errorf("%w: %d", ErrNoRecord, ref.Number)
-	case ref.Back < len(fitting):
-		return fitting[ref.Back], nil
-	case slices.Contains(labels, ref.Label):
-		return Record{}, fmt.Errorf("%w: %s has only %d of them", ErrNoRecord, ref.Label, len(fitting))
+	if slices.Contains(labels, ref.Label) {
+		return fmt.Errorf("%w: %s%s has only %d of them", ErrNoRecord, ref.Label, of, count)
 	}
 	if near := similar.Nearest(ref.Label, labels); near != "" {
-		return Record{}, fmt.Errorf("%w: %s; did you mean %s?", ErrLabel, ref.Label, near)
+		return fmt.Errorf("%w%s: %s; did you mean %s?", ErrLabel, of, ref.Label, near)
 	}
 	if len(labels) == 0 {
-		return Record{}, fmt.Errorf("%w: %s; there are no records yet", ErrLabel, ref.Label)
+		return fmt.Errorf("%w: %s; there are no records%s yet", ErrLabel, ref.Label, of)
 	}
-	return Record{}, fmt.Errorf("%w: %s; there are %s", ErrLabel, ref.Label, strings.Join(labels, ", "))
+	return fmt.Errorf("%w%s: %s; there are %s", ErrLabel, of, ref.Label, strings.Join(labels, ", "))
+}
+
+// Lateness is how long a host has not recorded anything under a label that does so more often.
+type Lateness struct {
+	Host, Label string
+	Newest      time.Time
+	Usual       time.Duration // between two of its records; of those of other hosts, where it has one only
+}
+
+// Late returns which of some hosts, of all if none are named, are late with a record of a label, or
+// of any: the newest one is older than twice the time that usually lies between two of them (the
+// median of the last seven), and than a quarter of an hour more.
+func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now time.Time) ([]Lateness, error) {
+	const looked = 8
+	var moments []store.MomentRow
+	var err error
+	choice := store.Choice{Hosts: hosts, Label: label, Newest: looked}
+	if s, is := l.store.(store.Hosted); is {
+		moments, err = s.Moments(ctx, choice)
+	} else {
+		var records []Record
+		records, err = l.selected(ctx, choice)
+		for _, r := range records {
+			moments = append(moments, store.MomentRow{Host: r.Host, Label: r.Label, Taken: r.Taken})
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	var all []Lateness
+	usual := map[string][]time.Duration{} // of a label
+	for len(moments) > 0 {
+		first := moments[0]
+		n := 1
+		for n < len(moments) && moments[n].Host == first.Host && moments[n].Label == first.Label {
+			n++
+		}
+		var between []time.Duration
+		for i := 1; i < n; i++ {
+			between = append(between, moments[i-1].Taken.Sub(moments[i].Taken).Abs())
+		}
+		one := Lateness{Host: first.Host, Label: first.Label, Newest: first.Taken, Usual: median(between)}
+		if one.Usual > 0 {
+			usual[one.Label] = append(usual[one.Label], one.Usual)
+		}
+		all, moments = append(all, one), moments[n:]
+	}
+	for i := range all {
+		if all[i].Usual == 0 {
+			all[i].Usual = median(usual[all[i].Label])
+		}
+	}
+	return slices.DeleteFunc(all, func(one Lateness) bool {
+		return one.Usual == 0 || now.Sub(one.Newest) <= 2*one.Usual+15*time.Minute
+	}), nil
+}
+
+// median returns the one in the middle; 0 of none.
+func median(list []time.Duration) time.Duration {
+	if len(list) == 0 {
+		return 0
+	}
+	slices.Sort(list)
+	return list[len(list)/2]
 }

@@ -33,10 +33,13 @@ var (
 var ErrNoRecord = errors.New("there is no such record")
 
 // Ledger is an open ledger.
-type Ledger struct{ store store.Store }
+type Ledger struct {
+	store store.Store
+	hosts []string // whose records are meant where none is named; nil for all
+}
 
 // In returns the ledger that a store keeps.
-func In(s store.Store) *Ledger { return &Ledger{s} }
+func In(s store.Store) *Ledger { return &Ledger{store: s} }
 
 // Open opens a ledger to read from it: in a file, or in a database if it is named as PostgreSQL's
 // connection strings are. A file of an older version is brought up to this one first.
@@ -119,7 +122,11 @@ func recordsIn(ctx context.Context, from store.Reader) ([]Record, error) {
 	if err != nil {
 		return nil, err
 	}
-	records := make([]Record, len(rows))
+	return recordsOf(rows)
+}
+
+func recordsOf(rows []store.RecordRow) (records []Record, err error) {
+	records = make([]Record, len(rows))
 	for i, row := range rows {
 		if records[i], err = recordOf(row); err != nil {
 			return nil, err

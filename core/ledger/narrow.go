@@ -180,6 +180,9 @@ func (n *narrowing) groups(b *store.BandRow, need source.Need) (set []uint64, er
 					set[i] &= some[i]
 				}
 			}
+			if isNone(set) {
+				break
+			}
 		}
 		return set, nil
 	case source.AnyNeed:
@@ -234,9 +237,17 @@ func (n *narrowing) withAll(b *store.BandRow, pieces []encoding.Places) (set []u
 				copy(word[:], content[min(to, from+8*i):to])
 				set[i] &= binary.LittleEndian.Uint64(word[:])
 			}
+			if isNone(set) { // whatever the others say
+				return set, nil
+			}
 		}
 	}
 	return set, nil
+}
+
+// isNone reports whether a set is known, and has nothing in it.
+func isNone(set []uint64) bool {
+	return set != nil && !slices.ContainsFunc(set, func(word uint64) bool { return word != 0 })
 }
 
 // withValue returns which groups have a value.

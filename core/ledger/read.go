@@ -25,6 +25,9 @@ type Source struct {
 	state  *state
 	start  uint64             // the folder that is asked about
 	alone  *encoding.Recorded // what is asked about, if that is not the place of the record
+	// Among says that this is one of many records that a question is about: it does not keep what it
+	// has read, and that it is damaged is a problem, not an error.
+	Among bool
 }
 
 // What can be wrong with a path into a record.
@@ -82,6 +85,19 @@ func (s *Source) Place() *entry.Place { return &s.place }
 // Read implements source.Source. What a record has no notion of, as whether a
 // file can be read now, is not known of its entries.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
+	if !s.Among {
+		return s.read(ctx, request, sink)
+	}
+	defer func() { s.state = nil }()
+	report, err := s.read(ctx, request, sink)
+	if errors.Is(err, ErrDamaged) {
+		report.Problems = append(report.Problems, source.Problem{Path: s.place.Given, Tried: "read", Err: err, Entries: max(1, s.record.Entries-report.Tested)})
+		err = nil
+	}
+	return report, err
+}
+
+func (s *Source) read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
 	if err := request.CheckKept(); err != nil {
 		return r.report, err

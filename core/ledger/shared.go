@@ -49,9 +49,10 @@ func (l *Ledger) reserve(ctx context.Context, host string) error {
 	return nil
 }
 
-// Only has the ledger tell of records of some hosts only, if it is one that many share.
+// Only has a ledger that many hosts share tell of records of some only, of all if none are named.
 func (l *Ledger) Only(hosts ...string) {
 	if s, is := l.store.(store.Hosted); is {
 		s.Only(hosts...)
+		l.hosts = hosts
 	}
 }

@@ -250,14 +250,10 @@ func (w *writer) watched(u store.Update) error {
 	return nil
 }
 
-// Mismatches returns the files of a place whose content changed though nothing said so,
-// and that were not accepted since, in order of their paths.
-func (l *Ledger) Mismatches(ctx context.Context, host, path string) (list []Mismatch, err error) {
-	place, err := l.placeOf(ctx, host, path)
-	if err != nil || place == 0 {
-		return nil, err
-	}
-	rows, err := l.store.Mismatches(ctx, place)
+// Mismatches returns the files of the place of a record whose content changed though nothing said
+// so, and that were not accepted since, in order of their paths.
+func (l *Ledger) Mismatches(ctx context.Context, r Record) (list []Mismatch, err error) {
+	rows, err := l.store.Mismatches(ctx, r.place)
 	for _, m := range rows {
 		list = append(list, Mismatch{Path: m.Path, Record: m.Record, Found: m.Found, Algorithm: m.Algorithm, Before: hex.EncodeToString(m.Before), Now: hex.EncodeToString(m.Now)})
 	}
@@ -265,14 +261,10 @@ func (l *Ledger) Mismatches(ctx context.Context, host, path string) (list []Mism
 	return list, err
 }
 
-// Accept forgets mismatches of a place: of all that lies at or below a path from it, ""
+// Accept forgets mismatches of the place of a record: of all that lies at or below a path from it, ""
 // for all. It returns how many that were.
-func (l *Ledger) Accept(ctx context.Context, host, path, below string) (accepted []Mismatch, err error) {
-	all, err := l.Mismatches(ctx, host, path)
-	if err != nil {
-		return nil, err
-	}
-	place, err := l.placeOf(ctx, host, path)
+func (l *Ledger) Accept(ctx context.Context, r Record, below string) (accepted []Mismatch, err error) {
+	all, err := l.Mismatches(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -283,23 +275,12 @@ func (l *Ledger) Accept(ctx context.Context, host, path, below string) (accepted
 	}
 	return accepted, l.change(ctx, func(u store.Update) error {
 		for _, m := range accepted {
-			if err := u.RemoveMismatch(ctx, place, m.Path); err != nil {
+			if err := u.RemoveMismatch(ctx, r.place, m.Path); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-}
-
-func (l *Ledger) placeOf(ctx context.Context, host, path string) (int64, error) {
-	records, err := l.Records(ctx)
-	if err != nil {
-		return 0, err
-	}
-	if earlier := ofPlace(records, host, path); len(earlier) > 0 {
-		return earlier[0].place, nil
-	}
-	return 0, nil
 }
 
 // Coverage says how much of the content of a place was read again, and since when.
@@ -308,14 +289,10 @@ type Coverage struct {
 	Since time.Time
 }
 
-// Coverage returns how long ago the last time lies since which all files of a place were
+// Coverage returns how long ago the last time lies since which all files of the place of a record were
 // read again at least once; or, if there is none, what share was read since the first.
-func (l *Ledger) Coverage(ctx context.Context, host, path string) (c Coverage, known bool, err error) {
-	place, err := l.placeOf(ctx, host, path)
-	if err != nil || place == 0 {
-		return c, false, err
-	}
-	rows, err := l.store.Rereads(ctx, place)
+func (l *Ledger) Coverage(ctx context.Context, r Record) (c Coverage, known bool, err error) {
+	rows, err := l.store.Rereads(ctx, r.place)
 	if err != nil || len(rows) == 0 {
 		return c, false, err
 	}

@@ -79,7 +79,7 @@ func TestReadAgainByTurns(t *testing.T) {
 		return r, changes
 	}
 	r, _ := take(otherContent{}, ledger.Options{}) // all of it will be found to be otherwise
-	_, known, err := l.Coverage(ctx, r.Host, r.Place)
+	_, known, err := l.Coverage(ctx, r)
 	require.NoError(t, err)
 	assert.False(t, known)
 	found := map[string]int{}
@@ -95,7 +95,7 @@ func TestReadAgainByTurns(t *testing.T) {
 		if len(found) < files {
 			assert.Len(t, changes.Unexplained, int(changes.Reread))
 		}
-		c, known, err := l.Coverage(ctx, r.Host, r.Place)
+		c, known, err := l.Coverage(ctx, r)
 		require.NoError(t, err)
 		require.True(t, known)
 		assert.Greater(t, c.Share, share)
@@ -107,25 +107,25 @@ func TestReadAgainByTurns(t *testing.T) {
 	_, changes := take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{For: time.Hour}})
 	assert.Empty(t, changes.Unexplained)
 	assert.EqualValues(t, files+1, changes.Reread, "in an hour all are read")
-	c, _, err := l.Coverage(ctx, r.Host, r.Place)
+	c, _, err := l.Coverage(ctx, r)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, c.Share)
 	_, changes = take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{For: 1}})
 	assert.Zero(t, changes.Reread)
 
-	all, err := l.Mismatches(ctx, r.Host, r.Place)
+	all, err := l.Mismatches(ctx, r)
 	require.NoError(t, err)
 	require.Len(t, all, files)
 	assert.NotEqual(t, all[0].Before, all[0].Now)
-	accepted, err := l.Accept(ctx, r.Host, r.Place, "f1")
+	accepted, err := l.Accept(ctx, r, "f1")
 	require.NoError(t, err)
 	assert.NotEmpty(t, accepted)
-	left, err := l.Mismatches(ctx, r.Host, r.Place)
+	left, err := l.Mismatches(ctx, r)
 	require.NoError(t, err)
 	assert.Len(t, left, files-len(accepted))
-	_, err = l.Accept(ctx, r.Host, r.Place, "")
+	_, err = l.Accept(ctx, r, "")
 	require.NoError(t, err)
-	left, err = l.Mismatches(ctx, r.Host, r.Place)
+	left, err = l.Mismatches(ctx, r)
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }

@@ -147,11 +147,20 @@ func (t *Totals) Files(roots []*entry.Folder, plan Plan, largest *Largest) (list
 	return r.list[:min(len(r.list), plan.Heaviest)]
 }
 
-// Overlap reports whether a place lies in another.
+// Overlap reports whether a place lies in another, on the same machine.
 func Overlap(roots []*entry.Folder) bool {
-	for i, a := range roots {
-		for j, b := range roots {
-			if i != j && strings.HasPrefix(strings.TrimSuffix(a.Place.Full, "/")+"/", strings.TrimSuffix(b.Place.Full, "/")+"/") {
+	on := map[string][]string{}
+	for _, root := range roots {
+		host := ""
+		if r := root.Place.Record; r != nil {
+			host = r.Host
+		}
+		on[host] = append(on[host], strings.TrimSuffix(root.Place.Full, "/")+"/")
+	}
+	for _, paths := range on {
+		slices.Sort(paths)
+		for i := 1; i < len(paths); i++ {
+			if strings.HasPrefix(paths[i], paths[i-1]) {
 				return true
 			}
 		}

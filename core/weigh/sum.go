@@ -192,7 +192,7 @@ type Name[Of any] struct {
 // first one. So it does not depend on the order they were met in where bytes are counted.
 func CountOnce[Of any](names []Name[Of], path func(Of) string, first func(*Name[Of]), again func(n, counted *Name[Of])) {
 	slices.SortFunc(names, func(a, b Name[Of]) int {
-		if c := cmp.Or(cmp.Compare(a.Node.Device, b.Node.Device), cmp.Compare(a.Node.Inode, b.Node.Inode)); c != 0 {
+		if c := cmp.Or(cmp.Compare(a.Node.Device, b.Node.Device), cmp.Compare(a.Node.Inode, b.Node.Inode), strings.Compare(a.Node.Host, b.Node.Host)); c != 0 {
 			return c
 		}
 		return strings.Compare(path(a.Of), path(b.Of))

@@ -21,6 +21,66 @@ func alarm(text string) render.Line { return render.Line{Text: text, Style: rend
 // one that is no folder the folder it lies in.
 func (v *View) heading() []render.Line {
 	var lines []render.Line
+	if lines = v.machines(); lines == nil {
+		lines = v.placeLines()
+	}
+	var taken []render.Line
+	for _, line := range v.Taken {
+		taken = append(taken, quiet(line))
+	}
+	return append(lines, v.Wrapped(taken)...)
+}
+
+// mostMachines is how many places are named one by one where they are records of machines.
+const mostMachines = 4
+
+// machines names the records of many machines together; nil if the places are others.
+func (v *View) machines() (lines []render.Line) {
+	type same struct{ full, label string }
+	of := map[same][]*entry.Place{}
+	var order []same
+	for _, place := range v.Places {
+		if place.Record == nil {
+			return nil
+		}
+		key := same{v.placeName(place), place.Record.Label}
+		if of[key] == nil {
+			order = append(order, key)
+		}
+		of[key] = append(of[key], place)
+	}
+	if len(v.Places) <= mostMachines || len(order) == len(v.Places) && len(order) < 20 {
+		return nil
+	}
+	for i, key := range order {
+		if i == 2*mostMachines && len(order) > i+1 {
+			lines = append(lines, quiet("and "+render.Count(int64(len(order)-i), "other record", "other records")))
+			break
+		}
+		places := of[key]
+		text := v.placeLine(places[0])
+		if len(places) > 1 {
+			oldest, newest := places[0].Record.Taken, places[0].Record.Taken
+			for _, place := range places {
+				if t := place.Record.Taken; t.Compare(oldest) < 0 {
+					oldest = t
+				} else if t.Compare(newest) > 0 {
+					newest = t
+				}
+			}
+			text = key.full + " on " + render.Count(int64(len(places)), "machine", "machines") + ", as recorded " + v.when(newest)
+			if first := v.when(oldest); first != v.when(newest) {
+				text += " to " + first
+			}
+			text += " (@" + render.Escaped(key.label) + ")"
+		}
+		lines = append(lines, render.Line{Text: text, Style: render.HeadingStyle})
+	}
+	return lines
+}
+
+// placeLines names the places one by one.
+func (v *View) placeLines() (lines []render.Line) {
 	for i, place := range v.Places {
 		line := render.Line{Text: v.placeLine(place), Style: render.HeadingStyle}
 		if v.Lettered {
@@ -30,42 +90,49 @@ func (v *View) heading() []render.Line {
 			lines = append(lines, line)
 		}
 	}
-	var taken []render.Line
-	for _, line := range v.Taken {
-		taken = append(taken, quiet(line))
-	}
-	return append(lines, v.Wrapped(taken)...)
+	return lines
 }
 
 // placeLine names a place by its full path, and says what it is beside a folder
 // as it is now.
 func (v *View) placeLine(place *entry.Place) string {
-	line := render.Escaped(place.Full)
-	switch {
-	case place.Leaf:
-		line = render.Escaped(path.Dir(place.Full))
-	case place.List:
-		line = "the list " + line
-	}
-	line += v.recorded(place)
+	line := v.placeName(place) + v.recorded(place)
 	if place.Real != "" {
 		line += ", which leads to " + render.Escaped(place.Real)
 	}
 	return line
 }
 
-// recorded says of a record that it is one, and of when.
+func (v *View) placeName(place *entry.Place) string {
+	switch {
+	case place.Leaf:
+		return render.Escaped(path.Dir(place.Full))
+	case place.List:
+		return "the list " + render.Escaped(place.Full)
+	}
+	return render.Escaped(place.Full)
+}
+
+// recorded says of a record that it is one, of when, and on which machine if that was asked for.
 func (v *View) recorded(place *entry.Place) string {
 	r := place.Record
 	if r == nil {
 		return ""
 	}
-	number, unit := v.Moment(r.Taken)
-	when := strings.TrimSpace(number + " " + unit)
+	when := v.when(r.Taken)
 	if v.Times == render.Relative {
 		when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
 	}
-	return ", as recorded " + when + " (@" + render.Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
+	on := ""
+	if strings.Count(place.Given, "@") > 1 {
+		on = " on " + render.Escaped(r.Host)
+	}
+	return on + ", as recorded " + when + " (@" + render.Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
+}
+
+func (v *View) when(t entry.Time) string {
+	number, unit := v.Moment(t)
+	return strings.TrimSpace(number + " " + unit)
 }
 
 // Footer says what there was, and all that was left out.

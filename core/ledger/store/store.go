@@ -45,8 +45,30 @@ type Store interface {
 
 // Hosted is a store that many hosts share.
 type Hosted interface {
-	// Only has it tell of records of these hosts only; of all if none are named.
+	// Only has Records tell of these hosts only; of all if none are named.
 	Only(hosts ...string)
+	// Select returns the records of a choice, of all hosts that it is about, by host and label,
+	// the newest first.
+	Select(ctx context.Context, c Choice) ([]RecordRow, error)
+	// Laid returns all layers that there are, of the hosts that Records tells of, by their records.
+	Laid(ctx context.Context) (map[int64]int64, error)
+	// Moments returns when records of a choice were taken, in the same order.
+	Moments(ctx context.Context, c Choice) ([]MomentRow, error)
+}
+
+// Choice says which records are meant.
+type Choice struct {
+	Hosts  []string  // nil for all
+	Number int64     // the one with this number; 0 for what the rest says
+	Label  string    // "" for all
+	Before time.Time // taken before this; zero for whenever
+	Newest int       // so many of each host and label
+}
+
+// MomentRow is when a record was taken.
+type MomentRow struct {
+	Host, Label string
+	Taken       time.Time
 }
 
 // Numbered is a store that gives out numbers of records outside of its updates.

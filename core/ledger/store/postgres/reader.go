@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -98,17 +99,22 @@ const recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.no
 // Records implements store.Reader.
 func (r reader) Records(ctx context.Context) (records []store.RecordRow, err error) {
 	where, args := r.d.chosen()
-	err = r.each(ctx, func(values row) error {
+	err = r.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...)
+	return records, err
+}
+
+// eachRecord adds the records that a query has, and notes where they are.
+func (r reader) eachRecord(ctx context.Context, to *[]store.RecordRow, query string, args ...any) error {
+	return r.each(ctx, func(values row) error {
 		one, _, err := scanRecord(values)
 		if err != nil {
 			return err
 		}
 		r.d.learn(one.Number, one.Place)
 		r.d.learnHost(one.Place, one.Host)
-		records = append(records, one)
+		*to = append(*to, one)
 		return nil
-	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...)
-	return records, err
+	}, query, args...)
 }
 
 // chosen returns the clause that chooses the hosts that are told of, and what goes into it.
@@ -119,6 +125,65 @@ func (d *database) chosen() (where string, args []any) {
 		return "", nil
 	}
 	return " WHERE p.host = ANY ($1)", []any{d.hosts}
+}
+
+// selecting is the query for the keys of the records of a choice, and what goes into it.
+func selecting(c store.Choice) (query string, args []any) {
+	and := func(condition string, value any) {
+		args = append(args, value)
+		query += fmt.Sprintf(" AND "+condition, len(args))
+	}
+	if c.Number > 0 {
+		and("r.number = $%d", c.Number)
+		return "SELECT r.place, r.number, p.host, r.label, r.taken FROM frank.record r JOIN frank.place p ON p.id = r.place WHERE true" + query, args
+	}
+	if c.Hosts != nil {
+		and("p.host = ANY ($%d)", c.Hosts)
+	}
+	if c.Label != "" {
+		and("r.label = $%d", []byte(c.Label))
+	}
+	if !c.Before.IsZero() {
+		and("r.taken < $%d", c.Before.UnixNano())
+	}
+	args = append(args, c.Newest)
+	return `SELECT n.place, n.number, n.host, n.label, n.taken FROM (SELECT r.place, r.number, p.host, r.label, r.taken, row_number() OVER (PARTITION BY p.host, r.label ORDER BY r.number DESC) AS nth
+		FROM frank.record r JOIN frank.place p ON p.id = r.place WHERE true` + query + fmt.Sprintf(") n WHERE n.nth <= $%d", len(args)), args
+}
+
+// Select implements store.Hosted.
+func (d *database) Select(ctx context.Context, c store.Choice) (records []store.RecordRow, err error) {
+	keys, args := selecting(c)
+	err = d.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM ("+keys+") k JOIN frank.record r ON r.place = k.place AND r.number = k.number JOIN frank.place p ON p.id = r.place ORDER BY p.host, r.label, r.number DESC", args...)
+	return records, err
+}
+
+// Laid implements store.Hosted.
+func (d *database) Laid(ctx context.Context) (map[int64]int64, error) {
+	laid := map[int64]int64{}
+	where, args := d.chosen()
+	err := d.each(ctx, func(values row) error {
+		var record, stored int64
+		err := values.scan(&record, &stored)
+		laid[record] = stored
+		return err
+	}, "SELECT b.record, sum(b.stored)::bigint FROM frank.band b JOIN frank.place p ON p.id = b.place"+cmp.Or(where, " WHERE true")+" AND b.layer GROUP BY b.record", args...)
+	return laid, err
+}
+
+// Moments implements store.Hosted.
+func (d *database) Moments(ctx context.Context, c store.Choice) (moments []store.MomentRow, err error) {
+	keys, args := selecting(c)
+	err = d.each(ctx, func(values row) error {
+		var one store.MomentRow
+		var label []byte
+		var taken int64
+		err := values.scan(&one.Host, &label, &taken)
+		one.Label, one.Taken = string(label), time.Unix(0, taken).UTC()
+		moments = append(moments, one)
+		return err
+	}, "SELECT k.host, k.label, k.taken FROM ("+keys+") k ORDER BY k.host, k.label, k.number DESC", args...)
+	return moments, err
 }
 
 func scanRecord(values row) (one store.RecordRow, sum []byte, err error) {

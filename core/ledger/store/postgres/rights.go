@@ -43,17 +43,25 @@ ALTER TABLE frank.band_part ADD CHECK (octet_length(content) <= 67108864);
 ALTER TABLE frank.volume ADD CHECK (octet_length(id) <= 4096);
 ALTER TABLE frank.mismatch ADD CHECK (octet_length(way) <= 65536 AND octet_length(algorithm) <= 64 AND octet_length(before) <= 256 AND octet_length(now) <= 256);
 
-CREATE FUNCTION frank.may(whose text, level integer) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
-	SELECT EXISTS (SELECT 1 FROM frank.admitted a WHERE a.login = session_user AND a.host IN ($1, '*') AND a.may >= $2)
-		OR EXISTS (SELECT 1 FROM pg_catalog.pg_roles r WHERE r.rolname = session_user AND r.rolsuper) $$;
-CREATE FUNCTION frank.may_of(at bigint, level integer) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
-	SELECT EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND frank.may(p.host, $2)) $$;
-CREATE FUNCTION frank.may_add(at bigint, to_record bigint) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
-	SELECT EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND
+CREATE FUNCTION frank.may(whose text, level integer) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	RETURN EXISTS (SELECT 1 FROM frank.admitted a WHERE a.login = session_user AND a.host IN ($1, '*') AND a.may >= $2)
+		OR EXISTS (SELECT 1 FROM pg_catalog.pg_roles r WHERE r.rolname = session_user AND r.rolsuper);
+END $$;
+CREATE FUNCTION frank.may_of(at bigint, level integer) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	RETURN EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND frank.may(p.host, $2));
+END $$;
+CREATE FUNCTION frank.may_add(at bigint, to_record bigint) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	RETURN EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND
 			(frank.may(p.host, 2) AND EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = p.host) OR frank.may(p.host, 3)))
-		AND NOT EXISTS (SELECT 1 FROM frank.record r WHERE r.place = $1 AND r.number >= $2) $$;
-CREATE FUNCTION frank.may_begin(whose text, at bigint) RETURNS boolean LANGUAGE sql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
-	SELECT EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = $1) AND frank.may($1, 2) $$;
+		AND NOT EXISTS (SELECT 1 FROM frank.record r WHERE r.place = $1 AND r.number >= $2);
+END $$;
+CREATE FUNCTION frank.may_begin(whose text, at bigint) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+BEGIN
+	RETURN frank.may($1, 2) AND EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = $1);
+END $$;
 
 CREATE FUNCTION frank.refuse(what text, whose text) RETURNS void LANGUAGE plpgsql SET search_path = pg_catalog, pg_temp AS $$
 BEGIN

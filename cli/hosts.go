@@ -1,0 +1,260 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/ledger"
+	"frankledger/render"
+)
+
+// Here it is decided of which machines records are asked about.
+
+// everyHost is the word for all hosts.
+const everyHost = "all"
+
+// hosts are the machines that --host names.
+type hosts struct {
+	given bool
+	names []string // nil for all
+}
+
+// addHost gives a command the option on whose records are meant.
+func addHost(cmd *cobra.Command, words *string) {
+	cmd.Flags().StringVar(words, "host", "", "the `NAMES` of the machines whose records are meant, separated by commas, or all")
+	group(cmd, groupWhere, "host")
+	shared(cmd, "host")
+}
+
+// readHosts reads the words of --host.
+func readHosts(cmd *cobra.Command, words string) (h hosts, err error) {
+	if !cmd.Flags().Changed("host") {
+		return h, nil
+	}
+	h.given = true
+	h.names, err = hostsIn([]string{words})
+	if err != nil {
+		err = misuse("--host: %w", err)
+	}
+	return h, err
+}
+
+// several reports whether these may be more than one.
+func (h hosts) several() bool { return h.given && len(h.names) != 1 }
+
+// hostsIn returns the hosts that words name, with commas between them or not; nil for all.
+func hostsIn(words []string) (names []string, err error) {
+	for _, word := range words {
+		for _, host := range strings.Split(word, ",") {
+			host = strings.TrimSpace(host)
+			switch {
+			case host == everyHost:
+				if len(words) > 1 || word != everyHost {
+					return nil, misuse("all is every machine; name no other beside it")
+				}
+				return nil, nil
+			case host == "" || len(host) > 255 || strings.ContainsFunc(host, func(r rune) bool { return r <= ' ' || r == '*' || r == 0x7f }):
+				return nil, misuse("%q is not the name of a machine; write web01, or web01,web02, or all", host)
+			}
+			if !slices.Contains(names, host) {
+				names = append(names, host)
+			}
+		}
+	}
+	return names, nil
+}
+
+// asked is a place that was asked about; of a record that was found already, with that.
+type asked struct {
+	given  string
+	record *ledger.Record
+	below  string // the path in it
+	among  bool   // it is one of several machines' records
+}
+
+// everyRecord is the newest record of every label.
+const everyRecord = "@*"
+
+// expandRecords puts the newest record of every label in the place of @*, and the records of all
+// machines that are meant in the place of one.
+func (p *Program) expandRecords(ctx context.Context, r *reading, places []string) (expanded []asked, err error) {
+	for _, place := range places {
+		words, recorded := strings.CutPrefix(place, recordMark)
+		if !recorded || strings.HasPrefix(place, listMark) || place != everyRecord && !r.hosts.given {
+			expanded = append(expanded, asked{given: place})
+			continue
+		}
+		l, err := p.ledgerToRead(ctx, r)
+		if err != nil {
+			return nil, err
+		}
+		var found []ledger.Record
+		ref := ledger.Reference{}
+		if place == everyRecord {
+			whose := p.whoseRecords(r)
+			if found, err = l.Newest(ctx, whose); err == nil && len(found) == 0 {
+				err = withoutRecords(p.ledgerPath, whose, r.hosts.given)
+			}
+		} else {
+			if ref, err = ledger.ParseReference(words, r.view.Zone); err != nil {
+				return nil, p.notARecord(place, err)
+			}
+			if ref.Label == "" || ref.Host != "" { // this says itself which one
+				expanded = append(expanded, asked{given: place})
+				continue
+			}
+			found, err = l.FindAll(ctx, ref, r.hosts.names)
+		}
+		var f *failure
+		switch {
+		case errors.As(err, &f):
+			return nil, err
+		case errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel):
+			return nil, p.notARecord(place, err)
+		case err != nil:
+			return nil, ledgerTrouble(p.ledgerPath, err)
+		}
+		if !r.hosts.given { // @*: one of each label
+			slices.SortFunc(found, func(a, b ledger.Record) int { return int(b.Number - a.Number) })
+			for i := range found {
+				if given := recordMark + found[i].Label; !slices.ContainsFunc(expanded, func(other asked) bool { return other.given == given }) {
+					expanded = append(expanded, asked{given: given, record: &found[i]})
+				}
+			}
+			slices.SortFunc(expanded, func(a, b asked) int { return strings.Compare(a.given, b.given) })
+			continue
+		}
+		for i := range found {
+			expanded = append(expanded, asked{given: givenAs(&found[i], ref), record: &found[i], below: ref.Path, among: len(found) > 1})
+		}
+		if err := p.tellLate(ctx, r, l, ref.Label); err != nil {
+			return nil, err
+		}
+		for _, name := range r.hosts.names {
+			if !slices.ContainsFunc(found, func(one ledger.Record) bool { return one.Host == name }) {
+				r.unrecorded = append(r.unrecorded, place+recordMark+name)
+			}
+		}
+	}
+	return expanded, nil
+}
+
+// withoutRecords says that there are none of some machines.
+func withoutRecords(name string, whose []string, given bool) error {
+	switch {
+	case !ledger.Shared(name) && !given || len(whose) == 0:
+		return misuse("there are no records yet in %s", shownLedger(name))
+	case given:
+		return misuse("there are no records of %s in %s", inShort(whose), shownLedger(name))
+	}
+	return misuse("there are no records of this machine, %s, in %s yet; --host all asks about all machines", render.Escaped(whose[0]), shownLedger(name))
+}
+
+// givenAs is how a record of a machine is written as a place.
+func givenAs(found *ledger.Record, ref ledger.Reference) string {
+	given := recordMark + found.Label
+	if ref.Back > 0 {
+		given += ":" + strconv.Itoa(ref.Back)
+	}
+	given += recordMark + found.Host
+	if !ref.By.IsZero() || strings.ContainsAny(found.Host, "/@") {
+		given = recordMark + strconv.FormatInt(found.Number, 10)
+	}
+	if ref.Path != "" {
+		given += "/" + ref.Path
+	}
+	return given
+}
+
+// notARecord says why a place that is written as a record is none.
+func (p *Program) notARecord(given string, err error) error {
+	return misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
+}
+
+// whoseRecords are the machines whose records are meant where a place does not say so; nil for all
+// that the ledger has.
+func (p *Program) whoseRecords(r *reading) []string {
+	if r.hosts.given {
+		return r.hosts.names
+	}
+	if ledger.Shared(p.ledgerPath) {
+		return []string{thisHost()}
+	}
+	return nil
+}
+
+func thisHost() string {
+	host, _ := os.Hostname()
+	return host
+}
+
+// errElsewhere says that a machine has not got what was asked about.
+var errElsewhere = errors.New("it has not got that")
+
+// mostNamed is how many machines are named in a line.
+const mostNamed = 4
+
+// inShort names some machines, and how many more there are.
+func inShort(names []string) string {
+	shown := make([]string, 0, mostNamed)
+	for _, name := range names[:min(len(names), mostNamed)] {
+		shown = append(shown, render.Escaped(name))
+	}
+	text := strings.Join(shown, ", ")
+	if more := len(names) - len(shown); more > 0 {
+		text += " and " + render.Count(int64(more), "more", "more")
+	}
+	return text
+}
+
+// tellWithout notes which machines have not got a path; it is an error if none has it.
+func (r *reading) tellWithout(with int) error {
+	if len(r.without) == 0 {
+		return nil
+	}
+	if with == 0 {
+		return misuse("none of these machines has %s", render.Escaped(r.lacking))
+	}
+	r.notes = append(r.notes, render.Count(int64(len(r.without)), "machine has", "machines have")+" no "+render.Escaped(r.lacking)+": "+inShort(r.without))
+	return nil
+}
+
+// tellLate notes which machines have not recorded for longer than they do.
+func (p *Program) tellLate(ctx context.Context, r *reading, l *ledger.Ledger, label string) error {
+	now := r.view.Context.AsOf
+	late, err := l.Late(ctx, label, r.hosts.names, now)
+	if err != nil {
+		return ledgerTrouble(p.ledgerPath, err)
+	}
+	if len(late) == 0 {
+		return nil
+	}
+	slices.SortStableFunc(late, func(a, b ledger.Lateness) int { return a.Newest.Compare(b.Newest) })
+	var texts []string
+	for _, one := range late {
+		texts = append(texts, one.Host+" (@"+one.Label+" "+ago(now, one.Newest)+", else every "+roughly(one.Usual)+")")
+	}
+	r.notes = append(r.notes, render.Count(int64(len(late)), "machine is", "machines are")+" late: "+inShort(texts))
+	return nil
+}
+
+func ago(now, then time.Time) string { return roughly(now.Sub(then)) + " ago" }
+
+// roughly is a span of time in its largest unit.
+func roughly(d time.Duration) string {
+	const day = 24 * time.Hour
+	switch {
+	case d >= 2*day-day/4:
+		return render.Count(int64((d+day/2)/day), "day", "days")
+	case d >= 2*time.Hour:
+		return render.Count(int64((d+time.Hour/2)/time.Hour), "hour", "hours")
+	}
+	return render.Count(int64(max(d, time.Minute)/time.Minute), "minute", "minutes")
+}

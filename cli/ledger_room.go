@@ -1,0 +1,55 @@
+package cli
+
+import (
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"frankledger/core/ledger"
+	"frankledger/core/row"
+	"frankledger/render"
+	"frankledger/render/report"
+)
+
+func (p *Program) ledgerRoomCommand() *cobra.Command {
+	var o showingOptions
+	var file, host string
+	cmd := &cobra.Command{
+		Use:   "room",
+		Short: "show how much room the records of each machine and label take",
+		Args:  noArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			r, err := p.showing(cmd, &o)
+			if err != nil {
+				return err
+			}
+			r.ledger = file
+			if r.hosts, err = readHosts(cmd, host); err != nil {
+				return err
+			}
+			l, err := p.ledgerToRead(cmd.Context(), r)
+			if err != nil {
+				return err
+			}
+			rooms, err := l.Room(cmd.Context())
+			if err != nil {
+				return ledgerTrouble(p.ledgerPath, err)
+			}
+			rooms = slices.DeleteFunc(rooms, func(one ledger.Room) bool { return r.hosts.names != nil && !slices.Contains(r.hosts.names, one.Host) })
+			var list row.List[*ledger.Room]
+			var records, stored int64
+			for i := range rooms {
+				list = append(list, &rooms[i])
+				records, stored = records+rooms[i].Records, stored+rooms[i].Stored
+			}
+			lead := render.Count(records, "record", "records") + ", " + r.view.Units.SizeText(stored)
+			return write(p, r, &report.Summary{Grouped: true, Lead: lead, Notes: []string{"the ledger is " + shownLedger(p.ledgerPath)}}, ledger.RoomColumns(), list)
+		},
+	}
+	cmd.Flags().SortFlags = false
+	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	group(cmd, groupWhere, "ledger")
+	addHost(cmd, &host)
+	addShowing(cmd, &o, render.WithColumns())
+	return cmd
+}
