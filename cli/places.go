@@ -112,6 +112,9 @@ func (r *reading) honours(s source.Source) error {
 	if r.hosts.given && s.Place().Record == nil {
 		return misuse("--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", render.Escaped(s.Place().Given))
 	}
+	if of := s.Place().Record; of != nil && r.keeping != nil && of.Host != thisHost() {
+		return misuse("--save-list keeps paths for this machine, and %s is of %s; --to saves the answer", render.Escaped(s.Place().Given), render.Escaped(of.Host))
+	}
 	if r.written == nil {
 		return nil
 	}

@@ -138,14 +138,14 @@ func (p *Program) tallyPicture(r *reading, a *tally.Answer, by string, cross boo
 
 // tallySince answers with the groups in which there is more or less than at another time.
 func (p *Program) tallySince(ctx context.Context, r *reading, o *readingOptions, dimensions []*tally.Dimension, since string, args []string) error {
-	r, sources, summary, err := p.openSince(ctx, r, o, since, args)
+	r, before, after, summary, err := p.openSince(ctx, r, o, since, args)
 	if err != nil {
 		return err
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*tally.Grown, error) {
 			options := tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context}
-			return tally.Since(ctx, &source.Set{Sources: sources[:1]}, p.set(r, sources[1:]), options, r.first)
+			return tally.Since(ctx, &source.Set{Sources: before}, p.set(r, after), options, r.first)
 		})
 		if err != nil {
 			return err

@@ -30,13 +30,16 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 	if r.form.Paths {
 		return misuse("--since and --as %s contradict each other: a path does not tell how much changed", r.form.Name)
 	}
-	r, sources, summary, err := p.openSince(cmd.Context(), r, &o.reading, o.since, args)
+	r, before, after, summary, err := p.openSince(cmd.Context(), r, &o.reading, o.since, args)
 	if err != nil {
 		return err
 	}
+	if len(before)+len(after) != 2 {
+		return misuse("--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", thisHost())
+	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*weigh.Grown, error) {
-			return weigh.Since(cmd.Context(), &source.Set{Sources: sources[:1]}, p.set(r, sources[1:]), weigh.Options{Request: request, Plan: *plan, Context: r.view.Context})
+			return weigh.Since(cmd.Context(), &source.Set{Sources: before}, p.set(r, after), weigh.Options{Request: request, Plan: *plan, Context: r.view.Context})
 		})
 		if err != nil {
 			return err
@@ -49,12 +52,15 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 	})
 }
 
-// openSince opens the place that --since names, and the one that is held against it: the one
-// that is named, or what is there now of what was recorded.
-func (p *Program) openSince(ctx context.Context, r *reading, o *readingOptions, since string, args []string) (*reading, []source.Source, *report.Summary, error) {
+// openSince opens the place that --since names, and the one that is held against it: the one that is
+// named, or what is there now of what was recorded. With --host, both are of these machines.
+func (p *Program) openSince(ctx context.Context, r *reading, o *readingOptions, since string, args []string) (as *reading, before, after []source.Source, summary *report.Summary, err error) {
 	places, words, has := splitWhere(args)
+	if r.hosts.given && len(places) > 0 {
+		return p.openSinceOn(ctx, r, since, places, args)
+	}
 	if len(places) > 1 {
-		return nil, nil, nil, misuse("--since is about one place: name one, or none for the one that was recorded")
+		return nil, nil, nil, nil, misuse("--since is about one place: name one, or none for the one that was recorded")
 	}
 	given := append([]string{since}, places...)
 	if len(places) == 0 && !strings.HasPrefix(since, recordMark) {
@@ -66,18 +72,62 @@ func (p *Program) openSince(ctx context.Context, r *reading, o *readingOptions, 
 	r.view.Lettered = true
 	sources, summary, err := p.open(ctx, r, given, true)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, nil, nil, err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
+		return nil, nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if recorded, is := sources[0].(*ledger.Source); is && len(sources) == 1 {
 		if r, sources, err = p.againstNow(r, o, recorded, has); err != nil {
-			return nil, nil, nil, err
+			return nil, nil, nil, nil, err
 		}
 	}
 	if len(sources) != 2 {
-		return nil, nil, nil, misuse("--since is about one place; %s are more", everyRecord)
+		return nil, nil, nil, nil, misuse("--since is about one place; %s are more", everyRecord)
 	}
-	return r, sources, summary, nil
+	return r, sources[:1], sources[1:], summary, nil
+}
+
+// openSinceOn opens what machines have recorded, before and since.
+func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (as *reading, before, after []source.Source, summary *report.Summary, err error) {
+	earlier := append([]string{since}, args[len(places):]...)
+	if before, summary, err = p.open(ctx, r, earlier, true); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	r.view.Lettered, r.view.Before = true, len(before)
+	problems := slices.DeleteFunc(summary.Report.Problems, func(one source.Problem) bool { return slices.Contains(r.unrecorded, one.Path) })
+	r.unrecorded, r.without, r.notes = nil, nil, nil // those of now are told
+	if after, summary, err = p.open(ctx, r, args, true); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	summary.Report.Problems = append(problems, summary.Report.Problems...)
+	// Of a machine that has no record of before, nothing is known that could have grown.
+	host := func(s source.Source) string {
+		if recorded := s.Place().Record; recorded != nil {
+			return recorded.Host
+		}
+		return ""
+	}
+	earlierOn := map[string]bool{}
+	for _, s := range before {
+		earlierOn[host(s)] = true
+	}
+	var without []string
+	after = slices.DeleteFunc(after, func(s source.Source) bool {
+		if !earlierOn[host(s)] {
+			without = append(without, host(s))
+		}
+		return !earlierOn[host(s)]
+	})
+	r.view.Places = r.view.Places[:len(before)]
+	for _, s := range after {
+		r.view.Add(s.Place())
+	}
+	switch {
+	case len(after) == 0:
+		return nil, nil, nil, nil, misuse("none of these machines has records of before and of now")
+	case len(without) > 0:
+		summary.Notes = append(summary.Notes, render.Count(int64(len(without)), "machine has", "machines have")+" no record of before: "+inShort(without))
+	}
+	return r, before, after, summary, nil
 }

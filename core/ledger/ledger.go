@@ -97,17 +97,20 @@ type Record struct {
 	place int64         // number of the place in the store
 	tree  encoding.Hash // of all that was taken
 	self  entry.Entry   // the place itself, if that is known
+	// damaged says that not all of its row could be read, where others share the ledger: that
+	// is no reason not to tell of these.
+	damaged bool
 }
 
 // recordOf returns the record of a row.
 func recordOf(row store.RecordRow) (Record, error) {
 	self, ok := encoding.UnpackSelf(row.Self)
-	if !ok {
+	if !ok && !row.Damaged {
 		return Record{}, fmt.Errorf("%w: record %d", ErrDamaged, row.Number)
 	}
 	return Record{Number: row.Number, Label: row.Label, Host: row.Host, Place: row.Path, Taken: row.Taken, Note: row.Note, Terms: ParseTerms(row.Terms), Algorithm: row.Algorithm,
 		Entries: row.Entries, Bytes: row.Bytes, Unsized: row.Unsized, Problems: row.Problems, Stored: row.Stored,
-		Looked: row.Looked, Hidden: row.Hidden, Counted: row.Counted, place: row.Place, tree: row.Tree, self: self}, nil
+		Looked: row.Looked, Hidden: row.Hidden, Counted: row.Counted, place: row.Place, tree: row.Tree, self: self, damaged: row.Damaged}, nil
 }
 
 // row returns the row of a record.

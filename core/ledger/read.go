@@ -44,6 +44,9 @@ func (l *Ledger) Source(ctx context.Context, r Record, below, given string, inde
 	if below == "" {
 		return s, nil
 	}
+	if r.damaged {
+		return nil, fmt.Errorf("%w: the row of record %d", ErrDamaged, r.Number)
+	}
 	s.below = strings.Split(below, "/")
 	s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + below
 	if err := s.load(ctx); err != nil {
@@ -101,6 +104,9 @@ func (s *Source) read(ctx context.Context, request source.Request, sink source.S
 	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
 	if err := request.CheckKept(); err != nil {
 		return r.report, err
+	}
+	if s.record.damaged {
+		return r.report, fmt.Errorf("%w: the row of record %d", ErrDamaged, s.record.Number)
 	}
 	if err := r.problems(); err != nil {
 		return r.report, err
@@ -169,6 +175,7 @@ type reading struct {
 	mu      sync.Mutex
 	changed sync.Cond
 	steps   []step // folders to be given
+	met     []bool // folders that were, by their numbers
 	busy    int    // readers that have one
 	report  source.Report
 	err     error // the first
@@ -262,6 +269,9 @@ func (r *reader) folder(s step) (below []step, err error) {
 	if !state.known(s.id) {
 		return nil, fmt.Errorf("%w: a folder is not there", ErrDamaged)
 	}
+	if !r.meet(s.id) {
+		return nil, fmt.Errorf("%w: a folder is in two, or in itself", ErrDamaged)
+	}
 	r.report.Folders++
 	deltas := state.folders[s.id].deltas
 	if len(deltas) > 0 && state.recordOf(deltas[0]) != state.recordOf(deltas[len(deltas)-1]) {
@@ -294,6 +304,18 @@ func (r *reader) folder(s step) (below []step, err error) {
 		}
 	}
 	return below, nil
+}
+
+// meet reports whether a folder is met for the first time.
+func (r *reading) meet(id uint64) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.met == nil {
+		r.met = make([]bool, len(r.source.state.folders))
+	}
+	first := !r.met[id]
+	r.met[id] = true
+	return first
 }
 
 // chooseAll decides on entries of a folder as far as name and kind tell, and adds the

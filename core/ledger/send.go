@@ -78,6 +78,10 @@ type sender struct {
 // different from that has to be found out.
 var errOtherWay = errors.New("the records there are others")
 
+// mostSent is how many bytes a part of a segment is sent as it is with, which is less than what a database
+// takes.
+const mostSent = 4 << 20
+
 func same(a, b *Record) bool {
 	return a.tree == b.tree && a.Taken.Equal(b.Taken) && a.Label == b.Label
 }
@@ -222,6 +226,9 @@ func (s *sender) copy(u store.Update, i int, problems []store.ProblemRow, volume
 		}
 		if segment.Facts, err = s.from.store.Part(ctx, n, store.Facts); err != nil {
 			return 0, err
+		}
+		if max(len(segment.Folders), len(segment.Names), len(segment.Facts)) > mostSent { // an earlier program did not part what is in a folder
+			return 0, errOtherWay
 		}
 		if err := u.AddSegment(ctx, segment); err != nil {
 			return 0, err

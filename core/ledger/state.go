@@ -153,7 +153,7 @@ func (s *state) add(segment store.SegmentRow) error {
 	wrong := false
 	err := encoding.EachFolder(segment.Folders, func(v *encoding.FolderVersion) {
 		const longest = encoding.LongestPart
-		wrong = wrong || v.Number == 0 || v.Number > uint64(len(s.folders)+len(segment.Folders)) || max(v.Names, v.Facts) > longest || max(names+v.Names, facts+v.Facts) > longest
+		wrong = wrong || v.Number == 0 || v.Number > uint64(len(s.folders)+len(segment.Folders)) || max(v.Names, v.Facts) > longest || v.Fresh && !s.canBeNew(v) || max(names+v.Names, facts+v.Facts) > longest
 		if wrong {
 			return
 		}
@@ -180,6 +180,15 @@ func (s *state) add(segment store.SegmentRow) error {
 		err = errNumber
 	}
 	return err
+}
+
+// canBeNew reports whether a folder that is said to be met first can be: it has one place, in a
+// folder that was met before it, so that no folder lies in itself, nor in several.
+func (s *state) canBeNew(v *encoding.FolderVersion) bool {
+	if known := s.folder(v.Number); known != nil && (known.Parent != v.Parent || known.Name != v.Name) {
+		return false
+	}
+	return v.Number == encoding.Root || v.Parent < v.Number && encoding.CanBeName([]byte(v.Name), []byte(v.Name))
 }
 
 // recordOf returns which record a delta is of.

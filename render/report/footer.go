@@ -21,7 +21,10 @@ func alarm(text string) render.Line { return render.Line{Text: text, Style: rend
 // one that is no folder the folder it lies in.
 func (v *View) heading() []render.Line {
 	var lines []render.Line
-	if lines = v.machines(); lines == nil {
+	if v.Before > 0 {
+		lines = lettered("A", v.machines(v.Places[:v.Before], true))
+		lines = append(lines, lettered("B", v.machines(v.Places[v.Before:], true))...)
+	} else if lines = v.machines(v.Places, false); lines == nil {
 		lines = v.placeLines()
 	}
 	var taken []render.Line
@@ -34,12 +37,21 @@ func (v *View) heading() []render.Line {
 // mostMachines is how many places are named one by one where they are records of machines.
 const mostMachines = 4
 
-// machines names the records of many machines together; nil if the places are others.
-func (v *View) machines() (lines []render.Line) {
+// lettered puts a letter before lines.
+func lettered(letter string, lines []render.Line) []render.Line {
+	for i := range lines {
+		lines[i].Text = letter + "  " + lines[i].Text
+	}
+	return lines
+}
+
+// machines names the records of machines together; nil if the places are others or, unless that
+// is wanted in any case, few.
+func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line) {
 	type same struct{ full, label string }
 	of := map[same][]*entry.Place{}
 	var order []same
-	for _, place := range v.Places {
+	for _, place := range places {
 		if place.Record == nil {
 			return nil
 		}
@@ -49,7 +61,7 @@ func (v *View) machines() (lines []render.Line) {
 		}
 		of[key] = append(of[key], place)
 	}
-	if len(v.Places) <= mostMachines || len(order) == len(v.Places) && len(order) < 20 {
+	if few := len(places) <= mostMachines || len(order) == len(places) && len(order) < 20; few && !anyway {
 		return nil
 	}
 	for i, key := range order {

@@ -17,6 +17,7 @@ import (
 type View struct {
 	*render.View
 	Places []*entry.Place
+	Before int // how many of these are of before, where there are several of before and of now
 	// Lettered has the places named A and B, as the answer calls them.
 	Lettered bool
 	// Taken says how words were taken that were not written in the normal form.

@@ -1,6 +1,7 @@
 package encoding
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/binary"
 	"errors"
@@ -222,6 +223,10 @@ func (w *Walk) Next() bool {
 		return false
 	}
 	w.name = append(w.name[:common], suffix...)
+	if !CanBeName(w.name, suffix) {
+		u.err = errName
+		return false
+	}
 	w.Recorded = recordedOf(kind[0])
 	w.Entry.Name = unsafe.String(unsafe.SliceData(w.name), len(w.name))
 	return w.Gone || u.nextFacts(&w.Entry)
@@ -259,12 +264,31 @@ func marksOf(kind byte) (marks entry.Marks) {
 // LongestName is more than any system allows a name to be.
 const LongestName = 4096
 
+// mostText is how many bytes the names of a delta may be, beside sixteen times what they are packed in:
+// they share what they begin with, and whoever makes up a record must not fill the memory of those who
+// read it.
+const mostText = 64 << 20
+
+var errOrder = errors.New("names out of order")
+
+var errName = errors.New("a name that no file can have")
+
+// CanBeName reports whether a name leads nowhere but to an entry of its folder. What may be no part of a
+// name is looked for only in what comes after a part that is looked at.
+func CanBeName(name, rest []byte) bool {
+	return len(name) > 0 && bytes.IndexByte(rest, '/') < 0 && bytes.IndexByte(rest, 0) < 0 && string(name) != "." && string(name) != ".."
+}
+
 // UnpackNames appends the entries whose names are packed, and what is gone. Their
 // names share one text, so that millions take few allocations.
 func UnpackNames(entries []Recorded, names []byte) ([]Recorded, error) {
+	return unpackNames(entries, names, CanBeName)
+}
+
+func unpackNames(entries []Recorded, names []byte, canBe func(name, rest []byte) bool) ([]Recorded, error) {
 	var u unpacker
 	text := make([]byte, 0, 3*len(names)/2)
-	first := len(entries)
+	first, packed := len(entries), len(names)
 	start := 0 // of the last name
 	for len(names) > 0 {
 		common, n := u.uvarint(&names), u.uvarint(&names)
@@ -272,12 +296,18 @@ func UnpackNames(entries []Recorded, names []byte) ([]Recorded, error) {
 			u.err = errPacked
 		}
 		suffix, kind := u.bytes(&names, n), u.bytes(&names, 1)
+		if u.err == nil && len(entries) > first && bytes.Compare(text[start+int(common):], suffix) >= 0 {
+			u.err = errOrder // else a folder could be met twice
+		}
 		if u.err != nil {
 			return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
 		}
 		text = append(text, text[start:start+int(common)]...)
 		start = len(text) - int(common)
 		text = append(text, suffix...)
+		if !canBe(text[start:], suffix) || len(text) > mostText+16*packed {
+			return nil, fmt.Errorf("%w: %w", ErrDamaged, errName)
+		}
 		k := recordedOf(kind[0])
 		k.ends = len(text)
 		entries = append(entries, k)

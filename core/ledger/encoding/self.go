@@ -27,8 +27,8 @@ func UnpackSelf(packed []byte) (self entry.Entry, ok bool) {
 		return self, false
 	}
 	packed = packed[length:]
-	list, err := Unpack(nil, Delta{packed[:n], packed[n:]})
-	if err != nil || len(list) != 1 {
+	list, err := unpackNames(nil, packed[:n], func(_, _ []byte) bool { return true }) // that of / is none
+	if err != nil || len(list) != 1 || UnpackFacts(list, packed[n:]) != nil {
 		return self, false
 	}
 	return list[0].Entry, true

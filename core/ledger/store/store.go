@@ -171,6 +171,7 @@ type RecordRow struct {
 	Counted        bool          // both are known
 	Tree           encoding.Hash // of the place
 	Self           []byte        // the place itself; see encoding.PackSelf
+	Damaged        bool          // not all could be read, where a store does not take that for an error
 	// Problems and Stored are counted by the store: places that could not be read, and
 	// bytes in segments of this record.
 	Problems, Stored int64

@@ -95,7 +95,7 @@ func (l *line) read() (*Line, error) {
 		return gone, nil
 	case l.Entry != nil:
 		folder, name := split(string(l.Entry.Way))
-		if name == "" || len(name) > encoding.LongestName {
+		if len(name) > encoding.LongestName || !encoding.CanBeName([]byte(name), []byte(name)) {
 			return nil, fmt.Errorf("%w: an entry has no name", ErrLines)
 		}
 		recorded, err := l.Entry.recorded()

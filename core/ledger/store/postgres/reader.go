@@ -198,9 +198,8 @@ func scanRecord(values row) (one store.RecordRow, sum []byte, err error) {
 	if one.Counted = looked != nil && hidden != nil; one.Counted {
 		one.Looked, one.Hidden = *looked, *hidden
 	}
-	if json.Unmarshal(terms, &one.Terms) != nil {
-		return one, nil, fmt.Errorf("%w: record %d", encoding.ErrDamaged, one.Number)
-	}
+	_, known := encoding.UnpackSelf(one.Self)
+	one.Damaged = json.Unmarshal(terms, &one.Terms) != nil || !known || len(tree) != len(one.Tree)
 	return one, sum, nil
 }
 
@@ -210,7 +209,11 @@ func (r reader) Problems(ctx context.Context, record int64) (problems []store.Pr
 	if err != nil {
 		return nil, err
 	}
+	var room room
 	err = r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		var p store.ProblemRow
 		var way, tried, reason []byte
 		err := values.scan(&way, &tried, &reason, &p.Entries, &p.Vanished)
@@ -221,12 +224,36 @@ func (r reader) Problems(ctx context.Context, record int64) (problems []store.Pr
 	return problems, err
 }
 
+// room is what is read of a place at once. Whoever made it up must not fill the memory of those who
+// read it.
+type room struct{ taken int }
+
+const (
+	mostRoom = 1 << 30
+	roomRow  = 256 // beside what is in it
+)
+
+func (r *room) take(values row) error {
+	r.taken += roomRow
+	for _, value := range values {
+		r.taken += len(value)
+	}
+	if r.taken > mostRoom {
+		return fmt.Errorf("%w: it says that there is more than can be", encoding.ErrDamaged)
+	}
+	return nil
+}
+
 // rangeWhere chooses what is in a range.
 const rangeWhere = " WHERE place = $1 AND (record = $2 AND layer OR record > $2 AND record <= $3 AND NOT layer) ORDER BY record, n"
 
 // Segments implements store.Reader.
 func (r reader) Segments(ctx context.Context, of store.Range) (segments []store.SegmentRow, err error) {
+	var room room
 	err = r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		one := store.SegmentRow{Place: of.Place}
 		var n int64
 		err := values.scan(&one.Record, &one.Layer, &n, &one.Folders)
@@ -297,7 +324,11 @@ func (r reader) Mismatches(ctx context.Context, place int64) (list []store.Misma
 
 // Bands implements store.Reader.
 func (r reader) Bands(ctx context.Context, of store.Range) (bands []store.BandRow, err error) {
+	var room room
 	err = r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		var row store.BandRow
 		var packed []byte
 		var n int64

@@ -33,13 +33,13 @@ INSERT INTO frank.admitted VALUES (session_user, '*', 3);
 DELETE FROM frank.counter WHERE name = 'place';
 
 ALTER TABLE frank.place ADD CHECK (octet_length(path) <= 65536);
-ALTER TABLE frank.record ADD CHECK (octet_length(label) <= 4096 AND octet_length(note) <= 65536 AND octet_length(terms) <= 1048576 AND octet_length(algorithm) <= 64 AND
-	octet_length(seal) <= 64 AND octet_length(self) <= 1048576 AND octet_length(sum) <= 64 AND octet_length(token) <= 64),
-	ADD CHECK (entries >= 0 AND bytes >= 0 AND unsized >= 0 AND looked >= 0 AND hidden >= 0 AND problems >= 0);
+ALTER TABLE frank.record ADD CHECK (octet_length(label) <= 4096 AND octet_length(note) <= 65536 AND octet_length(terms) <= 65536 AND octet_length(algorithm) <= 64 AND
+	octet_length(seal) <= 64 AND octet_length(self) <= 262144 AND octet_length(sum) <= 64 AND octet_length(token) <= 64),
+	ADD CHECK (entries BETWEEN 0 AND 1125899906842624 AND bytes BETWEEN 0 AND 1152921504606846976 AND unsized >= 0 AND looked BETWEEN 0 AND entries AND hidden BETWEEN 0 AND entries AND problems >= 0);
 ALTER TABLE frank.problem ADD CHECK (octet_length(way) <= 65536 AND octet_length(tried) <= 4096 AND octet_length(reason) <= 4096);
-ALTER TABLE frank.sheet ADD CHECK (octet_length(folders) <= 134217728 AND octet_length(names) <= 134217728 AND octet_length(facts) <= 268435456);
-ALTER TABLE frank.band ADD CHECK (octet_length(packed) <= 67108864);
-ALTER TABLE frank.band_part ADD CHECK (octet_length(content) <= 67108864);
+ALTER TABLE frank.sheet ADD CHECK (octet_length(folders) <= 4194304 AND octet_length(names) <= 4194304 AND octet_length(facts) <= 16777216);
+ALTER TABLE frank.band ADD CHECK (octet_length(packed) <= 4194304);
+ALTER TABLE frank.band_part ADD CHECK (octet_length(content) <= 16777216);
 ALTER TABLE frank.volume ADD CHECK (octet_length(id) <= 4096);
 ALTER TABLE frank.mismatch ADD CHECK (octet_length(way) <= 65536 AND octet_length(algorithm) <= 64 AND octet_length(before) <= 256 AND octet_length(now) <= 256);
 
