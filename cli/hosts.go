@@ -239,7 +239,7 @@ func (p *Program) tellLate(ctx context.Context, r *reading, l *ledger.Ledger, la
 	slices.SortStableFunc(late, func(a, b ledger.Lateness) int { return a.Newest.Compare(b.Newest) })
 	var texts []string
 	for _, one := range late {
-		texts = append(texts, one.Host+" (@"+one.Label+" "+ago(now, one.Newest)+", else every "+roughly(one.Usual)+")")
+		texts = append(texts, one.Host+" (@"+one.Label+" "+ago(now, one.Newest)+", usually every "+strings.TrimPrefix(roughly(one.Usual), "1 ")+")")
 	}
 	r.notes = append(r.notes, render.Count(int64(len(late)), "machine is", "machines are")+" late: "+inShort(texts))
 	return nil

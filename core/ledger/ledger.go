@@ -139,7 +139,13 @@ func recordsOf(rows []store.RecordRow) (records []Record, err error) {
 }
 
 // Records returns all records, the oldest first.
-func (l *Ledger) Records(ctx context.Context) ([]Record, error) { return recordsIn(ctx, l.store) }
+func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
+	err = retried(ctx, func() (err error) {
+		records, err = recordsIn(ctx, l.store)
+		return err
+	})
+	return records, err
+}
 
 // ofPlace returns the records of a place.
 func ofPlace(records []Record, host, path string) []Record {
@@ -148,7 +154,7 @@ func ofPlace(records []Record, host, path string) []Record {
 
 // Volumes returns the numbers that file systems have in the records of a place, by
 // what tells them apart; see Snapshot.Recognise.
-func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uint64, error) {
+func (l *Ledger) Volumes(ctx context.Context, host, path string) (volumes map[string]uint64, err error) {
 	records, err := l.Records(ctx)
 	if err != nil {
 		return nil, err
@@ -157,7 +163,11 @@ func (l *Ledger) Volumes(ctx context.Context, host, path string) (map[string]uin
 	if len(earlier) == 0 {
 		return nil, nil
 	}
-	return l.store.Volumes(ctx, earlier[0].place)
+	err = retried(ctx, func() (err error) {
+		volumes, err = l.store.Volumes(ctx, earlier[0].place)
+		return err
+	})
+	return volumes, err
 }
 
 // LastAttributes reports whether attributes were asked for in the last record of a place.

@@ -44,8 +44,11 @@ func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Requ
 	}
 	request.Condition, request.Self = WithFolders(request.Condition), true
 	if r.Terms.Quick {
-		l.hold()
-		if snapshot.earlier, err = l.earlier(ctx, r, snapshot); err != nil {
+		if err := retried(ctx, func() (err error) {
+			l.hold()
+			snapshot.earlier, err = l.earlier(ctx, r, snapshot)
+			return err
+		}); err != nil {
 			return nil, source.Report{}, err
 		}
 		if snapshot.earlier != nil {

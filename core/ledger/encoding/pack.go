@@ -276,16 +276,22 @@ var errName = errors.New("a name that no file can have")
 // CanBeName reports whether a name leads nowhere but to an entry of its folder. What may be no part of a
 // name is looked for only in what comes after a part that is looked at.
 func CanBeName(name, rest []byte) bool {
-	return len(name) > 0 && bytes.IndexByte(rest, '/') < 0 && bytes.IndexByte(rest, 0) < 0 && string(name) != "." && string(name) != ".."
+	for _, c := range rest {
+		if c == '/' || c == 0 {
+			return false
+		}
+	}
+	return len(name) > 2 || len(name) > 0 && string(name) != "." && string(name) != ".."
 }
 
 // UnpackNames appends the entries whose names are packed, and what is gone. Their
 // names share one text, so that millions take few allocations.
 func UnpackNames(entries []Recorded, names []byte) ([]Recorded, error) {
-	return unpackNames(entries, names, CanBeName)
+	return unpackNames(entries, names, true)
 }
 
-func unpackNames(entries []Recorded, names []byte, canBe func(name, rest []byte) bool) ([]Recorded, error) {
+// unpackNames unpacks names of files or, of a place itself, any.
+func unpackNames(entries []Recorded, names []byte, ofFiles bool) ([]Recorded, error) {
 	var u unpacker
 	text := make([]byte, 0, 3*len(names)/2)
 	first, packed := len(entries), len(names)
@@ -296,7 +302,7 @@ func unpackNames(entries []Recorded, names []byte, canBe func(name, rest []byte)
 			u.err = errPacked
 		}
 		suffix, kind := u.bytes(&names, n), u.bytes(&names, 1)
-		if u.err == nil && len(entries) > first && bytes.Compare(text[start+int(common):], suffix) >= 0 {
+		if rest := text[min(start+int(common), len(text)):]; len(entries) > first && !(len(rest) > 0 && len(suffix) > 0 && rest[0] < suffix[0]) && bytes.Compare(rest, suffix) >= 0 && u.err == nil {
 			u.err = errOrder // else a folder could be met twice
 		}
 		if u.err != nil {
@@ -305,7 +311,7 @@ func unpackNames(entries []Recorded, names []byte, canBe func(name, rest []byte)
 		text = append(text, text[start:start+int(common)]...)
 		start = len(text) - int(common)
 		text = append(text, suffix...)
-		if !canBe(text[start:], suffix) || len(text) > mostText+16*packed {
+		if ofFiles && !CanBeName(text[start:], suffix) || len(text) > mostText+16*packed {
 			return nil, fmt.Errorf("%w: %w", ErrDamaged, errName)
 		}
 		k := recordedOf(kind[0])

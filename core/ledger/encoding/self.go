@@ -27,7 +27,7 @@ func UnpackSelf(packed []byte) (self entry.Entry, ok bool) {
 		return self, false
 	}
 	packed = packed[length:]
-	list, err := unpackNames(nil, packed[:n], func(_, _ []byte) bool { return true }) // that of / is none
+	list, err := unpackNames(nil, packed[:n], false) // that of / is none
 	if err != nil || len(list) != 1 || UnpackFacts(list, packed[n:]) != nil {
 		return self, false
 	}

@@ -83,8 +83,19 @@ func open(ctx context.Context, name string, write bool) (store.Store, error) {
 	}
 	d := &database{config: config, write: write, places: map[int64]int64{}, hostAt: map[int64]string{}, next: map[string][]int64{}}
 	d.reader = reader{d, d}
-	if err := d.connect(ctx); err != nil {
-		return nil, err
+	for begun := time.Now(); ; {
+		err := again(d.connect(ctx))
+		if err == nil {
+			break
+		}
+		// Where several servers are named, one of them will stand in for another.
+		if !errors.Is(err, store.ErrAgain) || !several(config) || time.Since(begun) > takeover || ctx.Err() != nil {
+			return nil, err
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(500 * time.Millisecond):
+		}
 	}
 	if err := d.prepared(ctx); err != nil {
 		d.Close()
@@ -113,6 +124,19 @@ var (
 	ErrNoLogin    = errors.New("the database has no such login")
 	ErrUnknown    = errors.New("the server went away before it said whether that was written")
 )
+
+// takeover is how long it may take until a server stands in for another.
+const takeover = time.Minute
+
+// several reports whether a connection may be to one of several servers.
+func several(config *pgconn.Config) bool {
+	for _, other := range config.Fallbacks {
+		if other.Host != config.Host || other.Port != config.Port {
+			return true
+		}
+	}
+	return false
+}
 
 // patience is how long to wait for a server, and for another program that writes.
 const patience = 30 * time.Second
@@ -318,7 +342,7 @@ func again(err error) error {
 		return nil
 	case errors.As(err, &server):
 		switch server.Code {
-		case "40001", "40P01", "57P01", "57P02", "57P03", "25006": // a conflict, or the server stops, starts, or is a standby
+		case "40001", "40P01": // a conflict
 			return fmt.Errorf("%w: %w", store.ErrAgain, err)
 		}
 	}
@@ -346,6 +370,8 @@ func named(err error) error {
 			name = store.ErrBusy
 		case "53100":
 			name = store.ErrFull
+		case "57P01", "57P02", "57P03", "25006": // it stops, starts, or is a standby
+			name = ErrNoServer
 		}
 		if name == nil {
 			return err
