@@ -190,6 +190,13 @@ func (p *Program) whoseRecords(r *reading) []string {
 	return nil
 }
 
+// tellNamesake says that another machine has recorded under the name of this one.
+func (p *Program) tellNamesake(l *ledger.Ledger, host string) {
+	if l.Namesake() {
+		p.say("frank: another machine has recorded as %s before: if there are two of that name, give one of them another; if this one was set up anew, all is well", render.Escaped(host))
+	}
+}
+
 func thisHost() string {
 	host, _ := os.Hostname()
 	return host

@@ -90,6 +90,7 @@ func (p *Program) ledgerNamed(ctx context.Context, option string, open func(cont
 			return nil, name, err
 		}
 		l.Only(host)
+		l.Identify(host, ledger.Machine())
 	default:
 		p.tellIfExposed("the ledger", name)
 	}

@@ -96,6 +96,7 @@ func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labe
 			fmt.Fprintf(p.out(), "@%s, number %d: number %d there\n", render.Escaped(s.Record.Label), s.Record.Number, s.Number)
 		})
 	})
+	p.tellNamesake(other, host)
 	switch {
 	case errors.Is(err, ledger.ErrLabel):
 		return sent, there, misuse("%w", err)

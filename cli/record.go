@@ -235,6 +235,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 			return p.labelTaken(o.label, path, err)
 		}
 		done()
+		p.tellNamesake(l, record.Host)
 		if options.Pool != nil {
 			p.addProblems(summary, options.Pool.Problems())
 		}

@@ -124,7 +124,7 @@ func TestRightsOfARecorder(t *testing.T) {
 		"more than there is room for":                 "INSERT INTO frank.place (id, host, path) VALUES (" + taken + ", 'spy', '/x'); " + sheet(taken, taken, "repeat('x', 200000000)::bytea"),
 		"a number for another host":                   "SELECT frank.take_number('web', 0)",
 		"all numbers":                                 "UPDATE frank.counter SET last = 9000000000000000000",
-		"stops another host's writers":                "SELECT frank.change('web')",
+		"stops another host's writers":                "SELECT frank.change('web', NULL)",
 		"stops all":                                   "LOCK TABLE frank.host IN ACCESS EXCLUSIVE MODE",
 		"stops all at another table":                  "LOCK TABLE frank.record IN SHARE MODE",
 		"stamps of an old record":                     "SELECT frank.set_stamps(" + place + ", " + fmt.Sprint(mine.Number) + ", '')",

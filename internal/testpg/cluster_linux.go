@@ -49,7 +49,7 @@ func StartCluster(t *testing.T) *Cluster {
 	require.NoError(t, err)
 	t.Cleanup(func() { os.RemoveAll(folder) })
 	if os.Geteuid() == 0 {
-		uid, gid := account()
+		uid, gid := Account()
 		require.NoError(t, os.Chown(folder, uid, gid))
 	}
 	c := &Cluster{folder: folder}
@@ -138,7 +138,7 @@ func (c *Cluster) start(t *testing.T, name string, words ...string) *exec.Cmd {
 	cmd.Env = []string{"PATH=/usr/bin:/bin:" + Programs(), "LC_ALL=C", "TZ=UTC", "HOME=" + c.folder, "ETCD_UNSUPPORTED_ARCH=arm64"}
 	cmd.SysProcAttr = &syscall.SysProcAttr{}
 	if os.Geteuid() == 0 {
-		uid, gid := account()
+		uid, gid := Account()
 		cmd.SysProcAttr.Credential = &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}
 	}
 	dieWithTests(cmd.SysProcAttr)

@@ -21,8 +21,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// account is who the server runs as: it refuses to be root, and to be nobody that the system knows.
-func account() (uid, gid int) {
+// Account is who the server runs as: it refuses to be root, and to be nobody that the system knows.
+func Account() (uid, gid int) {
 	for _, name := range []string{"postgres", "nobody"} {
 		if u, err := user.Lookup(name); err == nil {
 			uid, _ = strconv.Atoi(u.Uid)
@@ -102,7 +102,7 @@ func as(name string, args ...string) *exec.Cmd {
 	cmd.Env = []string{"PATH=/usr/bin:/bin", "LC_ALL=C", "TZ=UTC", "HOME=" + server.folder}
 	cmd.SysProcAttr = &syscall.SysProcAttr{}
 	if os.Geteuid() == 0 {
-		uid, gid := account()
+		uid, gid := Account()
 		cmd.SysProcAttr.Credential = &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}
 	}
 	return cmd
@@ -116,7 +116,7 @@ func start() (err error) {
 	remove := func() { os.RemoveAll(folder) }
 	server.socket, server.port = folder, 54321
 	if os.Geteuid() == 0 {
-		uid, gid := account()
+		uid, gid := Account()
 		if err := os.Chown(folder, uid, gid); err != nil {
 			return err
 		}

@@ -47,6 +47,10 @@ type Store interface {
 type Hosted interface {
 	// Only has Records tell of these hosts only; of all if none are named.
 	Only(hosts ...string)
+	// Identify says which machine it is that writes of a host.
+	Identify(host string, machine []byte)
+	// Namesake reports whether another machine had written of that host before.
+	Namesake() bool
 	// Select returns the records of a choice, of all hosts that it is about, by host and label,
 	// the newest first.
 	Select(ctx context.Context, c Choice) ([]RecordRow, error)

@@ -57,11 +57,14 @@ type database struct {
 	write bool       // everything is read as it is at the time
 	held  bool       // but not now: see Hold
 
-	known  sync.Mutex         // of the rest
-	hosts  []string           // whose records are told of; nil for all
-	places map[int64]int64    // of records
-	hostAt map[int64]string   // of places
-	next   map[string][]int64 // numbers that were given out, for records of hosts
+	known     sync.Mutex // of the rest
+	hosts     []string   // whose records are told of; nil for all
+	machine   []byte     // that this is, as it writes of the host of that name
+	machineIs string
+	namesake  bool               // another one has written of it
+	places    map[int64]int64    // of records
+	hostAt    map[int64]string   // of places
+	next      map[string][]int64 // numbers that were given out, for records of hosts
 }
 
 // Open opens a ledger to read from it, as it is at one moment until it is released.
@@ -151,7 +154,11 @@ func (d *database) connect(ctx context.Context) (err error) {
 		d.conn = connection{}
 		return named(err)
 	}
-	return named(d.conn.run(ctx, fmt.Sprintf("SET lock_timeout = %d; SET TIME ZONE 'UTC'", patience.Milliseconds())))
+	set := "SET TIME ZONE 'UTC'"
+	if d.config.RuntimeParams["lock_timeout"] == "" {
+		set += fmt.Sprintf("; SET lock_timeout = %d", patience.Milliseconds())
+	}
+	return named(d.conn.run(ctx, set))
 }
 
 // prepared makes sure that there is a ledger of this version in the database.
@@ -198,6 +205,30 @@ func (d *database) Only(hosts ...string) {
 	d.known.Lock()
 	defer d.known.Unlock()
 	d.hosts = hosts
+}
+
+// Identify implements store.Hosted.
+func (d *database) Identify(host string, machine []byte) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	d.machine, d.machineIs = machine, host
+}
+
+// machineOf returns the machine that writes of a host, nil if that is not known.
+func (d *database) machineOf(host string) []byte {
+	d.known.Lock()
+	defer d.known.Unlock()
+	if host != d.machineIs {
+		return nil
+	}
+	return d.machine
+}
+
+// Namesake implements store.Hosted.
+func (d *database) Namesake() bool {
+	d.known.Lock()
+	defer d.known.Unlock()
+	return d.namesake
 }
 
 // Close implements store.Store.

@@ -15,7 +15,8 @@ var roles = []string{"frank_read", "frank_record", "frank_keep"}
 var rights = `
 CREATE TABLE frank.host (
 	name    text PRIMARY KEY CHECK (octet_length(name) BETWEEN 1 AND 255),
-	changes bigint NOT NULL -- whoever writes of a host counts here, so that two meet
+	changes bigint NOT NULL, -- whoever writes of a host counts here, so that two meet
+	machine bytea CHECK (octet_length(machine) <= 64) -- that wrote of it last
 );
 CREATE TABLE frank.number (
 	record bigint PRIMARY KEY, -- that was given out
@@ -27,7 +28,7 @@ CREATE TABLE frank.admitted (
 	may   integer NOT NULL, -- 1: read, 2: record, 3: keep
 	PRIMARY KEY (login, host)
 );
-INSERT INTO frank.host SELECT DISTINCT host, 0 FROM frank.place;
+INSERT INTO frank.host (name, changes) SELECT DISTINCT host, 0 FROM frank.place;
 INSERT INTO frank.number SELECT r.number, p.host FROM frank.record r JOIN frank.place p ON p.id = r.place;
 INSERT INTO frank.admitted VALUES (session_user, '*', 3);
 DELETE FROM frank.counter WHERE name = 'place';
@@ -84,12 +85,16 @@ BEGIN
 	END IF;
 	RETURN given;
 END $$;
-CREATE FUNCTION frank.change(whose text) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+CREATE FUNCTION frank.change(whose text, by_machine bytea) RETURNS boolean LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
+DECLARE
+	before bytea;
 BEGIN
 	IF NOT frank.may($1, 2) THEN
 		PERFORM frank.refuse('record', $1);
 	END IF;
-	INSERT INTO frank.host AS h (name, changes) VALUES ($1, 1) ON CONFLICT (name) DO UPDATE SET changes = h.changes + 1;
+	SELECT h.machine INTO before FROM frank.host h WHERE h.name = $1;
+	INSERT INTO frank.host AS h (name, changes, machine) VALUES ($1, 1, $2) ON CONFLICT (name) DO UPDATE SET changes = h.changes + 1, machine = coalesce($2, h.machine);
+	RETURN coalesce(before <> $2, false);
 END $$;
 CREATE FUNCTION frank.set_stamps(at bigint, of_record bigint, stamps bytea) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
 BEGIN
@@ -156,7 +161,7 @@ CREATE POLICY reading ON frank.admitted FOR SELECT TO frank_read, frank_record, 
 GRANT SELECT ON frank.about TO PUBLIC;
 GRANT USAGE ON SCHEMA frank TO PUBLIC;
 REVOKE EXECUTE ON ALL FUNCTIONS IN SCHEMA frank FROM PUBLIC;
-GRANT EXECUTE ON FUNCTION frank.may(text, integer), frank.may_of(bigint, integer), frank.take_number(text, bigint), frank.change(text), frank.refuse(text, text) TO frank_read, frank_record, frank_keep;
+GRANT EXECUTE ON FUNCTION frank.may(text, integer), frank.may_of(bigint, integer), frank.take_number(text, bigint), frank.change(text, bytea), frank.refuse(text, text) TO frank_read, frank_record, frank_keep;
 GRANT EXECUTE ON ALL FUNCTIONS IN SCHEMA frank TO frank_record, frank_keep;
 `
 }()

@@ -171,7 +171,14 @@ func (u *update) change(ctx context.Context, host string) error {
 		return nil
 	}
 	u.changing[host] = true
-	return u.exec(ctx, "SELECT frank.change($1)", host)
+	var another bool
+	if _, err := u.one(ctx, "SELECT frank.change($1, $2)", []any{host, u.d.machineOf(host)}, &another); err != nil {
+		return err
+	}
+	u.d.known.Lock()
+	defer u.d.known.Unlock()
+	u.d.namesake = u.d.namesake || another
+	return nil
 }
 
 // changeAt does so for the host of a place.

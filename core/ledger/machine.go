@@ -1,0 +1,37 @@
+package ledger
+
+import (
+	"bytes"
+	"os"
+
+	"github.com/zeebo/blake3"
+
+	"frankledger/core/ledger/store"
+)
+
+// Machine is something that tells this machine from others, whatever they are called, nil if the
+// system has nothing: its identity, hashed with a key of this program, as machine-id(5) wants it.
+func Machine() []byte {
+	for _, name := range []string{"/etc/machine-id", "/var/lib/dbus/machine-id", "/etc/hostid"} {
+		if id, err := os.ReadFile(name); err == nil && len(bytes.TrimSpace(id)) >= 32 {
+			h := blake3.NewDeriveKey("frank ledger: which machine recorded")
+			h.Write(bytes.TrimSpace(id))
+			return h.Sum(nil)[:16]
+		}
+	}
+	return nil
+}
+
+// Identify says which machine it is that writes records of a host, if the ledger is shared.
+func (l *Ledger) Identify(host string, machine []byte) {
+	if s, is := l.store.(store.Hosted); is {
+		s.Identify(host, machine)
+	}
+}
+
+// Namesake reports whether records of the host that was identified were written by another machine
+// before: two machines have one name, or one was set up anew.
+func (l *Ledger) Namesake() bool {
+	s, is := l.store.(store.Hosted)
+	return is && s.Namesake()
+}
