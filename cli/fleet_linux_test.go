@@ -196,6 +196,10 @@ func asked(t *testing.T, database string, fleet []*machine, status int) (told st
 		if way == nil { // it is only in the first
 			way = strings.TrimPrefix(row["from"].(string), "@srv@"+a.name+"/")
 		}
+		if row["change"] == "details" { // of the same content
+			assert.Equal(t, a.files[way.(string)], b.files[way.(string)])
+			continue
+		}
 		got = append(got, fmt.Sprint(row["change"], " ", way))
 	}
 	assert.ElementsMatch(t, want, got)

@@ -91,8 +91,9 @@ func open(ctx context.Context, name string, write bool) (store.Store, error) {
 		if err == nil {
 			break
 		}
-		// Where several servers are named, one of them will stand in for another.
-		if !errors.Is(err, store.ErrAgain) || !several(config) || time.Since(begun) > takeover || ctx.Err() != nil {
+		// Where several servers are named, one of them will stand in for another; and where others take
+		// all the connections that one has, they will not for long.
+		if !errors.Is(err, store.ErrAgain) || !several(config) && !isSQLState(err, "53300") || time.Since(begun) > takeover || ctx.Err() != nil {
 			return nil, err
 		}
 		select {
@@ -154,11 +155,7 @@ func (d *database) connect(ctx context.Context) (err error) {
 		d.conn = connection{}
 		return named(err)
 	}
-	set := "SET TIME ZONE 'UTC'"
-	if d.config.RuntimeParams["lock_timeout"] == "" {
-		set += fmt.Sprintf("; SET lock_timeout = %d", patience.Milliseconds())
-	}
-	return named(d.conn.run(ctx, set))
+	return nil
 }
 
 // prepared makes sure that there is a ledger of this version in the database.
@@ -315,7 +312,11 @@ func (d *database) Update(ctx context.Context, change func(store.Update) error) 
 func (d *database) updateOnce(ctx context.Context, change func(store.Update) error) error {
 	// Two that write of the same host meet at its row, which is as good as if all were serialisable,
 	// and nobody else is in the way.
-	if err := d.conn.run(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ"); err != nil {
+	begin := "BEGIN ISOLATION LEVEL REPEATABLE READ"
+	if d.config.RuntimeParams["lock_timeout"] == "" { // of this transaction only: a pooler lends connections
+		begin += fmt.Sprintf("; SET LOCAL lock_timeout = %d", patience.Milliseconds())
+	}
+	if err := d.conn.run(ctx, begin); err != nil {
 		return again(named(err))
 	}
 	token := make([]byte, 16)
@@ -401,7 +402,7 @@ func named(err error) error {
 			name = store.ErrBusy
 		case "53100":
 			name = store.ErrFull
-		case "57P01", "57P02", "57P03", "25006": // it stops, starts, or is a standby
+		case "57P01", "57P02", "57P03", "25006", "53300": // it stops, starts, is a standby, or has no connection left
 			name = ErrNoServer
 		}
 		if name == nil {
