@@ -193,6 +193,9 @@ func (p *Program) ledgerToRead(ctx context.Context, r *reading) (*ledger.Ledger,
 		if r.hosts.given {
 			l.Only(r.hosts.names...)
 		}
+		if r.hosts.several() {
+			l.Wide()
+		}
 		p.ledger, p.ledgerPath = l, path
 		p.toClose = append(p.toClose, l)
 	}

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -36,43 +37,66 @@ const (
 // narrow gives the entries that the condition chooses without reading everything. It
 // returns false, and has given nothing, if that cannot be done, or is not worth it; also
 // where something is damaged, as reading everything need not meet that.
-func (r *reading) narrow(place *entry.Folder) (done bool, err error) {
-	done, err = r.tryNarrow(place)
+func (r *reading) narrow(place *entry.Folder, n *narrowing) (done bool, err error) {
+	if n == nil {
+		return false, nil
+	}
+	done, err = r.tryNarrow(place, n)
 	if !done && errors.Is(err, ErrDamaged) {
 		err = nil
 	}
 	return done, err
 }
 
-func (r *reading) tryNarrow(place *entry.Folder) (done bool, err error) {
-	s, request := r.source, r.request
+// narrowed finds out which groups have to be read; it is nil if all is to be. That something is damaged
+// is found out by reading all.
+func (s *Source) narrowed(ctx context.Context, request source.Request) (*narrowing, error) {
+	n, err := s.tryNarrowed(ctx, request)
+	if errors.Is(err, ErrDamaged) {
+		return nil, nil
+	}
+	return n, err
+}
+
+func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narrowing, error) {
 	condition, needing := request.Condition.(source.Needing)
 	counted := request.Hidden == source.ShowHidden || request.Hidden == source.OmitHidden && s.record.Counted
 	if !needing || !counted || s.state != nil || s.alone != nil || request.Depth != source.AllDepths || request.Skip != nil {
-		return false, nil
+		return nil, nil
 	}
 	need := condition.Need()
 	if need == nil {
-		return false, nil
+		return nil, nil
 	}
-	of, err := rangeTo(r.ctx, s.ledger.store, s.record.place, s.record.Number)
+	of, err := rangeTo(ctx, s.ledger.store, s.record.place, s.record.Number)
 	if err != nil {
-		return false, err
+		return nil, err
 	}
-	bands, err := s.ledger.store.Bands(r.ctx, of)
+	bands, err := s.ledger.store.Bands(ctx, of)
 	if err != nil || len(bands) == 0 {
-		return false, err
+		return nil, err
 	}
-	n := &narrowing{reader: &reader{reading: r}, from: s.ledger.store, need: need, bands: bands, sheets: map[int64]*sheet{},
-		ways: map[uint64]*way{encoding.Root: {place, true}}}
-	chosen, all, some, err := n.choose()
-	if err != nil || len(chosen) == 0 || some*worthNarrowing > all {
-		return false, err
-	}
-	n.visit, n.test = r.sink.Visitor(), request.Condition.Test()
-	n.index()
+	n := &narrowing{from: s.ledger.store, need: need, bands: bands, sheets: map[int64]*sheet{}}
 	for i := range bands {
-		if err := n.band(&bands[i], chosen[i]); err != nil {
+		n.all += bands[i].Groups()
+	}
+	if n.all < worthNarrowing { // whatever the summaries say
+		return nil, nil
+	}
+	if n.chosen, n.some, err = n.choose(ctx); err != nil || len(n.chosen) == 0 || n.some*worthNarrowing > n.all {
+		return nil, err
+	}
+	return n, nil
+}
+
+func (r *reading) tryNarrow(place *entry.Folder, n *narrowing) (done bool, err error) {
+	s, request := r.source, r.request
+	condition := request.Condition
+	n.reader, n.ways = &reader{reading: r}, map[uint64]*way{encoding.Root: {place, true}}
+	n.visit, n.test = r.sink.Visitor(), condition.Test()
+	n.index()
+	for i := range n.bands {
+		if err := n.band(&n.bands[i], n.chosen[i]); err != nil {
 			return false, err
 		}
 		if n.kept > mostNarrowed {
@@ -80,7 +104,7 @@ func (r *reading) tryNarrow(place *entry.Folder) (done bool, err error) {
 		}
 	}
 	r.report.Folders += n.report.Folders
-	r.report.Groups, r.report.GroupsRead = int64(all), int64(some)
+	r.report.Groups, r.report.GroupsRead = int64(n.all), int64(n.some)
 	r.report.Tested += s.record.Entries
 	if request.Hidden == source.OmitHidden {
 		r.report.Tested += s.record.Looked - s.record.Entries
@@ -104,6 +128,9 @@ type narrowing struct {
 	from   store.Reader
 	need   source.Need
 	bands  []store.BandRow
+	chosen [][]uint64 // groups of each
+	all    int        // groups
+	some   int        // of these that are chosen
 	sheets map[int64]*sheet
 	loaded []*sheet              // those that have parts, the oldest first
 	fresh  []freshSheet          // in order of folders
@@ -143,33 +170,28 @@ type version struct {
 	at [2][2]uint64
 }
 
-// choose returns which groups of each band may have what is needed, of how many there are,
-// and how many these are.
-func (n *narrowing) choose() (chosen [][]uint64, all, some int, err error) {
+// choose returns which groups of each band may have what is needed, and how many these are.
+func (n *narrowing) choose(ctx context.Context) (chosen [][]uint64, some int, err error) {
 	for i := range n.bands {
 		b := &n.bands[i]
-		set, err := n.groups(b, n.need)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		all += b.Groups()
-		if set == nil {
-			return nil, all, all, nil
+		set, err := n.groups(ctx, b, n.need)
+		if err != nil || set == nil {
+			return nil, 0, err
 		}
 		for _, word := range set {
 			some += bits.OnesCount64(word)
 		}
 		chosen = append(chosen, set)
 	}
-	return chosen, all, some, nil
+	return chosen, some, nil
 }
 
 // groups returns which groups of a band may have what is needed; nil for all.
-func (n *narrowing) groups(b *store.BandRow, need source.Need) (set []uint64, err error) {
+func (n *narrowing) groups(ctx context.Context, b *store.BandRow, need source.Need) (set []uint64, err error) {
 	switch need := need.(type) {
 	case source.AllNeeds:
 		for _, part := range need {
-			some, err := n.groups(b, part)
+			some, err := n.groups(ctx, b, part)
 			switch {
 			case err != nil:
 				return nil, err
@@ -188,7 +210,7 @@ func (n *narrowing) groups(b *store.BandRow, need source.Need) (set []uint64, er
 	case source.AnyNeed:
 		set = make([]uint64, (b.Groups()+63)/64)
 		for _, part := range need {
-			some, err := n.groups(b, part)
+			some, err := n.groups(ctx, b, part)
 			if err != nil || some == nil {
 				return nil, err
 			}
@@ -198,30 +220,30 @@ func (n *narrowing) groups(b *store.BandRow, need source.Need) (set []uint64, er
 		}
 		return set, nil
 	case source.NeedPiece:
-		return n.withAll(b, encoding.PiecesOfName([]byte(need)))
+		return n.withAll(ctx, b, encoding.PiecesOfName([]byte(need)))
 	case source.NeedExt:
-		return n.withValue(b, encoding.ExtValue(string(need)))
+		return n.withValue(ctx, b, encoding.ExtValue(string(need)))
 	case source.NeedKind:
-		return n.withValue(b, encoding.KindValue(entry.Kind(need)))
+		return n.withValue(ctx, b, encoding.KindValue(entry.Kind(need)))
 	case source.NeedUID:
-		return n.withValue(b, encoding.UIDValue(uint32(need)))
+		return n.withValue(ctx, b, encoding.UIDValue(uint32(need)))
 	case source.NeedGID:
-		return n.withValue(b, encoding.GIDValue(uint32(need)))
+		return n.withValue(ctx, b, encoding.GIDValue(uint32(need)))
 	case source.NeedNumber:
-		return n.between(b, need)
+		return n.between(ctx, b, need)
 	}
 	return nil, nil
 }
 
 // withAll returns which groups have all of some pieces.
-func (n *narrowing) withAll(b *store.BandRow, pieces []encoding.Places) (set []uint64, err error) {
+func (n *narrowing) withAll(ctx context.Context, b *store.BandRow, pieces []encoding.Places) (set []uint64, err error) {
 	if len(pieces) == 0 {
 		return nil, nil
 	}
 	for _, p := range pieces {
 		for _, bit := range p.Bits() {
 			part, from, to := b.PartOf(bit)
-			content, err := n.from.BandPart(n.ctx, b.Number, part)
+			content, err := n.from.BandPart(ctx, b.Number, part)
 			if err != nil {
 				return nil, err
 			}
@@ -251,8 +273,8 @@ func isNone(set []uint64) bool {
 }
 
 // withValue returns which groups have a value.
-func (n *narrowing) withValue(b *store.BandRow, value uint64) ([]uint64, error) {
-	content, err := n.from.BandPart(n.ctx, b.Number, encoding.PartOfValue(value))
+func (n *narrowing) withValue(ctx context.Context, b *store.BandRow, value uint64) ([]uint64, error) {
+	content, err := n.from.BandPart(ctx, b.Number, encoding.PartOfValue(value))
 	if err != nil {
 		return nil, err
 	}
@@ -260,8 +282,8 @@ func (n *narrowing) withValue(b *store.BandRow, value uint64) ([]uint64, error) 
 }
 
 // between returns which groups may have a number between two.
-func (n *narrowing) between(b *store.BandRow, need source.NeedNumber) ([]uint64, error) {
-	content, err := n.from.BandPart(n.ctx, b.Number, int(need.Of))
+func (n *narrowing) between(ctx context.Context, b *store.BandRow, need source.NeedNumber) ([]uint64, error) {
+	content, err := n.from.BandPart(ctx, b.Number, int(need.Of))
 	if err != nil {
 		return nil, err
 	}

@@ -25,6 +25,7 @@ type Source struct {
 	state  *state
 	start  uint64             // the folder that is asked about
 	alone  *encoding.Recorded // what is asked about, if that is not the place of the record
+	ahead  *ahead             // what was read before its turn
 	// Among says that this is one of many records that a question is about: it does not keep what it
 	// has read, and that it is damaged is a problem, not an error.
 	Among bool
@@ -91,7 +92,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	if !s.Among {
 		return s.read(ctx, request, sink)
 	}
-	defer func() { s.state = nil }()
+	defer s.Settle()
 	report, err := s.read(ctx, request, sink)
 	if errors.Is(err, ErrDamaged) {
 		report.Problems = append(report.Problems, source.Problem{Path: s.place.Given, Tried: "read", Err: err, Entries: max(1, s.record.Entries-report.Tested)})
@@ -108,9 +109,11 @@ func (s *Source) read(ctx context.Context, request source.Request, sink source.S
 	if s.record.damaged {
 		return r.report, fmt.Errorf("%w: the row of record %d", ErrDamaged, s.record.Number)
 	}
-	if err := r.problems(); err != nil {
-		return r.report, err
+	ahead := s.taken(ctx, request)
+	if ahead.err != nil {
+		return r.report, ahead.err
 	}
+	r.problems(ahead.problems)
 	r.changed.L = &r.mu
 	place := &entry.Folder{Place: &s.place}
 	if request.Self || request.Depth == 0 || s.place.Leaf {
@@ -123,7 +126,7 @@ func (s *Source) read(ctx context.Context, request source.Request, sink source.S
 			place.MarkUnread()
 			return r.report, nil // the problems tell why
 		}
-		if done, err := r.narrow(place); done || err != nil {
+		if done, err := r.narrow(place, ahead.narrowed); done || err != nil {
 			r.report.SortProblems()
 			return r.report, cmp.Or(err, ctx.Err())
 		}
@@ -188,8 +191,7 @@ type step struct {
 }
 
 // problems tells what could not be read when the record was taken.
-func (r *reading) problems() error {
-	problems, err := r.source.ledger.store.Problems(r.ctx, r.source.record.Number)
+func (r *reading) problems(problems []store.ProblemRow) {
 	for _, row := range problems {
 		below, is := belowPath(row.Path, r.source.Relative())
 		if !is {
@@ -202,7 +204,6 @@ func (r *reading) problems() error {
 		}
 		r.report.Problems = append(r.report.Problems, p)
 	}
-	return err
 }
 
 // problemOf returns the problem of a row.

@@ -49,6 +49,13 @@ func (l *Ledger) reserve(ctx context.Context, host string) error {
 	return nil
 }
 
+// Wide has a ledger in a database be read by several connections at once.
+func (l *Ledger) Wide() {
+	if s, is := l.store.(store.Hosted); is {
+		s.Wide()
+	}
+}
+
 // Only has a ledger that many hosts share tell of records of some only, of all if none are named.
 func (l *Ledger) Only(hosts ...string) {
 	if s, is := l.store.(store.Hosted); is {

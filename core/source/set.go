@@ -23,7 +23,18 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 	if s.Also != nil {
 		sink = Both(sink, s.Also)
 	}
-	for _, one := range s.Sources {
+	begun := 0
+	ahead, stop := context.WithCancel(ctx)
+	defer func() {
+		stop()
+		s.settle(begun)
+	}()
+	for i, one := range s.Sources {
+		for ; begun < min(i+readAhead, len(s.Sources)); begun++ {
+			if p, is := s.Sources[begun].(Preparer); is {
+				p.Prepare(ahead, request)
+			}
+		}
 		read, err := one.Read(ctx, request, sink)
 		report.Add(read)
 		if err != nil {
@@ -31,6 +42,26 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 		}
 	}
 	return report, nil
+}
+
+// readAhead is how many sources are being prepared, with the one that is read.
+const readAhead = 4
+
+// Preparer is a source that can begin to be read before it is its turn.
+type Preparer interface {
+	// Prepare begins to get what Read needs first. It returns at once.
+	Prepare(ctx context.Context, request Request)
+	// Settle waits until what was begun has ended, and forgets it.
+	Settle()
+}
+
+// settle waits for the sources whose reading was prepared.
+func (s *Set) settle(begun int) {
+	for _, one := range s.Sources[:begun] {
+		if p, is := one.(Preparer); is {
+			p.Settle()
+		}
+	}
 }
 
 // Both is a sink that gives to two, the second first.

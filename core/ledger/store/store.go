@@ -47,6 +47,8 @@ type Store interface {
 type Hosted interface {
 	// Only has Records tell of these hosts only; of all if none are named.
 	Only(hosts ...string)
+	// Wide has it read by several connections at once, as it was at one moment.
+	Wide()
 	// Identify says which machine it is that writes of a host.
 	Identify(host string, machine []byte)
 	// Namesake reports whether another machine had written of that host before.

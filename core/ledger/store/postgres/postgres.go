@@ -59,6 +59,7 @@ type database struct {
 
 	known     sync.Mutex // of the rest
 	hosts     []string   // whose records are told of; nil for all
+	lanes     lanes      // more connections to read by
 	machine   []byte     // that this is, as it writes of the host of that name
 	machineIs string
 	namesake  bool               // another one has written of it
@@ -232,6 +233,7 @@ func (d *database) Namesake() bool {
 func (d *database) Close() error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
+	d.lanes.close()
 	if d.conn.PgConn == nil {
 		return nil
 	}
@@ -256,6 +258,7 @@ func (d *database) Release() {
 }
 
 func (d *database) release() {
+	d.lanes.close()
 	d.held = false
 	if d.open {
 		d.conn.rollback()
@@ -272,7 +275,13 @@ func (d *database) Compact(context.Context) error { return nil }
 // ask does something with the connection, while nobody else does. What is read is of one
 // moment, unless the ledger is written to.
 func (d *database) ask(ctx context.Context, do func(connection) error) error {
-	d.mu.Lock()
+	if !d.mu.TryLock() {
+		if lane := d.lanes.take(ctx, d.config); lane != nil {
+			defer d.lanes.back(lane)
+			return named(do(*lane))
+		}
+		d.mu.Lock()
+	}
 	defer d.mu.Unlock()
 	if err := d.connect(ctx); err != nil {
 		return err
@@ -281,10 +290,11 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 		return named(do(d.conn))
 	}
 	if !d.open {
-		if err := d.conn.run(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY"); err != nil {
+		if err := d.conn.run(ctx, beginReading); err != nil {
 			return named(err)
 		}
 		d.open = true
+		d.lanes.open(ctx, d.conn)
 	}
 	return named(do(d.conn))
 }
