@@ -250,11 +250,17 @@ func (d *database) Hold() {
 	d.held = true
 }
 
-// Release implements store.Store.
+// Release implements store.Store. Whoever is going to write gives the connection back, too: until
+// then, what is recorded is read, which may take long, and a server has not got one for each of many
+// machines.
 func (d *database) Release() {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.release()
+	if d.write && d.conn.PgConn != nil {
+		d.conn.close()
+		d.conn = connection{}
+	}
 }
 
 func (d *database) release() {
