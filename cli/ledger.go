@@ -91,6 +91,9 @@ func (p *Program) ledgerNamed(ctx context.Context, option string, open func(cont
 		}
 		l.Only(host)
 		l.Identify(host, ledger.Machine())
+		l.TellWaiting(func(host string) {
+			p.say("frank: waiting for another program that writes records of %s", render.Escaped(host))
+		})
 	default:
 		p.tellIfExposed("the ledger", name)
 	}

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
@@ -106,8 +107,13 @@ func TestSharedLedgerWaits(t *testing.T) {
 		r := finish(t, m.command(t, "record", m.root, "--label", "srv"))
 		require.Zero(t, r.status, r.err)
 	}
-	require.NoError(t, conn.Exec(t.Context(), "ROLLBACK").Close())
-	require.Zero(t, on(root, "record", ".", "--label", "l").status)
+	go func() {
+		time.Sleep(3 * time.Second)
+		conn.Exec(context.Background(), "ROLLBACK").Close()
+	}()
+	r = on(root, "record", ".", "--label", "l")
+	require.Zero(t, r.status, r.err)
+	assert.Contains(t, r.err, "waiting for another program that writes records of "+host)
 }
 
 // Two machines that have one name are told of it.

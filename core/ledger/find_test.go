@@ -31,6 +31,8 @@ func TestParseReference(t *testing.T) {
 		"17/folder/with:colon": {Number: 17, Path: "folder/with:colon"},
 		"card 7":               {Label: "card 7"},
 		"7up":                  {Label: "7up"},
+		"etc@web01":            {Label: "etc", Host: "web01"},
+		"etc:2@web01/ssh/@x":   {Label: "etc", Host: "web01", Back: 2, Path: "ssh/@x"},
 	} {
 		got, err := ledger.ParseReference(text, zone)
 		require.NoError(t, err, text)
@@ -38,7 +40,7 @@ func TestParseReference(t *testing.T) {
 		want.By, got.By = time.Time{}, time.Time{}
 		assert.Equal(t, want, got, text)
 	}
-	for _, text := range []string{"", "/a", ":1", "weekly:", "weekly:-1", "weekly:soon", "weekly:2026-13-01", "7:1", "a*", "99999999999999999999"} {
+	for _, text := range []string{"", "/a", ":1", "weekly:", "weekly:-1", "weekly:soon", "weekly:2026-13-01", "7:1", "7@web01", "etc@", "@web01", "a*", "99999999999999999999"} {
 		_, err := ledger.ParseReference(text, zone)
 		assert.Error(t, err, text)
 	}
@@ -73,6 +75,70 @@ func TestFind(t *testing.T) {
 		_, err = l.Find(ctx, ref)
 		assert.ErrorIs(t, err, want, text)
 	}
+}
+
+// Of several hosts, each has its own newest record of a label; those are late that have none for longer
+// than twice the time that usually lies between two of theirs.
+func TestFindAllAndLate(t *testing.T) {
+	ctx := context.Background()
+	root := t.TempDir()
+	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	s, err := live.Open(root, 0)
+	require.NoError(t, err)
+	now := time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC)
+	for _, one := range []struct {
+		host, label string
+		days        []int // before now
+	}{
+		{"daily", "etc", []int{4, 3, 2, 1, 0}},
+		{"late", "etc", []int{8, 7, 6, 5, 3}},
+		{"weekly", "etc", []int{16, 9}},
+		{"once", "etc", []int{1}},         // others record once a day
+		{"forgotten", "etc", []int{40}},   // so this one, too, should have
+		{"other", "srv", []int{90}},       // nothing is known of how often that should be
+		{"ahead", "etc", []int{1, 0, -3}}, // its clock is wrong
+	} {
+		for _, days := range one.days {
+			r := ledger.Record{Host: one.host, Label: one.label, Place: root, Taken: now.AddDate(0, 0, -days)}
+			_, _, err := l.Write(ctx, r, ledger.NewSnapshot(s.Place()), source.Report{}, ledger.Options{})
+			require.NoError(t, err)
+		}
+	}
+	all := func(text string, hosts ...string) (found []string) {
+		ref, err := ledger.ParseReference(text, time.UTC)
+		require.NoError(t, err)
+		records, err := l.FindAll(ctx, ref, hosts)
+		if err != nil {
+			return []string{err.Error()}
+		}
+		for _, r := range records {
+			found = append(found, r.Host+" "+r.Taken.Format("01-02"))
+		}
+		return found
+	}
+	assert.Equal(t, []string{"ahead 11-23", "daily 11-20", "forgotten 10-11", "late 11-17", "once 11-19", "weekly 11-11"}, all("etc"))
+	assert.Equal(t, []string{"daily 11-19", "late 11-15"}, all("etc:1", "late", "daily", "once"))
+	assert.Equal(t, []string{"late 11-12", "weekly 11-11"}, all("etc:2026-11-12", "late", "weekly"))
+	assert.Equal(t, []string{"there is no such label: nope; there are srv"}, all("nope", "other"))
+	ref, err := ledger.ParseReference("etc:1@weekly", time.UTC)
+	require.NoError(t, err)
+	r, err := l.Find(ctx, ref)
+	require.NoError(t, err)
+	assert.Equal(t, now.AddDate(0, 0, -16), r.Taken.UTC())
+
+	late, err := l.Late(ctx, "", nil, now)
+	require.NoError(t, err)
+	var names []string
+	for _, one := range late {
+		names = append(names, one.Host)
+	}
+	assert.Equal(t, []string{"forgotten", "late"}, names)
+	late, err = l.Late(ctx, "etc", []string{"weekly"}, now.AddDate(0, 0, 9))
+	require.NoError(t, err)
+	require.Len(t, late, 1)
+	assert.Equal(t, 7*24*time.Hour, late[0].Usual)
 }
 
 // chosen reads what a request asks for, as paths with what is known, and counts.

@@ -29,6 +29,14 @@ func (l *Ledger) Identify(host string, machine []byte) {
 	}
 }
 
+// TellWaiting has a function be called, with the host, when another program that writes records of that
+// has to be waited for.
+func (l *Ledger) TellWaiting(tell func(host string)) {
+	if s, is := l.store.(store.Hosted); is {
+		s.TellWaiting(tell)
+	}
+}
+
 // Namesake reports whether records of the host that was identified were written by another machine
 // before: two machines have one name, or one was set up anew.
 func (l *Ledger) Namesake() bool {

@@ -51,6 +51,9 @@ type Hosted interface {
 	Wide()
 	// Identify says which machine it is that writes of a host.
 	Identify(host string, machine []byte)
+	// TellWaiting has a function be called, with the host, when another program that writes of that has
+	// to be waited for longer than a moment.
+	TellWaiting(tell func(host string))
 	// Namesake reports whether another machine had written of that host before.
 	Namesake() bool
 	// Select returns the records of a choice, of all hosts that it is about, by host and label,

@@ -62,6 +62,7 @@ type database struct {
 	lanes     lanes      // more connections to read by
 	machine   []byte     // that this is, as it writes of the host of that name
 	machineIs string
+	waiting   func(host string)  // is told of it; may be nil
 	namesake  bool               // another one has written of it
 	places    map[int64]int64    // of records
 	hostAt    map[int64]string   // of places
@@ -210,6 +211,13 @@ func (d *database) Identify(host string, machine []byte) {
 	d.known.Lock()
 	defer d.known.Unlock()
 	d.machine, d.machineIs = machine, host
+}
+
+// TellWaiting implements store.Hosted.
+func (d *database) TellWaiting(tell func(host string)) {
+	d.known.Lock()
+	defer d.known.Unlock()
+	d.waiting = tell
 }
 
 // machineOf returns the machine that writes of a host, nil if that is not known.

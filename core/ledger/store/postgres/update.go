@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/zeebo/blake3"
 
@@ -165,12 +166,21 @@ func (u *update) settle() error {
 	return err
 }
 
+// longWait is how long to wait for another writer without saying so.
+const longWait = 2 * time.Second
+
 // change has nobody else write of a host until the transaction ends: who is second begins anew.
 func (u *update) change(ctx context.Context, host string) error {
 	if u.changing[host] {
 		return nil
 	}
 	u.changing[host] = true
+	u.d.known.Lock()
+	tell := u.d.waiting
+	u.d.known.Unlock()
+	if tell != nil {
+		defer time.AfterFunc(longWait, func() { tell(host) }).Stop()
+	}
 	var another bool
 	if _, err := u.one(ctx, "SELECT frank.change($1, $2)", []any{host, u.d.machineOf(host)}, &another); err != nil {
 		return err
