@@ -181,7 +181,6 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 					l.Only(r.hosts.names...)
 				}
 				records, err = l.Records(cmd.Context())
-				records = slices.DeleteFunc(records, func(one ledger.Record) bool { return r.hosts.names != nil && !slices.Contains(r.hosts.names, one.Host) })
 				if err == nil && r.hosts.several() {
 					summary.Notes = []string{"the ledger is " + shownLedger(path)}
 					p.ledgerPath = path

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"slices"
-
 	"github.com/spf13/cobra"
 
 	"frankledger/core/ledger"
@@ -35,7 +33,6 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 			if err != nil {
 				return ledgerTrouble(p.ledgerPath, err)
 			}
-			rooms = slices.DeleteFunc(rooms, func(one ledger.Room) bool { return r.hosts.names != nil && !slices.Contains(r.hosts.names, one.Host) })
 			var list row.List[*ledger.Room]
 			var records, stored int64
 			for i := range rooms {

@@ -75,7 +75,6 @@ func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args [
 	}
 	records, err := l.Records(ctx)
 	l.Release() // nobody is kept from recording while a question waits
-	records = slices.DeleteFunc(records, func(one ledger.Record) bool { return r.hosts.names != nil && !slices.Contains(r.hosts.names, one.Host) })
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}

@@ -138,12 +138,15 @@ func recordsOf(rows []store.RecordRow) (records []Record, err error) {
 	return records, nil
 }
 
-// Records returns all records, the oldest first.
+// Records returns all records, of the hosts that the ledger is to tell of, the oldest first.
 func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
 	err = retried(ctx, func() (err error) {
 		records, err = recordsIn(ctx, l.store)
 		return err
 	})
+	if len(l.hosts) > 0 {
+		records = slices.DeleteFunc(records, func(r Record) bool { return !slices.Contains(l.hosts, r.Host) })
+	}
 	return records, err
 }
 

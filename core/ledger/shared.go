@@ -56,10 +56,10 @@ func (l *Ledger) Wide() {
 	}
 }
 
-// Only has a ledger that many hosts share tell of records of some only, of all if none are named.
+// Only has the ledger tell of records of some hosts only, of all if none are named.
 func (l *Ledger) Only(hosts ...string) {
+	l.hosts = hosts
 	if s, is := l.store.(store.Hosted); is {
 		s.Only(hosts...)
-		l.hosts = hosts
 	}
 }
