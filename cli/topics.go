@@ -93,6 +93,7 @@ may be one word in quotes. What looks like an option goes after --.
   @weekly:2026-11-01  the newest at or before that day
   @7                  the record of that number, as in frank ledger entries
   @weekly/counts      a folder in a record
+  @weekly@gull        what the machine gull recorded; --host all: each machine
   @*                  the newest record of every label
   @@found.list        the entries of a list: of --save-list, or a file of paths
 

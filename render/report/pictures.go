@@ -87,6 +87,9 @@ func mapLabel(r *weigh.Row) string {
 	switch r.Kind {
 	case weigh.FolderRow:
 		if r.Folder.Parent == nil {
+			if r.Folder.Place.Record != nil && r.Places > 1 { // of several machines the name is the same
+				return r.Folder.Place.Given
+			}
 			return cmp.Or(path.Base(r.Folder.Place.Full), r.Folder.Place.Given)
 		}
 		return r.Folder.Name
