@@ -123,7 +123,7 @@ func TestRightsOfARecorder(t *testing.T) {
 		"a place with another host's number":          "INSERT INTO frank.place (id, host, path) VALUES (" + fmt.Sprint(one.Number) + ", 'spy', '/x')",
 		"more than there is room for":                 "INSERT INTO frank.place (id, host, path) VALUES (" + taken + ", 'spy', '/x'); " + sheet(taken, taken, "repeat('x', 200000000)::bytea"),
 		"a number for another host":                   "SELECT frank.take_number('web', 0)",
-		"all numbers":                                 "UPDATE frank.counter SET last = 9000000000000000000",
+		"all numbers":                                 "SELECT setval('frank.record_number', 137438953472)",
 		"stops another host's writers":                "SELECT frank.change('web', NULL)",
 		"stops all":                                   "LOCK TABLE frank.host IN ACCESS EXCLUSIVE MODE",
 		"stops all at another table":                  "LOCK TABLE frank.record IN SHARE MODE",
@@ -143,6 +143,16 @@ func TestRightsOfARecorder(t *testing.T) {
 		_, err := attempt(t, spy, statements)
 		assert.Error(t, err, name)
 	}
+	assert.Equal(t, before, query(t, database, allRows))
+	// Whatever it leaves open, others go on.
+	conn, err := pgconn.Connect(t.Context(), spy)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	require.NoError(t, conn.Exec(t.Context(), "BEGIN; SELECT frank.take_number('spy', 0); SELECT frank.change('spy', NULL); SELECT * FROM frank.sheet").Close())
+	_, _, err = recordOf(t, asWeb, "web", "l", root, ledger.Options{})
+	require.NoError(t, err)
+	_, _, err = recordOf(t, opened(t, login(t, database, "late"), create), "late", "l", root, ledger.Options{})
+	require.ErrorIs(t, err, ledger.ErrNoRight)
 	for _, table := range []string{"place", "record", "sheet", "band", "band_part"} {
 		column := "place"
 		if table == "place" {
@@ -152,7 +162,6 @@ func TestRightsOfARecorder(t *testing.T) {
 		assert.NotEqual(t, "0", query(t, web, "SELECT count(*) FROM frank."+table+" WHERE "+column+" = "+other), table)
 	}
 	assert.Equal(t, "1", query(t, spy, "SELECT count(*) FROM frank.admitted"))
-	assert.Equal(t, before, query(t, database, allRows))
 }
 
 // allRows asks for a digest of all that the tables of records have.

@@ -11,6 +11,9 @@ var roles = []string{"frank_read", "frank_record", "frank_keep"}
 // by functions, which look at its rights themselves, as policies of a table that a login may
 // UPDATE would let it lock all of that.
 //
+// Numbers are given out by a sequence, as whoever took one from a row could keep that locked, and all
+// others waiting.
+//
 // Lengths are limited, so that no row is larger than a reader has room for.
 var rights = `
 CREATE TABLE frank.host (
@@ -31,7 +34,9 @@ CREATE TABLE frank.admitted (
 INSERT INTO frank.host (name, changes) SELECT DISTINCT host, 0 FROM frank.place;
 INSERT INTO frank.number SELECT r.number, p.host FROM frank.record r JOIN frank.place p ON p.id = r.place;
 INSERT INTO frank.admitted VALUES (session_user, '*', 3);
-DELETE FROM frank.counter WHERE name = 'place';
+CREATE SEQUENCE frank.record_number MAXVALUE 137438953472;
+SELECT setval('frank.record_number', last + 1, false) FROM frank.counter WHERE name = 'record';
+DROP TABLE frank.counter;
 
 ALTER TABLE frank.place ADD CHECK (octet_length(path) <= 65536);
 ALTER TABLE frank.record ADD CHECK (octet_length(label) <= 4096 AND octet_length(note) <= 65536 AND octet_length(terms) <= 65536 AND octet_length(algorithm) <= 64 AND
@@ -77,12 +82,13 @@ BEGIN
 	END IF;
 	IF $2 > 0 AND $2 < 137438953472 AND frank.may($1, 3) THEN
 		INSERT INTO frank.number (record, host) VALUES ($2, $1) ON CONFLICT DO NOTHING RETURNING record INTO given;
-		UPDATE frank.counter SET last = $2 WHERE name = 'record' AND last < $2;
+		IF (SELECT last_value FROM frank.record_number) < $2 THEN
+			PERFORM setval('frank.record_number', $2);
+		END IF;
 	END IF;
-	IF given IS NULL THEN
-		UPDATE frank.counter SET last = last + 1 WHERE name = 'record' RETURNING last INTO given;
-		INSERT INTO frank.number (record, host) VALUES (given, $1);
-	END IF;
+	WHILE given IS NULL LOOP -- one that was wanted may have been given out before its turn
+		INSERT INTO frank.number (record, host) VALUES (nextval('frank.record_number'), $1) ON CONFLICT DO NOTHING RETURNING record INTO given;
+	END LOOP;
 	RETURN given;
 END $$;
 CREATE FUNCTION frank.change(whose text, by_machine bytea) RETURNS boolean LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$

@@ -10,8 +10,8 @@ var steps = []string{schema, rights}
 const schemaName = "frank"
 
 // schema makes the tables. What goes with a place has its number first in its key, so that tables
-// can be distributed by it. Text that may be any bytes is bytea. There are no sequences:
-// numbers of records are given out by the table counter, and a place has that of its first record.
+// can be distributed by it. Text that may be any bytes is bytea. A place has the number of its first
+// record.
 const schema = `
 CREATE SCHEMA frank;
 CREATE TABLE frank.about (
