@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"os"
@@ -91,59 +92,76 @@ func (p *Program) expandRecords(ctx context.Context, r *reading, places []string
 			expanded = append(expanded, asked{given: place})
 			continue
 		}
-		l, err := p.ledgerToRead(ctx, r)
-		if err != nil {
+		if _, err := p.ledgerToRead(ctx, r); err != nil {
 			return nil, err
 		}
-		var found []ledger.Record
-		ref := ledger.Reference{}
-		if place == everyRecord {
-			whose := p.whoseRecords(r)
-			if found, err = l.Newest(ctx, whose); err == nil && len(found) == 0 {
-				err = withoutRecords(p.ledgerPath, whose, r.hosts.given)
-			}
+		var of []asked
+		if r.hosts.given {
+			of, err = p.onMachines(ctx, r, place, words)
 		} else {
-			if ref, err = ledger.ParseReference(words, r.view.Zone); err != nil {
-				return nil, p.notARecord(place, err)
-			}
-			if ref.Label == "" || ref.Host != "" { // this says itself which one
-				expanded = append(expanded, asked{given: place})
-				continue
-			}
-			found, err = l.FindAll(ctx, ref, r.hosts.names)
+			of, err = p.everyLabel(ctx)
 		}
 		var f *failure
 		switch {
 		case errors.As(err, &f):
 			return nil, err
-		case errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel):
+		case errors.Is(err, ledger.ErrReference) || errors.Is(err, ledger.ErrNoRecord) || errors.Is(err, ledger.ErrLabel):
 			return nil, p.notARecord(place, err)
 		case err != nil:
 			return nil, ledgerTrouble(p.ledgerPath, err)
 		}
-		if !r.hosts.given { // @*: one of each label
-			slices.SortFunc(found, func(a, b ledger.Record) int { return int(b.Number - a.Number) })
-			for i := range found {
-				if given := recordMark + found[i].Label; !slices.ContainsFunc(expanded, func(other asked) bool { return other.given == given }) {
-					expanded = append(expanded, asked{given: given, record: &found[i]})
-				}
-			}
-			slices.SortFunc(expanded, func(a, b asked) int { return strings.Compare(a.given, b.given) })
-			continue
-		}
-		for i := range found {
-			expanded = append(expanded, asked{given: givenAs(&found[i], ref), record: &found[i], below: ref.Path, among: len(found) > 1})
-		}
-		if err := p.tellLate(ctx, r, l, ref.Label); err != nil {
-			return nil, err
-		}
-		for _, name := range r.hosts.names {
-			if !slices.ContainsFunc(found, func(one ledger.Record) bool { return one.Host == name }) {
-				r.unrecorded = append(r.unrecorded, place+recordMark+name)
-			}
-		}
+		expanded = append(expanded, of...)
 	}
 	return expanded, nil
+}
+
+// everyLabel returns the newest record of each label, of this machine or, in a file, of all together.
+func (p *Program) everyLabel(ctx context.Context) (list []asked, err error) {
+	whose := p.whoseRecords()
+	found, err := p.ledger.Newest(ctx, whose)
+	if err == nil && len(found) == 0 {
+		err = withoutRecords(p.ledgerPath, whose, false)
+	}
+	slices.SortFunc(found, func(a, b ledger.Record) int {
+		return cmp.Or(strings.Compare(a.Label, b.Label), cmp.Compare(b.Number, a.Number))
+	})
+	for i := range found {
+		if i == 0 || found[i].Label != found[i-1].Label {
+			list = append(list, asked{given: recordMark + found[i].Label, record: &found[i]})
+		}
+	}
+	return list, err
+}
+
+// onMachines returns the records that a place means on the machines of --host, by their names.
+func (p *Program) onMachines(ctx context.Context, r *reading, place, words string) (list []asked, err error) {
+	var found []ledger.Record
+	var ref ledger.Reference
+	if place == everyRecord {
+		found, err = p.ledger.Newest(ctx, r.hosts.names)
+		if err == nil && len(found) == 0 {
+			err = withoutRecords(p.ledgerPath, r.hosts.names, true)
+		}
+	} else if ref, err = ledger.ParseReference(words, r.view.Zone); err == nil {
+		if ref.Label == "" || ref.Host != "" { // it says itself which one
+			return []asked{{given: place}}, nil
+		}
+		found, err = p.ledger.FindAll(ctx, ref, r.hosts.names)
+	}
+	if err != nil {
+		return nil, err
+	}
+	has := map[string]bool{}
+	for i := range found {
+		has[found[i].Host] = true
+		list = append(list, asked{given: givenAs(&found[i], ref), record: &found[i], below: ref.Path, among: len(found) > 1})
+	}
+	for _, name := range r.hosts.names {
+		if !has[name] {
+			r.unrecorded = append(r.unrecorded, place+recordMark+name)
+		}
+	}
+	return list, p.tellLate(ctx, r, p.ledger, ref.Label)
 }
 
 // withoutRecords says that there are none of some machines.
@@ -178,12 +196,9 @@ func (p *Program) notARecord(given string, err error) error {
 	return misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
 }
 
-// whoseRecords are the machines whose records are meant where a place does not say so; nil for all
-// that the ledger has.
-func (p *Program) whoseRecords(r *reading) []string {
-	if r.hosts.given {
-		return r.hosts.names
-	}
+// whoseRecords are the machines whose records are meant where nothing says so; nil for all that the
+// ledger has.
+func (p *Program) whoseRecords() []string {
 	if ledger.Shared(p.ledgerPath) {
 		return []string{thisHost()}
 	}
@@ -244,11 +259,16 @@ func (p *Program) tellLate(ctx context.Context, r *reading, l *ledger.Ledger, la
 		return nil
 	}
 	slices.SortStableFunc(late, func(a, b ledger.Lateness) int { return a.Newest.Compare(b.Newest) })
+	met := map[string]bool{}
 	var texts []string
 	for _, one := range late {
+		if met[one.Host] { // with another label
+			continue
+		}
+		met[one.Host] = true
 		texts = append(texts, one.Host+" (@"+one.Label+" "+ago(now, one.Newest)+", usually every "+strings.TrimPrefix(roughly(one.Usual), "1 ")+")")
 	}
-	r.notes = append(r.notes, render.Count(int64(len(late)), "machine is", "machines are")+" late: "+inShort(texts))
+	r.notes = append(r.notes, render.Count(int64(len(texts)), "machine is", "machines are")+" late: "+inShort(texts))
 	return nil
 }
 
@@ -258,7 +278,7 @@ func ago(now, then time.Time) string { return roughly(now.Sub(then)) + " ago" }
 func roughly(d time.Duration) string {
 	const day = 24 * time.Hour
 	switch {
-	case d >= 2*day-day/4:
+	case d >= day-time.Hour:
 		return render.Count(int64((d+day/2)/day), "day", "days")
 	case d >= 2*time.Hour:
 		return render.Count(int64((d+time.Hour/2)/time.Hour), "hour", "hours")
