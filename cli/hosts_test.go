@@ -1,0 +1,78 @@
+package cli_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A file that has records of several machines is asked about them as a database is.
+func TestHostsOfAFile(t *testing.T) {
+	root := tree(t, "a.txt", "b/c.txt")
+	file := filepath.Join(t.TempDir(), "ledger")
+	here, err := os.Hostname()
+	require.NoError(t, err)
+	on := func(args ...string) result { return run(t, root, append(args, "--ledger", file)...) }
+	require.Zero(t, on("record", ".", "--label", "l").status)
+	lines := on("ledger", "export").out
+	for _, host := range []string{"gull", "heron"} {
+		other := filepath.Join(t.TempDir(), "lines")
+		require.NoError(t, os.WriteFile(other, []byte(strings.ReplaceAll(lines, `"host":"`+here+`"`, `"host":"`+host+`"`)), 0o644))
+		r := on("ledger", "import", other)
+		require.Zero(t, r.status, r.err)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, "d.txt"), nil, 0o644))
+	require.Zero(t, on("record", ".", "--label", "l").status)
+	for words, want := range map[string]string{
+		"search @l --host all where name is a.txt":               "@l@gull/a.txt\n@l@heron/a.txt\n@l@" + here + "/a.txt\n",
+		"search @l@gull where ext is txt":                        "@l@gull/a.txt\n@l@gull/b/c.txt\n",
+		"search @l/b --host gull,heron where ext is txt":         "@l@gull/b/c.txt\n@l@heron/b/c.txt\n",
+		"search @l --host all where name is d.txt":               "@l@" + here + "/d.txt\n",
+		"search @l --host all where host is gull and ext is txt": "@l@gull/a.txt\n@l@gull/b/c.txt\n",
+		"search @l where name is d.txt":                          "@l/d.txt\n",
+		"search @* --host gull where name is c.txt":              "@l@gull/b/c.txt\n",
+	} {
+		args := strings.Fields(words)
+		r := on(append(args, "--as", "paths")...)
+		require.Zero(t, r.status, "%s: %s", words, r.err)
+		assert.Equal(t, want, r.out, words)
+	}
+	r := on("list", "@l/d.txt", "--host", "all")
+	require.Zero(t, r.status, r.err)
+	assert.Contains(t, r.out, "2 machines have no d.txt: gull, heron")
+	r = on("search", "@l", "--host", "gull,nobody", "where", "name", "is", "a.txt")
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.err, "@l@nobody: there is no such record")
+	for words, want := range map[string]string{
+		"search . --host all where ext is txt":      "--host says whose records are meant, and . is none",
+		"search @l --host nobody where ext is txt":  "there is no such label",
+		"list @l/nope --host all":                   "none of these machines has nope",
+		"list @l --host all,gull":                   "all is every machine",
+		"list @l --host a*":                         "is not the name of a machine",
+		"list @7@gull":                              "is of one host already",
+		"history /a --host all":                     "a history is of one machine",
+		"list @l@gull --save-list found":            "--save-list keeps paths for this machine",
+		"ledger admit gull --as gull":               "logins are for a database",
+		"weigh @l --since @l --host all":            "frank tally --by host --since tells of many",
+		"list @* --host nobody":                     "there are no records of nobody",
+		"tally @l --host all --since @l:1 --by ext": "", // only this machine has one before
+	} {
+		r := on(strings.Fields(words)...)
+		if want == "" {
+			require.Zero(t, r.status, r.err)
+			assert.Contains(t, r.out, "2 machines have no record of before: gull, heron")
+			continue
+		}
+		assert.Equal(t, 2, r.status, words)
+		assert.Contains(t, r.err, want, words)
+	}
+	r = on("ledger", "room", "--host", "gull", "--as", "csv")
+	require.Zero(t, r.status, r.err)
+	assert.Equal(t, 2, strings.Count(r.out, "\n"))
+	assert.Equal(t, 4, strings.Count(on("ledger", "room", "--as", "csv").out, "\n"))
+	assert.NoFileExists(t, filepath.Join(root, "found"))
+}
