@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -131,8 +132,16 @@ func TestFleetSurvivesItsLeader(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(m.root, "last"), []byte(m.name), 0o644))
 		m.files["last"] = m.name
 	}
-	recordAll(t, fleet)
+	away, local := fleet[3], filepath.Join(t.TempDir(), "ledger")
+	recordAll(t, slices.DeleteFunc(slices.Clone(fleet), func(m *machine) bool { return m == away }))
+	for range 7 { // a week
+		away.change(t, rand.New(rand.NewPCG(5, 6)))
+		require.Zero(t, finish(t, away.command(t, "record", away.root, "--label", "srv", "--checksum", "sha256", "--ledger", local)).status)
+	}
+	r = finish(t, away.command(t, "ledger", "send", "--ledger", local, "--to", away.ledger))
+	require.Zero(t, r.status, r.err)
 	asked(t, database, fleet, 0)
+	hostile(t, database, fleet)
 }
 
 func answeredOf(t *testing.T, database string, args ...string) (rows []map[string]any, told string) {

@@ -119,6 +119,9 @@ func ledgerTrouble(path string, err error) error {
 	if errors.Is(err, ledger.ErrOlder) {
 		return repaired(&failure{status: statusFailed, err: fmt.Errorf("%s: %w", shownLedger(path), err)}, []string{"ledger", "prepare", ledger.Shown(path)})
 	}
+	if errors.Is(err, ledger.ErrNoRight) {
+		err = fmt.Errorf("%w; whoever prepared the ledger gives rights: frank ledger admit", err)
+	}
 	if errors.Is(err, ledger.ErrSettings) || errors.Is(err, ledger.ErrNoDatabase) {
 		return misuse("%s: %w", shownLedger(path), err)
 	}

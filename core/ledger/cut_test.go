@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -84,6 +85,9 @@ func (c *cutter) pass(client, server net.Conn) {
 		body := make([]byte, binary.BigEndian.Uint32(head[len(head)-4:])-4)
 		if _, err := io.ReadFull(client, body); err != nil {
 			return
+		}
+		if rand.IntN(50) == 0 { // and some are late
+			time.Sleep(rand.N(10 * time.Millisecond))
 		}
 		cut := c.next()
 		if cut && !c.behind {

@@ -388,10 +388,22 @@ func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
 	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...); err != nil {
 		return nil, err
 	}
+	counts := map[int64]int64{} // of problems, by records
+	if err := d.each(ctx, func(values row) error {
+		var record, count int64
+		err := values.scan(&record, &count)
+		counts[record] = count
+		return err
+	}, "SELECT q.record, count(*) FROM frank.problem q JOIN frank.place p ON p.id = q.place"+where+" GROUP BY q.record", args...); err != nil {
+		return nil, err
+	}
 	for _, one := range all {
-		problems, err := d.Problems(ctx, one.Number)
-		if err != nil {
-			return nil, err
+		var problems []store.ProblemRow
+		var err error
+		if one.Problems > 0 || counts[one.Number] > 0 {
+			if problems, err = d.Problems(ctx, one.Number); err != nil {
+				return nil, err
+			}
 		}
 		if string(sumOf(&one.RecordRow, problems)) != string(one.sum) || int64(len(problems)) != one.Problems {
 			altered = append(altered, one.Number)
