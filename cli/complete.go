@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"context"
 	"embed"
 	"os"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -118,23 +120,50 @@ func recordLabels(cmd *cobra.Command) (labels []string) {
 	return slices.Compact(labels)
 }
 
-// recordsThere are the records in the ledger; none if it cannot be read now.
-func recordsThere(cmd *cobra.Command) []ledger.Record {
+// recordsThere are the records of this machine in the ledger; none if it cannot be read now.
+func recordsThere(cmd *cobra.Command) (records []ledger.Record) {
+	inLedger(cmd, func(ctx context.Context, l *ledger.Ledger, name string) {
+		if ledger.Shared(name) {
+			l.Only(thisHost())
+		}
+		records, _ = l.Records(ctx)
+	})
+	return records
+}
+
+// completeHosts completes the names of machines that have records.
+func completeHosts(cmd *cobra.Command, args []string, typed string) (names []string, _ cobra.ShellCompDirective) {
+	inLedger(cmd, func(ctx context.Context, l *ledger.Ledger, _ string) {
+		records, _ := l.Newest(ctx, nil)
+		for _, r := range records {
+			names = append(names, r.Host)
+		}
+	})
+	slices.Sort(names)
+	return listOf(append(slices.Compact(names), everyHost))(cmd, args, typed)
+}
+
+// longestTab is how long a person waits at most for words to be completed.
+const longestTab = 2 * time.Second
+
+// inLedger does something with the ledger that a command names, if it can be read now.
+func inLedger(cmd *cobra.Command, do func(ctx context.Context, l *ledger.Ledger, name string)) {
+	ctx, stop := context.WithTimeout(cmd.Context(), longestTab)
+	defer stop()
 	option := ""
 	if f := cmd.Flags().Lookup("ledger"); f != nil {
 		option = f.Value.String()
 	}
 	file, err := ledgerFile(option)
 	if err != nil {
-		return nil
+		return
 	}
-	l, err := ledger.Open(cmd.Context(), file)
+	l, err := ledger.Open(ctx, file)
 	if err != nil {
-		return nil
+		return
 	}
 	defer l.Close()
-	records, _ := l.Records(cmd.Context())
-	return records
+	do(ctx, l, file)
 }
 
 // completeLabels completes a label.

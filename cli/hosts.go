@@ -32,6 +32,7 @@ func addHost(cmd *cobra.Command, words *string) {
 	cmd.Flags().StringVar(words, "host", "", "the `NAMES` of the machines whose records are meant, separated by commas, or all")
 	group(cmd, groupWhere, "host")
 	shared(cmd, "host")
+	complete(cmd, "host", completeHosts)
 }
 
 // readHosts reads the words of --host.

@@ -74,5 +74,10 @@ func TestHostsOfAFile(t *testing.T) {
 	require.Zero(t, r.status, r.err)
 	assert.Equal(t, 2, strings.Count(r.out, "\n"))
 	assert.Equal(t, 4, strings.Count(on("ledger", "room", "--as", "csv").out, "\n"))
+	cmd := command(t, root, "__complete", "list", "--host", "gull,")
+	cmd.Env = append(cmd.Env, "FRANK_LEDGER="+file)
+	completed := finish(t, cmd).out
+	assert.Contains(t, completed, "gull,heron\n")
+	assert.NotContains(t, completed, "gull,gull")
 	assert.NoFileExists(t, filepath.Join(root, "found"))
 }
