@@ -167,4 +167,18 @@ func TestSharedLedgerIsRestored(t *testing.T) {
 	require.Zero(t, r.status, r.err)
 	r = run(t, root, "record", ".", "--label", "l", "--ledger", m.ledger)
 	assert.Equal(t, 4, r.status, "it may record nothing else")
+
+	// And so is one that was exported and imported, once.
+	lines := filepath.Join(t.TempDir(), "lines")
+	require.Zero(t, on("/", "ledger", "export", "--host", "all", "--to", lines).status)
+	other, into := sharedLedger(t)
+	require.Zero(t, into(root, "record", "b", "--label", "first").status, "so that numbers are taken")
+	r = into("/", "ledger", "import", lines)
+	require.Zero(t, r.status, r.err)
+	assert.Equal(t, on("/", "list", "@l", "--host", "all", "--depth", "all", "--as", "csv").out, into("/", "list", "@l", "--host", "all", "--depth", "all", "--as", "csv").out)
+	r = into("/", "ledger", "import", lines)
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "has records of that place already")
+	r = into("/", "ledger", "check", "--host", "all", "--ledger", other)
+	assert.Zero(t, r.status, r.err)
 }

@@ -19,8 +19,15 @@ type retries struct {
 	count int
 }
 
-// another waits, the longer the more often, and reports whether to do it once more.
-func (t *retries) another(ctx context.Context) bool {
+// another reports whether to do once more what has ended with an error, and waits before, the longer the
+// more often.
+func (t *retries) another(ctx context.Context, err error) bool {
+	switch {
+	case !errors.Is(err, store.ErrAgain):
+		return false
+	case errors.Is(err, store.ErrNumbers): // now there are more
+		return ctx.Err() == nil
+	}
 	if t.count == 0 {
 		t.begun = time.Now()
 	}
@@ -49,7 +56,7 @@ func retried(ctx context.Context, do func() error) error {
 	var tries retries
 	for {
 		err := do()
-		if !errors.Is(err, store.ErrAgain) || !tries.another(ctx) {
+		if !tries.another(ctx, err) {
 			return err
 		}
 	}

@@ -48,10 +48,12 @@ func (l *Ledger) Import(ctx context.Context, from io.Reader) (Imported, error) {
 		defer kept.Close()
 		from, seeker, again = kept, kept, true
 	}
+	defer l.Only(l.hosts...)
+	l.Only() // whosever records are there are in the way
 	var tries retries
 	for {
 		done, err := l.importOnce(ctx, from)
-		if !again || !errors.Is(err, store.ErrAgain) || !tries.another(ctx) {
+		if !again || !tries.another(ctx, err) {
 			return done, err
 		}
 		if _, err := seeker.Seek(begin, io.SeekStart); err != nil {

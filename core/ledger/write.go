@@ -146,7 +146,7 @@ func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 		w.record.Number = r.Number // not one that it was given in vain: others may have come after that
 		l.hold()                   // what is prepared is of one moment, as late as can be
 		err := w.prepare(l.store)
-		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
+		if tries.another(ctx, err) {
 			continue
 		}
 		if errors.Is(err, ErrDamaged) {
@@ -162,7 +162,7 @@ func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 		if err = l.reserve(ctx, r.Host); err == nil {
 			err = l.store.Update(ctx, w.write)
 		}
-		if errors.Is(err, store.ErrAgain) && tries.another(ctx) {
+		if tries.another(ctx, err) {
 			continue
 		}
 		if !errors.Is(err, errOvertaken) {

@@ -6,6 +6,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"time"
 
@@ -23,6 +24,7 @@ var (
 	ErrReadOnly = errors.New("the ledger is read-only")
 	ErrFull     = errors.New("no space left; nothing was changed")
 	ErrAgain    = errors.New("nothing was changed, and it can be done again")
+	ErrNumbers  = fmt.Errorf("%w, at once: there were too few numbers for records", ErrAgain)
 )
 
 // Store is where a ledger is kept. It may be used by several goroutines.

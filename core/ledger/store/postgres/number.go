@@ -25,6 +25,9 @@ func (d *database) Reserve(ctx context.Context, host string) error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.release()
+	d.known.Lock()
+	delete(d.next, host) // they may be less than those of other programs' records by now
+	d.known.Unlock()
 	err := d.connect(ctx)
 	if err == nil {
 		err = d.reserve(ctx, host, 1)
@@ -32,8 +35,7 @@ func (d *database) Reserve(ctx context.Context, host string) error {
 	return again(err)
 }
 
-// reserve has numbers be given out, as the only ones that there are for a host: earlier ones may
-// be less than those of other programs' records by now.
+// reserve has numbers be given out, beside those that there are for a host.
 func (d *database) reserve(ctx context.Context, host string, count int) error {
 	numbers := make([]int64, 0, count)
 	for range count {
@@ -45,8 +47,17 @@ func (d *database) reserve(ctx context.Context, host string, count int) error {
 	}
 	d.known.Lock()
 	defer d.known.Unlock()
-	d.next[host] = numbers
+	d.next[host] = append(d.next[host], numbers...)
 	return nil
+}
+
+// giveBack takes back the numbers that a transaction has used which was taken back itself.
+func (u *update) giveBack() {
+	u.d.known.Lock()
+	defer u.d.known.Unlock()
+	for host, numbers := range u.taken {
+		u.d.next[host] = append(numbers, u.d.next[host]...)
+	}
 }
 
 func takeNumber(ctx context.Context, conn connection, host string, wanted int64) (number int64, err error) {
@@ -74,5 +85,6 @@ func (u *update) number(ctx context.Context, host string, wanted int64) (int64, 
 	}
 	number := u.d.next[host][0]
 	u.d.next[host] = u.d.next[host][1:]
+	u.taken[host] = append(u.taken[host], number)
 	return number, nil
 }

@@ -328,7 +328,7 @@ func (d *database) Update(ctx context.Context, change func(store.Update) error) 
 		if err := d.reserve(ctx, without.host, 2*without.count+1); err != nil {
 			return again(err)
 		}
-		return fmt.Errorf("%w: %w", store.ErrAgain, err)
+		return store.ErrNumbers
 	}
 	return err
 }
@@ -353,6 +353,9 @@ func (d *database) updateOnce(ctx context.Context, change func(store.Update) err
 	if err != nil {
 		u.settle() // whatever becomes of it
 		d.conn.rollback()
+		if errors.As(err, new(*lacking)) {
+			u.giveBack()
+		}
 		return again(named(err))
 	}
 	if err = d.conn.commit(ctx); err != nil {

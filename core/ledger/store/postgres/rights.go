@@ -37,6 +37,7 @@ INSERT INTO frank.admitted VALUES (session_user, '*', 3);
 CREATE SEQUENCE frank.record_number MAXVALUE 137438953472;
 SELECT setval('frank.record_number', last + 1, false) FROM frank.counter WHERE name = 'record';
 DROP TABLE frank.counter;
+CREATE INDEX record_by_number ON frank.record (number);
 
 ALTER TABLE frank.place ADD CHECK (octet_length(path) <= 65536);
 ALTER TABLE frank.record ADD CHECK (octet_length(label) <= 4096 AND octet_length(note) <= 65536 AND octet_length(terms) <= 65536 AND octet_length(algorithm) <= 64 AND

@@ -26,6 +26,7 @@ type update struct {
 	pending  *store.RecordRow   // that is being added: the last of these; nil once it is written
 	problems []store.ProblemRow // of it
 	changing map[string]bool    // hosts whose rows are locked
+	taken    map[string][]int64 // numbers that were given out to hosts before, and are used
 	banding  store.Banding
 	last     map[key]int64 // numbers of segments and bands that were given out
 	sheets   [][]any       // to be sent
@@ -46,7 +47,7 @@ type key struct {
 const sendAt = 4 << 20
 
 func newUpdate(d *database, conn connection, token []byte) *update {
-	u := &update{conn: conn, token: token, changing: map[string]bool{}, last: map[key]int64{}}
+	u := &update{conn: conn, token: token, changing: map[string]bool{}, taken: map[string][]int64{}, last: map[key]int64{}}
 	u.reader = reader{u, d}
 	u.banding.Write = u.writeBand
 	return u
