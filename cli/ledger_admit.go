@@ -72,11 +72,13 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			case err != nil:
 				return admitTrouble(name, err)
 			}
-			what := "may now " + right
+			what := "may now " + right + " " + render.Escaped(shown)
 			if withdraw {
-				what = "has no rights any more of its own to"
+				if what, err = withdrawn(cmd, name, login); err != nil {
+					return admitTrouble(name, err)
+				}
 			}
-			fmt.Fprintf(p.out(), "%s %s %s\n", render.Escaped(login), what, render.Escaped(shown))
+			fmt.Fprintf(p.out(), "%s %s\n", render.Escaped(login), what)
 			for _, other := range others {
 				if right == "record" && other.Host != ledger.EveryHost {
 					fmt.Fprintf(p.out(), "and %s may record %s, too; a name should be of one machine\n", render.Escaped(other.Login), render.Escaped(other.Host))
@@ -90,7 +92,7 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 	f.StringVar(&file, "ledger", "", "the `DATABASE` with the records")
 	group(cmd, groupWhere, "ledger")
 	f.StringVar(&login, "as", "", "the `LOGIN` of the database")
-	f.StringVar(&right, "may", "record", "what it may do: `read`, record (and read) or keep (both, and take away)")
+	f.StringVar(&right, "may", "record", "the `RIGHT` to have: read, record (and read) or keep (both, and take away)")
 	f.BoolVar(&withdraw, "withdraw", false, "take the rights to these machines away from it")
 	group(cmd, groupDo, "as", "may", "withdraw")
 	complete(cmd, "may", oneOf(ledger.Rights))
@@ -99,6 +101,25 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 		example{"ledger admit all --as ana --may read --ledger postgresql://keeper@db.tern-point.example/inventory", "ana may ask about all machines"},
 	)
 	return cmd
+}
+
+// withdrawn says what a login may still do.
+func withdrawn(cmd *cobra.Command, name, login string) (string, error) {
+	list, err := ledger.Admissions(cmd.Context(), name)
+	var left []string
+	for _, one := range list {
+		switch {
+		case one.Login != login:
+		case one.Host == ledger.EveryHost:
+			left = append(left, one.May+" all machines")
+		default:
+			left = append(left, one.May+" "+one.Host)
+		}
+	}
+	if len(left) == 0 {
+		return "may do nothing now", err
+	}
+	return "may now only " + inShort(left), err
 }
 
 func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
