@@ -394,9 +394,11 @@ func (p *Program) ledgerPrepareCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "prepare DATABASE",
 		Short: "make a ledger in a PostgreSQL database, for many machines",
-		Long: `Makes the tables of a ledger in a database, in a schema named frank, once. DATABASE is
-a connection string of PostgreSQL: postgresql://LOGIN@HOST/DATABASE. The login needs the
-right to make schemas there. A password is best kept in the password file of PostgreSQL.`,
+		Long: `Makes the tables of a ledger in a database, in a schema named frank, once; or brings those
+of an earlier version up to this one. DATABASE is a connection string of PostgreSQL:
+postgresql://LOGIN@HOST/DATABASE. The login needs the right to make schemas there, and
+roles (CREATEROLE), unless frank_read, frank_record and frank_keep are there. A password
+is best kept in the password file of PostgreSQL. "frank ledger admit" lets others in.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 || !ledger.Shared(args[0]) {
@@ -407,7 +409,7 @@ right to make schemas there. A password is best kept in the password file of Pos
 			case err != nil:
 				return ledgerTrouble(args[0], err)
 			case made:
-				fmt.Fprintf(p.out(), "there is a ledger now in %s\n", shownLedger(args[0]))
+				fmt.Fprintf(p.out(), "there is a ledger now in %s\nfrank ledger admit lets other logins record into it, or read from it\n", shownLedger(args[0]))
 			case upgraded:
 				fmt.Fprintf(p.out(), "the ledger in %s is of this version now\n", shownLedger(args[0]))
 			default:
