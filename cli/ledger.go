@@ -117,7 +117,7 @@ func ledgerTrouble(path string, err error) error {
 		return err
 	}
 	if errors.Is(err, ledger.ErrOlder) {
-		return repaired(&failure{status: statusFailed, err: fmt.Errorf("%s: %w", shownLedger(path), err)}, []string{"ledger", "prepare", ledger.Shown(path)})
+		err = fmt.Errorf("%w; frank ledger prepare brings it up to this one", err)
 	}
 	if errors.Is(err, ledger.ErrNoRight) {
 		err = fmt.Errorf("%w; whoever prepared the ledger gives rights: frank ledger admit", err)
