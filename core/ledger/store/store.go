@@ -1,4 +1,4 @@
-// Package store keeps what a ledger has: in one SQLite file, and one day in a
+// Package store keeps what a ledger has, in one SQLite file; the package below it does so in a
 // database that the machines of a fleet share. A store knows places by host and path,
 // records, problems and segments, and nothing of what is packed in these.
 package store

@@ -1,9 +1,10 @@
 // Package postgres keeps a ledger in a PostgreSQL database, which the machines of a fleet may
 // share.
 //
-// A record is one transaction, serialisable. What meets another writer, or loses its server in
-// between, is told as [store.ErrAgain], and can be done again; whether a transaction was committed
-// whose answer was lost is found out by its token, so that nothing is written twice.
+// A record is one transaction. Who writes of a host changes the row of that, so that two that do
+// meet there. What meets another writer, or loses its server in between, is told as
+// [store.ErrAgain], and can be done again; whether a transaction was committed whose answer was
+// lost is found out by its token, so that nothing is written twice.
 package postgres
 
 import (
