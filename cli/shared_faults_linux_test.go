@@ -108,12 +108,32 @@ func TestSharedLedgerWaits(t *testing.T) {
 		require.Zero(t, r.status, r.err)
 	}
 	go func() {
-		time.Sleep(3 * time.Second)
+		for {
+			waiting, err := first(database, "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND now() - query_start > interval '2500 milliseconds'")
+			if err != nil || waiting != "0" {
+				break
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
 		conn.Exec(context.Background(), "ROLLBACK").Close()
 	}()
 	r = on(root, "record", ".", "--label", "l")
 	require.Zero(t, r.status, r.err)
 	assert.Contains(t, r.err, "waiting for another program that writes records of "+host)
+}
+
+// first returns the first value that a query has.
+func first(database, query string) (string, error) {
+	conn, err := pgconn.Connect(context.Background(), database)
+	if err != nil {
+		return "", err
+	}
+	defer conn.Close(context.Background())
+	results, err := conn.Exec(context.Background(), query).ReadAll()
+	if err != nil {
+		return "", err
+	}
+	return string(results[0].Rows[0][0]), nil
 }
 
 // Two machines that have one name are told of it.
