@@ -140,10 +140,19 @@ func TestRightsOfARecorder(t *testing.T) {
 		"puts a function of its own before the rest":  "CREATE FUNCTION frank.may(text, bigint) RETURNS boolean LANGUAGE sql AS 'SELECT true'",
 		"switches the rights off":                     "ALTER TABLE frank.record DISABLE ROW LEVEL SECURITY",
 	} {
+		if !strings.HasPrefix(statements, "SET ") {
+			statements = "BEGIN; SELECT frank.change('spy', NULL); " + statements
+		}
 		_, err := attempt(t, spy, statements)
 		assert.Error(t, err, name)
 	}
 	assert.Equal(t, before, query(t, database, allRows))
+	// It may add to a record that is not written, but only where nobody else writes of its host: no
+	// transaction is left to add to it later.
+	_, err = attempt(t, spy, sheet(place, taken, "''"))
+	require.Error(t, err)
+	_, err = attempt(t, spy, "BEGIN; SELECT frank.change('spy', NULL); "+sheet(place, taken, "''")+"; ROLLBACK")
+	require.NoError(t, err)
 	// Whatever it leaves open, others go on.
 	conn, err := pgconn.Connect(t.Context(), spy)
 	require.NoError(t, err)

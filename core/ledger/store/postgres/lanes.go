@@ -21,8 +21,14 @@ type lanes struct {
 	mu     sync.Mutex
 	wide   bool   // there may be some
 	moment string // to be read at; "" for none
-	idle   []*connection
+	idle   []*lane
 	count  int // with those that are in use
+}
+
+// lane is one of them.
+type lane struct {
+	connection
+	moment string // that it reads at
 }
 
 // Wide implements store.Hosted.
@@ -49,15 +55,15 @@ func (l *lanes) open(ctx context.Context, first connection) {
 }
 
 // take returns a connection, nil if there is none to be had.
-func (l *lanes) take(ctx context.Context, config *pgconn.Config) *connection {
+func (l *lanes) take(ctx context.Context, config *pgconn.Config) *lane {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if n := len(l.idle); n > 0 {
-		lane := l.idle[n-1]
+		one := l.idle[n-1]
 		l.idle = l.idle[:n-1]
-		return lane
+		return one
 	}
-	if l.moment == "" || l.count == mostLanes {
+	if !l.wide || l.moment == "" || l.count == mostLanes {
 		return nil
 	}
 	conn, err := connectTo(ctx, config)
@@ -68,31 +74,33 @@ func (l *lanes) take(ctx context.Context, config *pgconn.Config) *connection {
 		if conn.PgConn != nil {
 			conn.close()
 		}
-		l.moment = ""
+		l.wide = false
 		return nil
 	}
 	l.count++
-	return &conn
+	return &lane{conn, l.moment}
 }
 
 // back gives a connection back.
-func (l *lanes) back(lane *connection) {
+func (l *lanes) back(one *lane) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if l.count == 0 || lane.IsClosed() { // the moment is over
-		lane.close()
-		l.count = max(0, l.count-1)
-		return
+	switch {
+	case one.moment != l.moment: // that is over
+		one.close()
+	case one.IsClosed():
+		l.count--
+	default:
+		l.idle = append(l.idle, one)
 	}
-	l.idle = append(l.idle, lane)
 }
 
 // close ends all of them.
 func (l *lanes) close() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	for _, lane := range l.idle {
-		lane.close()
+	for _, one := range l.idle {
+		one.close()
 	}
 	l.idle, l.count, l.moment = nil, 0, ""
 }

@@ -293,7 +293,7 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 	if !d.mu.TryLock() {
 		if lane := d.lanes.take(ctx, d.config); lane != nil {
 			defer d.lanes.back(lane)
-			return named(do(*lane))
+			return named(do(lane.connection))
 		}
 		d.mu.Lock()
 	}

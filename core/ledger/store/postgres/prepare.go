@@ -69,15 +69,8 @@ func isSQLState(err error, codes ...string) bool {
 // Admitted is what a login may do with records of a host.
 type Admitted struct {
 	Login, Host string // Host is [EveryHost] for all
-	May         int
+	May         int    // 1: read, 2: record, too, 3: also take away, and lay together
 }
-
-// What a login may do: each has what is before it.
-const (
-	MayRead   = 1
-	MayRecord = 2
-	MayKeep   = 3 // take away, and lay together
-)
 
 // EveryHost stands for all hosts.
 const EveryHost = "*"

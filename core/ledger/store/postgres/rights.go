@@ -7,7 +7,8 @@ var roles = []string{"frank_read", "frank_record", "frank_keep"}
 //
 // A recorder adds to records that are not there yet, with numbers that were given to its
 // host, and of which none of the place comes after: the row of the record is written last, and
-// from then on nothing is added to it. What has to be changed and is no record, a recorder changes
+// from then on nothing is added to it. To add to one, a transaction has to have the row of the host,
+// so that none can be left open to add something later. What has to be changed and is no record, a recorder changes
 // by functions, which look at its rights themselves, as policies of a table that a login may
 // UPDATE would let it lock all of that.
 //
@@ -19,7 +20,8 @@ var rights = `
 CREATE TABLE frank.host (
 	name    text PRIMARY KEY CHECK (octet_length(name) BETWEEN 1 AND 255),
 	changes bigint NOT NULL, -- whoever writes of a host counts here, so that two meet
-	machine bytea CHECK (octet_length(machine) <= 64) -- that wrote of it last
+	machine bytea CHECK (octet_length(machine) <= 64), -- that wrote of it last
+	held    text -- by which transaction
 );
 CREATE TABLE frank.number (
 	record bigint PRIMARY KEY, -- that was given out
@@ -59,9 +61,11 @@ CREATE FUNCTION frank.may_of(at bigint, level integer) RETURNS boolean LANGUAGE 
 BEGIN
 	RETURN EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND frank.may(p.host, $2));
 END $$;
+CREATE FUNCTION frank.this_transaction() RETURNS text LANGUAGE sql STABLE SET search_path = pg_catalog, pg_temp AS $$
+	SELECT pg_backend_pid()::text || ' ' || extract(epoch FROM now())::text $$;
 CREATE FUNCTION frank.may_add(at bigint, to_record bigint) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
 BEGIN
-	RETURN EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND
+	RETURN EXISTS (SELECT 1 FROM frank.place p JOIN frank.host h ON h.name = p.host WHERE p.id = $1 AND h.held = frank.this_transaction() AND
 			(frank.may(p.host, 2) AND EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = p.host) OR frank.may(p.host, 3)))
 		AND NOT EXISTS (SELECT 1 FROM frank.record r WHERE r.place = $1 AND r.number >= $2);
 END $$;
@@ -100,7 +104,8 @@ BEGIN
 		PERFORM frank.refuse('record', $1);
 	END IF;
 	SELECT h.machine INTO before FROM frank.host h WHERE h.name = $1;
-	INSERT INTO frank.host AS h (name, changes, machine) VALUES ($1, 1, $2) ON CONFLICT (name) DO UPDATE SET changes = h.changes + 1, machine = coalesce($2, h.machine);
+	INSERT INTO frank.host AS h (name, changes, machine, held) VALUES ($1, 1, $2, frank.this_transaction())
+		ON CONFLICT (name) DO UPDATE SET changes = h.changes + 1, machine = coalesce($2, h.machine), held = excluded.held;
 	RETURN coalesce(before <> $2, false);
 END $$;
 CREATE FUNCTION frank.set_stamps(at bigint, of_record bigint, stamps bytea) RETURNS void LANGUAGE plpgsql VOLATILE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
