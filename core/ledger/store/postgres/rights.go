@@ -61,12 +61,13 @@ CREATE FUNCTION frank.may_of(at bigint, level integer) RETURNS boolean LANGUAGE 
 BEGIN
 	RETURN EXISTS (SELECT 1 FROM frank.place p WHERE p.id = $1 AND frank.may(p.host, $2));
 END $$;
-CREATE FUNCTION frank.this_transaction() RETURNS text LANGUAGE sql STABLE SET search_path = pg_catalog, pg_temp AS $$
-	SELECT pg_backend_pid()::text || ' ' || extract(epoch FROM now())::text $$;
+-- It is asked for each row that is added, so that it asks no other function.
 CREATE FUNCTION frank.may_add(at bigint, to_record bigint) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
 BEGIN
-	RETURN EXISTS (SELECT 1 FROM frank.place p JOIN frank.host h ON h.name = p.host WHERE p.id = $1 AND h.held = frank.this_transaction() AND
-			(frank.may(p.host, 2) AND EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = p.host) OR frank.may(p.host, 3)))
+	RETURN EXISTS (SELECT 1 FROM frank.place p JOIN frank.host h ON h.name = p.host
+			WHERE p.id = $1 AND h.held = pg_backend_pid()::text || ' ' || extract(epoch FROM now())::text AND
+			(EXISTS (SELECT 1 FROM frank.admitted a WHERE a.login = session_user AND a.host IN (p.host, '*') AND a.may >= 2) AND EXISTS (SELECT 1 FROM frank.number n WHERE n.record = $2 AND n.host = p.host)
+				OR frank.may(p.host, 3)))
 		AND NOT EXISTS (SELECT 1 FROM frank.record r WHERE r.place = $1 AND r.number >= $2);
 END $$;
 CREATE FUNCTION frank.may_begin(whose text, at bigint) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
@@ -104,7 +105,7 @@ BEGIN
 		PERFORM frank.refuse('record', $1);
 	END IF;
 	SELECT h.machine INTO before FROM frank.host h WHERE h.name = $1;
-	INSERT INTO frank.host AS h (name, changes, machine, held) VALUES ($1, 1, $2, frank.this_transaction())
+	INSERT INTO frank.host AS h (name, changes, machine, held) VALUES ($1, 1, $2, pg_backend_pid()::text || ' ' || extract(epoch FROM now())::text)
 		ON CONFLICT (name) DO UPDATE SET changes = h.changes + 1, machine = coalesce($2, h.machine), held = excluded.held;
 	RETURN coalesce(before <> $2, false);
 END $$;
