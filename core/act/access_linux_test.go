@@ -282,7 +282,7 @@ func TestWhatComesAlong(t *testing.T) {
 		if into != other {
 			lost = "extended attributes cannot be kept there (1)"
 		}
-		assert.Equal(t, map[string]string{"a": "", "a third": "", "tool": lost, "tool too": lost, "partly": "hard links to what stays here are not kept (1)"}, notes)
+		assert.Equal(t, map[string]string{"a": "", "a third": "", "tool": lost, "tool too": lost, "partly": "hard links to what stays here are not kept, and undo cannot make them again (1)"}, notes)
 		result, wrong := carry(t, c, plan)
 		require.Empty(t, wrong)
 		inode := func(in, name string) uint64 {

@@ -28,10 +28,13 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 		}
 		return err
 	}
-	if err := c.discardOwn(to.at, under); err != nil { // of an attempt that was broken off
+	if err := c.discardBegun(ctx, to.at, under, from); err != nil { // of an attempt that was broken off
 		return err
 	}
 	made, err := c.whole(ctx, from, to, under, v)
+	if err == nil && c.strict && c.lost != (lost{}) {
+		err = fmt.Errorf("%w: %s", errLosses, c.lost)
+	}
 	if err == nil {
 		err = copied(&made)
 	}
@@ -39,13 +42,13 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 		err = taken(c.calls.Rename(to.at, under, to.at, to.name))
 	}
 	if err != nil {
-		return c.discardAfter(err, to.at, under)
+		return c.discardMadeAfter(err, to.at, under, from)
 	}
-	back := func() error { return c.dropCopy(context.Background(), to.at, to.name, from.at, from.name) }
+	back := func() error { return c.dropCopy(context.Background(), to, under, from) }
 	if err := c.calls.SyncFolder(to.at); err != nil { // it is there, but would it be after a power failure?
 		return errors.Join(err, back())
 	}
-	removed, err := c.removeAll(ctx, from.at, from.name, v, stays)
+	removed, err := c.takeAway(ctx, from, under, v, stays)
 	switch {
 	case err == nil:
 		return nil
@@ -83,6 +86,8 @@ func taken(err error) error {
 	return err
 }
 
+var errLosses = errors.New("not all of it would be kept there")
+
 // rejoin puts together again what a move to another file system has left in two
 // places: what is missing where it was is copied there from the copy, and the copy
 // removed where it is the same. Nothing that is there is replaced.
@@ -90,7 +95,7 @@ func (c *copier) rejoin(ctx context.Context, made, original spot, under string) 
 	if err := c.complete(ctx, made, original, under); err != nil {
 		return err
 	}
-	return c.dropCopy(ctx, made.at, made.name, original.at, original.name)
+	return c.dropCopy(ctx, made, under, original)
 }
 
 // complete copies what is missing.
@@ -129,15 +134,16 @@ func (c *copier) complete(ctx context.Context, made, original spot, under string
 		case !gone(err):
 			return w.inside(err)
 		}
-		if err := c.discardOwn(at, under); err != nil { // of an attempt that was broken off
-			return err
+		if err := c.discardBegun(ctx, at, under, spot{w.at, w.name}); err != nil { // of an attempt that was broken off
+			return w.inside(err)
 		}
+		c.prefix = w.wayTo()
 		err = c.copy(ctx, w.at, w.name, at, under, nil)
 		if err == nil {
 			err = taken(c.calls.Rename(at, under, at, name(w)))
 		}
 		if err != nil {
-			return w.inside(c.discardAfter(err, at, under))
+			return w.inside(c.discardMadeAfter(err, at, under, spot{w.at, w.name}))
 		}
 		if err := c.calls.SyncFolder(at); err != nil {
 			return w.inside(err)

@@ -28,6 +28,7 @@ type Outcome struct {
 	Step   *Step
 	Number int
 	To     string // where it is now, if it went somewhere
+	Aside  string // full path of what is left of it under a name of no meaning
 	Err    error  // nil if it is done
 	Partly bool   // something of it was done nevertheless
 	Notes  string // what is not as before, though it is done
@@ -234,8 +235,12 @@ func (c *carrying) close(t *task, err error) error {
 			c.result.Failed-- // it is as if it had not been begun
 			return stopped
 		}
+		out.Aside = leftUnder(&c.to, s, c.journal.under(n))
 		c.tell(out)
 		return stopped
+	}
+	if err != nil {
+		out.Aside = leftUnder(&c.to, s, c.journal.under(n))
 	}
 	c.tell(out)
 	return nil
@@ -256,7 +261,18 @@ func (t *task) run() error {
 		return err
 	}
 	t.from = spot{at, name}
-	if t.st, err = t.isThere(t.step, at, name); err != nil {
+	if t.verb.stays() && sys.HoldsAll {
+		held, err := t.Calls.Hold(at, name)
+		if gone(err) {
+			err = errGone
+		}
+		if err != nil {
+			return err
+		}
+		defer t.Calls.Close(held)
+		t.from = spot{held, ""}
+	}
+	if t.st, err = t.isThere(t.step, t.from.at, t.from.name); err != nil {
 		return err
 	}
 	if t.verb.whole() && t.st.Kind == entry.KindFolder {
@@ -291,7 +307,7 @@ func (c *carrying) isThere(s *Step, at int, name string) (st sys.Status, err err
 		return st, err
 	}
 	shown := c.own.before(&st)
-	volume := func() string { return c.volumes.of(c.Calls, at, name, &st).ID }
+	volume := func() string { return c.volumes.named(c.Calls, &c.from, &st) }
 	if !isEntry(s, c.plan.Volumes, &st, volume) {
 		return st, errChanged
 	}

@@ -156,10 +156,20 @@ func (p *planning) links(s *Step, stays *sys.Status) error {
 	if st.Modified != stays.Modified {
 		s.addNote("it will have the times of the file that stays")
 	}
+	if st.Links > 1 {
+		l := p.linked[nodeOf(&st)]
+		if l == nil {
+			l = &linked{names: names{all: st.Links}}
+			p.linked[nodeOf(&st)] = l
+		}
+		l.met++
+		l.steps = append(l.steps, s)
+	}
 	return nil
 }
 
-// sameRights reports whether two files have the same owner, permissions and attributes.
+// sameRights reports whether two files have the same owner, permissions, attributes and
+// flags.
 func sameRights(calls *sys.Calls, one spot, st *sys.Status, other spot, otherSt *sys.Status) (bool, error) {
 	if st.UID != otherSt.UID || st.GID != otherSt.GID || st.Permissions != otherSt.Permissions {
 		return false, nil
@@ -169,7 +179,27 @@ func sameRights(calls *sys.Calls, one spot, st *sys.Status, other spot, otherSt 
 		return false, err
 	}
 	b, err := calls.Attributes(other.at, other.name)
-	return maps.Equal(a, b), err
+	if err != nil || !maps.Equal(a, b) || st.Kind != entry.KindFile && st.Kind != entry.KindFolder {
+		return err == nil && maps.Equal(a, b), err
+	}
+	flags, err := flagsAt(calls, one)
+	if err != nil {
+		return false, err
+	}
+	others, err := flagsAt(calls, other)
+	return flags == others, err
+}
+
+// flagsAt returns the flags of a file or folder, as far as they are not about how its file
+// system keeps it.
+func flagsAt(calls *sys.Calls, at spot) (uint32, error) {
+	fd, err := calls.OpenFile(at.at, at.name)
+	if err != nil {
+		return 0, err
+	}
+	defer calls.Close(fd)
+	flags, err := calls.Flags(fd)
+	return flags &^ sys.FlagsKeeping, ignoreCannot(err)
 }
 
 // becomeLink has a spare become another name of the file that stays. Both names are there
@@ -204,7 +234,7 @@ func (t *task) becomeLink() error {
 		if isPartly(err) { // and what is beside it is the spare
 			return err
 		}
-		if left := t.Calls.Unlink(t.from.at, under); left != nil && !gone(left) {
+		if left := t.surveyor().unlinkLink(t.from.at, under, nodeOf(&p.keeper)); left != nil && !gone(left) {
 			err = errors.Join(err, left)
 		}
 		return err
@@ -232,11 +262,11 @@ func (t *task) swap(under string, p *pair) error {
 		return err
 	}
 	spare, err := t.Calls.Status(t.from.at, under)
-	if err == nil && (nodeOf(&spare) != nodeOf(&t.st) || spare.Size != t.st.Size || spare.Modified != t.st.Modified) {
+	if err == nil && !alike(&t.st, &spare) {
 		err = errChanged
 	}
 	if err == nil {
-		err = t.Calls.Unlink(t.from.at, under)
+		err = t.surveyor().unlink(t.from.at, under, &t.st)
 	}
 	if err != nil { // back to how it was
 		if back := t.Calls.Exchange(t.from.at, under, t.from.at, t.from.name); back != nil {
@@ -320,7 +350,9 @@ func (c clearing) look(u *undoing, s *PastStep) State {
 		}
 		return Begun
 	case ByShared:
-		if _, _, _, err := u.still(s); err != nil {
+		_, _, _, done, err := u.still(s)
+		defer done()
+		if err != nil {
 			return Begun
 		}
 		return Done
@@ -348,51 +380,68 @@ func (u *undoing) unlink(s *PastStep) (acted bool, err error) {
 		return false, err
 	}
 	there := err == nil
-	keeper := s.Keeper != nil && st.Inode == s.Keeper.Inode && st.Size == s.Keeper.Size
+	isKeeper := func(st *sys.Status) bool { return s.Keeper != nil && st.Inode == s.Keeper.Inode }
 	switch {
 	case u.isIt(s, &st, &u.from): // it was never done, or is taken back already
-		if there && s.Keeper != nil && beside.Inode == s.Keeper.Inode && beside.Links > 1 {
-			err = u.Calls.Unlink(at, under)
+		if there && isKeeper(&beside) {
+			err = u.surveyor().unlinkLink(at, under, nodeOf(&beside))
+		} else if there {
+			err = errNotOurs
 		}
 		return s.State == Done, ignoreGone(err)
-	case !keeper:
+	case !isKeeper(&st) || st.Size != s.Keeper.Size:
 		return false, errMovedOn
-	case there && u.isIt(s, &beside, &u.from) && beside.Size == s.Size && beside.Modified == entry.Time(s.Modified): // broken off before it was removed
+	case there && u.isIt(s, &beside, &u.from): // broken off before it was removed
 		if err := u.Calls.Exchange(at, under, at, name); err != nil {
 			return false, err
 		}
-		return true, u.Calls.Unlink(at, under)
+		return true, u.surveyor().unlinkLink(at, under, nodeOf(&st))
 	case st.Modified != entry.Time(s.Keeper.Modified) || st.Links < 2:
 		return false, errSince
+	case there && isKeeper(&beside):
+		err = u.surveyor().unlinkLink(at, under, nodeOf(&beside))
+	case there: // a copy that was being made
+		err = u.surveyor().discardBegun(u.ctx, at, under, spot{at, name})
+	default:
+		err = nil
 	}
-	if there {
-		if err := u.surveyor().discardOwn(at, under); err != nil {
-			return false, err
-		}
+	if err != nil {
+		return false, err
 	}
 	return u.apart(s, spot{at, name}, under)
 }
 
-// apart makes a copy of a file of several names in the place of one of them.
+// apart makes a copy of a file of several names in the place of one of them; or gives that
+// to the copy that there is, if the spare had several names, too.
 func (u *undoing) apart(s *PastStep, from spot, under string) (acted bool, err error) {
 	c := &copier{surveyor: u.surveyor()}
-	err = c.copy(u.ctx, from.at, from.name, from.at, under, nil)
-	if err == nil {
-		err = u.Calls.SetTimes(from.at, under, entry.Time(s.Modified), entry.Time(s.Accessed))
+	joined := u.joinSpares(s, from, under)
+	if !joined {
+		if err = c.copy(u.ctx, from.at, from.name, from.at, under, nil); err == nil {
+			err = u.Calls.SetTimes(from.at, under, entry.Time(s.Modified), entry.Time(s.Accessed))
+		}
 	}
 	var made sys.Status
 	if err == nil {
 		made, err = u.Calls.Status(from.at, under)
 	}
 	if err == nil {
-		u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: u.volumes.named(u.Calls, &u.from, &made)})
-		err = u.journal.sync()
+		err = u.noteBack(s, &made, u.volumes.named(u.Calls, &u.from, &made))
 	}
 	if err == nil {
 		err = u.Calls.Exchange(from.at, under, from.at, from.name)
 	}
+	discard := func(err error) error {
+		if joined {
+			return errors.Join(err, u.surveyor().unlinkLink(from.at, under, nodeOf(&made)))
+		}
+		if len(c.made) > 0 {
+			c.made[0].done = doneOf(&made) // it has got its times since
+		}
+		return c.discardMadeAfter(err, from.at, under, from)
+	}
 	if err != nil {
-		return false, c.discardAfter(err, from.at, under)
+		return false, discard(err)
 	}
 	u.notes = c.lost.String()
 	// Under the other name is one of the file that stays now: nothing else would have
@@ -402,12 +451,52 @@ func (u *undoing) apart(s *PastStep, from spot, under string) (acted bool, err e
 		if err := u.Calls.Exchange(from.at, under, from.at, from.name); err != nil {
 			return false, err
 		}
-		return false, c.discardAfter(errMovedOn, from.at, under)
+		return false, discard(errMovedOn)
 	}
 	if err == nil {
-		err = u.Calls.Unlink(from.at, under)
+		err = u.surveyor().unlinkLink(from.at, under, nodeOf(&other))
+	}
+	if err == nil {
+		u.noteApart(s)
 	}
 	return true, err
+}
+
+// joinSpares gives the spare that another step of the same file has got back one more name,
+// if there is one.
+func (u *undoing) joinSpares(s *PastStep, at spot, under string) bool {
+	for _, other := range u.past.sameFile(s) {
+		f := newFolders(u.Calls)
+		otherAt, name, err := f.at(string(other.Path))
+		var st sys.Status
+		if err == nil {
+			st, err = u.Calls.Status(otherAt, name)
+		}
+		joined := err == nil && u.isIt(other, &st, &f) && st.Size == s.Size && st.Modified == entry.Time(s.Modified) &&
+			u.surveyor().link(&copied{st: st}, otherAt, name, at.at, under) == nil
+		f.close()
+		if joined {
+			return true
+		}
+	}
+	return false
+}
+
+// sameFile returns the other steps about the same file.
+func (p *Past) sameFile(s *PastStep) (others []*PastStep) {
+	if p.files == nil {
+		p.files = map[entry.Node][]*PastStep{}
+		for _, one := range p.Steps {
+			node := entry.Node{Device: one.Device, Inode: one.Inode}
+			p.files[node] = append(p.files[node], one)
+		}
+	}
+	for _, one := range p.files[entry.Node{Device: s.Device, Inode: s.Inode}] {
+		if one != s {
+			others = append(others, one)
+		}
+	}
+	return others
 }
 
 func ignoreGone(err error) error {

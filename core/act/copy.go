@@ -26,22 +26,30 @@ var (
 // copier copies entries to another file system.
 type copier struct {
 	*surveyor
-	// again gives a name in an open folder to the copy that there is of a file of
-	// several names, of which this may be the last that is left. It returns false if
-	// there is none.
-	again func(st *sys.Status, at int, name string) bool
-	lost  lost
-	ways  map[entry.Node][]string // to the copies of files of several names, in what was copied
+	again  linker // nil for none
+	prefix string // way to what is copied, of a part of an entry
+	strict bool   // nothing may be lost
+	lost   lost
+	ways   map[entry.Node]*copied // of files of several names, in what was copied
+	made   []made                 // by the last copy
+	held   []heldTimes            // that are not those of the originals
+	names  []several
+}
+
+// heldTimes are times that the other file system did not take as they are.
+type heldTimes struct {
+	way                        string // to what has them, in what was copied
+	modified, accessed, became entry.Time
 }
 
 // lost is what could not be kept of what was copied.
-type lost struct{ lists, attributes, owners, links int64 }
+type lost struct{ lists, attributes, owners, links, flags, times int64 }
 
 func (l lost) String() (text string) {
 	for _, one := range []struct {
 		count int64
 		what  string
-	}{{l.lists, "access lists"}, {l.attributes, "extended attributes"}, {l.owners, "owners"}, {l.links, "hard links"}} {
+	}{{l.lists, "access lists"}, {l.attributes, "extended attributes"}, {l.owners, "owners"}, {l.links, "hard links"}, {l.flags, "flags"}, {l.times, "exact times"}} {
 		if one.count > 0 {
 			if text != "" {
 				text += ", "
@@ -53,13 +61,6 @@ func (l lost) String() (text string) {
 		text = "could not keep " + text
 	}
 	return text
-}
-
-// copiesIn notes where the copies of files of several names are, for later steps.
-func (c *copier) copiesIn(full string, copies copies) {
-	for n, way := range c.ways {
-		copies[n] = path.Join(append([]string{full}, way...)...)
-	}
 }
 
 // copying is one copy that is being made.
@@ -78,7 +79,7 @@ type copying struct {
 func (c *copier) copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *survey) error {
 	run := &copying{copier: c, ctx: ctx, toAt: toAt, to: to, ladder: ladder{calls: c.calls}, synced: v != nil && sys.SyncsAll}
 	defer run.ladder.close()
-	c.ways = map[entry.Node][]string{}
+	c.ways, c.made, c.held, c.names = map[entry.Node]*copied{}, nil, nil, nil
 	next := 0
 	var line []byte
 	err := c.walk(ctx, fromAt, from, func(w *walk, st *sys.Status) error {
@@ -119,30 +120,34 @@ func (c *copying) one(w *walk, st *sys.Status) error {
 	if st.Kind == entry.KindFolder {
 		return c.makeFolder(w, at, name, st)
 	}
-	if c.nameAgain(st, at, name) {
+	if c.nameAgain(w, st, at, name) {
 		return nil
 	}
+	var now sys.Status
 	switch st.Kind {
 	case entry.KindFile:
-		err = c.file(w.at, w.name, at, name, st)
+		now, err = c.file(w, at, name, st)
 	case entry.KindLink:
 		var target string
 		if target, err = c.calls.ReadLink(w.at, w.name); err == nil {
 			err = c.calls.MakeLink(target, at, name)
 		}
 		if err == nil {
-			err = c.likeBefore(w.at, w.name, at, name, st)
+			now, err = c.likeBefore(w, at, name, st)
 		}
 	default:
 		if !sys.MakesSpecial(st.Kind) {
 			return errNoCopy
 		}
 		if err = c.calls.MakeSpecial(at, name, st.Kind, st.Rdev); err == nil {
-			err = c.likeBefore(w.at, w.name, at, name, st)
+			now, err = c.likeBefore(w, at, name, st)
 		}
 	}
-	if err == nil && st.Links > 1 {
-		c.ways[nodeOf(st)] = c.wayTo(w)
+	if err == nil {
+		c.made = append(c.made, madeOf(w, name, &now))
+		if st.Links > 1 {
+			c.ways[nodeOf(st)] = &copied{way: c.wayTo(w), st: now, made: len(c.made) - 1}
+		}
 	}
 	return err
 }
@@ -159,39 +164,59 @@ func (c *copying) wayTo(w *walk) (way []string) {
 }
 
 // nameAgain gives the copy of a file another name, if there is a copy.
-func (c *copying) nameAgain(st *sys.Status, at int, name string) bool {
-	if c.again != nil && c.again(st, at, name) {
-		return true
+func (c *copying) nameAgain(w *walk, st *sys.Status, at int, name string) bool {
+	way := path.Join(c.prefix, w.wayTo())
+	known, named := false, false
+	if c.again != nil {
+		known, named = c.again(w, st, way, at, name)
 	}
-	way, copied := c.ways[nodeOf(st)]
-	if !copied || len(way) == 0 {
-		return false
+	if first := c.ways[nodeOf(st)]; !named && first != nil && len(first.way) > 0 {
+		if known, named = true, c.linkTo(first, at, name) == nil; named {
+			c.made[first.made].done = doneOf(&first.st)
+		}
 	}
-	first := ladder{calls: c.calls}
-	defer first.close()
-	fd, err := c.calls.OpenFolder(c.toAt, c.to)
-	if err == nil {
-		err = first.reset(fd)
+	if known || st.Links > 1 {
+		c.names = append(c.names, several{way, linkedTo{nodeOf(st), st.Links}})
 	}
-	for i := 0; i < len(way)-1 && err == nil; i++ {
-		err = first.down(way[i])
-	}
-	if err == nil {
-		fd, err = first.fd()
-	}
-	if err == nil {
-		err = c.calls.NameAgain(fd, way[len(way)-1], at, name)
-	}
-	if err != nil {
+	if known && !named {
 		c.lost.links++
 	}
-	return err == nil
+	if named {
+		if now, err := c.calls.Status(at, name); err == nil {
+			c.made = append(c.made, madeOf(w, name, &now))
+			c.noteTimes(way, st, &now)
+		}
+	}
+	return named
+}
+
+// linkTo gives a file in the copy another name, if it is as it was made.
+func (c *copying) linkTo(first *copied, at int, name string) error {
+	way := ladder{calls: c.calls}
+	defer way.close()
+	fd, err := c.calls.OpenFolder(c.toAt, c.to)
+	if err == nil {
+		err = way.reset(fd)
+	}
+	for i := 0; i < len(first.way)-1 && err == nil; i++ {
+		err = way.down(first.way[i])
+	}
+	if err == nil {
+		fd, err = way.fd()
+	}
+	if err != nil {
+		return err
+	}
+	return c.link(first, fd, first.way[len(first.way)-1], at, name)
 }
 
 // makeFolder makes a folder that only its owner may enter for now.
 func (c *copying) makeFolder(w *walk, at int, name string, st *sys.Status) error {
 	if err := c.calls.MakeFolder(at, name, 0o700); err != nil {
 		return err
+	}
+	if now, err := c.calls.Status(at, name); err == nil {
+		c.made = append(c.made, madeOf(w, name, &now))
 	}
 	if err := c.bare(at, name, true); err != nil {
 		return err
@@ -243,31 +268,52 @@ func (c *copying) leave(w *walk) error {
 		}
 	}
 	c.ladder.up()
-	if w.below == 0 {
-		return c.likeBefore(w.at, w.name, c.toAt, c.to, &st)
+	at, name, err := c.place(w)
+	if err == nil {
+		err = c.folderFlags(w, at, name)
 	}
-	at, err := c.ladder.fd()
-	if err != nil {
-		return err
+	if err == nil {
+		_, err = c.likeBefore(w, at, name, &st)
 	}
-	return c.likeBefore(w.at, w.name, at, w.name, &st)
+	return err
 }
 
 // likeBefore gives a copy owner, access list, attributes, permissions and times of
 // what it is a copy of. What the other file system or this user cannot set is
-// counted, and nobody may do more than before for that.
-func (c *copier) likeBefore(fromAt int, from string, at int, name string, st *sys.Status) error {
+// counted, and nobody may do more than before for that. It returns what the copy is then.
+func (c *copier) likeBefore(w *walk, at int, name string, st *sys.Status) (now sys.Status, err error) {
 	ownerKept, groupKept, err := c.keepOwner(at, name, st)
 	if err != nil {
-		return err
+		return now, err
 	}
 	if !ownerKept || !groupKept {
 		c.lost.owners++
 	}
-	if st.Kind == entry.KindLink {
-		return c.calls.SetTimes(at, name, st.Modified, st.Accessed)
+	if st.Kind != entry.KindLink {
+		if err := c.keepRights(w, at, name, st, ownerKept, groupKept); err != nil {
+			return now, err
+		}
 	}
-	all, err := c.calls.Attributes(fromAt, from)
+	if err := c.calls.SetTimes(at, name, st.Modified, st.Accessed); err != nil {
+		return now, err
+	}
+	if now, err = c.calls.Status(at, name); err == nil {
+		c.noteTimes(path.Join(c.prefix, w.wayTo()), st, &now)
+	}
+	return now, err
+}
+
+// noteTimes notes times that the other file system did not take as they are.
+func (c *copier) noteTimes(way string, before, now *sys.Status) {
+	if now.Modified != before.Modified {
+		c.lost.times++
+		c.held = append(c.held, heldTimes{way, before.Modified, before.Accessed, now.Modified})
+	}
+}
+
+// keepRights gives a copy access list, attributes and permissions.
+func (c *copier) keepRights(w *walk, at int, name string, st *sys.Status, ownerKept, groupKept bool) error {
+	all, err := c.calls.Attributes(w.at, w.name)
 	if err != nil {
 		return err
 	}
@@ -304,10 +350,67 @@ func (c *copier) likeBefore(fromAt int, from string, at int, name string, st *sy
 	if dropped {
 		c.lost.attributes++
 	}
-	if err := c.calls.SetPermissions(at, name, sys.OfOthers(p, ownerKept, groupKept)); err != nil {
+	return c.calls.SetPermissions(at, name, sys.OfOthers(p, ownerKept, groupKept))
+}
+
+// flags gives a copy the flags of what it is a copy of, both being open for reading: but
+// for those that would keep it from getting its name, and for how its folder has it kept
+// (compressed, not copied on write).
+func (c *copier) flags(in, out int) error {
+	flags, err := c.calls.Flags(in)
+	if err = ignoreCannot(err); err != nil {
 		return err
 	}
-	return c.calls.SetTimes(at, name, st.Modified, st.Accessed)
+	now, err := c.calls.Flags(out) // it may have got some from its folder
+	if err != nil {
+		if flags != 0 {
+			c.lost.flags++
+		}
+		return ignoreCannot(err)
+	}
+	wanted := flags&^sys.FlagsFixed | now&sys.FlagsKeeping
+	if now != wanted {
+		if err = c.calls.SetFlags(out, wanted); err != nil && !cannot(err) {
+			return err
+		}
+		for bit := uint32(1); err != nil && bit <= wanted && bit != 0; bit <<= 1 { // not all of them at once
+			if wanted&bit != 0 {
+				now, _ = c.calls.Flags(out)
+				if one := c.calls.SetFlags(out, now|bit); one != nil && !cannot(one) {
+					return one
+				}
+			}
+		}
+		if now, err = c.calls.Flags(out); err != nil {
+			return err
+		}
+	}
+	if now&flags != flags {
+		c.lost.flags++
+	}
+	return nil
+}
+
+// folderFlags does so for a folder.
+func (c *copier) folderFlags(w *walk, at int, name string) error {
+	in, err := c.calls.OpenFile(w.at, w.name)
+	if err != nil {
+		return err
+	}
+	defer c.calls.Close(in)
+	out, err := c.calls.OpenFile(at, name)
+	if err != nil {
+		return err
+	}
+	defer c.calls.Close(out)
+	return c.flags(in, out)
+}
+
+func ignoreCannot(err error) error {
+	if cannot(err) {
+		return nil
+	}
+	return err
 }
 
 // cannot reports whether an attribute was refused since this file system has none of
@@ -349,26 +452,37 @@ func (c *copier) keepOwner(at int, name string, st *sys.Status) (ownerKept, grou
 const piece = 256 << 10
 
 // file copies a file: its content, read again and compared by digest, and all else.
-func (c *copying) file(fromAt int, from string, at int, name string, before *sys.Status) error {
-	in, err := c.calls.OpenFile(fromAt, from)
+func (c *copying) file(w *walk, at int, name string, before *sys.Status) (made sys.Status, err error) {
+	in, err := c.calls.OpenFile(w.at, w.name)
 	if err != nil {
-		return err
+		return made, err
 	}
 	defer c.calls.Close(in)
 	opened, err := c.calls.Status(in, "")
 	if err != nil {
-		return err
+		return made, err
 	}
 	if !unchanged(before, &opened) {
-		return errDiffers
+		return made, errDiffers
 	}
 	out, err := c.calls.CreateFile(at, name)
 	if err != nil {
-		return err
+		return made, err
 	}
 	defer c.calls.Close(out)
+	defer func() {
+		if err != nil { // so that it is known for ours when it is taken away
+			if begun, e := c.calls.Status(out, ""); e == nil {
+				c.made = append(c.made, madeOf(w, name, &begun))
+				c.made[len(c.made)-1].done = 0
+			}
+		}
+	}()
 	if err := c.bare(at, name, false); err != nil {
-		return err
+		return made, err
+	}
+	if err := c.flags(in, out); err != nil {
+		return made, err
 	}
 	wanted := blake3.New()
 	length, err := c.stream(c.ctx, in, func(p []byte) error {
@@ -385,28 +499,28 @@ func (c *copying) file(fromAt int, from string, at int, name string, before *sys
 		_, err = c.calls.Seek(out, 0, io.SeekStart)
 	}
 	if err != nil {
-		return err
+		return made, err
 	}
 	got := blake3.New()
 	if _, err := c.stream(c.ctx, out, func(p []byte) error { got.Write(p); return nil }); err != nil {
-		return err
+		return made, err
 	}
 	if [32]byte(wanted.Sum(nil)) != [32]byte(got.Sum(nil)) {
-		return errCopy
+		return made, errCopy
 	}
-	if err := c.likeBefore(fromAt, from, at, name, before); err != nil {
-		return err
+	if made, err = c.likeBefore(w, at, name, before); err != nil {
+		return made, err
 	}
 	if !c.synced {
 		if err := c.calls.Sync(out); err != nil {
-			return err
+			return made, err
 		}
 	}
 	now, err := c.calls.Status(in, "")
 	if err == nil && (!unchanged(before, &now) || length != before.Size) {
 		err = errDiffers
 	}
-	return err
+	return made, err
 }
 
 // stream reads an open file to its end.

@@ -2,6 +2,7 @@ package act
 
 import (
 	"errors"
+	"fmt"
 	"path"
 	"strings"
 
@@ -13,6 +14,7 @@ import (
 // copyTo copies entries into a folder, with all that is in them.
 type copyTo struct{}
 
+func (copyTo) stays() bool     { return false }
 func (copyTo) goes() bool      { return true }
 func (copyTo) upwards() bool   { return false }
 func (copyTo) outermost() bool { return true }
@@ -46,7 +48,7 @@ func (copyTo) plan(p *planning, s *Step, e *entry.Entry) error {
 	if err != nil {
 		return err
 	}
-	v, err := (&surveyor{calls: p.calls, closely: true, mine: ownerKept, noteMounts: true}).survey(p.ctx, at, name)
+	v, err := (&surveyor{calls: p.calls, to: kept, mine: ownerKept, noteMounts: true}).survey(p.ctx, at, name)
 	if err != nil {
 		return err
 	}
@@ -97,7 +99,7 @@ func (t *task) copyAs(to string) error {
 	if err := t.begin(event{}); err != nil {
 		return err
 	}
-	c := &copier{surveyor: t.surveyor(), again: t.copies.nameAgain(t.Calls)}
+	c := &copier{surveyor: t.surveyor(), again: t.copies.nameAgain(t.surveyor())}
 	v := t.survey
 	if v == nil {
 		if v, err = c.survey(t.ctx, t.from.at, t.from.name); err != nil {
@@ -106,7 +108,11 @@ func (t *task) copyAs(to string) error {
 	}
 	under := t.journal.under(t.number)
 	copied, err := c.whole(t.ctx, t.from, spot{at, name}, under, v)
+	if err == nil && t.plan.Options.Strict && c.lost != (lost{}) {
+		err = fmt.Errorf("%w: %s", errLosses, c.lost)
+	}
 	if err == nil {
+		t.noteDetails(c)
 		t.journal.note(event{Copied: t.number, Inode: copied.Inode, Device: copied.Device, Volume: t.volumes.of(t.Calls, at, under, &copied).ID})
 		if err = t.journal.sync(); err != nil {
 			err = &journalError{err}
@@ -116,25 +122,30 @@ func (t *task) copyAs(to string) error {
 		err = taken(t.Calls.Rename(at, under, at, name))
 	}
 	if err != nil {
-		return c.discardAfter(err, at, under)
+		return c.discardMadeAfter(err, at, under, t.from)
 	}
 	t.notes = c.lost.String()
 	c.copiesIn(to, t.copies)
 	t.to = to
 	t.carrying.to.close()
 	t.keepers.close()
-	return t.noteCopy(to, &copied)
+	return t.noteCopy(to, &copied, c)
 }
 
 // noteCopy has the journal say what the copy is, so that undo can tell whether it still is.
-func (t *task) noteCopy(to string, made *sys.Status) error {
+func (t *task) noteCopy(to string, made *sys.Status, c *copier) error {
 	at, name, err := t.carrying.to.at(to)
 	if err == nil {
 		err = t.Calls.SyncFolder(at)
 	}
 	var now *survey
+	surveyor, next, as := t.surveyor(), 0, true
+	surveyor.each = func(w *walk, st *sys.Status) {
+		as = as && next < len(c.made) && c.made[next].is(w, st)
+		next++
+	}
 	if err == nil {
-		now, err = t.surveyor().survey(t.ctx, at, name)
+		now, err = surveyor.survey(t.ctx, at, name)
 	}
 	var st sys.Status
 	if err == nil {
@@ -146,6 +157,10 @@ func (t *task) noteCopy(to string, made *sys.Status) error {
 	if err != nil {
 		return &partly{1, 1, err}
 	}
+	if !as || next != len(c.made) {
+		t.notes = strings.TrimPrefix(t.notes+"; something was put into the copy while it was made, so that undo leaves it", "; ")
+		return nil
+	}
 	changed := exact.Time(st.Changed)
 	t.set.Changed, t.set.Digest = &changed, now.Digest
 	return nil
@@ -156,52 +171,98 @@ func (copyTo) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	under := u.past.under(s.Number)
 	at, name, err := u.from.at(string(s.To))
 	if gone(err) {
+		if s.State == Done {
+			return false, errMovedOn
+		}
 		return false, nil
 	}
 	if err != nil {
 		return false, err
 	}
 	surveyor := u.surveyor()
-	st, err := u.Calls.Status(at, name)
-	if gone(err) || err == nil && !u.isCopy(s, &st) {
-		_, beside := u.Calls.Status(at, under)
-		if left := surveyor.discardOwn(at, under); left != nil || err == nil && s.State == Done && beside != nil {
-			return false, errors.Join(left, errMovedOn)
+	surveyor.ours = true
+	left, err := u.Calls.Status(at, under)
+	if err == nil { // it was being made, or being taken away
+		if whole := u.isCopy(s, &left); !whole || s.dropping {
+			originalAt, original, err := u.to.at(string(s.Path))
+			if err != nil {
+				return false, err
+			}
+			return true, surveyor.discardBegun(u.ctx, at, under, spot{originalAt, original})
 		}
-		return beside == nil, nil // it was being made, or being taken away
-	}
-	if err != nil {
-		return false, err
-	}
-	same := s.set.Changed != nil && st.Changed == entry.Time(*s.set.Changed)
-	// It was broken off, or is a file that another step has given a name, or taken one
-	// from: what is the same as what it is a copy of goes.
-	alike := st.Kind == entry.KindFile && st.Size == s.Size && st.Modified == entry.Time(s.Modified) && st.Permissions.Octal() == s.Mode
-	if s.set.Changed == nil || !same && alike {
-		original, originalName, err := u.to.at(string(s.Path))
-		if err != nil {
+		if err := u.settle(s); err != nil {
 			return false, err
 		}
-		return true, surveyor.dropCopy(u.ctx, at, name, original, originalName)
-	}
-	if !same {
-		return false, errSince
-	}
-	if err := u.Calls.Rename(at, name, at, under); err != nil {
+		if at, name, err = u.from.at(string(s.To)); err != nil {
+			return false, err
+		}
+	} else if !gone(err) {
 		return false, err
 	}
-	now, err := surveyor.survey(u.ctx, at, under)
-	if err == nil && now.Digest != s.set.Digest {
-		err = errSince
+	st, err := u.Calls.Status(at, name)
+	if gone(err) || err == nil && !u.isCopy(s, &st) {
+		if s.State == Done && !s.dropping {
+			return false, errMovedOn
+		}
+		return s.dropping && gone(err), nil
 	}
 	if err != nil {
-		return false, errors.Join(err, u.Calls.Rename(at, under, at, name))
-	}
-	u.from.close()
-	if at, _, err = u.from.at(string(s.To)); err != nil {
 		return false, err
 	}
-	return true, surveyor.discardOwn(at, under)
+	v, err := surveyor.survey(u.ctx, at, name)
+	if err != nil {
+		return false, err
+	}
+	if shown := u.own.before(&st); s.set.Changed == nil || shown.Changed != entry.Time(*s.set.Changed) || v.Digest != s.set.Digest {
+		if err := u.isStillCopy(s, spot{at, name}, v); err != nil {
+			return false, err
+		}
+	}
+	return true, u.dropWhole(s, spot{at, name}, under, v, surveyor)
+}
+
+// isStillCopy returns an error unless a copy is the same in all as what it is a copy of: it
+// was broken off, or has a file that another step has given a name, or taken one from, so
+// that it is not as it was when it was made.
+func (u *undoing) isStillCopy(s *PastStep, copied spot, v *survey) error {
+	original, name, err := u.to.at(string(s.Path))
+	if err != nil {
+		return errSince
+	}
+	became := map[string]entry.Time{}
+	for _, one := range s.held {
+		became[one.way] = one.became
+	}
+	err = u.surveyor().isIn(u.ctx, copied, v, spot{original, name}, make([]byte, 2*piece), became)
+	for _, differs := range []error{errNotSpare, errNoKeeper, errChanged, errKeeper, errSameFile, errOtherOwner} {
+		if errors.Is(err, differs) {
+			return errSince
+		}
+	}
+	return err
+}
+
+// dropWhole removes a copy that is as it was made.
+func (u *undoing) dropWhole(s *PastStep, from spot, under string, v *survey, surveyor *surveyor) error {
+	u.journal.note(event{Drop: s.Number})
+	if err := u.journal.flush(); err != nil {
+		return err
+	}
+	err := surveyor.aside(from.at, from.name, under, &v.top)
+	if err != nil {
+		return err
+	}
+	removed := int64(0)
+	switch {
+	case v.top.Kind == entry.KindFolder:
+		removed, err = surveyor.removeAll(u.ctx, from.at, under, v, false)
+	default:
+		err = surveyor.unlink(from.at, under, &v.top)
+	}
+	if err != nil && removed == 0 {
+		return errors.Join(err, surveyor.fromAside(from.at, from.name, under))
+	}
+	return err
 }
 
 // isCopy reports whether an entry is the copy that a step has made.
@@ -216,6 +277,9 @@ func (u *undoing) isCopy(s *PastStep, st *sys.Status) bool {
 }
 
 func (copyTo) look(u *undoing, s *PastStep) State {
+	if leftUnder(&u.from, &Step{Path: s.To}, u.past.under(s.Number)) != "" {
+		return Partly
+	}
 	st, err := u.from.status(string(s.To))
 	switch {
 	case gone(err):

@@ -13,6 +13,7 @@ import (
 
 var (
 	errLink        = errors.New("a folder in its path is now a link")
+	errNoFolderNow = errors.New("a part of its path is not a folder")
 	errDots        = errors.New("its path is not a clean absolute path")
 	errMovedAway   = errors.New("a folder in its path was replaced in the meantime")
 	errChanged     = errors.New("it has changed since the plan was made")

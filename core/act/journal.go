@@ -71,6 +71,10 @@ type event struct {
 	Partly int        `json:"partly,omitempty"` // it could not be done to its end
 	Copied int        `json:"copied,omitempty"` // its copy is whole, and what it is a copy of may be removed
 	Back   int        `json:"back,omitempty"`   // likewise, when it was undone
+	Held   int        `json:"held,omitempty"`   // in it, times became others than they were
+	Linked int        `json:"linked,omitempty"` // in it, a file has other names too
+	Drop   int        `json:"drop,omitempty"`   // its copy, which is as it was made, is going to be removed
+	Way    exact.Text `json:"way,omitempty"`    // from the entry to what it is about
 	Gone   int64      `json:"gone,omitempty"`   // how many entries were removed
 	Of     int64      `json:"of,omitempty"`     // so many
 	Made   exact.Text `json:"made,omitempty"`   // a folder that was made
@@ -82,6 +86,7 @@ type event struct {
 	// What times it has got, where the file system could not hold those meant.
 	Modified *exact.Time `json:"modified,omitempty"`
 	Accessed *exact.Time `json:"accessed,omitempty"`
+	Became   *exact.Time `json:"became,omitempty"`
 	Why      exact.Text  `json:"why,omitempty"`
 	// Of a copy: when its details were last changed, and what it holds.
 	Changed *exact.Time `json:"changed,omitempty"`
@@ -90,6 +95,7 @@ type event struct {
 	Capability exact.Text `json:"capability,omitempty"`
 	End        bool       `json:"end,omitempty"`
 	Undid      bool       `json:"undid,omitempty"`
+	Undoing    bool       `json:"undoing,omitempty"` // from here on it is taken back
 }
 
 // Journal is a journal that is being written.
@@ -330,11 +336,14 @@ type Past struct {
 	steps   int // how many there should be
 	// Where the steps are not kept: how many are in each state, and while it is read, the
 	// states of those that are nil.
-	counts *[len(stateWords)]int
-	states []State
-	made   []string
-	before map[string]entry.Time // of folders
-	after  map[string]entry.Time
+	counts  *[len(stateWords)]int
+	states  []State
+	made    []string
+	undoing bool // somebody began to take it back
+	linked  map[entry.Node][]member
+	files   map[entry.Node][]*PastStep
+	before  map[string]entry.Time // of folders
+	after   map[string]entry.Time
 }
 
 // PastStep is a step with what became of it.
@@ -347,9 +356,13 @@ type PastStep struct {
 	Found      State
 	Gone       int64 // entries that were removed, of a step that is partly done
 	Of         int64
+	Aside      string // full path of what is under a name of no meaning, once it was looked for
 	info       string
-	copied     []place // what else than the entry of the step it may be, since it was copied
-	set        event   // times that it has got
+	held       []heldTimes
+	linked     map[string]linkedTo // ways to files of several names
+	dropping   bool                // its copy was being removed
+	copied     []place             // what else than the entry of the step it may be, since it was copied
+	set        event               // times that it has got
 	capability string
 }
 
@@ -455,7 +468,7 @@ func (p *Past) count(content []byte) error {
 		}
 		p.Steps, p.states = append(p.Steps, nil), append(p.states, NotBegun)
 		return nil
-	case bytes.HasPrefix(content, []byte(`{"folder":`)):
+	case bytes.HasPrefix(content, []byte(`{"folder":`)), bytes.HasPrefix(content, []byte(`{"held":`)), bytes.HasPrefix(content, []byte(`{"linked":`)):
 		return nil
 	}
 	for _, plain := range []struct {
@@ -498,6 +511,8 @@ func (p *Past) take(l *journalLine) {
 		p.Ended = true
 	case l.Undid:
 		p.Undone = true
+	case l.Undoing:
+		p.undoing = true
 	default:
 		p.event(&l.event)
 	}
@@ -505,6 +520,12 @@ func (p *Past) take(l *journalLine) {
 
 // event takes in what happened to a step.
 func (p *Past) event(e *event) {
+	if n := max(e.Held, e.Linked, e.Drop); n > 0 {
+		if n <= len(p.Steps) && p.Steps[n-1] != nil {
+			p.Steps[n-1].remember(e)
+		}
+		return
+	}
 	for _, one := range []struct {
 		n     int
 		state State
@@ -541,6 +562,21 @@ func (p *Past) event(e *event) {
 		if e.Of != 0 {
 			s.Gone, s.Of = e.Gone, e.Of
 		}
+	}
+}
+
+// remember takes in what is to be known when it is taken back.
+func (s *PastStep) remember(e *event) {
+	switch {
+	case e.Drop > 0:
+		s.dropping = true
+	case e.Linked > 0:
+		if s.linked == nil {
+			s.linked = map[string]linkedTo{}
+		}
+		s.linked[string(e.Way)] = linkedTo{entry.Node{Device: e.Device, Inode: e.Inode}, uint64(e.Of)}
+	case e.Modified != nil && e.Accessed != nil && e.Became != nil:
+		s.held = append(s.held, heldTimes{string(e.Way), entry.Time(*e.Modified), entry.Time(*e.Accessed), entry.Time(*e.Became)})
 	}
 }
 

@@ -86,6 +86,9 @@ func (l *ladder) enter(at int, name string) (r rung, err error) {
 	}
 	fd, err := l.calls.OpenFolder(at, name)
 	if errors.Is(err, unix.ELOOP) || errors.Is(err, unix.ENOTDIR) {
+		if st, look := l.calls.Status(at, name); look == nil && st.Kind != entry.KindLink && st.Kind != entry.KindFolder {
+			return r, errNoFolderNow
+		}
 		err = errLink
 	}
 	if err != nil {

@@ -2,6 +2,7 @@ package act
 
 import (
 	"errors"
+	"fmt"
 	"path"
 	"strings"
 
@@ -15,7 +16,8 @@ import (
 // renames are the verbs after which an entry has another path.
 type renames struct{}
 
-func (renames) goes() bool { return true }
+func (renames) stays() bool { return false }
+func (renames) goes() bool  { return true }
 
 // hide gives names a leading dot.
 type hide struct{ renames }
@@ -29,7 +31,7 @@ func (hide) plan(p *planning, s *Step, e *entry.Entry) error {
 	if entry.HiddenName(name) {
 		return errHidden
 	}
-	if err := p.notMounted(s); err != nil {
+	if err := errors.Join(p.notMounted(s), p.mayLeave(s)); err != nil {
 		return err
 	}
 	return p.goes(s, dir+"."+name)
@@ -60,7 +62,7 @@ func (reveal) plan(p *planning, s *Step, e *entry.Entry) error {
 	case plain == "":
 		return errNameless
 	}
-	if err := p.notMounted(s); err != nil {
+	if err := errors.Join(p.notMounted(s), p.mayLeave(s)); err != nil {
 		return err
 	}
 	return p.goes(s, dir+plain)
@@ -151,20 +153,28 @@ func (t *task) rename(to string) error {
 		}
 	} else if err != nil {
 		return err
-	} else {
-		t.noteNames(at, name)
+	} else if err := t.isMoved(spot{at, name}); err != nil {
+		return err
 	}
 	t.went(to)
 	return nil
 }
 
-// noteNames notes what became of a file of several names that has another one now.
-func (t *task) noteNames(at int, name string) {
-	if t.st.Links > 1 && t.st.Kind != entry.KindFolder {
-		if after, err := t.Calls.Status(at, name); err == nil {
-			t.own.note(&t.st, &after)
-		}
+// isMoved makes sure that what was renamed is the entry of the step, and notes what became
+// of a file of several names; what else had its name by then gets that back.
+func (t *task) isMoved(to spot) error {
+	now, err := t.Calls.Status(to.at, to.name)
+	if err == nil && nodeOf(&now) != nodeOf(&t.st) {
+		err = errMeanwhile
 	}
+	if err == nil {
+		t.own.note(&t.st, &now)
+		return nil
+	}
+	if back := taken(t.Calls.Rename(to.at, to.name, t.from.at, t.from.name)); back != nil {
+		return &partly{0, 1, errors.Join(err, back)}
+	}
+	return err
 }
 
 // went notes where the entry of the step is now.
@@ -187,9 +197,10 @@ func (t *task) across(to spot, full string) error {
 			return err
 		}
 	}
-	c := &copier{surveyor: s, again: t.copies.nameAgain(t.Calls)}
+	c := &copier{surveyor: s, again: t.copies.nameAgain(s), strict: t.plan.Options.Strict}
 	err := c.across(t.ctx, t.from, to, t.journal.under(t.number), v, t.step.Mounted, func(made *sys.Status) error {
 		volume := t.volumes.of(t.Calls, to.at, to.name, made).ID
+		t.noteDetails(c)
 		t.journal.note(event{Copied: t.number, Inode: made.Inode, Device: made.Device, Volume: volume})
 		if err := t.journal.sync(); err != nil {
 			return &journalError{err}
@@ -206,21 +217,17 @@ func (t *task) across(to spot, full string) error {
 	return err
 }
 
-// copies tell where the copies are that earlier steps have made of files of several
-// names.
-type copies map[entry.Node]string
-
-// nameAgain returns a function that gives another name to such a copy.
-func (c copies) nameAgain(calls *sys.Calls) func(st *sys.Status, at int, name string) bool {
-	return func(st *sys.Status, at int, name string) bool {
-		full, copied := c[nodeOf(st)]
-		if !copied {
-			return false
+// noteDetails has the journal say what the copy cannot tell when it is taken back.
+func (t *task) noteDetails(c *copier) {
+	for _, one := range c.names {
+		if t.plan.Action != Move {
+			break
 		}
-		other := newFolders(calls)
-		defer other.close()
-		first, firstName, err := other.at(full)
-		return err == nil && calls.NameAgain(first, firstName, at, name) == nil
+		t.journal.note(event{Linked: t.number, Way: exact.Text(one.way), Inode: one.node.Inode, Device: one.node.Device, Of: int64(one.names)})
+	}
+	for _, one := range c.held {
+		modified, accessed, became := exact.Time(one.modified), exact.Time(one.accessed), exact.Time(one.became)
+		t.journal.note(event{Held: t.number, Way: exact.Text(one.way), Modified: &modified, Accessed: &accessed, Became: &became})
 	}
 }
 
@@ -292,7 +299,7 @@ func (u *undoing) isAt(full string, s *PastStep, in *folders) (bool, error) {
 	}
 	st, err := in.status(full)
 	switch {
-	case gone(err) || errors.Is(err, errLink):
+	case gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow):
 		return false, nil
 	case err != nil:
 		return false, err
@@ -312,14 +319,72 @@ var (
 	errMovedOn = errors.New("it is no longer where it was put, or something else is")
 )
 
+// settle gives what has a name of no meaning, as an action or its undo was broken off, the
+// name that it had before.
+func (u *undoing) settle(s *PastStep) error {
+	under := u.past.under(s.Number)
+	last := ""
+	for _, full := range []string{string(s.Path), string(s.To)} {
+		if full == "" || path.Dir(full) == last {
+			continue
+		}
+		last = path.Dir(full)
+		at, name, err := u.from.at(full)
+		if gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow) {
+			continue
+		}
+		var st sys.Status
+		if err == nil {
+			st, err = u.Calls.Status(at, under)
+		}
+		if gone(err) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) {
+			continue // the beginning of a copy
+		}
+		if err := taken(u.Calls.Rename(at, under, at, name)); err != nil {
+			return err
+		}
+		if st.Kind == entry.KindFolder {
+			u.from.close()
+			u.to.close()
+		}
+	}
+	return nil
+}
+
+// isPlausible reports whether what has the number of a step's entry can be that, on a file
+// system that does not say when something was made: it may have given the number to the
+// beginning of a copy, which gets its times and rights last.
+func isPlausible(s *PastStep, st *sys.Status) bool {
+	switch {
+	case st.Born != (entry.Time{}) && s.Born != (exact.Time{}) || st.Inode != s.Inode:
+		return true
+	case st.Kind == entry.KindFolder:
+		return st.Permissions.Octal() == s.Mode
+	}
+	return st.Modified == entry.Time(s.Modified) && (st.Kind != entry.KindFile || st.Size == s.Size)
+}
+
 // back puts an entry back to where it was.
 func (u *undoing) back(s *PastStep) (acted bool, err error) {
+	if err := u.settle(s); err != nil {
+		return false, err
+	}
 	here, there, err := u.areAt(s)
 	switch {
 	case err != nil:
 		return false, err
 	case here && !there:
 		// It was never done, or is taken back already; a copy may have been begun.
+		if len(s.held) > 0 && s.State != Failed {
+			u.noteApart(s)
+			return true, errors.Join(u.discard(s), u.exactTimes(s))
+		}
 		return s.State == Done || s.State == Partly, u.discard(s)
 	case !there:
 		return false, errMovedOn
@@ -335,7 +400,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 	if here && s.copied != nil { // a move to another file system that was broken off
 		return true, u.rejoin(s, spot{at, name}, spot{backAt, backName})
 	}
-	err = taken(u.Calls.Rename(at, name, backAt, backName))
+	err = u.renameBack(s, spot{at, name}, spot{backAt, backName})
 	if errors.Is(err, unix.EXDEV) {
 		err = u.backAcross(s, spot{at, name}, spot{backAt, backName})
 	}
@@ -349,44 +414,114 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 	return true, nil
 }
 
-// discard removes what there is of a copy that was not made whole.
-func (u *undoing) discard(s *PastStep) error {
-	at, _, err := u.from.at(string(s.To))
-	switch {
-	case gone(err) || s.To == "":
-		return nil
-	case err != nil:
+// renameBack renames an entry back, and makes sure that it was the one that was meant.
+func (u *undoing) renameBack(s *PastStep, from, to spot) error {
+	if err := taken(u.Calls.Rename(from.at, from.name, to.at, to.name)); err != nil {
 		return err
 	}
-	return u.surveyor().discardOwn(at, u.past.under(s.Number))
+	st, err := u.Calls.Status(to.at, to.name)
+	if err == nil && !u.isIt(s, &st, &u.to) {
+		err = errors.Join(errMovedOn, taken(u.Calls.Rename(to.at, to.name, from.at, from.name)))
+	}
+	return err
+}
+
+// discard removes what there is of a copy that was not made whole.
+func (u *undoing) discard(s *PastStep) error {
+	if s.To == "" || u.past.Action != Move {
+		return nil
+	}
+	at, _, err := u.from.at(string(s.To))
+	if gone(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	under := u.past.under(s.Number)
+	if _, err := u.Calls.Status(at, under); gone(err) {
+		return nil
+	}
+	originalAt, original, err := u.to.at(string(s.Path))
+	if err != nil {
+		return err
+	}
+	return u.surveyor().discardBegun(u.ctx, at, under, spot{originalAt, original})
 }
 
 // rejoin puts together what is in two places.
 func (u *undoing) rejoin(s *PastStep, made, original spot) error {
-	c := &copier{surveyor: u.surveyor()}
+	c := &copier{surveyor: u.surveyor(), again: u.rejoined(s)}
 	err := c.rejoin(u.ctx, made, original, u.past.under(s.Number))
+	u.from.close()
+	u.to.close()
+	if err == nil {
+		err = u.exactTimes(s)
+	}
 	if u.notes = c.lost.String(); err == nil && u.notes == "" {
 		u.notes = "the move had been broken off; what was in both places is together again where it was"
 	}
-	u.from.close()
-	u.to.close()
+	u.noteApart(s)
 	return err
+}
+
+// noteApart says that hard links could not be made again.
+func (u *undoing) noteApart(s *PastStep) {
+	n := s.Links
+	if u.past.Action == Move {
+		n = u.parted(s)
+	}
+	if n == 0 {
+		return
+	}
+	if u.notes != "" {
+		u.notes += "; "
+	}
+	u.notes += fmt.Sprintf("hard links to what had stayed could not be made again (%d)", n)
+}
+
+// exactTimes gives what came back from a file system that holds times less exactly, or not
+// all of them, the times that it had.
+func (u *undoing) exactTimes(s *PastStep) (err error) {
+	for _, one := range s.held {
+		at, name, e := u.to.at(path.Join(string(s.Path), one.way))
+		var now sys.Status
+		if e == nil {
+			now, e = u.Calls.Status(at, name)
+		}
+		if e == nil && now.Modified == one.became {
+			e = u.Calls.SetTimes(at, name, one.modified, one.accessed)
+		}
+		if e != nil && !gone(e) && err == nil {
+			err = fmt.Errorf("it is back, but not all of its times are as before: %w", e)
+		}
+	}
+	return err
+}
+
+// noteBack has the journal say what stands for an entry that was brought back.
+func (u *undoing) noteBack(s *PastStep, made *sys.Status, volume string) error {
+	s.copied = append(s.copied, place{made.Inode, made.Device, volume})
+	u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume})
+	return u.journal.sync()
 }
 
 // backAcross moves an entry back from another file system.
 func (u *undoing) backAcross(s *PastStep, from, to spot) error {
-	c := &copier{surveyor: u.surveyor(), again: u.copies.nameAgain(u.Calls)}
+	c := &copier{surveyor: u.surveyor(), again: u.rejoined(s)}
 	v, err := c.survey(u.ctx, from.at, from.name)
 	if err != nil {
 		return err
 	}
 	err = c.across(u.ctx, from, to, u.past.under(s.Number), v, false, func(made *sys.Status) error {
-		volume := u.volumes.of(u.Calls, to.at, to.name, made).ID
-		u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume})
-		return u.journal.sync()
+		return u.noteBack(s, made, u.volumes.of(u.Calls, to.at, to.name, made).ID)
 	})
+	if err == nil {
+		err = u.exactTimes(s)
+	}
 	u.notes = c.lost.String()
 	if err == nil {
+		u.noteApart(s)
 		c.copiesIn(string(s.Path), u.copies)
 	}
 	return err

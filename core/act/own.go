@@ -15,7 +15,7 @@ import (
 )
 
 // own sets owners and groups.
-type own struct{ stays }
+type own struct{ inPlace }
 
 func (own) upwards() bool { return true }
 
@@ -187,7 +187,8 @@ func restoreRights(calls *sys.Calls, at spot, mode entry.Permissions, capabiliti
 // undo gives an entry back its owner, its group, and the rights that went with them,
 // unless they were altered since.
 func (own) undo(u *undoing, s *PastStep) (acted bool, err error) {
-	at, name, st, err := u.still(s)
+	at, name, st, done, err := u.still(s)
+	defer done()
 	if err != nil {
 		return false, err
 	}
@@ -196,7 +197,10 @@ func (own) undo(u *undoing, s *PastStep) (acted bool, err error) {
 		if st.Kind == entry.KindFile && s.State != Undone && st.Permissions.Octal() != s.Mode && u.bitsWent(s, &st) {
 			break // it was broken off before these were given back
 		}
-		return u.own.has(&st), nil
+		// By another name of the file it may be its owner's again, but not what it could do
+		// as a program, which only the step knows that came first.
+		given, err := u.capabilities(s, spot{at, name}, &st)
+		return given || u.own.has(&st), err
 	case s.NewOwner:
 	default:
 		return false, errSince
@@ -221,6 +225,25 @@ func (own) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	return true, nil
 }
 
+// capabilities gives a file back what it could do as a program, if a step took that away
+// and the file is otherwise as it was.
+func (u *undoing) capabilities(s *PastStep, at spot, st *sys.Status) (given bool, err error) {
+	if s.capability == "" || st.Kind != entry.KindFile || st.Permissions.Octal() != s.Mode {
+		return false, nil
+	}
+	all, err := u.Calls.Attributes(at.at, at.name)
+	if err != nil || all[capability] != "" {
+		return false, err
+	}
+	if err := u.Calls.SetAttribute(at.at, at.name, capability, s.capability); err != nil {
+		return false, fmt.Errorf("the owner is as before, but not what it may do as a program: %w", err)
+	}
+	if now, err := u.Calls.Status(at.at, at.name); err == nil {
+		u.own.note(st, &now)
+	}
+	return true, nil
+}
+
 // bitsWent reports whether the permissions are those that a step met, but for the bits
 // that the system takes away.
 func (u *undoing) bitsWent(s *PastStep, st *sys.Status) bool {
@@ -230,7 +253,8 @@ func (u *undoing) bitsWent(s *PastStep, st *sys.Status) bool {
 }
 
 func (own) look(u *undoing, s *PastStep) State {
-	_, _, st, err := u.still(s)
+	_, _, st, done, err := u.still(s)
+	defer done()
 	if err != nil {
 		return Begun
 	}

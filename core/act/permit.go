@@ -7,7 +7,7 @@ import (
 )
 
 // permit sets permissions.
-type permit struct{ stays }
+type permit struct{ inPlace }
 
 func (permit) upwards() bool { return true }
 
@@ -67,7 +67,8 @@ func (permit) do(t *task) error {
 
 // undo gives an entry back its permissions, unless they were altered since.
 func (permit) undo(u *undoing, s *PastStep) (acted bool, err error) {
-	at, name, st, err := u.still(s)
+	at, name, st, done, err := u.still(s)
+	defer done()
 	if err != nil {
 		return false, err
 	}
@@ -91,7 +92,8 @@ func (permit) undo(u *undoing, s *PastStep) (acted bool, err error) {
 }
 
 func (permit) look(u *undoing, s *PastStep) State {
-	_, _, st, err := u.still(s)
+	_, _, st, done, err := u.still(s)
+	defer done()
 	if err != nil {
 		return Begun
 	}

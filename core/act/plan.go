@@ -102,6 +102,7 @@ type Step struct {
 	NewMode  string       `json:"new_mode,omitempty"`
 	Owner    string       `json:"owner,omitempty"` // before, as [Owner] writes it
 	NewOwner string       `json:"new_owner,omitempty"`
+	Links    int          `json:"links,omitempty"`   // files that are parted from names that stay where they are
 	Swaps    bool         `json:"swaps,omitempty"`   // another step gives up, or gets, a name of this one
 	Mounted  bool         `json:"mounted,omitempty"` // something is mounted on it, and what is in that is meant
 	Keeper   *Keeper      `json:"keeper,omitempty"`  // what must be there for it to be removed

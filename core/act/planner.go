@@ -68,6 +68,11 @@ type planning struct {
 	// was given, and with links followed.
 	keepersIn folders
 	keptIn    struct{ given, full string }
+	// mayFrom tells whether anything may be taken out of the last folder that was asked about.
+	mayFrom struct {
+		path string
+		err  error
+	}
 }
 
 func (p *Planner) planning(ctx context.Context) *planning {
@@ -147,7 +152,7 @@ func (p *Planner) Plan(ctx context.Context, entries []*entry.Entry) (*Plan, erro
 			above.add(e, full)
 		}
 	}
-	p.fillAll(ctx, later)
+	p.fillAll(ctx, later, first.linked)
 	if p.Action != Copy {
 		first.noteLinks()
 	}
@@ -246,8 +251,9 @@ func again(entries []*entry.Entry) func(full string) bool {
 }
 
 // fillAll fills in steps on all cores. Those about the same folder are filled in
-// by the same one.
-func (p *Planner) fillAll(ctx context.Context, steps []*Step) {
+// by the same one. Files of several names are noted in linked.
+func (p *Planner) fillAll(ctx context.Context, steps []*Step, linked map[entry.Node]*linked) {
+	var mu sync.Mutex
 	cores := runtime.GOMAXPROCS(0)
 	var group sync.WaitGroup
 	for len(steps) > 0 {
@@ -266,6 +272,16 @@ func (p *Planner) fillAll(ctx context.Context, steps []*Step) {
 					return
 				}
 				one.fill(s)
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			for n, l := range one.linked {
+				if all := linked[n]; all != nil {
+					all.met += l.met
+					all.steps = append(all.steps, l.steps...)
+				} else {
+					linked[n] = l
+				}
 			}
 		})
 	}
@@ -350,6 +366,8 @@ var (
 	errRoot         = errors.New("it is the root of everything")
 	errHome         = errors.New("the home folder is in it; --really")
 	errOwnFiles     = errors.New("the journals of this program are in it")
+	errStuck        = errors.New("you may not take it out of the folder it is in")
+	errStuckInside  = errors.New("you may not take anything out of this folder, so it cannot all be removed here")
 	errMount        = errors.New("another file system is mounted there; --really")
 	errMountedTrash = errors.New("a mounted file system cannot go into the trash; --for-good removes everything in it")
 	errMountStays   = errors.New("a file system is mounted on it, so its name has to stay")
@@ -596,6 +614,9 @@ func (p *planning) leave(s *Step, e *entry.Entry, to *target) error {
 	case slices.ContainsFunc(p.Keep, func(keep string) bool { return within(keep, full) }):
 		return errOwnFiles
 	}
+	if err := p.mayLeave(s); err != nil {
+		return err
+	}
 	if s.Kind != entry.KindFolder.String() {
 		if to != nil {
 			return p.copyNotes(s, to)
@@ -614,7 +635,7 @@ func (p *planning) leave(s *Step, e *entry.Entry, to *target) error {
 	if err != nil {
 		return err
 	}
-	surveyor := &surveyor{calls: p.calls, closely: to != nil, mine: ownerKept, noteMounts: true}
+	surveyor := &surveyor{calls: p.calls, to: to, mine: ownerKept, noteMounts: true, leaving: to != nil || p.Options.ForGood}
 	v, err := surveyor.survey(p.ctx, at, name)
 	if err != nil {
 		return err
@@ -623,10 +644,36 @@ func (p *planning) leave(s *Step, e *entry.Entry, to *target) error {
 	switch {
 	case len(v.mounts) > 0:
 		return mountsInside(v.mounts)
+	case v.stuck != "":
+		return fmt.Errorf("%s: %w", v.stuck, errStuckInside)
 	case to != nil:
 		return p.note(s, v, to)
 	}
 	return nil
+}
+
+// mayLeave returns an error if an entry may not be taken out of the folder that it is in.
+func (p *planning) mayLeave(s *Step) error {
+	at, name, err := p.sources.at(string(s.Path))
+	if err != nil || os.Geteuid() == 0 {
+		return err
+	}
+	if p.mayFrom.path != p.sources.path {
+		p.mayFrom.path, p.mayFrom.err = p.sources.path, p.calls.MayWrite(at)
+	}
+	may := p.mayFrom.err
+	if p.Action == Move && may == nil && s.Kind == entry.KindFolder.String() { // its own entry for the folder above is altered
+		fd, err := p.calls.OpenFolder(at, name)
+		if err != nil {
+			return err
+		}
+		may = p.calls.MayWrite(fd)
+		p.calls.Close(fd)
+	}
+	if errors.Is(may, unix.EACCES) || errors.Is(may, unix.EPERM) {
+		return errStuck
+	}
+	return may
 }
 
 // mountsInside returns the error that something is mounted in a folder.

@@ -4,6 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"net/url"
+	"strings"
 
 	"golang.org/x/sys/unix"
 
@@ -14,6 +17,7 @@ import (
 // remove puts entries into the trash, or removes them for good.
 type remove struct{}
 
+func (remove) stays() bool     { return false }
 func (remove) goes() bool      { return false }
 func (remove) upwards() bool   { return false }
 func (remove) outermost() bool { return true }
@@ -67,13 +71,13 @@ func (remove) do(t *task) error {
 	if err := t.begin(event{}); err != nil {
 		return err
 	}
-	s := t.surveyor()
-	if t.survey == nil {
-		return s.unlink(t.from.at, t.from.name, &t.st)
+	v := t.survey
+	if v == nil {
+		v = &survey{top: t.st, prints: make([]uint64, 1)}
 	}
-	removed, err := s.removeAll(t.ctx, t.from.at, t.from.name, t.survey, t.step.Mounted)
+	removed, err := t.surveyor().takeAway(t.ctx, t.from, t.journal.under(t.number), v, t.step.Mounted)
 	if err != nil && removed > 0 {
-		err = &partly{removed, int64(len(t.survey.prints)), err}
+		err = &partly{removed, int64(len(v.prints)), err}
 	}
 	return err
 }
@@ -104,14 +108,30 @@ func (t *task) discard() error {
 		}
 		return err
 	}
-	t.noteNames(at, name)
+	if err := t.isMoved(spot{at, name}); err != nil {
+		if !isPartly(err) {
+			if at, name, err := t.cans.open(c, info, in); err == nil {
+				t.Calls.Unlink(at, name)
+			}
+		}
+		return err
+	}
 	t.went(to)
 	return nil
 }
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {
-		if here, err := u.isAt(string(s.Path), s, &u.from); s.State == Begun && (here || err != nil) {
+		left := leftUnder(&u.from, s.Step, u.past.under(s.Number)) != ""
+		if err := u.settle(s); err != nil {
+			return false, err
+		}
+		here, err := u.isAt(string(s.Path), s, &u.from)
+		if left && here {
+			u.notes = "what had not been removed has its name again"
+			return true, err
+		}
+		if s.State == Begun && (here || err != nil) {
 			return false, err
 		}
 		return false, errForGood
@@ -126,7 +146,11 @@ func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 		return acted, err // by now another program's
 	}
 	at, name, err := u.from.at(s.info)
+	is := false
 	if err == nil {
+		is, err = u.isInfo(s, at, name)
+	}
+	if is {
 		err = u.Calls.Unlink(at, name)
 	}
 	if err != nil && !gone(err) {
@@ -135,9 +159,31 @@ func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	return acted, nil
 }
 
+// isInfo reports whether what the trash keeps under a name is about the entry of a step, or
+// is empty since the program was killed: another program may have the name by now.
+func (u *undoing) isInfo(s *PastStep, at int, name string) (bool, error) {
+	fd, err := u.Calls.OpenFile(at, name)
+	if err != nil {
+		return false, err
+	}
+	defer u.Calls.Close(fd)
+	room := make([]byte, 16<<10)
+	n, err := u.Calls.Read(fd, room)
+	if err == io.EOF {
+		return true, nil
+	}
+	_, rest, found := strings.Cut(string(room[:n]), "Path=")
+	line, _, _ := strings.Cut(rest, "\n")
+	from, bad := url.PathUnescape(line)
+	return found && bad == nil && (from == string(s.Path) || strings.HasSuffix(string(s.Path), "/"+from)), err
+}
+
 func (remove) look(u *undoing, s *PastStep) State {
 	if !u.past.Options.ForGood {
 		return u.lookAtPaths(s)
+	}
+	if leftUnder(&u.from, s.Step, u.past.under(s.Number)) != "" {
+		return Partly
 	}
 	st, err := u.from.status(string(s.Path))
 	switch {

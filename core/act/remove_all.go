@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 
-	"golang.org/x/sys/unix"
-
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 )
@@ -32,13 +30,22 @@ func (s *surveyor) removeAll(ctx context.Context, at int, name string, v *survey
 		if w.mounted {
 			return w.inside(errMountInside)
 		}
-		shown := s.own.before(st)
-		line = appendFacts(line[:0], w.below, w.name, &shown)
-		if next >= len(v.prints) || v.prints[next] != printOf(line) {
-			return w.inside(errMeanwhile)
+		if w.below == 0 { // it may have another name by now, which is known to be its own
+			if nodeOf(st) != nodeOf(&v.top) {
+				return errMeanwhile
+			}
+		} else {
+			shown := s.own.before(st)
+			line = appendFacts(line[:0], w.below, w.name, &shown)
+			if next >= len(v.prints) || v.prints[next] != printOf(line) {
+				return w.inside(errMeanwhile)
+			}
 		}
 		next++
 		if st.Kind == entry.KindFolder {
+			if s.ours {
+				return w.inside(s.makeWritable(w.at, w.name, st))
+			}
 			return nil
 		}
 		if err := s.unlink(w.at, w.name, st); err != nil {
@@ -61,7 +68,7 @@ func (s *surveyor) removeAll(ctx context.Context, at int, name string, v *survey
 
 // unlink removes a name, and notes what that makes of a file that has others.
 func (s *surveyor) unlink(at int, name string, st *sys.Status) error {
-	if st.Links < 2 {
+	if st.Links < 2 || st.Kind == entry.KindFolder {
 		return s.calls.Unlink(at, name)
 	}
 	held, err := s.calls.Hold(at, name)
@@ -79,51 +86,39 @@ func (s *surveyor) unlink(at int, name string, st *sys.Status) error {
 	return nil
 }
 
-// discardOwn removes what this program has made itself under a name that nobody
-// else would give, if it is there.
-func (s *surveyor) discardOwn(at int, name string) error {
-	ctx := context.Background() // what was begun is taken away also when it was broken off
-	err := s.walk(ctx, at, name, func(w *walk, st *sys.Status) error {
-		if w.mounted {
-			return w.inside(errMountInside)
-		}
-		if st.Kind == entry.KindFolder {
-			return nil
-		}
-		return w.inside(s.calls.Unlink(w.at, w.name))
-	}, func(w *walk) error { return w.inside(s.calls.RemoveFolder(w.at, w.name)) })
-	if gone(err) {
-		return nil
+var errBothDiffer = errors.New("it is in both places, and they differ; nothing that differs was removed")
+
+// dropCopy removes from a copy what is the same where it was copied from, byte by byte,
+// and leaves anything else. Meanwhile the copy has a name of no meaning.
+func (s *surveyor) dropCopy(ctx context.Context, made spot, under string, original spot) error {
+	st, err := s.calls.Status(made.at, made.name)
+	if err == nil {
+		err = s.aside(made.at, made.name, under, &st)
 	}
 	if err != nil {
-		return fmt.Errorf("the incomplete copy, %s, could not be removed: %w", name, err)
+		return err
 	}
-	return nil
-}
-
-// discardAfter removes what was begun, after an error.
-func (s *surveyor) discardAfter(err error, at int, name string) error {
-	if left := s.discardOwn(at, name); left != nil {
-		return fmt.Errorf("%w; %w", err, left)
+	if err = s.drop(ctx, made.at, under, original, false); err != nil {
+		if _, left := s.calls.Status(made.at, under); !gone(left) {
+			err = errors.Join(err, s.fromAside(made.at, made.name, under))
+		}
 	}
 	return err
 }
 
-var errBothDiffer = errors.New("it is in both places, and they differ; nothing that differs was removed")
-
-// dropCopy removes from a copy what is the same where it was copied from, byte by
-// byte, and leaves anything else.
-func (s *surveyor) dropCopy(ctx context.Context, at int, name string, originalAt int, original string) error {
-	others := ladder{calls: s.calls}
+// drop removes from a copy what is the same in its original, or, of one that was not
+// whole, what the original begins with.
+func (s *surveyor) drop(ctx context.Context, at int, name string, original spot, begun bool) error {
+	others := ladder{calls: s.calls, mounts: true}
 	defer others.close()
-	base, err := s.calls.OpenFolder(originalAt, ".")
+	base, err := s.calls.OpenFolder(original.at, ".")
+	if err == nil {
+		err = others.reset(base)
+	}
 	if err != nil {
 		return err
 	}
-	if err := others.reset(base); err != nil {
-		return err
-	}
-	others.mounts = true
+	room := make([]byte, 2*piece)
 	kept := false
 	err = s.walk(ctx, at, name, func(w *walk, st *sys.Status) error {
 		if w.mounted {
@@ -136,7 +131,7 @@ func (s *surveyor) dropCopy(ctx context.Context, at int, name string, originalAt
 		}
 		otherName := w.name
 		if w.below == 0 {
-			otherName = original
+			otherName = original.name
 		}
 		other, err := s.calls.Status(otherAt, otherName)
 		if err != nil && !gone(err) {
@@ -147,9 +142,17 @@ func (s *surveyor) dropCopy(ctx context.Context, at int, name string, originalAt
 			return errSkip
 		}
 		if st.Kind == entry.KindFolder {
+			if err := s.makeWritable(w.at, w.name, st); err != nil {
+				return err
+			}
 			return others.down(otherName)
 		}
-		same, err := s.sameContent(ctx, w.at, w.name, st, otherAt, otherName, &other)
+		same := false
+		if begun && st.Kind == entry.KindFile {
+			same, err = s.begins(ctx, spot{w.at, w.name}, st, spot{otherAt, otherName}, room)
+		} else {
+			same, err = s.sameContent(ctx, w.at, w.name, st, otherAt, otherName, &other)
+		}
 		if err != nil {
 			return err
 		}
@@ -157,18 +160,30 @@ func (s *surveyor) dropCopy(ctx context.Context, at int, name string, originalAt
 			kept = true
 			return errSkip
 		}
-		return s.calls.Unlink(w.at, w.name)
+		return s.unlink(w.at, w.name, st)
 	}, func(w *walk) error {
 		others.up()
-		if err := s.calls.RemoveFolder(w.at, w.name); err != nil && !errors.Is(err, unix.ENOTEMPTY) && !errors.Is(err, unix.EEXIST) {
-			return err
-		}
-		return nil
+		return ignoreFull(s.calls.RemoveFolder(w.at, w.name))
 	})
 	if err == nil && kept {
 		err = errBothDiffer
 	}
 	return err
+}
+
+// begins reports whether a file has no other bytes than those that another begins with.
+func (s *surveyor) begins(ctx context.Context, one spot, st *sys.Status, other spot, room []byte) (bool, error) {
+	fd, err := s.calls.OpenFile(one.at, one.name)
+	if err != nil {
+		return false, err
+	}
+	defer s.calls.Close(fd)
+	whole, err := s.calls.OpenFile(other.at, other.name)
+	if err != nil {
+		return false, err
+	}
+	defer s.calls.Close(whole)
+	return s.sameBytes(ctx, fd, whole, st.Size, room)
 }
 
 // sameContent reports whether two entries that are no folders are the same.

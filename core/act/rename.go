@@ -16,6 +16,7 @@ import (
 // of these have a name of no meaning in between.
 type naming struct{}
 
+func (naming) stays() bool     { return false }
 func (naming) goes() bool      { return true }
 func (naming) upwards() bool   { return true }
 func (naming) outermost() bool { return false }
@@ -34,7 +35,7 @@ func (naming) plan(p *planning, s *Step, e *entry.Entry) error {
 	case name == before:
 		return errSameName
 	}
-	if err := p.notMounted(s); err != nil {
+	if err := errors.Join(p.notMounted(s), p.mayLeave(s)); err != nil {
 		return err
 	}
 	return p.goes(s, dir+name)
@@ -133,7 +134,7 @@ func (naming) do(t *task) error {
 	} else if err := t.begin(event{}); err != nil {
 		return err
 	}
-	if err := taken(t.Calls.Rename(t.from.at, t.from.name, t.from.at, t.journal.under(t.number))); err != nil {
+	if err := t.surveyor().aside(t.from.at, t.from.name, t.journal.under(t.number), &t.st); err != nil {
 		return err
 	}
 	if t.st.Kind == entry.KindFolder {
@@ -149,26 +150,36 @@ var errElsewhere = errors.New("its new name is in another folder")
 // finish gives an entry, which has a name of no meaning, its new name; or its old one back.
 func (naming) finish(t *task) error {
 	to := string(t.step.To)
+	under := t.journal.under(t.number)
+	if t.st.Kind == entry.KindFolder {
+		defer t.carrying.from.close()
+		defer t.carrying.to.close()
+	}
 	at, name, err := t.carrying.to.at(to)
-	if err != nil {
+	if err == nil {
+		err = taken(t.Calls.Rename(at, under, at, name))
+	}
+	if err == nil {
+		return t.isNamed(at, name, to)
+	}
+	back := err
+	if at, _, trouble := t.carrying.to.at(to); trouble == nil {
+		back = taken(t.Calls.Rename(at, under, at, path.Base(string(t.step.Path))))
+	}
+	if back == nil {
 		return err
 	}
-	under := t.journal.under(t.number)
-	err = taken(t.Calls.Rename(at, under, at, name))
-	if err == nil {
-		t.noteNames(at, name)
-		t.went(to)
-		return nil
+	t.to = path.Join(path.Dir(to), under)
+	return &partly{0, 1, fmt.Errorf("%w; it is %s now", err, under)}
+}
+
+// isNamed notes where the entry is now.
+func (t *task) isNamed(at int, name, to string) error {
+	if now, err := t.Calls.Status(at, name); err == nil {
+		t.own.note(&t.st, &now)
 	}
-	if back := taken(t.Calls.Rename(at, under, at, path.Base(string(t.step.Path)))); back != nil {
-		t.to = path.Join(path.Dir(to), under)
-		return &partly{0, 1, fmt.Errorf("%w; it is %s now", err, under)}
-	}
-	if t.st.Kind == entry.KindFolder {
-		t.carrying.from.close()
-		t.carrying.to.close()
-	}
-	return err
+	t.went(to)
+	return nil
 }
 
 // undo gives an entry its name back; if that is taken by one that is to give it up, later.

@@ -1,7 +1,6 @@
 package act
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -76,6 +75,7 @@ type Ran struct {
 	Err    error
 	Output []byte // what it wrote, to both of its outputs, as it came
 	Cut    bool   // there was more
+	Left   bool   // something that it started was still running when it ended; what that writes is not kept
 	Took   time.Duration
 }
 
@@ -265,7 +265,7 @@ func (r *Ran) run(ctx context.Context, args []string, limit time.Duration) {
 		ctx, cancel = context.WithTimeoutCause(ctx, limit, errTooLong)
 		defer cancel()
 	}
-	out := &limited{}
+	out := &limited{most: mostOutput}
 	cmd := exec.CommandContext(ctx, args[0], args[1:]...)
 	cmd.Stdout, cmd.Stderr = out, out
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // what it starts is ended with it
@@ -273,7 +273,10 @@ func (r *Ran) run(ctx context.Context, args []string, limit time.Duration) {
 	cmd.WaitDelay = time.Second
 	begun := time.Now()
 	err := cmd.Run()
-	r.Took, r.Output, r.Cut = time.Since(begun), out.Bytes(), out.cut
+	r.Took, r.Output, r.Cut = time.Since(begun), out.kept, out.cut
+	if r.Left = errors.Is(err, exec.ErrWaitDelay); r.Left && context.Cause(ctx) == nil {
+		err = nil // it ended well itself
+	}
 	var exit *exec.ExitError
 	var start *exec.Error
 	switch {
@@ -288,32 +291,31 @@ func (r *Ran) run(ctx context.Context, args []string, limit time.Duration) {
 	case errors.As(err, &start):
 		r.Began, r.Status, err = false, -1, fmt.Errorf("the command %s: %w", start.Name, start.Err)
 	default:
-		r.Began, r.Status, err = false, -1, fmt.Errorf("the command %s: %w", args[0], posix.Reason(err))
+		r.Began, r.Status, err = cmd.Process != nil, -1, fmt.Errorf("the command %s: %w", args[0], posix.Reason(err))
 	}
 	r.Err = err
 }
 
-// limited keeps what is written to it, up to a limit.
+// limited keeps what is written to it, up to a limit. It is no more than a Writer, so that
+// nothing is read into memory at once.
 type limited struct {
-	bytes.Buffer
-	mu  sync.Mutex
-	cut bool
+	kept []byte
+	most int
+	cut  bool
 }
 
 // Write implements io.Writer.
 func (l *limited) Write(p []byte) (int, error) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if room := mostOutput - l.Len(); len(p) > room {
+	room := l.most - len(l.kept)
+	if len(p) > room {
 		l.cut = true
-		l.Buffer.Write(p[:max(0, room)])
-		return len(p), nil
 	}
-	return l.Buffer.Write(p)
+	l.kept = append(l.kept, p[:min(len(p), room)]...)
+	return len(p), nil
 }
 
 // run is the verb that runs commands, which have a carrying out of their own.
-type run struct{ stays }
+type run struct{ inPlace }
 
 func (run) upwards() bool { return false }
 

@@ -124,7 +124,7 @@ func (t *task) isSpare() (done func(), err error) {
 		return nil, err
 	}
 	if t.st.Kind == entry.KindFolder {
-		err = t.surveyor().isIn(t.ctx, t.from, t.survey, spot{p.keeperAt, p.keeperName}, t.room())
+		err = t.surveyor().isIn(t.ctx, t.from, t.survey, spot{p.keeperAt, p.keeperName}, t.room(), nil)
 	} else {
 		err = t.same(&p)
 	}
@@ -208,7 +208,9 @@ func (s *surveyor) sameBytes(ctx context.Context, one, other int, size int64, ro
 
 // isIn returns an error unless a folder, which was surveyed just now, has nothing but what
 // another has too, by the same names: files with the same bytes, links that say the same.
-func (s *surveyor) isIn(ctx context.Context, from spot, v *survey, other spot, room []byte) error {
+// If it is told which times became others when it was copied, by their ways, all else has
+// to be the same, too: times of modification, owners, permissions and attributes.
+func (s *surveyor) isIn(ctx context.Context, from spot, v *survey, other spot, room []byte, became map[string]entry.Time) error {
 	others := ladder{calls: s.calls}
 	defer others.close()
 	base, err := s.calls.OpenFolder(other.at, ".")
@@ -248,11 +250,40 @@ func (s *surveyor) isIn(ctx context.Context, from spot, v *survey, other spot, r
 			return w.inside(errSameFile)
 		case there.Kind != st.Kind || st.Kind == entry.KindFile && there.Size != st.Size:
 			return w.inside(errNotSpare)
-		case st.Kind == entry.KindFolder:
+		}
+		if became != nil {
+			shown := there
+			if as, other := became[w.wayTo()]; other && st.Modified == as {
+				shown.Modified = as
+			}
+			if err := s.alikeInAll(w, st, otherAt, name, &shown); err != nil {
+				return w.inside(err)
+			}
+		}
+		if st.Kind == entry.KindFolder {
 			return others.down(name)
 		}
 		return w.inside(s.isCopy(ctx, w, st, otherAt, name, &there, room))
 	}, func(*walk) error { others.up(); return nil })
+}
+
+// alikeInAll returns an error unless two entries have the same time of modification, owner,
+// permissions and attributes.
+func (s *surveyor) alikeInAll(w *walk, st *sys.Status, at int, name string, there *sys.Status) error {
+	if st.Modified != there.Modified {
+		return errNotSpare
+	}
+	if st.Kind == entry.KindLink {
+		if st.UID != there.UID || st.GID != there.GID {
+			return errOtherOwner
+		}
+		return nil
+	}
+	alike, err := sameRights(s.calls, spot{w.at, w.name}, st, spot{at, name}, there)
+	if err == nil && !alike {
+		err = errOtherOwner
+	}
+	return err
 }
 
 // isCopy returns an error unless an entry, which is no folder, is the same as another.

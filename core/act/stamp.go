@@ -10,15 +10,16 @@ import (
 	"frankledger/core/exact"
 )
 
-// stays are the verbs that leave an entry where it is.
-type stays struct{}
+// inPlace are the verbs that leave an entry where it is.
+type inPlace struct{}
 
-func (stays) goes() bool      { return false }
-func (stays) outermost() bool { return false }
-func (stays) whole() bool     { return false }
+func (inPlace) goes() bool      { return false }
+func (inPlace) outermost() bool { return false }
+func (inPlace) whole() bool     { return false }
+func (inPlace) stays() bool     { return true }
 
 // stamp sets times.
-type stamp struct{ stays }
+type stamp struct{ inPlace }
 
 func (stamp) upwards() bool { return false }
 
@@ -123,7 +124,8 @@ func setTimes(calls *sys.Calls, at int, name string, st *sys.Status, modified, a
 
 // undo gives an entry back its times, unless they were altered since.
 func (stamp) undo(u *undoing, s *PastStep) (acted bool, err error) {
-	at, name, st, err := u.still(s)
+	at, name, st, done, err := u.still(s)
+	defer done()
 	if err != nil {
 		return false, err
 	}
@@ -166,7 +168,8 @@ func (u *undoing) stampedAs(s *PastStep, st *sys.Status) (before, after bool) {
 }
 
 func (stamp) look(u *undoing, s *PastStep) State {
-	_, _, st, err := u.still(s)
+	_, _, st, done, err := u.still(s)
+	defer done()
 	if err != nil {
 		return Begun
 	}
@@ -179,13 +182,24 @@ func (stamp) look(u *undoing, s *PastStep) State {
 	return Begun
 }
 
-// still returns what an entry is that has not moved.
-func (u *undoing) still(s *PastStep) (at int, name string, st sys.Status, err error) {
+// still returns what an entry is that has not moved, and where to act on it: a handle, where
+// the system has these. The function is to be called in the end.
+func (u *undoing) still(s *PastStep) (at int, name string, st sys.Status, done func(), err error) {
+	done = func() {}
 	if at, name, err = u.from.at(string(s.Path)); err != nil {
-		return at, name, st, err
+		return at, name, st, done, err
 	}
-	if st, err = u.Calls.Status(at, name); err == nil && !u.isIt(s, &st, &u.from) || gone(err) {
+	held := at
+	if sys.HoldsAll {
+		if held, err = u.Calls.Hold(at, name); err == nil {
+			name, done = "", func() { u.Calls.Close(held) }
+		}
+	}
+	if err == nil {
+		st, err = u.Calls.Status(held, name)
+	}
+	if err == nil && !u.isIt(s, &st, &u.from) || gone(err) {
 		err = errMovedOn
 	}
-	return at, name, st, err
+	return held, name, st, done, err
 }

@@ -7,9 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"hash/maphash"
+	"os"
+	"path"
 	"slices"
 
 	"github.com/zeebo/blake3"
+	"golang.org/x/sys/unix"
 
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
@@ -23,14 +26,19 @@ import (
 // survey is what there is in a folder, at any depth.
 type survey struct {
 	Holds
+	// top is the entry itself.
+	top sys.Status
 	// prints has a number for each entry, in the order of a walk, that tells
 	// whether it is the same when it is met again.
 	prints []uint64
 	// What may not be kept where it is copied to.
-	lists, attributes, owners, setIDs, specials int64
-	special                                     string                // way to the first of them
-	names                                       map[entry.Node]*names // of files of several names
-	mounts                                      []string              // ways to what is mounted below
+	lists, attributes, owners, setIDs, specials, times, flags, fixed int64
+
+	special string                // way to the first of the specials
+	stuck   string                // way to the first folder that nothing may be taken out of
+	names   map[entry.Node]*names // of files of several names
+	looked  entry.Node            // the folder that was looked at last, whether anything may be taken out of it
+	mounts  []string              // ways to what is mounted below
 }
 
 // surveyor surveys folders.
@@ -38,9 +46,15 @@ type surveyor struct {
 	calls    *sys.Calls
 	own      ownChanges
 	progress *source.Progress
-	// Attributes are looked at too, and owners that this user cannot set.
-	closely bool
-	mine    func(st *sys.Status) bool // whether the owner can be kept
+	// to is what can be kept where things are copied to, which is looked at closely then.
+	to   *target
+	mine func(st *sys.Status) bool // whether the owner can be kept
+	// leaving has folders be found that nothing may be taken out of.
+	leaving bool
+	// ours is set where what is removed is this program's own copy.
+	ours bool
+	// each is told of each entry that is surveyed. It may be nil.
+	each func(w *walk, st *sys.Status)
 	// mounts are noted and passed by, rather than making the survey fail.
 	noteMounts bool
 }
@@ -70,8 +84,18 @@ func (s *surveyor) survey(ctx context.Context, at int, name string) (*survey, er
 		if w.below > 0 { // the folder itself is not in it
 			sum.Write(line)
 			v.add(&shown)
+		} else {
+			v.top = *st
 		}
-		if s.closely {
+		if s.each != nil {
+			s.each(w, st)
+		}
+		if s.leaving && v.stuck == "" && w.below > 0 {
+			if err := s.mayLeave(v, w); err != nil {
+				return err
+			}
+		}
+		if s.to != nil {
 			return s.lookClosely(v, w, st)
 		}
 		return nil
@@ -85,19 +109,55 @@ func (s *surveyor) survey(ctx context.Context, at int, name string) (*survey, er
 
 var errUnread = errors.New("not all that is in it could be read")
 
+// mayLeave notes the folder that an entry is in, if nothing may be taken out of it.
+func (s *surveyor) mayLeave(v *survey, w *walk) error {
+	if in := w.ladder.rungs[len(w.ladder.rungs)-1].node; in == v.looked || os.Geteuid() == 0 {
+		return nil
+	} else {
+		v.looked = in
+	}
+	err := s.calls.MayWrite(w.at)
+	if errors.Is(err, unix.EACCES) || errors.Is(err, unix.EPERM) || errors.Is(err, unix.EROFS) {
+		v.stuck, err = path.Dir(w.way()), nil
+	}
+	return err
+}
+
 // lookClosely counts what may not be kept elsewhere.
 func (s *surveyor) lookClosely(v *survey, w *walk, st *sys.Status) error {
-	if v.count(st, s.mine); v.specials == 1 && v.special == "" {
+	err := s.lookAt(v, spot{w.at, w.name}, st)
+	if v.specials == 1 && v.special == "" {
 		v.special = w.way()
+	}
+	return err
+}
+
+// lookAt does so for one entry.
+func (s *surveyor) lookAt(v *survey, at spot, st *sys.Status) error {
+	v.count(st, s.mine)
+	if !s.to.volume.Holds(st.Modified.Sec, st.Modified.Nsec) {
+		v.times++
 	}
 	if st.Kind == entry.KindLink {
 		return nil
 	}
-	all, err := s.calls.Attributes(w.at, w.name)
+	all, err := s.calls.Attributes(at.at, at.name)
 	if err != nil {
 		return err
 	}
 	v.countAttributes(all)
+	if st.Fixed {
+		v.fixed++
+		v.flags++
+	} else if !s.to.flags && (st.Kind == entry.KindFile || st.Kind == entry.KindFolder) {
+		flags, err := flagsAt(s.calls, at)
+		if err != nil {
+			return err
+		}
+		if flags != 0 {
+			v.flags++
+		}
+	}
 	return nil
 }
 
@@ -225,6 +285,14 @@ type walk struct {
 	name     string
 	mounted  bool // the entry is on another mount than the folder it is in
 	below    int  // how deep the entry lies: 0 for the first one
+}
+
+// wayTo returns the way from the first one to the entry; empty for that itself.
+func (w *walk) wayTo() string {
+	if w.below == 0 {
+		return ""
+	}
+	return w.way()
 }
 
 // way returns the way from the first one to the entry.

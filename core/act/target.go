@@ -9,15 +9,21 @@ import (
 	"strings"
 	"sync"
 
+	"golang.org/x/sys/unix"
+
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/volume"
 )
 
 // target is what can be kept on another file system that entries are moved to.
 type target struct {
-	lists, attributes, links bool
+	lists, attributes, links, flags bool
+	volume                          volume.Volume
 }
+
+var errFixed = errors.New("a flag keeps it, or something in it, from being removed here (immutable or append-only)")
 
 var errReadOnly = errors.New("nothing can be written there: the file system is read-only")
 
@@ -59,7 +65,11 @@ func (p *planning) targetFrom(dir string, from *mountOf) (*target, error) {
 			if v.ReadOnly {
 				return nil, errReadOnly
 			}
-			kept = &target{lists: p.calls.KeepsLists(at), attributes: p.calls.KeepsAttributes(at), links: !v.NoLinks}
+			flags, err := flagsKept(p.calls, at)
+			if err != nil {
+				return nil, err
+			}
+			kept = &target{lists: p.calls.KeepsLists(at), attributes: p.calls.KeepsAttributes(at), links: !v.NoLinks, flags: flags, volume: v}
 			p.kept[to] = kept
 		}
 		return kept, nil
@@ -77,15 +87,25 @@ func (p *planning) copyNotes(s *Step, to *target) error {
 	if err != nil {
 		return err
 	}
-	v.count(&st, ownerKept)
-	if st.Kind != entry.KindLink {
-		all, err := p.calls.Attributes(at, name)
-		if err != nil {
-			return err
-		}
-		v.countAttributes(all)
+	surveyor := &surveyor{calls: p.calls, to: to, mine: ownerKept}
+	if err := surveyor.lookAt(v, spot{at, name}, &st); err != nil {
+		return err
 	}
 	return p.note(s, v, to)
+}
+
+// flagsKept reports whether flags can be kept in an open folder.
+func flagsKept(calls *sys.Calls, at int) (bool, error) {
+	fd, err := calls.OpenFile(at, ".")
+	if errors.Is(err, unix.EACCES) {
+		return true, nil // it may be written to and not read
+	}
+	if err != nil {
+		return false, err
+	}
+	defer calls.Close(fd)
+	_, err = calls.Flags(fd)
+	return err == nil, ignoreCannot(err)
 }
 
 // linked is a file of several names, and the steps that copy it.
@@ -97,6 +117,8 @@ type linked struct {
 // note notes what cannot be kept of what was surveyed.
 func (p *planning) note(s *Step, v *survey, to *target) error {
 	switch {
+	case v.fixed > 0 && p.Action == Move:
+		return errFixed
 	case v.specials > 0 && v.special != "":
 		return fmt.Errorf("%s: %w", v.special, errNoCopy)
 	case v.specials > 0:
@@ -110,6 +132,8 @@ func (p *planning) note(s *Step, v *survey, to *target) error {
 		{unless(to.attributes, v.attributes), "extended attributes cannot be kept there (%d)"},
 		{v.owners, "owner or group cannot be kept (%d)"},
 		{v.setIDs, "set-user and set-group bits cannot be kept (%d)"},
+		{v.times, "times cannot be kept exactly there (%d)"},
+		{v.flags, "flags cannot be kept there (%d)"},
 	} {
 		if one.count > 0 {
 			s.addNote(fmt.Sprintf(one.text, one.count))
@@ -152,7 +176,12 @@ func (p *planning) noteLinks() {
 	}
 	for s, n := range counts {
 		if s.Refused == "" {
-			s.addNote(fmt.Sprintf("hard links to what stays here are not kept (%d)", n))
+			s.Links = n
+			text := "hard links to what stays here are not kept, and undo cannot make them again (%d)"
+			if p.Action == Clear {
+				text = "its other names stay as they are, and undo cannot make it one file with them again (%d)"
+			}
+			s.addNote(fmt.Sprintf(text, n))
 		}
 	}
 }

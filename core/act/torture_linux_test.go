@@ -5,7 +5,6 @@ import (
 	"errors"
 	"flag"
 	"fmt"
-	"io/fs"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -41,9 +40,7 @@ func TestTorture(t *testing.T) {
 	if testing.Short() {
 		t.Skip("not in short tests")
 	}
-	other, err := os.MkdirTemp("/dev/shm", "frank-torture-")
-	require.NoError(t, err)
-	defer os.RemoveAll(other)
+	disks := tortureDisks(t)
 	seed := *tortureSeed
 	if seed == 0 && *tortureFor > 2*time.Second {
 		seed = uint64(time.Now().UnixNano())
@@ -51,7 +48,9 @@ func TestTorture(t *testing.T) {
 	counts := map[string]int{}
 	begun := time.Now()
 	for ; time.Since(begun) < *tortureFor && !t.Failed(); seed++ {
-		r := &torture{T: t, seed: seed, random: rand.New(rand.NewPCG(seed, 12)), other: filepath.Join(other, fmt.Sprint(seed)), counts: counts}
+		r := &torture{T: t, seed: seed, random: rand.New(rand.NewPCG(seed, 12)), counts: counts, added: map[string]bool{}}
+		place := r.random.Perm(len(disks))
+		r.disk, r.other = disks[place[0]], filepath.Join(disks[place[1]], fmt.Sprint(seed))
 		r.run()
 		counts["runs"]++
 	}
@@ -63,13 +62,18 @@ type torture struct {
 	*testing.T
 	seed          uint64
 	random        *rand.Rand
+	disk          string // that the tree is on
 	folder, other string
 	root, outside string
+	into          exact.Text
+	added         map[string]bool // content that came in the meantime
+	said          string          // all that was told
 	trace         []string
 	counts        map[string]int
 	meddled       bool
 	away, altered int  // how often something was moved away, or its content altered
 	told          bool // that something could not be kept
+	apart         bool // that hard links could not be made again
 	ctx           context.Context
 	stop          func()
 }
@@ -81,117 +85,6 @@ func (r *torture) failf(format string, args ...any) {
 
 func (r *torture) note(format string, args ...any) {
 	r.trace = append(r.trace, fmt.Sprintf(format, args...))
-}
-
-// seen is what the kernel says of an entry.
-type seen struct {
-	mode    uint32
-	line    string // owner, attributes, target or content
-	content string
-	times   string
-	folder  bool
-}
-
-// see looks at all that is in a folder.
-func (r *torture) see(root string) map[string]seen {
-	all := map[string]seen{}
-	filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return nil
-		}
-		var st unix.Stat_t
-		if unix.Lstat(path, &st) != nil {
-			return nil
-		}
-		s := seen{mode: st.Mode, times: fmt.Sprint(st.Mtim), folder: d.IsDir()}
-		switch st.Mode & unix.S_IFMT {
-		case unix.S_IFREG:
-			content, _ := os.ReadFile(path)
-			s.content = string(content)
-		case unix.S_IFLNK:
-			s.content, _ = os.Readlink(path)
-			s.content = "-> " + s.content
-		}
-		s.line = fmt.Sprint(st.Uid, " ", st.Gid, " ", s.content)
-		if st.Mode&unix.S_IFMT != unix.S_IFLNK {
-			room := make([]byte, 1024)
-			for _, key := range []string{"user.note", sys.AccessList, sys.DefaultList} {
-				if n, err := unix.Lgetxattr(path, key, room); err == nil {
-					s.line += fmt.Sprintf(" %s=%x", key, room[:n])
-				}
-			}
-		}
-		all[strings.TrimPrefix(path, root)] = s
-		return nil
-	})
-	return all
-}
-
-// contents returns all content that there is anywhere, with the permissions of
-// each.
-func (r *torture) contents() map[string]uint32 {
-	all := map[string]uint32{}
-	for _, root := range []string{r.folder, r.other} {
-		for path, s := range r.see(root) {
-			if s.content != "" && !strings.HasPrefix(path, "/journal") {
-				all[s.content] |= s.mode & 0o7777
-			}
-		}
-	}
-	return all
-}
-
-// grow makes a tree.
-func (r *torture) grow() {
-	random := r.random
-	folders := []string{r.root}
-	var files []string
-	must := func(err error) { require.NoError(r, err, "seed %d", r.seed) }
-	must(os.MkdirAll(r.root, 0o755))
-	for i := range 5 + random.IntN(30) {
-		in := folders[random.IntN(len(folders))]
-		name := filepath.Join(in, []string{"", ".", "-", "a b\n", "\xff", strings.Repeat("long", 61)}[random.IntN(6)]+fmt.Sprint("n", random.IntN(30))+[]string{"", ".txt", ".tar.gz"}[random.IntN(3)])
-		if _, err := os.Lstat(name); err == nil || len(filepath.Base(name)) > 255 {
-			continue
-		}
-		switch k := random.IntN(9); {
-		case k < 3:
-			must(os.Mkdir(name, os.FileMode(0o700|random.IntN(0o100))))
-			folders = append(folders, name)
-			if random.IntN(6) == 0 {
-				must(unix.Setxattr(name, sys.DefaultList, accessList(7, 5, 7, 0, map[uint32]uint16{1001: uint16(random.IntN(8))}, nil), 0))
-			}
-		case k == 3:
-			must(os.Symlink([]string{r.outside, "n1", "../..", r.outside + "/file"}[random.IntN(4)], name))
-		case k == 4 && len(files) > 0:
-			must(os.Link(files[random.IntN(len(files))], name))
-		default:
-			content := fmt.Sprintf("content %d of %d", i, r.seed)
-			if random.IntN(8) == 0 {
-				content += strings.Repeat("\x00", random.IntN(1<<20)) + "end"
-			}
-			must(os.WriteFile(name, []byte(content), 0o600))
-			files = append(files, name)
-			must(os.Chown(name, 1000+random.IntN(3), 3000+random.IntN(3)))
-			must(os.Chmod(name, os.FileMode(0o400|random.IntN(0o400))))
-			if random.IntN(6) == 0 {
-				must(unix.Setxattr(name, sys.AccessList, accessList(6, uint16(random.IntN(8)), uint16(random.IntN(8)), 0, map[uint32]uint16{1001: uint16(random.IntN(8))}, nil), 0))
-			}
-			if random.IntN(6) == 0 {
-				must(unix.Setxattr(name, "user.note", []byte(fmt.Sprint("note ", i)), 0))
-			}
-		}
-	}
-	must(filepath.WalkDir(r.root, func(path string, d fs.DirEntry, err error) error {
-		moment := unix.Timespec{Sec: 1_600_000_000 + random.Int64N(1e8), Nsec: random.Int64N(1e9)}
-		switch random.IntN(8) {
-		case 0:
-			moment.Sec = 4_000_000_000 // in the future
-		case 1:
-			moment.Sec = -100_000
-		}
-		return unix.UtimesNanoAt(unix.AT_FDCWD, path, []unix.Timespec{moment, moment}, unix.AT_SYMLINK_NOFOLLOW)
-	}))
 }
 
 // sabotage is what goes wrong, and at which calls.
@@ -253,48 +146,6 @@ func (r *torture) before(s sabotage) func(sys.Call) error {
 	}
 }
 
-// meddle changes something in the tree, as another program might.
-func (r *torture) meddle() {
-	r.meddled = true
-	var paths []string
-	for _, root := range []string{r.root, r.other} {
-		filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-			if err == nil && path != root {
-				paths = append(paths, path)
-			}
-			return nil
-		})
-	}
-	if len(paths) == 0 {
-		return
-	}
-	path := paths[r.random.IntN(len(paths))]
-	info, err := os.Lstat(path)
-	if err != nil {
-		return
-	}
-	r.away++
-	moved := filepath.Join(r.folder, fmt.Sprint("moved away ", r.away))
-	var did error
-	what := r.random.IntN(5)
-	switch {
-	case what == 0: // swapped for a link that leads out
-		if did = os.Rename(path, moved); did == nil {
-			did = os.Symlink(r.outside, path)
-		}
-	case what == 1 && info.IsDir():
-		did = os.WriteFile(filepath.Join(path, "new"), []byte(fmt.Sprintf("new content of %d", r.seed)), 0o600)
-	case what == 2 && info.Mode().IsRegular():
-		did = os.WriteFile(path, []byte(fmt.Sprintf("altered content of %d", r.seed)), 0o600)
-		r.altered++ // what was there is lost by this, and not by what is tested
-	case what == 3:
-		did = os.Rename(path, moved)
-	default:
-		did = os.WriteFile(filepath.Join(filepath.Dir(path), "new"), []byte(fmt.Sprintf("new content of %d", r.seed)), 0o600)
-	}
-	r.note("meddled %d with %.60q: %v", what, path, did)
-}
-
 // kill calls a function that may be killed, and lets go of the journal's lock.
 func (r *torture) killable(c *act.Carrier, do func()) (killed bool) {
 	defer func() {
@@ -319,7 +170,7 @@ func (r *torture) killable(c *act.Carrier, do func()) (killed bool) {
 
 func (r *torture) run() {
 	var err error
-	r.folder, err = os.MkdirTemp("", "frank-torture-")
+	r.folder, err = os.MkdirTemp(r.disk, "frank-torture-")
 	require.NoError(r, err)
 	defer os.RemoveAll(r.folder)
 	defer os.RemoveAll(r.other)
@@ -338,17 +189,26 @@ func (r *torture) run() {
 	}
 	random := r.random
 	moment := exact.Time{Sec: 1_700_000_000, Nsec: 5}
-	action := []act.Action{act.Hide, act.Reveal, act.Move, act.Move, act.Move, act.Remove, act.Remove, act.Stamp, act.Permit}[random.IntN(9)]
-	o := act.Options{KeepFolders: random.IntN(2) == 0, Number: random.IntN(2) == 0, Modified: &moment, Mode: []string{"u+rwx,g=u,o-r", "0600"}[random.IntN(2)], ForGood: random.IntN(3) == 0}
-	across := action == act.Move && random.IntN(3) > 0
-	if o.Into = exact.Text(filepath.Join(r.folder, "into")); across {
-		o.Into = exact.Text(r.other)
+	action := []act.Action{act.Hide, act.Reveal, act.Rename, act.Move, act.Move, act.Move, act.Copy, act.Copy, act.Remove, act.Remove, act.Clear, act.Clear, act.Stamp, act.Permit, act.Own}[random.IntN(15)]
+	o := act.Options{KeepFolders: random.IntN(2) == 0, Number: random.IntN(2) == 0, Modified: &moment, Mode: []string{"u+rwx,g=u,o-r", "0600"}[random.IntN(2)], ForGood: random.IntN(3) == 0,
+		Owner: []string{"1001:3002", "-1:3000", "1002:-1"}[random.IntN(3)], Pattern: exact.Text([]string{"n@n", "@stem.@ext:upper", "n@n:2.@ext"}[random.IntN(3)])}
+	across := (action == act.Move || action == act.Copy) && random.IntN(3) > 0
+	if r.into = exact.Text(filepath.Join(r.folder, "into")); across {
+		r.into = exact.Text(r.other)
 	}
+	if action == act.Clear && random.IntN(2) == 0 {
+		o.By = act.ByLinks
+	}
+	o.Into, o.ForGood = r.into, o.ForGood && (action == act.Remove || action == act.Clear && o.By == act.ByRemoving)
 	share := 1 + random.IntN(4)
-	r.note("%s for good %v across %v, one in %d", action, o.ForGood, across, share)
+	r.note("%s for good %v by %q across %v, one in %d, on %s, to %s", action, o.ForGood, o.By, across, share, r.disk, r.other)
 	c := &act.Carrier{Journals: act.Journals{Folder: filepath.Join(r.folder, "journal")}, Trash: act.Trash{Home: filepath.Join(r.folder, "trash"), User: os.Geteuid()}, Now: time.Now, Calls: &sys.Calls{}}
-	planner := &act.Planner{Action: action, Options: o, Host: "h", Trash: c.Trash, Keep: []string{c.Journals.Folder}}
-	plan, err := planner.Plan(context.Background(), found(r.T, r.root, func(*entry.Entry) bool { return random.IntN(share) == 0 }))
+	planner := &act.Planner{Action: action, Options: o, Host: "h", Trash: c.Trash, Keep: []string{c.Journals.Folder}, Zone: time.UTC}
+	chosen := found(r.T, r.root, func(*entry.Entry) bool { return random.IntN(share) == 0 })
+	if action == act.Clear {
+		chosen = r.spares(planner)
+	}
+	plan, err := planner.Plan(context.Background(), chosen)
 	require.NoError(r, err)
 	before, contents, outside := r.see(r.root), r.contents(), r.see(r.outside)
 	var going []string
@@ -360,12 +220,11 @@ func (r *torture) run() {
 	r.ctx, r.stop = context.WithCancel(context.Background())
 	defer r.stop()
 
-	c.Tell = func(o act.Outcome) { r.told = r.told || strings.Contains(o.Notes, "could not keep") }
+	c.Tell = r.hear
 	var result act.Result
 	c.Calls.Before = r.before(r.sabotage("none", "fail", "fail", "fail", "from then on", "kill", "kill", "stop", "meddle", "hostile"))
 	killed := r.killable(c, func() { result, err = c.CarryOut(r.ctx, plan) })
 	r.note("killed %v, %+v, %v", killed, result, err)
-	undoing := true
 	check := func(when string) {
 		r.check(when, before, contents, outside, going, action, o)
 	}
@@ -394,9 +253,14 @@ func (r *torture) run() {
 	}
 	var stays []string
 	c.Tell = func(o act.Outcome) {
-		r.told = r.told || strings.Contains(o.Notes, "could not keep")
+		r.hear(o)
 		if o.Err != nil {
 			stays = append(stays, fmt.Sprintf("%.60q: %v", strings.TrimPrefix(string(o.Step.Path), r.root), o.Err))
+		}
+	}
+	if os.Getenv("DBG") != "" {
+		for _, s := range plan.Steps {
+			r.note("step %.80q refused %q notes %q links %d", s.Path, s.Refused, s.Notes, s.Links)
 		}
 	}
 	undone, err := c.Undo(context.Background(), numbers[0], "h")
@@ -405,8 +269,12 @@ func (r *torture) run() {
 		r.failf("undo: %v", err)
 	}
 	check("undone")
-	if r.meddled || action == act.Remove && o.ForGood || !undoing {
+	r.leftIsSaid()
+	if r.meddled || o.ForGood {
 		return // what it could not, it has said; and no content is lost
+	}
+	if len(stays) > 0 && r.told && action == act.Copy {
+		return // after a kill, a copy that lacks something is not known for a copy
 	}
 	if len(stays) > 0 {
 		r.failf("undo could not")
@@ -441,11 +309,16 @@ func (r *torture) check(when string, before map[string]seen, contents map[string
 	}
 	now := r.contents()
 	expendable := map[string]bool{}
-	if action == act.Remove && o.ForGood {
+	if o.ForGood {
 		for path, s := range before {
 			if slices.ContainsFunc(going, func(gone string) bool { return path == gone || strings.HasPrefix(path, gone+"/") }) {
 				expendable[s.content] = true
 			}
+		}
+	}
+	for content := range r.added {
+		if _, there := contents[content]; !there {
+			contents[content] = 0o7777
 		}
 	}
 	lost := 0
@@ -510,6 +383,8 @@ func (r *torture) compare(a, b map[string]seen, loose bool) string {
 		case !there:
 			text += fmt.Sprintf("%.60q is missing; ", path)
 		case r.told && x.content == y.content:
+		case loose && x.group != y.group && !r.apart:
+			text += fmt.Sprintf("%.60q was one file with %.60q, and is with %.60q; ", path, x.group, y.group)
 		case x.mode != y.mode || x.line != y.line || x.times != y.times && !(loose && x.folder):
 			text += fmt.Sprintf("%.60q was %o %.100q %s, is %o %.100q %s; ", path, x.mode, x.line, x.times, y.mode, y.line, y.times)
 		}
@@ -520,4 +395,45 @@ func (r *torture) compare(a, b map[string]seen, loose bool) string {
 		}
 	}
 	return text
+}
+
+// hear takes in what is told of a step.
+func (r *torture) hear(o act.Outcome) {
+	r.told = r.told || strings.Contains(o.Notes, "could not keep")
+	r.apart = r.apart || strings.Contains(o.Notes, "hard link")
+	r.said += o.Notes + "\n" + o.Aside + "\n"
+	if o.Err != nil {
+		r.said += o.Err.Error() + "\n"
+	}
+}
+
+// leftIsSaid makes sure that whatever is left under a name of no meaning was told.
+func (r *torture) leftIsSaid() {
+	for _, place := range []string{r.folder, r.other} {
+		for path := range r.see(place) {
+			name := filepath.Base(path)
+			if strings.HasPrefix(name, ".frank-") && !strings.Contains(r.said, name) && !strings.HasPrefix(path, "/moved away") {
+				r.failf("left behind, and not told: %s", path)
+			}
+		}
+	}
+}
+
+// spares finds files of the same content in the tree, and has a planner keep the first of
+// each.
+func (r *torture) spares(p *act.Planner) (spares []*entry.Entry) {
+	keepers := map[*entry.Entry]*entry.Entry{}
+	first := map[string]*entry.Entry{}
+	for _, e := range found(r.T, r.root, func(e *entry.Entry) bool { return e.Kind == entry.KindFile }) {
+		content, err := os.ReadFile(e.FullPath())
+		require.NoError(r, err)
+		switch keeper := first[string(content)]; {
+		case keeper == nil:
+			first[string(content)] = e
+		case keeper.Inode != e.Inode:
+			keepers[e], spares = keeper, append(spares, e)
+		}
+	}
+	act.SetKeepers(p, keepers)
+	return spares
 }

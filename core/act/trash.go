@@ -164,7 +164,7 @@ func (t *cans) sound(full, top string, at mountOf, home bool) (c can, ok bool, e
 				st, err = t.folders.status(part)
 			}
 		}
-		if errors.Is(err, errLink) {
+		if errors.Is(err, errLink) || errors.Is(err, errNoFolderNow) {
 			return c, false, nil
 		}
 		if err != nil {

@@ -82,6 +82,11 @@ func (c *Carrier) Undo(ctx context.Context, number int64, host string) (u Undoin
 	}
 	// A last line that was cut short is ended.
 	j.pending = append(j.pending, '\n')
+	j.note(event{Undoing: true})
+	if err := j.flush(); err != nil {
+		j.file.Close()
+		return u, fmt.Errorf("write the journal: %w", err)
+	}
 	run := c.undoing(ctx, past)
 	run.journal = j
 	defer run.release()
@@ -164,7 +169,11 @@ func (u *undoing) close(s *PastStep, acted bool, trouble error, did *Undoing) er
 		return nil
 	}
 	if u.Tell != nil {
-		u.Tell(Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes})
+		out := Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes}
+		if trouble != nil {
+			out.Aside = leftUnder(&u.from, s.Step, u.past.under(s.Number))
+		}
+		u.Tell(out)
 	}
 	return nil
 }
@@ -206,12 +215,24 @@ func (u *undoing) quietFolders() map[string]entry.Time {
 // step undoes one step. It returns false if there is nothing to undo.
 func (u *undoing) step(s *PastStep) (acted bool, err error) {
 	switch s.State {
-	case Failed:
-		return false, u.discard(s) // what could not be removed then
+	case Failed: // something may be left under a name of no meaning
+		if !u.isLeft(s) {
+			return false, nil
+		}
 	case NotBegun, Undone:
 		return false, nil
 	}
 	return verbs[u.past.Action].undo(u, s)
+}
+
+// isLeft reports whether there is something under the name of no meaning of a step.
+func (u *undoing) isLeft(s *PastStep) bool {
+	return !verbs[u.past.Action].stays() && leftUnder(&u.from, s.Step, u.past.under(s.Number)) != ""
+}
+
+// isNothing reports whether there is nothing to take back of a step.
+func (u *undoing) isNothing(s *PastStep) bool {
+	return s.State == NotBegun || s.State == Undone || s.State == Failed && !u.isLeft(s)
 }
 
 // isIt reports whether an entry, of a folder that is open, is that of a step, or the copy that
@@ -258,6 +279,9 @@ func (c *Carrier) Look(past *Past) {
 		if s.State == Begun {
 			s.Found, s.Looked = verbs[past.Action].look(u, s), true
 		}
+		if s.State == Begun || s.State == Failed || s.State == Partly || s.State == Done && past.undoing && !past.Undone {
+			s.Aside = leftUnder(&u.from, s.Step, past.under(s.Number))
+		}
 	}
 }
 
@@ -268,7 +292,7 @@ func (c *Carrier) CanUndo(past *Past) error {
 	defer u.release()
 	why := errNothing
 	for _, s := range past.order() {
-		if s.State == NotBegun || s.State == Failed || s.State == Undone {
+		if u.isNothing(s) {
 			continue
 		}
 		err := u.canUndo(s)
@@ -293,7 +317,7 @@ func (c *Carrier) UndoSteps(past *Past) (steps []*UndoStep) {
 	u := c.undoing(context.Background(), past)
 	defer u.release()
 	for _, s := range past.order() {
-		if s.State != NotBegun && s.State != Failed && s.State != Undone {
+		if !u.isNothing(s) {
 			steps = append(steps, &UndoStep{s, past, u.canUndo(s)})
 		}
 	}
@@ -305,6 +329,8 @@ func (u *undoing) canUndo(s *PastStep) error {
 	switch {
 	case u.past.Action == Run:
 		return errRan
+	case u.isLeft(s):
+		return nil
 	case u.past.Options.forGood(u.past.Action):
 		return errForGood
 	case u.past.Action == Clear && u.past.Options.By == ByShared:
@@ -314,14 +340,7 @@ func (u *undoing) canUndo(s *PastStep) error {
 	case Done, Partly:
 		return nil
 	case NotBegun:
-		if s.To == "" {
-			return errNothing
-		}
-		// There may be a copy that is not whole, to be cleared away.
-		if _, err := u.from.status(path.Join(path.Dir(string(s.To)), u.past.under(s.Number))); err != nil {
-			return errNothing
-		}
-		return nil
+		return errNothing
 	}
 	return errMovedOn
 }

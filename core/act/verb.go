@@ -25,6 +25,7 @@ type verb interface {
 	upwards() bool // from the bottom up, so that the paths of other steps stay good
 	outermost() bool
 	whole() bool // a folder goes with all that is in it, which must be what it was
+	stays() bool // entries stay where they are, and are acted on by a handle
 }
 
 // verbs are all verbs.
@@ -47,7 +48,7 @@ type task struct {
 	*carrying
 	step   *Step
 	number int
-	from   spot
+	from   spot // of a verb by which entries stay where they are, a handle, where the system has these
 	st     sys.Status
 	survey *survey // of a folder that goes as a whole
 	to     string  // where it went

@@ -18,6 +18,22 @@ type Volume struct {
 	// The moments that it can hold are between these, if Limited.
 	Limited     bool
 	First, Last int64 // seconds since 1970
+	// Grain is the number of nanoseconds of which the times of modification that it holds
+	// are multiples; 0 if that is not known.
+	Grain int64
+}
+
+// Holds reports whether it can hold a moment, in seconds and nanoseconds since 1970, as a
+// time of modification exactly: as far as is known.
+func (v *Volume) Holds(seconds int64, nanoseconds uint32) bool {
+	const second = 1_000_000_000
+	switch {
+	case v.Limited && (seconds < v.First || seconds > v.Last):
+		return false
+	case v.Grain < second:
+		return v.Grain <= 1 || int64(nanoseconds)%v.Grain == 0
+	}
+	return nanoseconds == 0 && seconds%(v.Grain/second) == 0
 }
 
 // IDAt returns the ID of the file system of a folder, or of the one that something

@@ -57,13 +57,27 @@ func Of(at int) (v Volume, err error) {
 	}
 	switch kind {
 	case unix.EXT4_SUPER_MAGIC:
-		// Inodes of 256 bytes; those of 128 hold less, and do not say so.
 		v.Limited, v.First, v.Last = true, first32, 15_032_385_535
-	case fatMagic, exfatMagic:
+		if !hasBirth(at) { // inodes of 128 bytes have room for seconds of 32 bits
+			v.Last, v.Grain = last32, 1e9
+		}
+	case fatMagic:
+		v.Grain = 2e9
+	case exfatMagic:
+		v.Grain = 1e7
+	}
+	if kind == fatMagic || kind == exfatMagic {
 		v.Limited, v.First, v.Last = true, 315_532_800-14*3600, 4_354_819_199+14*3600 // in local time
 		v.NoLinks = true
 	}
 	return v, nil
+}
+
+// hasBirth reports whether the inode of an open folder says when it was made.
+func hasBirth(at int) bool {
+	var x unix.Statx_t
+	_, err := posix.Retry(func() (int, error) { return 0, unix.Statx(at, "", unix.AT_EMPTY_PATH, unix.STATX_BTIME, &x) })
+	return err != nil || x.Mask&unix.STATX_BTIME != 0
 }
 
 // ask asks a file system something, by a handle that may be read from.

@@ -56,6 +56,9 @@ type Status struct {
 	Mount uint64
 	// MountRoot tells that something is mounted on it.
 	MountRoot bool
+	// Fixed tells that a flag keeps it from being altered, renamed or removed, as far as
+	// the system says so here.
+	Fixed bool
 }
 
 func (c *Calls) call(name, on string, call func() error) error {
@@ -123,7 +126,9 @@ func (c *Calls) OpenFile(at int, name string) (int, error) {
 	return c.get("OpenFile", name, func() (int, error) { return openQuietly(at, name, flags) })
 }
 
-// Hold opens an entry only to ask about it later, when it may have lost its name.
+// Hold opens an entry only to ask about it, or act on it, by the handle: whatever has its
+// name by then. Such a handle, with no name, can be given to Status, SetOwner,
+// SetPermissions, SetTimes and the calls for attributes.
 func (c *Calls) Hold(at int, name string) (int, error) {
 	return c.get("Hold", name, func() (int, error) { return unix.Openat(at, name, holdFlags|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0) })
 }
@@ -302,7 +307,7 @@ var ErrDiffers = errors.New("the content is not the same")
 
 // SetOwner sets owner and group.
 func (c *Calls) SetOwner(at int, name string, uid, gid int) error {
-	return c.call("SetOwner", name, func() error { return unix.Fchownat(at, name, uid, gid, unix.AT_SYMLINK_NOFOLLOW) })
+	return c.call("SetOwner", name, func() error { return chown(at, name, uid, gid) })
 }
 
 // SetPermissions sets permissions of what is no link.
@@ -320,7 +325,7 @@ func (c *Calls) SetTimes(at int, name string, modified, accessed entry.Time) err
 				return err
 			}
 		}
-		return unix.UtimesNanoAt(at, name, times, unix.AT_SYMLINK_NOFOLLOW)
+		return stamp(at, name, times)
 	})
 }
 
@@ -350,6 +355,19 @@ func (c *Calls) SetAttribute(at int, name, key, value string) error {
 // DropAttribute removes an extended attribute, if it is there.
 func (c *Calls) DropAttribute(at int, name, key string) error {
 	return c.call("DropAttribute", name, func() error { return dropAttribute(at, name, key) })
+}
+
+// Flags returns the flags of a file or folder that is open for reading: as Linux has them
+// for FS_IOC_GETFLAGS, those that people can set. It returns ErrNotSupported where there
+// are none.
+func (c *Calls) Flags(fd int) (flags uint32, err error) {
+	err = c.call("Flags", "", func() error { flags, err = flagsOf(fd); return err })
+	return flags, err
+}
+
+// SetFlags sets them.
+func (c *Calls) SetFlags(fd int, flags uint32) error {
+	return c.call("SetFlags", "", func() error { return setFlags(fd, flags) })
 }
 
 // Volume returns what is known of the file system of an open folder.

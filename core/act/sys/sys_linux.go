@@ -93,7 +93,36 @@ func share(from, to int, size int64) error {
 	}
 }
 
+// HoldsAll tells that an entry of any kind can be held, also one that may not be read, and
+// acted on by its handle.
+const HoldsAll = true
+
+// byHandle returns a path that leads to what is open.
+func byHandle(fd int) string { return fmt.Sprint("/proc/self/fd/", fd) }
+
+func chown(at int, name string, uid, gid int) error {
+	flags := unix.AT_SYMLINK_NOFOLLOW
+	if name == "" {
+		flags |= unix.AT_EMPTY_PATH
+	}
+	return unix.Fchownat(at, name, uid, gid, flags)
+}
+
+func stamp(at int, name string, times []unix.Timespec) error {
+	if name != "" {
+		return unix.UtimesNanoAt(at, name, times, unix.AT_SYMLINK_NOFOLLOW)
+	}
+	err := unix.UtimesNanoAt(at, "", times, unix.AT_EMPTY_PATH)
+	if errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOENT) { // a kernel before 5.8
+		return unix.UtimesNanoAt(unix.AT_FDCWD, byHandle(at), times, 0)
+	}
+	return err
+}
+
 func permit(at int, name string, mode uint32) error {
+	if name == "" {
+		return unix.Chmod(byHandle(at), mode)
+	}
 	err := unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
 	if !errors.Is(err, unix.EOPNOTSUPP) {
 		return err
@@ -104,7 +133,7 @@ func permit(at int, name string, mode uint32) error {
 		return err
 	}
 	defer unix.Close(fd)
-	return unix.Chmod(fmt.Sprint("/proc/self/fd/", fd), mode)
+	return unix.Chmod(byHandle(fd), mode)
 }
 
 const statusMask = unix.STATX_BASIC_STATS | unix.STATX_BTIME | unix.STATX_MNT_ID
@@ -128,6 +157,7 @@ func status(at int, name string) (s Status, err error) {
 	if s.Mount = s.Device; x.Mask&unix.STATX_MNT_ID != 0 {
 		s.Mount = x.Mnt_id
 	}
+	s.Fixed = x.Attributes&x.Attributes_mask&(unix.STATX_ATTR_IMMUTABLE|unix.STATX_ATTR_APPEND) != 0
 	s.MountRoot = x.Attributes&x.Attributes_mask&unix.STATX_ATTR_MOUNT_ROOT != 0
 	return s, err
 }
@@ -143,18 +173,27 @@ func oldStatus(at int, name string, flags int) (Status, error) {
 		Modified: posix.TimeOf(st.Mtim), Accessed: posix.TimeOf(st.Atim), Changed: posix.TimeOf(st.Ctim), Mount: uint64(st.Dev)}, err
 }
 
+// Attributes that a file system makes of others, which come along with those.
+var derived = map[string]bool{"trusted.SGI_ACL_FILE": true, "trusted.SGI_ACL_DEFAULT": true}
+
 func attributes(at int, name string) (map[string]string, error) {
-	path := posix.ByHandle(at, name)
-	list, err := posix.Grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
+	path, list, get := posix.ByHandle(at, name), unix.Llistxattr, unix.Lgetxattr
+	if name == "" {
+		path, list, get = byHandle(at), unix.Listxattr, unix.Getxattr
+	}
+	keys, err := posix.Grown(func(room []byte) (int, error) { return list(path, room) })
 	if errors.Is(err, unix.ENOTSUP) {
 		return nil, nil
 	}
-	if err != nil || len(list) == 0 {
+	if err != nil || len(keys) == 0 {
 		return nil, err
 	}
 	all := map[string]string{}
-	for key := range strings.SplitSeq(strings.TrimSuffix(string(list), "\x00"), "\x00") {
-		value, err := posix.Grown(func(room []byte) (int, error) { return unix.Lgetxattr(path, key, room) })
+	for key := range strings.SplitSeq(strings.TrimSuffix(string(keys), "\x00"), "\x00") {
+		if derived[key] {
+			continue
+		}
+		value, err := posix.Grown(func(room []byte) (int, error) { return get(path, key, room) })
 		if errors.Is(err, unix.ENODATA) {
 			continue
 		}
@@ -167,6 +206,9 @@ func attributes(at int, name string) (map[string]string, error) {
 }
 
 func setAttribute(at int, name, key, value string) error {
+	if name == "" {
+		return notSupported(unix.Setxattr(byHandle(at), key, []byte(value), 0))
+	}
 	return notSupported(unix.Lsetxattr(posix.ByHandle(at, name), key, []byte(value), 0))
 }
 
@@ -174,6 +216,43 @@ func dropAttribute(at int, name, key string) error {
 	err := unix.Lremovexattr(posix.ByHandle(at, name), key)
 	if errors.Is(err, unix.ENODATA) || errors.Is(err, unix.ENOTSUP) {
 		return nil
+	}
+	return err
+}
+
+// The flags that people set (chattr): those that say how a file is kept. What a file
+// system sets itself, such as that a file is kept in extents, is not among them.
+const kept = 0x1 | // its content is overwritten when it is removed
+	0x2 | // it can be brought back when it is removed
+	0x8 | // written through at once
+	FlagsFixed | FlagsKeeping |
+	0x40 | // not to be dumped
+	0x80 | // times of reading are not kept
+	0x4000 | // its content is journalled
+	0x10000 | // changes of the folder are written at once
+	0x20000 // the top of a tree of folders that belong together
+
+const (
+	FlagsFixed   = 0x10 | 0x20    // it cannot be altered, renamed or removed, or only be added to
+	FlagsKeeping = 0x4 | 0x800000 // compressed; not copied on write
+)
+
+func flagsOf(fd int) (uint32, error) {
+	flags, err := unix.IoctlGetUint32(fd, unix.FS_IOC_GETFLAGS)
+	return flags & kept, noFlags(err)
+}
+
+func setFlags(fd int, flags uint32) error {
+	now, err := unix.IoctlGetUint32(fd, unix.FS_IOC_GETFLAGS)
+	if err == nil {
+		err = unix.IoctlSetPointerInt(fd, unix.FS_IOC_SETFLAGS, int(now&^kept|flags&kept))
+	}
+	return noFlags(err)
+}
+
+func noFlags(err error) error {
+	if errors.Is(err, unix.ENOTTY) || errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS) || errors.Is(err, unix.EINVAL) {
+		return ErrNotSupported
 	}
 	return err
 }

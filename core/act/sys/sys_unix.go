@@ -34,6 +34,28 @@ func exchange(int, string, int, string) error { return ErrNotSupported }
 
 func share(int, int, int64) error { return ErrNotSupported }
 
+// HoldsAll tells that an entry of any kind can be held, also one that may not be read, and
+// acted on by its handle.
+const HoldsAll = false
+
+// Flags, of which none are known.
+const (
+	FlagsFixed   = 0
+	FlagsKeeping = 0
+)
+
+func flagsOf(int) (uint32, error) { return 0, ErrNotSupported }
+
+func setFlags(int, uint32) error { return ErrNotSupported }
+
+func chown(at int, name string, uid, gid int) error {
+	return unix.Fchownat(at, name, uid, gid, unix.AT_SYMLINK_NOFOLLOW)
+}
+
+func stamp(at int, name string, times []unix.Timespec) error {
+	return unix.UtimesNanoAt(at, name, times, unix.AT_SYMLINK_NOFOLLOW)
+}
+
 func permit(at int, name string, mode uint32) error {
 	return unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
 }
