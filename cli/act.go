@@ -431,6 +431,13 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if err := nowOnly(sources); err != nil {
 		return nil, nil, err
 	}
+	if missing := summary.Report.Problems; len(missing) > 0 {
+		var texts []string
+		for _, one := range missing {
+			texts = append(texts, render.Escaped(one.Path)+": "+one.Err.Error())
+		}
+		return nil, nil, misuse("nothing was planned, as not all places are there: %s", strings.Join(texts, "; "))
+	}
 	planner, err := planner(action, o)
 	if err != nil {
 		return nil, nil, err

@@ -154,6 +154,26 @@ func (p *Program) tellOutcome(verb string, done act.Outcome) {
 	case done.Notes != "":
 		p.say("frank: %s %s: done, but: %s", verb, path, render.Escaped(done.Notes))
 	}
+	p.tellAside(done.Step, done.Aside)
+}
+
+// tellAside says where something was left under a name of no meaning, and what gives it a
+// name again.
+func (p *Program) tellAside(s *act.Step, left string) {
+	if left == "" {
+		return
+	}
+	if s.To != "" && filepath.Dir(left) == filepath.Dir(string(s.To)) && filepath.Dir(left) != filepath.Dir(string(s.Path)) {
+		p.say("frank: what is left of the copy is %s; look at it, and then:\n%s", render.Escaped(left), commandLine([]string{"act", "remove", left}))
+		return
+	}
+	p.say("frank: it is %s now; this gives it its name back:\n%s", render.Escaped(left), asideLine(s, left))
+}
+
+// asideLine is the command line that gives what is under a name of no meaning its name.
+func asideLine(s *act.Step, left string) string {
+	name := strings.ReplaceAll(filepath.Base(string(s.Path)), "@", "@@")
+	return commandLine([]string{"act", "rename", "--number", name, left, "--carry-out"})
 }
 
 var errNobody = misuse("there is nobody to ask; --yes carries it out without asking")

@@ -58,6 +58,11 @@ func (p *Program) journal(r *reading, args []string) error {
 		}
 		c.Look(past)
 		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, render.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
+		for _, s := range past.Steps {
+			if s.Aside != "" {
+				summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", render.Escaped(s.Aside), past.Number))
+			}
+		}
 		return write(p, r, summary, act.PastStepColumns(), row.List[*act.PastStep](past.Steps))
 	}
 	numbers, err := journals.Numbers()
@@ -174,6 +179,7 @@ func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number 
 		case done.Notes != "":
 			p.say("frank: %s: undone, but: %s", path, render.Escaped(done.Notes))
 		}
+		p.tellAside(done.Step, done.Aside)
 	}
 	written := p.writing("undo")
 	defer written()

@@ -92,6 +92,9 @@ func TestKilledAcross(t *testing.T) {
 		write(t, filepath.Join(root, "top/a/one"), "one")
 		write(t, filepath.Join(root, "top/two"), "two")
 		require.NoError(t, os.Symlink("two", filepath.Join(root, "top/link")))
+		for _, name := range []string{"top/a/again", "top/once more"} { // one file of three names
+			require.NoError(t, os.Link(filepath.Join(root, "top/two"), filepath.Join(root, name)))
+		}
 		before := state(t, root)
 		c := carrier(folder)
 		plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("top"))
@@ -131,6 +134,9 @@ func TestKilledAcross(t *testing.T) {
 			}
 		}
 		require.Len(t, now, len(before), at)
+		var st unix.Stat_t
+		require.NoError(t, unix.Stat(filepath.Join(root, "top/a/again"), &st))
+		require.EqualValues(t, 3, st.Nlink, at)
 		left, err := os.ReadDir(other)
 		require.NoError(t, err)
 		require.Empty(t, left, at)

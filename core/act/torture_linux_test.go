@@ -258,11 +258,6 @@ func (r *torture) run() {
 			stays = append(stays, fmt.Sprintf("%.60q: %v", strings.TrimPrefix(string(o.Step.Path), r.root), o.Err))
 		}
 	}
-	if os.Getenv("DBG") != "" {
-		for _, s := range plan.Steps {
-			r.note("step %.80q refused %q notes %q links %d", s.Path, s.Refused, s.Notes, s.Links)
-		}
-	}
 	undone, err := c.Undo(context.Background(), numbers[0], "h")
 	r.note("undo: %+v, %v, %q", undone, err, stays)
 	if err != nil && !errors.Is(err, act.ErrUndone) {

@@ -99,6 +99,9 @@ func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
 	if r.Cut {
 		dst = append(dst, "  (and more, which was not kept)\n"...)
 	}
+	if r.Left {
+		dst = append(dst, "  (something it started still runs; what that writes is not kept)\n"...)
+	}
 	return dst
 }
 
@@ -111,6 +114,7 @@ func RanJSON(dst []byte, r *act.Ran) []byte {
 	} else {
 		o.Null("error")
 	}
+	o.Bool("left_running", r.Left)
 	o.Text("output", string(r.Output))
 	paths := make([]string, len(r.Steps))
 	for i, s := range r.Steps {
