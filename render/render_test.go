@@ -34,7 +34,8 @@ func TestSizes(t *testing.T) {
 		{1<<20 - 1, "1.0 MiB", "1.0 MB", "1 048 575 B"},
 		{1023 * 1024, "1023.0 KiB", "1.0 MB", "1 047 552 B"},
 		{10*1<<30 + 1<<29, "10.5 GiB", "11.3 GB", "11 274 289 152 B"},
-		{1<<63 - 1, "8.0 EiB", "9.2 EB", "9 223 372 036 854 775 807 B"},
+		{1<<63 - 2, "8.0 EiB", "9.2 EB", "9 223 372 036 854 775 806 B"},
+		{1<<63 - 1, "≥ 8.0 EiB", "≥ 9.2 EB", "≥ 9 223 372 036 854 775 807 B"},
 	} {
 		assert.Equal(t, c.binary, render.Binary.SizeText(c.bytes))
 		assert.Equal(t, c.decimal, render.Decimal.SizeText(c.bytes))

@@ -3,6 +3,8 @@ package render
 import (
 	"fmt"
 	"strconv"
+
+	"frankledger/core/quantity"
 )
 
 // Units are how numbers of bytes are shown to people, after IEC 80000-13.
@@ -40,8 +42,11 @@ func (u Units) Size(bytes int64) (number, unit string) {
 	return string(text), unit
 }
 
-// appendSize appends the number.
+// appendSize appends the number. A sum that is past the largest number is at least that.
 func (u Units) appendSize(dst []byte, bytes int64) (number []byte, unit string) {
+	if bytes == quantity.TooMuch {
+		dst = append(dst, "≥ "...)
+	}
 	base, names := int64(1024), binaryNames
 	switch u {
 	case Decimal:

@@ -391,7 +391,7 @@ func (u *undoing) unlink(s *PastStep) (acted bool, err error) {
 		return s.State == Done, ignoreGone(err)
 	case !isKeeper(&st) || st.Size != s.Keeper.Size:
 		return false, errMovedOn
-	case there && u.isIt(s, &beside, &u.from): // broken off before it was removed
+	case there && u.isIt(s, &beside, &u.from) && isPlausible(s, &beside): // broken off before it was removed
 		if err := u.Calls.Exchange(at, under, at, name); err != nil {
 			return false, err
 		}

@@ -14,6 +14,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/quantity"
 )
 
 // Action is what is to be done with entries, by the name of its verb.
@@ -164,14 +165,14 @@ func (p *Plan) Totals() (t Totals) {
 		switch s.Kind {
 		case entry.KindFile.String():
 			t.Files++
-			t.Bytes += s.Size
+			t.Bytes = quantity.Add(t.Bytes, s.Size)
 		case entry.KindFolder.String():
 			t.Folders++
 		default:
 			t.Others++
 		}
 		if s.Holds != nil {
-			t.Bytes += s.Holds.Size
+			t.Bytes = quantity.Add(t.Bytes, s.Holds.Size)
 			t.Within += s.Holds.Entries
 		}
 	}

@@ -17,6 +17,7 @@ import (
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
 
@@ -210,7 +211,7 @@ func (v *survey) countAttributes(all map[string]string) {
 func (h *Holds) add(st *sys.Status) {
 	h.Entries++
 	if st.Kind == entry.KindFile {
-		h.Size += st.Size
+		h.Size = quantity.Add(h.Size, st.Size)
 	}
 	h.Newest = later(later(h.Newest, exact.Time(st.Modified)), exact.Time(st.Changed))
 }

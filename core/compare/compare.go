@@ -19,6 +19,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
 
@@ -127,7 +128,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	for _, e := range found.several {
 		found.count(e)
 	}
-	answer.Same, answer.Bytes, answer.Unsized = answer.Same+found.same, answer.Bytes+found.bytes, answer.Unsized+found.unsized
+	answer.Same, answer.Bytes, answer.Unsized = answer.Same+found.same, quantity.Add(answer.Bytes, found.bytes), answer.Unsized+found.unsized
 	answer.Unknown, answer.ByTime, answer.Results = found.unknown, found.byTime, found.results
 	for _, r := range slices.Concat(found.added, found.removed) {
 		if r.Change != Moved || r.B != nil {
@@ -173,7 +174,7 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 			}
 		}
 		answer.Same += int(held.Entries)
-		answer.Bytes += held.Bytes
+		answer.Bytes = quantity.Add(answer.Bytes, held.Bytes)
 		answer.Unsized += held.Unsized
 		answer.Report.Skipped = 0
 	}, nil

@@ -9,6 +9,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
 
@@ -228,7 +229,7 @@ func (f *finding) sameFile(e *entry.Entry) {
 
 func (f *finding) count(e *entry.Entry) {
 	if e.HasSize() {
-		f.bytes += e.Size
+		f.bytes = quantity.Add(f.bytes, e.Size)
 	} else {
 		f.unsized++
 	}
@@ -249,15 +250,15 @@ func (f *finding) take(e *entry.Entry) {
 		n := f.names[e.Node()]
 		f.names[e.Node()] = named{n.read + 1, e.Links, e.Size}
 	default:
-		f.given.Bytes += e.Size
+		f.given.Bytes = quantity.Add(f.given.Bytes, e.Size)
 	}
 }
 
 // join adds what another visitor found.
 func (f *finding) join(g *finding) {
 	f.results, f.added, f.removed, f.contents = append(f.results, g.results...), append(f.added, g.added...), append(f.removed, g.removed...), append(f.contents, g.contents...)
-	f.same, f.bytes, f.unsized, f.unknown, f.byTime = f.same+g.same, f.bytes+g.bytes, f.unsized+g.unsized, f.unknown+g.unknown, f.byTime+g.byTime
-	f.given.Entries, f.given.Bytes, f.given.Unsized = f.given.Entries+g.given.Entries, f.given.Bytes+g.given.Bytes, f.given.Unsized+g.given.Unsized
+	f.same, f.bytes, f.unsized, f.unknown, f.byTime = f.same+g.same, quantity.Add(f.bytes, g.bytes), f.unsized+g.unsized, f.unknown+g.unknown, f.byTime+g.byTime
+	f.given.Entries, f.given.Bytes, f.given.Unsized = f.given.Entries+g.given.Entries, quantity.Add(f.given.Bytes, g.given.Bytes), f.given.Unsized+g.given.Unsized
 	for file, e := range g.several {
 		if f.several == nil {
 			f.several = map[entry.Node]*entry.Entry{}

@@ -20,6 +20,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 )
@@ -130,7 +131,7 @@ func Find(ctx context.Context, collected, others *arrange.Collector, pool *diges
 			a.Files += set.Files
 		}
 		a.Spares += set.Spares
-		a.Reclaimable += set.Reclaimable
+		a.Reclaimable = quantity.Add(a.Reclaimable, set.Reclaimable)
 		a.UpTo = a.UpTo || set.UpTo
 	}
 	return a, nil
@@ -560,9 +561,9 @@ func (s *search) class(class []*file, folders *forest) {
 			more += int64(taken.add(e))
 		}
 		freed, upTo := max(0, min(f.first.Size, f.first.Disk-shared+more)), more > 0 || f.extents.Encoded
-		set.Reclaimable += freed
+		set.Reclaimable = quantity.Add(set.Reclaimable, freed)
 		set.UpTo = set.UpTo || upTo
-		into.Reclaimable += freed
+		into.Reclaimable = quantity.Add(into.Reclaimable, freed)
 		into.UpTo = into.UpTo || upTo
 	}
 	s.answer.whole = append(s.answer.whole, set)

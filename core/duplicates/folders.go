@@ -11,6 +11,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
 
@@ -156,8 +157,8 @@ func plant(s *search, files, others *arrange.Collector, classes [][]*file) *fore
 		n := t.node(e.Folder)
 		n.direct++
 		n.files++
-		n.size += e.Size
-		n.disk += e.Disk
+		n.size = quantity.Add(n.size, e.Size)
+		n.disk = quantity.Add(n.disk, e.Disk)
 		if e.Modified.Compare(n.latest) > 0 {
 			n.latest = e.Modified
 		}
@@ -214,8 +215,8 @@ func (t *forest) grow() (whole []*node) {
 		for _, in := range n.folders {
 			n.entries += 1 + in.entries
 			n.files += in.files
-			n.size += in.size
-			n.disk += in.disk
+			n.size = quantity.Add(n.size, in.size)
+			n.disk = quantity.Add(n.disk, in.disk)
 			n.broken = n.broken || in.broken
 			if in.latest.Compare(n.latest) > 0 {
 				n.latest = in.latest

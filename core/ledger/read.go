@@ -13,6 +13,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
 
@@ -380,7 +381,7 @@ func (r *reader) give(held []encoding.Recorded) error {
 			continue
 		}
 		if e.HasSize() {
-			size += e.Size
+			size = quantity.Add(size, e.Size)
 		}
 		r.batch = append(r.batch, *e)
 	}

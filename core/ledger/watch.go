@@ -13,6 +13,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/quantity"
 )
 
 // Content that nothing says has changed may have: a disk fails silently, or somebody sets
@@ -130,7 +131,7 @@ func (w *writer) readSome(from store.Reader) error {
 				candidates = append(candidates, candidate{l, i, turn(e.Relative()), e.Size})
 			}
 			if e.HasSize() {
-				total += e.Size
+				total = quantity.Add(total, e.Size)
 			}
 		}
 		return nil
@@ -153,15 +154,15 @@ func (w *writer) readSome(from store.Reader) error {
 		const mostBytes, mostFiles = 64 << 20, 1024
 		n, size := 0, int64(0)
 		for n < len(candidates) && n < mostFiles && (n == 0 || size < mostBytes) &&
-			(n == 0 || o.Limit.Share <= 0 || float64(pass.Bytes+size) < o.Limit.Share*float64(total)) {
-			size += candidates[n].size
+			(n == 0 || o.Limit.Share <= 0 || float64(quantity.Add(pass.Bytes, size)) < o.Limit.Share*float64(total)) {
+			size = quantity.Add(size, candidates[n].size)
 			n++
 		}
 		if err := w.readBatch(from, candidates[:n]); err != nil {
 			return err
 		}
 		pass.Files += int64(n)
-		pass.Bytes += size
+		pass.Bytes = quantity.Add(pass.Bytes, size)
 		candidates = candidates[n:]
 	}
 	if pass.Whole = len(candidates) == 0; !pass.Whole {

@@ -7,12 +7,12 @@ package weigh
 import (
 	"cmp"
 	"maps"
-	"math"
 	"math/big"
 	"slices"
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
 
@@ -72,14 +72,9 @@ func (s *Sum) Date(t entry.Time) {
 
 // TooMuch is what a sum of bytes comes to that is past the largest number: it
 // stays there, and does not wrap round.
-const TooMuch = math.MaxInt64
+const TooMuch = quantity.TooMuch
 
-func add(a, b int64) int64 {
-	if b > TooMuch-a {
-		return TooMuch
-	}
-	return a + b
-}
+func add(a, b int64) int64 { return quantity.Add(a, b) }
 
 // Counter is a sink that counts entries and passes them on.
 type Counter struct {

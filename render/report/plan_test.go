@@ -47,7 +47,7 @@ func TestRan(t *testing.T) {
 	assert.Equal(t, `/a\nb: ended well`+"\n  one"+`\x1b[2J`+"\n  two\n", string(v.Ran(nil, ran, true)))
 	ran = &act.Ran{Steps: append(steps, &act.Step{}, &act.Step{}), Output: []byte("\xff\x00"), Cut: true, Err: errors.New("it ended with status 3"), Status: 3, Took: time.Second}
 	assert.Equal(t, `/a\nb and 2 more: it ended with status 3`+"\n  (2 bytes that are not text)\n  (and more, which was not kept)\n", string(v.Ran(nil, ran, true)))
-	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":"\ufffd\u0000","output_base64":"/wA=","cut":true,"error":"it ended with status 3"}`, string(report.RanJSON(nil, ran)))
+	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":"\ufffd\u0000","output_base64":"/wA=","cut":true,"left_running":false,"error":"it ended with status 3"}`, string(report.RanJSON(nil, ran)))
 	assert.Contains(t, string(report.RanJSON(nil, &act.Ran{Steps: steps, Status: -1, Err: errors.New("x")})), `"status":null`)
 	assert.Equal(t, "3 calls: 2 succeeded, 1 failed, 4 not run", report.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
 }
