@@ -415,8 +415,8 @@ func (u *undoing) unlink(s *PastStep) (acted bool, err error) {
 // to the copy that there is, if the spare had several names, too.
 func (u *undoing) apart(s *PastStep, from spot, under string) (acted bool, err error) {
 	c := &copier{surveyor: u.surveyor()}
-	joined := u.joinSpares(s, from, under)
-	if !joined {
+	joined, err := u.joinSpares(s, from, under)
+	if err == nil && !joined {
 		if err = c.copy(u.ctx, from.at, from.name, from.at, under, nil); err == nil {
 			err = u.Calls.SetTimes(from.at, under, entry.Time(s.Modified), entry.Time(s.Accessed))
 		}
@@ -464,7 +464,7 @@ func (u *undoing) apart(s *PastStep, from spot, under string) (acted bool, err e
 
 // joinSpares gives the spare that another step of the same file has got back one more name,
 // if there is one.
-func (u *undoing) joinSpares(s *PastStep, at spot, under string) bool {
+func (u *undoing) joinSpares(s *PastStep, at spot, under string) (joined bool, err error) {
 	for _, other := range u.past.sameFile(s) {
 		f := newFolders(u.Calls)
 		otherAt, name, err := f.at(string(other.Path))
@@ -472,14 +472,16 @@ func (u *undoing) joinSpares(s *PastStep, at spot, under string) bool {
 		if err == nil {
 			st, err = u.Calls.Status(otherAt, name)
 		}
-		joined := err == nil && u.isIt(other, &st, &f) && st.Size == s.Size && st.Modified == entry.Time(s.Modified) &&
-			u.surveyor().link(&copied{st: st}, otherAt, name, at.at, under) == nil
-		f.close()
+		joined := err == nil && u.isIt(other, &st, &f) && st.Size == s.Size && st.Modified == entry.Time(s.Modified)
 		if joined {
-			return true
+			err = u.surveyor().link(&copied{st: st}, otherAt, name, at.at, under)
+		}
+		f.close()
+		if joined || err != nil && !gone(err) {
+			return err == nil, err
 		}
 	}
-	return false
+	return false, nil
 }
 
 // sameFile returns the other steps about the same file.
