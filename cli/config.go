@@ -13,6 +13,7 @@ import (
 	"frankledger/config"
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
+	"frankledger/core/ledger"
 	"frankledger/core/similar"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -51,8 +52,12 @@ func checkDefault(key, word string) (err error) {
 	case "journals":
 		_, err = journalsSince(word, time.Now())
 	case "ledger":
-		if !filepath.IsAbs(word) && !strings.HasPrefix(word, "~/") {
-			err = fmt.Errorf("a full path is wanted, not %q", word)
+		switch err = ledger.CheckName(word); {
+		case err != nil:
+		case ledger.Shown(word) != word:
+			err = errors.New("no password is kept in the configuration; the password file of PostgreSQL (~/.pgpass) is for that")
+		case !ledger.Shared(word) && !filepath.IsAbs(word) && !strings.HasPrefix(word, "~/"):
+			err = fmt.Errorf("a full path is wanted, or a database such as postgresql://LOGIN@HOST/DATABASE, not %q", word)
 		}
 	}
 	if err == nil && word == "" {
@@ -82,7 +87,7 @@ var builtIn = []struct{ key, value, meaning string }{
 	{"skip", "", "folders to skip"},
 	{"columns.list", "", "the columns of list in a table"},
 	{"columns.search", "", "the columns of search in a table"},
-	{"ledger", "", "the file with the records"},
+	{"ledger", "", "the file, or the database, with the records"},
 	{"pager", "", "the program that shows long answers; default $PAGER"},
 	{"journals", "", "how long journals of what was done are kept; default for ever"},
 }

@@ -124,7 +124,7 @@ func (p *Program) everyLabel(ctx context.Context) (list []asked, err error) {
 		err = withoutRecords(p.ledgerPath, whose, false)
 	}
 	slices.SortFunc(found, func(a, b ledger.Record) int {
-		return cmp.Or(strings.Compare(a.Label, b.Label), cmp.Compare(b.Number, a.Number))
+		return cmp.Or(strings.Compare(a.Label, b.Label), ledger.CompareTurns(&b, &a))
 	})
 	for i := range found {
 		if i == 0 || found[i].Label != found[i-1].Label {
@@ -194,8 +194,15 @@ func givenAs(found *ledger.Record, ref ledger.Reference) string {
 
 // notARecord says why a place that is written as a record is none.
 func (p *Program) notARecord(given string, err error) error {
-	return misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), err, render.Escaped(given))
+	return misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), escaped{err}, render.Escaped(given))
 }
+
+// escaped is an error whose text may have names from outside in it, such as labels of other
+// machines.
+type escaped struct{ error }
+
+func (e escaped) Error() string { return render.Escaped(e.error.Error()) }
+func (e escaped) Unwrap() error { return e.error }
 
 // whoseRecords are the machines whose records are meant where nothing says so; nil for all that the
 // ledger has.

@@ -24,6 +24,17 @@ import (
 // ledgerFile is where records are kept: as the option says, or FRANK_LEDGER, or
 // in the XDG folder for data.
 func ledgerFile(option string) (string, error) {
+	name, err := ledgerName(option)
+	if err == nil {
+		err = ledger.CheckName(name)
+	}
+	if errors.Is(err, ledger.ErrDoubtful) {
+		err = misuse("%s: %w", shownLedger(name), err)
+	}
+	return name, err
+}
+
+func ledgerName(option string) (string, error) {
 	if option != "" {
 		return option, nil
 	}

@@ -43,11 +43,14 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 			if sameLedger(name, to) {
 				return misuse("--to names the ledger that the records are in")
 			}
-			sent, there, err := p.send(cmd.Context(), from, to, labels)
-			if sent+there > 0 || err == nil {
-				text := render.Count(sent, "record", "records") + " sent to " + shownLedger(to)
-				if there > 0 {
-					text += "; " + render.Count(there, "was", "were") + " there already"
+			count, err := p.send(cmd.Context(), from, to, labels)
+			if count != (sentCount{}) || err == nil {
+				text := render.Count(count.sent, "record", "records") + " sent to " + shownLedger(to)
+				if count.there > 0 {
+					text += "; " + render.Count(count.there, "was", "were") + " there already"
+				}
+				if count.dropped > 0 {
+					text += "; " + render.Count(count.dropped, "was", "were") + " dropped there, and not sent again"
 				}
 				fmt.Fprintln(p.out(), text)
 			}
@@ -74,34 +77,38 @@ func sameLedger(a, b string) bool {
 	return a == b || errA == nil && errB == nil && os.SameFile(one, other)
 }
 
-// send sends records of this machine to another ledger, and returns how many it sent, and how
-// many were there.
-func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labels []string) (sent, there int64, err error) {
+// sentCount is how many records were sent, were there, and had been dropped there.
+type sentCount struct{ sent, there, dropped int64 }
+
+// send sends records of this machine to another ledger.
+func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labels []string) (count sentCount, err error) {
 	host, err := os.Hostname()
 	if err != nil {
-		return 0, 0, err
+		return count, err
 	}
 	other, name, err := p.createLedger(ctx, to)
 	if err != nil {
-		return 0, 0, err
+		return count, err
 	}
 	defer other.Close()
 	err = p.changing("sending records to "+shownLedger(name), func() error {
 		return from.Send(ctx, other, host, labels, func(s ledger.Sent) {
-			if s.There {
-				there++
+			switch {
+			case s.There:
+				count.there++
+				return
+			case s.Dropped:
+				count.dropped++
 				return
 			}
-			sent++
+			count.sent++
 			fmt.Fprintf(p.out(), "@%s, number %d: number %d there\n", render.Escaped(s.Record.Label), s.Record.Number, s.Number)
 		})
 	})
 	p.tellNamesake(other, host)
 	switch {
 	case errors.Is(err, ledger.ErrLabel):
-		return sent, there, misuse("%w", err)
-	case errors.Is(err, ledger.ErrLabelTaken):
-		return sent, there, misuse("%s: %w", shownLedger(name), err)
+		return count, misuse("%w", err)
 	}
-	return sent, there, ledgerTrouble(name, err)
+	return count, ledgerTrouble(name, err)
 }

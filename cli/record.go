@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/config"
 	"frankledger/core/condition"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
@@ -193,7 +194,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	}
 	record.Terms.Quick = o.quick
 	progress := &source.Progress{}
-	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel}
+	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel, After: config.LastTurn()}
 	if options.Limit, err = o.limit(); err != nil {
 		return err
 	}
@@ -234,6 +235,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		if err != nil {
 			return p.labelTaken(o.label, path, err)
 		}
+		config.KeepTurn(written.Turn)
 		done()
 		p.tellNamesake(l, record.Host)
 		if options.Pool != nil {
@@ -263,14 +265,14 @@ func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
 		return err
 	}
 	defer l.Close()
-	sent, _, err := p.send(ctx, l, o.send, []string{o.label})
+	sent, err := p.send(ctx, l, o.send, []string{o.label})
 	switch {
 	case errors.Is(err, ledger.ErrNoServer):
 		p.say("frank: recorded, and not sent: %s", err)
 		p.say("%s", commandLine([]string{"ledger", "send", recordMark + o.label, "--to", o.send}))
 		return nil
 	case err == nil && !o.reading.quiet:
-		fmt.Fprintf(p.out(), "%s sent to %s\n", render.Count(sent, "record", "records"), shownLedger(o.send))
+		fmt.Fprintf(p.out(), "%s sent to %s\n", render.Count(sent.sent, "record", "records"), shownLedger(o.send))
 	}
 	return err
 }

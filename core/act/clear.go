@@ -199,7 +199,7 @@ func flagsAt(calls *sys.Calls, at spot) (uint32, error) {
 	}
 	defer calls.Close(fd)
 	flags, err := calls.Flags(fd)
-	return flags &^ sys.FlagsKeeping, ignoreCannot(err)
+	return flags &^ sys.FlagsKeeping, ignoreNone(err)
 }
 
 // becomeLink has a spare become another name of the file that stays. Both names are there

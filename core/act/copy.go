@@ -358,7 +358,7 @@ func (c *copier) keepRights(w *walk, at int, name string, st *sys.Status, ownerK
 // (compressed, not copied on write).
 func (c *copier) flags(in, out int) error {
 	flags, err := c.calls.Flags(in)
-	if err = ignoreCannot(err); err != nil {
+	if err = ignoreNone(err); err != nil {
 		return err
 	}
 	now, err := c.calls.Flags(out) // it may have got some from its folder
@@ -366,19 +366,23 @@ func (c *copier) flags(in, out int) error {
 		if flags != 0 {
 			c.lost.flags++
 		}
-		return ignoreCannot(err)
+		return ignoreNone(err)
 	}
 	wanted := flags&^sys.FlagsFixed | now&sys.FlagsKeeping
 	if now != wanted {
-		if err = c.calls.SetFlags(out, wanted); err != nil && !cannot(err) {
-			return err
+		refused := c.calls.SetFlags(out, wanted)
+		if refused != nil && !cannot(refused) {
+			return refused
 		}
-		for bit := uint32(1); err != nil && bit <= wanted && bit != 0; bit <<= 1 { // not all of them at once
-			if wanted&bit != 0 {
-				now, _ = c.calls.Flags(out)
-				if one := c.calls.SetFlags(out, now|bit); one != nil && !cannot(one) {
-					return one
-				}
+		for bit := uint32(1); refused != nil && bit <= wanted && bit != 0; bit <<= 1 { // then one by one
+			if wanted&bit == 0 {
+				continue
+			}
+			if now, err = c.calls.Flags(out); err != nil {
+				return err
+			}
+			if err := c.calls.SetFlags(out, now|bit); err != nil && !cannot(err) {
+				return err
 			}
 		}
 		if now, err = c.calls.Flags(out); err != nil {
@@ -406,8 +410,9 @@ func (c *copier) folderFlags(w *walk, at int, name string) error {
 	return c.flags(in, out)
 }
 
-func ignoreCannot(err error) error {
-	if cannot(err) {
+// ignoreNone ignores that there are no flags here.
+func ignoreNone(err error) error {
+	if errors.Is(err, sys.ErrNotSupported) {
 		return nil
 	}
 	return err

@@ -105,7 +105,7 @@ func flagsKept(calls *sys.Calls, at int) (bool, error) {
 	}
 	defer calls.Close(fd)
 	_, err = calls.Flags(fd)
-	return err == nil, ignoreCannot(err)
+	return err == nil, ignoreNone(err)
 }
 
 // linked is a file of several names, and the steps that copy it.

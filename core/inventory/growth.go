@@ -40,6 +40,7 @@ type Point struct {
 	Record  int64 // 0 for now
 	Whole   Amount
 	Folders []Amount // of the growth
+	turn    int64
 }
 
 // Amount is how much something weighed, if it was there and was read.
@@ -62,17 +63,17 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 	place := from.Place()
 	g := &Growth{Place: place}
 	host, path, terms, now := e.Host, cmp.Or(place.Real, place.Full), e.Terms, int64(0)
-	taken := time.Time{}
+	taken, turn := time.Time{}, int64(0)
 	if recorded, is := from.(*ledger.Source); is {
 		r := recorded.Record()
-		host, terms, now, taken = r.Host, r.Terms, r.Number, r.Taken
+		host, terms, now, taken, turn = r.Host, r.Terms, r.Number, r.Taken, r.Turn
 	}
 	records, below, others, err := e.Ledger.SeriesOf(ctx, host, path, terms)
 	if err != nil {
 		return nil, err
 	}
 	if now > 0 {
-		records = slices.DeleteFunc(records, func(r ledger.Record) bool { return r.Number >= now })
+		records = slices.DeleteFunc(records, func(r ledger.Record) bool { return r.Turn >= turn })
 	}
 	g.Below, g.Records, g.Others = below, len(records), others
 	if len(records) == 0 {
@@ -89,7 +90,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 				paths = append(paths, joined(below, f.Relative()))
 			}
 		}
-		p := Point{Taken: r.Taken, Record: r.Number, Whole: amount(w, below)}
+		p := Point{Taken: r.Taken, Record: r.Number, turn: r.Turn, Whole: amount(w, below)}
 		for _, path := range paths {
 			p.Folders = append(p.Folders, amount(w, path))
 		}
@@ -104,7 +105,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 		p.Folders = append(p.Folders, Amount{totals.Of(f), ledger.There})
 	}
 	whole := g.Points[len(g.Points)-1].Whole.State == ledger.There
-	slices.SortStableFunc(g.Points, func(a, b Point) int { return a.Taken.Compare(b.Taken) })
+	slices.SortStableFunc(g.Points, func(a, b Point) int { return cmp.Compare(a.turn, b.turn) })
 	g.Points = append(g.Points, p)
 	if !whole {
 		return g, nil

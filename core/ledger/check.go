@@ -57,6 +57,7 @@ func (l *Ledger) Check(ctx context.Context) ([]Fault, error) {
 		byPlace[r.place] = append(byPlace[r.place], r)
 	}
 	for _, place := range order {
+		slices.SortFunc(byPlace[place], byNumber)
 		found, err := l.checkPlace(ctx, byPlace[place], !slices.ContainsFunc(faults, func(f Fault) bool { return f.Record == 0 || f.Host == byPlace[place][0].Host }))
 		for i := range found {
 			found[i].Host = byPlace[place][0].Host

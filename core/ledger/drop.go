@@ -35,12 +35,15 @@ func (l *Ledger) Drop(ctx context.Context, number int64) error {
 		}
 		attempted = true
 		dropped := records[at]
-		ofPlace := func(r Record) bool { return r.place == dropped.place }
-		if next := slices.IndexFunc(records[at+1:], ofPlace); next >= 0 {
-			first := !slices.ContainsFunc(records[:at], ofPlace)
-			if err := handOver(ctx, u, dropped, records[at+1+next], first); err != nil {
+		of := ofPlace(records, dropped.Host, dropped.Place)
+		at = slices.IndexFunc(of, func(r Record) bool { return r.Number == number })
+		if at+1 < len(of) {
+			if err := handOver(ctx, u, dropped, of[at+1], at == 0); err != nil {
 				return err
 			}
+		}
+		if err := u.AddDropped(ctx, dropped.Host, dropped.identity()); err != nil {
+			return err
 		}
 		if err := u.RemoveSegments(ctx, number); err != nil {
 			return err

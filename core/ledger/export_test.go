@@ -7,7 +7,9 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -65,7 +67,11 @@ func TestExportAndImport(t *testing.T) {
 	defer two.Close()
 	done, err := two.Import(ctx, bytes.NewReader(lines.Bytes()))
 	require.NoError(t, err)
-	assert.Empty(t, done.Renumbered)
+	text := renumbered(lines.String(), done.Renumbered)
+	for number, now := range done.Renumbered { // a database gives numbers out itself
+		require.NotEmpty(t, os.Getenv(onPostgres))
+		want[now] = want[number]
+	}
 	for _, r := range done.Records {
 		assert.Equal(t, want[r.Number], recorded(t, two, r))
 	}
@@ -75,7 +81,7 @@ func TestExportAndImport(t *testing.T) {
 	var again bytes.Buffer
 	_, err = two.Export(ctx, &again)
 	require.NoError(t, err)
-	assert.Equal(t, lines.String(), again.String())
+	assert.Equal(t, text, again.String())
 
 	_, err = two.Import(ctx, bytes.NewReader(lines.Bytes()))
 	assert.ErrorIs(t, err, ledger.ErrThere)
@@ -292,4 +298,16 @@ func TestExportOfAltered(t *testing.T) {
 	require.Len(t, done.Records, 1)
 	assert.EqualValues(t, 1, done.Records[0].Problems)
 	assert.EqualValues(t, 50, done.Records[0].Entries)
+}
+
+// renumbered is an export in which records have other numbers.
+func renumbered(text string, to map[int64]int64) string {
+	return regexp.MustCompile(`(?m)^\{"record":\{"number":\d+`).ReplaceAllStringFunc(text, func(begin string) string {
+		head, number, _ := strings.Cut(begin, `"number":`)
+		was, _ := strconv.ParseInt(number, 10, 64)
+		if now, is := to[was]; is {
+			was = now
+		}
+		return fmt.Sprint(head, `"number":`, was)
+	})
 }

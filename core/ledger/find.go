@@ -96,7 +96,7 @@ func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
 	if err != nil {
 		return Record{}, err
 	}
-	slices.SortFunc(fitting, func(a, b Record) int { return cmp.Compare(b.Number, a.Number) })
+	slices.SortFunc(fitting, func(a, b Record) int { return byTurn(b, a) })
 	if ref.Back >= len(fitting) {
 		return Record{}, l.missing(ctx, ref, hosts)
 	}
@@ -142,7 +142,9 @@ func (l *Ledger) selected(ctx context.Context, c store.Choice) ([]Record, error)
 		if err != nil {
 			return nil, err
 		}
-		return recordsOf(rows)
+		chosen, err := recordsOf(rows)
+		slices.SortFunc(chosen, newestOfEach)
+		return chosen, err
 	}
 	all, err := l.Records(ctx)
 	if err != nil {
@@ -163,10 +165,13 @@ func (l *Ledger) selected(ctx context.Context, c store.Choice) ([]Record, error)
 			chosen = append(chosen, r)
 		}
 	}
-	slices.SortStableFunc(chosen, func(a, b Record) int {
-		return cmp.Or(strings.Compare(a.Host, b.Host), strings.Compare(a.Label, b.Label))
-	})
+	slices.SortFunc(chosen, newestOfEach)
 	return chosen, nil
+}
+
+// newestOfEach orders records by host and label, the newest of each first.
+func newestOfEach(a, b Record) int {
+	return cmp.Or(strings.Compare(a.Host, b.Host), strings.Compare(a.Label, b.Label), byTurn(b, a))
 }
 
 // missing says why no record is the one that is meant.
@@ -184,7 +189,7 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 	}
 	var labels []string
 	count := 0
-	slices.SortFunc(all, func(a, b Record) int { return cmp.Compare(b.Number, a.Number) })
+	slices.SortFunc(all, func(a, b Record) int { return byTurn(b, a) })
 	for _, r := range all {
 		if !slices.Contains(labels, r.Label) {
 			labels = append(labels, r.Label)

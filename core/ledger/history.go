@@ -36,8 +36,8 @@ var stateWords = [...]string{"absent", "there", "not read"}
 
 func (s State) String() string { return stateWords[s] }
 
-// History returns all that is known of a full path on a host, in order of time.
-// Records of several places that the path lies in, or of several labels, are held
+// History returns all that is known of a full path on a host, in the order
+// of the records. Records of several places that the path lies in, or of several labels, are held
 // only against those of the same place and label: each was taken in its own way.
 // What no record has at all gives nothing.
 func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, err error) {
@@ -53,12 +53,12 @@ func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, 
 		}
 		spans = append(spans, of...)
 	}
-	slices.SortStableFunc(spans, func(a, b Span) int { return a.First.Taken.Compare(b.First.Taken) })
+	slices.SortStableFunc(spans, func(a, b Span) int { return byTurn(a.First, b.First) })
 	return spans, nil
 }
 
 // seriesOf returns the records that tell of a path, those of one place and label together, in
-// order of time.
+// order.
 func seriesOf(records []Record, host, path string) (series [][]Record) {
 	for len(records) > 0 {
 		var same, rest []Record
@@ -70,7 +70,6 @@ func seriesOf(records []Record, host, path string) (series [][]Record) {
 			}
 		}
 		if _, in := belowPlace(path, same[0].Place); in && same[0].Host == host {
-			slices.SortStableFunc(same, func(a, b Record) int { return a.Taken.Compare(b.Taken) })
 			series = append(series, same)
 		}
 		records = rest
@@ -95,7 +94,9 @@ func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below st
 		if all, err = loadRange(ctx, l.store, store.Range{Place: records[0].place, UpTo: last}); err != nil {
 			return nil, err
 		}
-		all.joined = map[uint64]joined{} // records come in their order
+		if slices.IsSortedFunc(records, byNumber) { // as they mostly are
+			all.joined = map[uint64]joined{}
+		}
 	}
 	for _, r := range records {
 		now := Span{First: r, Last: r, Records: 1, State: There, Path: path, Entry: r.self}

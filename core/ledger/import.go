@@ -118,6 +118,7 @@ type importedPlace struct {
 	lately  []*importedFolder          // those that lines were read of
 	waiting int                        // these lines
 	lost    bool
+	latest  int64 // turn, by the times of the records
 }
 
 // importedFolder is what a folder holds, and lines that change it.
@@ -125,6 +126,11 @@ type importedFolder struct {
 	delta encoding.Delta
 	lines []encoding.Recorded
 }
+
+// mostNumber is the largest number that a record may choose: what comes after it has room enough.
+const mostNumber = 1 << 31
+
+var errTurn = errors.New("it has a turn that no machine gives")
 
 // mostWaiting is how many lines wait to be packed.
 const mostWaiting = 1 << 16
@@ -224,6 +230,9 @@ func (m *importer) begin(l *transfer.Record) error {
 	if err == nil {
 		err = CheckLabel(r.Label)
 	}
+	if err == nil && (r.Turn < 0 || r.Turn > mostTurn) {
+		err = errTurn
+	}
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrLines, err)
 	}
@@ -245,7 +254,10 @@ func (m *importer) write() error {
 	}
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
-	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, options: Options{MoveLabel: true}}
+	if place.latest = max(place.latest, 1, turnAt(r.Taken)); r.Turn == 0 { // an earlier program has exported it
+		r.Turn = place.latest
+	}
+	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, turn: r.Turn, options: Options{MoveLabel: true}}
 	var content weigh.Counting
 	var all seen
 	if err := place.settle(); err != nil {
@@ -263,7 +275,7 @@ func (m *importer) write() error {
 	w.record.tell(content.Sum())
 	w.record.tellSeen(all)
 	wanted := r.Number
-	if wanted <= 0 || slices.ContainsFunc(m.there, func(t Record) bool { return t.Number == wanted }) ||
+	if wanted <= 0 || wanted > mostNumber || slices.ContainsFunc(m.there, func(t Record) bool { return t.Number == wanted }) ||
 		slices.ContainsFunc(m.done.Records, func(t Record) bool { return t.Number >= wanted }) {
 		w.record.Number = 0
 	}

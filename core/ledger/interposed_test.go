@@ -51,6 +51,10 @@ func (i interposed) Part(ctx context.Context, segment int64, part store.Part) ([
 	return i.interposedReader.Part(ctx, segment, part)
 }
 
+func (i interposed) Dropped(ctx context.Context, host string) (map[string]bool, error) {
+	return i.interposedReader.Dropped(ctx, host)
+}
+
 func (i interposed) Update(ctx context.Context, change func(store.Update) error) error {
 	if err := i.before(false); err != nil {
 		return err
@@ -96,6 +100,13 @@ func (i interposedReader) Records(ctx context.Context) ([]store.RecordRow, error
 		return nil, err
 	}
 	return i.from.Records(ctx)
+}
+
+func (i interposedReader) Dropped(ctx context.Context, host string) (map[string]bool, error) {
+	if err := i.before(i.inside); err != nil {
+		return nil, err
+	}
+	return i.from.Dropped(ctx, host)
 }
 
 func (i interposedReader) Problems(ctx context.Context, record int64) ([]store.ProblemRow, error) {
@@ -241,6 +252,13 @@ func (i interposedUpdate) SetStamps(ctx context.Context, place, record int64, st
 		return err
 	}
 	return i.update.SetStamps(ctx, place, record, stamps)
+}
+
+func (i interposedUpdate) AddDropped(ctx context.Context, host, id string) error {
+	if err := i.before(true); err != nil {
+		return err
+	}
+	return i.update.AddDropped(ctx, host, id)
 }
 
 func (i interposedUpdate) SetCounts(ctx context.Context, record, looked, hidden int64) error {

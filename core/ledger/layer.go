@@ -153,6 +153,7 @@ func (l *Ledger) Compact(ctx context.Context) error {
 				}
 			}
 			records = slices.DeleteFunc(records, func(r Record) bool { return r.place == place })
+			slices.SortFunc(of, byNumber)
 			if err := layAll(ctx, u, of); err != nil {
 				return err
 			}

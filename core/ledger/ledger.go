@@ -7,6 +7,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -44,8 +45,11 @@ func In(s store.Store) *Ledger { return &Ledger{store: s} }
 // Open opens a ledger to read from it: in a file, or in a database if it is named as PostgreSQL's
 // connection strings are. A file of an older version is brought up to this one first.
 func Open(ctx context.Context, name string) (*Ledger, error) {
-	if postgres.Is(name) {
+	switch {
+	case postgres.Is(name):
 		return opened(postgres.Open(ctx, name))
+	case postgres.Doubtful(name):
+		return nil, ErrDoubtful
 	}
 	return opened(store.Open(ctx, name))
 }
@@ -53,8 +57,11 @@ func Open(ctx context.Context, name string) (*Ledger, error) {
 // Create opens a ledger to write to it. A file is made if there is none; a database has to be
 // prepared.
 func Create(ctx context.Context, name string) (*Ledger, error) {
-	if postgres.Is(name) {
+	switch {
+	case postgres.Is(name):
 		return opened(postgres.Create(ctx, name))
+	case postgres.Doubtful(name):
+		return nil, ErrDoubtful
 	}
 	return opened(store.Create(ctx, name))
 }
@@ -76,6 +83,7 @@ func (l *Ledger) Close() error { return l.store.Close() }
 // Record is one record of one place.
 type Record struct {
 	Number    int64
+	Turn      int64 // in which the machine made it, among all of its records; see [Ledger.Records]
 	Label     string
 	Host      string
 	Place     string // full path, exact bytes
@@ -108,18 +116,18 @@ func recordOf(row store.RecordRow) (Record, error) {
 	if !ok && !row.Damaged {
 		return Record{}, fmt.Errorf("%w: record %d", ErrDamaged, row.Number)
 	}
-	return Record{Number: row.Number, Label: row.Label, Host: row.Host, Place: row.Path, Taken: row.Taken, Note: row.Note, Terms: ParseTerms(row.Terms), Algorithm: row.Algorithm,
+	return Record{Number: row.Number, Turn: row.Turn, Label: row.Label, Host: row.Host, Place: row.Path, Taken: row.Taken, Note: row.Note, Terms: ParseTerms(row.Terms), Algorithm: row.Algorithm,
 		Entries: row.Entries, Bytes: row.Bytes, Unsized: row.Unsized, Problems: row.Problems, Stored: row.Stored,
 		Looked: row.Looked, Hidden: row.Hidden, Counted: row.Counted, place: row.Place, tree: row.Tree, self: self, damaged: row.Damaged}, nil
 }
 
 // row returns the row of a record.
 func (r *Record) row() store.RecordRow {
-	return store.RecordRow{Number: r.Number, Place: r.place, Host: r.Host, Path: r.Place, Label: r.Label, Taken: r.Taken, Note: r.Note, Terms: r.Terms.Words(), Algorithm: r.Algorithm,
+	return store.RecordRow{Number: r.Number, Turn: r.Turn, Place: r.place, Host: r.Host, Path: r.Place, Label: r.Label, Taken: r.Taken, Note: r.Note, Terms: r.Terms.Words(), Algorithm: r.Algorithm,
 		Entries: r.Entries, Bytes: r.Bytes, Unsized: r.Unsized, Looked: r.Looked, Hidden: r.Hidden, Counted: r.Counted, Tree: r.tree, Self: encoding.PackSelf(&r.self)}
 }
 
-// recordsIn returns all records of a store, the oldest first.
+// recordsIn returns all records of a store, in their order.
 func recordsIn(ctx context.Context, from store.Reader) ([]Record, error) {
 	rows, err := from.Records(ctx)
 	if err != nil {
@@ -135,10 +143,14 @@ func recordsOf(rows []store.RecordRow) (records []Record, err error) {
 			return nil, err
 		}
 	}
-	return records, nil
+	return inOrder(records), nil
 }
 
 // Records returns all records, of the hosts that the ledger is to tell of, the oldest first.
+//
+// Which is older, among the records of a host, goes by their turns: the order in which the machine made
+// them, whatever its clock said, and in whatever order they came here. Between hosts, turns are about what
+// the clocks said.
 func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
 	err = retried(ctx, func() (err error) {
 		records, err = recordsIn(ctx, l.store)
@@ -150,10 +162,15 @@ func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
 	return records, err
 }
 
-// ofPlace returns the records of a place.
+// ofPlace returns the records of a place in the order in which they were written: each is packed by
+// what is different from the one before.
 func ofPlace(records []Record, host, path string) []Record {
-	return slices.DeleteFunc(slices.Clone(records), func(r Record) bool { return r.Host != host || r.Place != path })
+	of := slices.DeleteFunc(slices.Clone(records), func(r Record) bool { return r.Host != host || r.Place != path })
+	slices.SortFunc(of, byNumber)
+	return of
 }
+
+func byNumber(a, b Record) int { return cmp.Compare(a.Number, b.Number) }
 
 // Volumes returns the numbers that file systems have in the records of a place, by
 // what tells them apart; see Snapshot.Recognise.
@@ -176,16 +193,21 @@ func (l *Ledger) Volumes(ctx context.Context, host, path string) (volumes map[st
 // LastAttributes reports whether attributes were asked for in the last record of a place.
 func (l *Ledger) LastAttributes(ctx context.Context, host, path string) (bool, error) {
 	records, err := l.Records(ctx)
-	earlier := ofPlace(records, host, path)
-	return len(earlier) > 0 && earlier[len(earlier)-1].Terms.Attributes, err
+	attributes := false
+	for _, r := range records {
+		if r.Host == host && r.Place == path {
+			attributes = r.Terms.Attributes
+		}
+	}
+	return attributes, err
 }
 
 // LastAlgorithm returns the algorithm that digests were last taken by of a place,
 // "" if they never were.
 func (l *Ledger) LastAlgorithm(ctx context.Context, host, path string) (name string, err error) {
 	records, err := l.Records(ctx)
-	for _, r := range ofPlace(records, host, path) {
-		if r.Algorithm != "" {
+	for _, r := range records {
+		if r.Host == host && r.Place == path && r.Algorithm != "" {
 			name = r.Algorithm
 		}
 	}

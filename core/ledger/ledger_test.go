@@ -42,12 +42,17 @@ func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o led
 
 // recordOf records a place as a host would.
 func recordOf(t *testing.T, l *ledger.Ledger, host, label, root string, o ledger.Options) (ledger.Record, ledger.Changes, error) {
+	return recordAt(t, l, host, label, root, time.Now(), o)
+}
+
+// recordAt does so when its clock says a moment.
+func recordAt(t *testing.T, l *ledger.Ledger, host, label, root string, moment time.Time, o ledger.Options) (ledger.Record, ledger.Changes, error) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	taken := ledger.NewSnapshot(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	require.NoError(t, err)
-	return l.Write(context.Background(), ledger.Record{Label: label, Host: host, Place: s.Place().Full, Taken: time.Now(), Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
+	return l.Write(context.Background(), ledger.Record{Label: label, Host: host, Place: s.Place().Full, Taken: moment, Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
 }
 
 // line is all that is recorded of an entry, in words.

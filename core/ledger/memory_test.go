@@ -66,6 +66,10 @@ func (m *memory) RemoveMismatch(_ context.Context, place int64, path string) err
 	return nil
 }
 
+// Dropped returns none.
+func (m *memory) Dropped(context.Context, string) (map[string]bool, error) { return nil, nil }
+func (m *memory) AddDropped(context.Context, string, string) error         { return nil }
+
 func (m *memory) Volumes(_ context.Context, place int64) (map[string]uint64, error) {
 	return m.volumes[place], nil
 }

@@ -18,6 +18,8 @@ type Sent struct {
 	Record Record
 	Number int64 // that it has there
 	There  bool  // it had been sent before
+	// Dropped tells that it was taken away there, so that it is not sent again.
+	Dropped bool
 }
 
 // Send brings the records of a host to another ledger that this lacks, the oldest first, and
@@ -51,6 +53,7 @@ func (l *Ledger) Send(ctx context.Context, to *Ledger, host string, labels []str
 		if len(labels) > 0 && !slices.ContainsFunc(ours, func(r Record) bool { return slices.Contains(labels, r.Label) }) {
 			continue
 		}
+		slices.SortFunc(ours, byNumber)
 		s := &sender{ctx: ctx, from: l, to: to, ours: ours}
 		for i := range ours {
 			err := s.send(i, told)
@@ -116,13 +119,21 @@ func (s *sender) send(i int, told func(Sent)) error {
 			told(Sent{Record: r, Number: theirs[at].Number, There: true})
 			return nil
 		}
+		dropped, err := s.to.store.Dropped(s.ctx, r.Host)
+		if err != nil {
+			return err
+		}
+		if dropped[r.identity()] {
+			told(Sent{Record: r, Dropped: true})
+			return nil
+		}
 	}
 	if err := s.to.reserve(s.ctx, r.Host); err != nil {
 		return err
 	}
 	var found standing
 	err = s.to.change(s.ctx, func(u store.Update) error {
-		sent.There = false
+		sent.There, sent.Dropped = false, false
 		records, err := recordsIn(s.ctx, u)
 		if err != nil {
 			return err
@@ -137,8 +148,12 @@ func (s *sender) send(i int, told func(Sent)) error {
 				return nil
 			}
 		}
-		if err := labelTaken(records, r); err != nil {
+		dropped, err := u.Dropped(s.ctx, r.Host)
+		if err != nil {
 			return err
+		}
+		if sent.Dropped = dropped[r.identity()]; sent.Dropped {
+			return nil
 		}
 		if linked, err := s.links(u, theirs, found, i); err != nil {
 			return err
@@ -152,6 +167,8 @@ func (s *sender) send(i int, told func(Sent)) error {
 	case errors.Is(err, errOtherWay):
 		s.linked = nil
 		sent.Number, err = s.rewrite(i, problems, volumes)
+	case err == nil && sent.Dropped:
+		s.linked = nil
 	case err == nil && !sent.There:
 		s.linked = slices.Insert(found, 0, sent.Number)
 	}
@@ -253,7 +270,8 @@ func (s *sender) rewrite(i int, problems []store.ProblemRow, volumes map[string]
 	if err := place.fill(s.ctx, s.from.store, state, encoding.Root, ""); err != nil {
 		return 0, err
 	}
-	w := &writer{ctx: s.ctx, record: r, volumes: volumes, ready: true}
+	// Which place a label stands for is what the machine said when it made the record.
+	w := &writer{ctx: s.ctx, record: r, volumes: volumes, ready: true, turn: r.Turn, options: Options{MoveLabel: true}}
 	w.record.Number, w.record.place = 0, 0
 	for _, p := range problems {
 		w.problems = append(w.problems, problemOf(p))

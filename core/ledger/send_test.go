@@ -1,7 +1,6 @@
 package ledger_test
 
 import (
-	"errors"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -33,6 +32,7 @@ func TestSend(t *testing.T) {
 		require.NoError(t, err)
 		defer there.Close()
 		kernelAt := map[int64]map[string]string{} // by when it was taken
+		gone := map[int64]bool{}                  // what was dropped there
 		taken := func(r ledger.Record) int64 { return r.Taken.UnixNano() }
 		for i := range 9 {
 			edit(t, random, root, []int{40, 10, 2}[min(i, 2)])
@@ -45,7 +45,9 @@ func TestSend(t *testing.T) {
 			case 0:
 				dropAny(t, random, here)
 			case 1:
-				dropAny(t, random, there)
+				if dropped, did := dropAny(t, random, there); did {
+					gone[taken(dropped)] = true
+				}
 			case 2:
 				require.NoError(t, here.Compact(t.Context()))
 			case 3:
@@ -75,7 +77,8 @@ func TestSend(t *testing.T) {
 		count := 0
 		require.NoError(t, here.Send(t.Context(), there, "tern-point", []string{"l"}, func(s ledger.Sent) {
 			count++
-			assert.True(t, s.There, "everything is there")
+			assert.Equal(t, gone[taken(s.Record)], s.Dropped)
+			assert.True(t, s.There || s.Dropped, "everything is there, or was dropped there")
 		}))
 		assert.Equal(t, len(ours), count)
 		theirs, err := there.Records(t.Context())
@@ -87,7 +90,7 @@ func TestSend(t *testing.T) {
 			require.Equal(t, kernelAt[taken(r)], recorded(t, there, r))
 		}
 		for _, r := range ours {
-			assert.True(t, met[taken(r)])
+			assert.Equal(t, !gone[taken(r)], met[taken(r)])
 		}
 		faults, err := there.Check(t.Context())
 		require.NoError(t, err)
@@ -95,16 +98,20 @@ func TestSend(t *testing.T) {
 	}
 }
 
-func dropAny(t *testing.T, random *rand.Rand, l *ledger.Ledger) {
+func dropAny(t *testing.T, random *rand.Rand, l *ledger.Ledger) (dropped ledger.Record, did bool) {
 	records, err := l.Records(t.Context())
 	require.NoError(t, err)
-	if len(records) > 1 {
-		require.NoError(t, l.Drop(t.Context(), records[random.IntN(len(records))].Number))
+	if len(records) < 2 {
+		return dropped, false
 	}
+	dropped = records[random.IntN(len(records))]
+	require.NoError(t, l.Drop(t.Context(), dropped.Number))
+	return dropped, true
 }
 
-// A label that stands for another place there is told, and one that is not there.
-func TestSendRefuses(t *testing.T) {
+// A label that is not there is told. One that stands for another place there stands for what the
+// machine said last.
+func TestSendLabels(t *testing.T) {
 	root, other := t.TempDir(), t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), nil, 0o644))
 	here, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "here"))
@@ -113,14 +120,16 @@ func TestSendRefuses(t *testing.T) {
 	there, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "there"))
 	require.NoError(t, err)
 	defer there.Close()
-	record(t, here, "l", root)
 	record(t, there, "l", other)
+	record(t, here, "l", root)
 	nothing := func(ledger.Sent) { t.Error("nothing can be sent") }
-	assert.ErrorIs(t, here.Send(t.Context(), there, "tern-point", nil, nothing), ledger.ErrLabelTaken)
 	assert.ErrorIs(t, here.Send(t.Context(), there, "tern-point", []string{"m"}, nothing), ledger.ErrLabel)
 	assert.NoError(t, here.Send(t.Context(), there, "another-host", nil, nothing))
 	records, err := there.Records(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, records, 1)
-	assert.False(t, errors.Is(err, ledger.ErrDamaged))
+	require.NoError(t, here.Send(t.Context(), there, "tern-point", nil, func(ledger.Sent) {}))
+	newest, err := there.Find(t.Context(), ledger.Reference{Label: "l"})
+	require.NoError(t, err)
+	assert.Equal(t, root, newest.Place)
 }

@@ -11,6 +11,8 @@ import (
 // What can be wrong with a database.
 var (
 	ErrSettings   = postgres.ErrSettings
+	ErrDoubtful   = postgres.ErrDoubtful
+	ErrExposed    = postgres.ErrExposed
 	ErrNoServer   = postgres.ErrNoServer
 	ErrRefused    = postgres.ErrRefused
 	ErrNoDatabase = postgres.ErrNoDatabase
@@ -22,17 +24,22 @@ var (
 // Shared reports whether a ledger is named as one in a database, which machines may share.
 func Shared(name string) bool { return postgres.Is(name) }
 
+// CheckName returns an error if a ledger cannot have a name: it looks like a connection to a
+// database, and is none.
+func CheckName(name string) error {
+	if postgres.Doubtful(name) {
+		return ErrDoubtful
+	}
+	return nil
+}
+
 // Shown is how a ledger is named to people: without the password that may be in it. It leaves what
 // does not name a database as it is, and takes an option with its value, too.
 func Shown(name string) string {
-	option, value, is := strings.Cut(name, "=")
-	switch {
-	case postgres.Is(name):
-		return postgres.Redacted(name)
-	case is && postgres.Is(value):
+	if option, value, is := strings.Cut(name, "="); is && strings.HasPrefix(option, "-") {
 		return option + "=" + postgres.Redacted(value)
 	}
-	return name
+	return postgres.Redacted(name)
 }
 
 // Prepare makes a ledger in a database, or brings one up to this version, and reports which of

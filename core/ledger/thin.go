@@ -48,10 +48,8 @@ func (k Keep) Spare(records []Record, now time.Time, zone *time.Location) (spare
 		place int64
 		label string
 	}
-	last := map[series]Record{} // the newest of each, by when it was taken, then by number
-	newer := func(a, b Record) bool {
-		return a.Taken.After(b.Taken) || a.Taken.Equal(b.Taken) && a.Number > b.Number
-	}
+	last := map[series]Record{} // the newest of each
+	newer := func(a, b Record) bool { return byTurn(a, b) > 0 }
 	type period struct {
 		of   series
 		kind int

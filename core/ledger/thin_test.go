@@ -24,7 +24,7 @@ func TestParseKeep(t *testing.T) {
 }
 
 // What stays is what the words say, day by day, week by week and so on: each record is held against
-// all others.
+// all others. Which is the newest goes by the order in which they were made, whatever the clock said.
 func TestSpare(t *testing.T) {
 	zone, err := time.LoadLocation("Europe/Berlin")
 	if err != nil {
@@ -41,13 +41,13 @@ func TestSpare(t *testing.T) {
 		k := Keep{random.IntN(20), random.IntN(12), random.IntN(15), random.IntN(4)}
 		var records []Record
 		for i := range 1 + random.IntN(120) {
-			records = append(records, Record{Number: int64(i + 1), place: int64(random.IntN(2)), Label: []string{"a", "b"}[random.IntN(2)], Taken: now.Add(-time.Duration(random.Int64N(int64(1200 * 24 * time.Hour)))).Add(24 * time.Hour)})
+			records = append(records, Record{Number: int64(i + 1), Turn: int64(i + 1), place: int64(random.IntN(2)), Label: []string{"a", "b"}[random.IntN(2)], Taken: now.Add(-time.Duration(random.Int64N(int64(1200 * 24 * time.Hour)))).Add(24 * time.Hour)})
 		}
 		spare := k.Spare(records, now, zone)
 		for _, r := range records {
 			isNewest := func(kind int, name string) bool {
 				return !slices.ContainsFunc(records, func(o Record) bool {
-					return o.place == r.place && o.Label == r.Label && (kind < 0 || names(o.Taken)[kind] == name) && (o.Taken.After(r.Taken) || o.Taken.Equal(r.Taken) && o.Number > r.Number)
+					return o.place == r.place && o.Label == r.Label && (kind < 0 || names(o.Taken)[kind] == name) && o.Turn > r.Turn
 				})
 			}
 			stays := r.Taken.After(now) || isNewest(-1, "")

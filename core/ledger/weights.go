@@ -58,12 +58,11 @@ func (l *Ledger) SeriesOf(ctx context.Context, host, path string, terms Terms) (
 		}
 		records = append(records, r)
 	}
-	slices.SortStableFunc(records, func(a, b Record) int { return cmp.Compare(a.Number, b.Number) })
 	return records, below, others, nil
 }
 
 // EachWeights calls a function with what folders held at each of some records of one place, in
-// the order of their numbers. Only what has changed from one to the next is read. The weights are good
+// the order in which they were written. Only what has changed from one to the next is read. The weights are good
 // until the function returns.
 func (l *Ledger) EachWeights(ctx context.Context, records []Record, do func(Record, *Weights) error) error {
 	if len(records) == 0 {
@@ -74,7 +73,6 @@ func (l *Ledger) EachWeights(ctx context.Context, records []Record, do func(Reco
 		return err
 	}
 	w := &Weights{own: map[uint64]*ownWeight{}}
-	byNumber := func(a, b Record) int { return cmp.Compare(a.Number, b.Number) }
 	for _, r := range slices.SortedFunc(slices.Values(records), byNumber) {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -195,6 +193,7 @@ type Size struct {
 	Record int64
 	Sum    weigh.Sum // of a file, or of all that a folder held; with something unread, where that is not known
 	There  bool
+	turn   int64
 }
 
 // SizesOf returns what was under a full path on a host, at every record that tells. Records of
@@ -209,7 +208,7 @@ func (l *Ledger) SizesOf(ctx context.Context, host, path string) (all []Sizes, e
 		below, _ := belowPlace(path, same[0].Place)
 		sizes, known := Sizes{Place: same[0].Place, Label: same[0].Label}, false
 		err := l.EachWeights(ctx, same, func(r Record, w *Weights) error {
-			s := Size{Taken: r.Taken, Record: r.Number}
+			s := Size{Taken: r.Taken, Record: r.Number, turn: r.Turn}
 			var state State
 			if s.Sum, state = w.Of(below); state == Absent && below != "" {
 				var e entry.Entry
@@ -231,7 +230,7 @@ func (l *Ledger) SizesOf(ctx context.Context, host, path string) (all []Sizes, e
 			return nil, err
 		}
 		if known {
-			slices.SortStableFunc(sizes.Sizes, func(a, b Size) int { return a.Taken.Compare(b.Taken) })
+			slices.SortStableFunc(sizes.Sizes, func(a, b Size) int { return cmp.Compare(a.turn, b.turn) })
 			all = append(all, sizes)
 		}
 	}

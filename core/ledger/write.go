@@ -24,6 +24,9 @@ type Options struct {
 	Recheck bool         // read also files about which nothing has changed
 	Limit   *Limit       // how many of these; nil for all
 	Pool    *digest.Pool // reads files; not needed without a Fact
+	// After is the turn of a record that this machine has made elsewhere, so that this one comes
+	// after it.
+	After int64
 	// MoveLabel lets a label that stands for another place of this host stand for
 	// this one from now on.
 	MoveLabel bool
@@ -218,6 +221,7 @@ type writer struct {
 	options    Options
 	given      string // the place
 	ready      bool   // digests are known already
+	turn       int64  // that the record has; 0 for one that is made now
 	problems   []source.Problem
 	volumes    map[string]uint64
 	root       *tree
@@ -310,6 +314,9 @@ func (w *writer) write(u store.Update) error {
 	r := &w.record
 	if err := labelTaken(records, *r); err != nil && !w.options.MoveLabel {
 		return err
+	}
+	if w.turn == 0 { // else it was made elsewhere
+		r.Turn = turnAfter(records, r, w.options.After)
 	}
 	if r.Number, r.place, err = u.AddRecord(w.ctx, r.row()); err != nil {
 		return err

@@ -86,6 +86,14 @@ func fromVersion2(ctx context.Context, tx *sql.Tx) error {
 	return err
 }
 
+// fromVersion3 brings a ledger of version 3 up to this one: it knew neither in which turn
+// records were made, nor which had been taken away. Programs of version 3 that knew nothing
+// of attributes took these for damage.
+func fromVersion3(ctx context.Context, tx *sql.Tx) error {
+	_, err := tx.ExecContext(ctx, "ALTER TABLE record ADD COLUMN turn INTEGER NOT NULL DEFAULT 0;"+droppedTable+fmt.Sprintf("PRAGMA user_version = %d", version))
+	return err
+}
+
 // tree1 is what version 1 has of a place.
 type tree1 struct {
 	ctx     context.Context

@@ -22,7 +22,7 @@ import (
 )
 
 // version is that of the schema.
-const version = 3
+const version = 4
 
 // application marks the file as a ledger, as SQLite lets a program do: "FrLg".
 const application = 0x46724c67
@@ -45,7 +45,8 @@ CREATE TABLE record (
 	entries   INTEGER NOT NULL,
 	bytes     INTEGER NOT NULL, -- of content of files
 	seal      BLOB NOT NULL,    -- of the place
-	self      BLOB NOT NULL     -- the place itself, packed
+	self      BLOB NOT NULL,    -- the place itself, packed
+	turn      INTEGER NOT NULL DEFAULT 0 -- in which the machine made it, among all of its records
 );
 CREATE TABLE problem (
 	record   INTEGER NOT NULL,
@@ -64,7 +65,7 @@ CREATE TABLE sheet (
 	facts   BLOB NOT NULL
 );
 CREATE INDEX sheet_place ON sheet (place, record);
-` + bandTables + countsTable
+` + bandTables + countsTable + droppedTable
 
 // file is a store in an SQLite file.
 type file struct {
@@ -281,9 +282,12 @@ func (f *file) prepare(ctx context.Context, write, older bool) error {
 			case at == 1:
 				return fromVersion1(ctx, tx)
 			case at == 2:
-				return fromVersion2(ctx, tx)
+				err = fromVersion2(ctx, tx)
 			}
-			return nil
+			if err == nil && at < version {
+				err = fromVersion3(ctx, tx)
+			}
+			return err
 		})
 	case mark == 0 && tables == 0: // the first that wrote was killed
 		return ErrNone
@@ -291,7 +295,7 @@ func (f *file) prepare(ctx context.Context, write, older bool) error {
 		return ErrForeign
 	case at > version:
 		return ErrNewer
-	case at < version && !(older && at == 2):
+	case at < version && !(older && at >= 2):
 		return errOlder
 	}
 	return nil
@@ -313,9 +317,11 @@ func (f *file) Close() error {
 // Update implements Store.
 func (f *file) Update(ctx context.Context, change func(Update) error) error {
 	f.Release()
-	f.mu.Lock()
-	f.records = nil
-	f.mu.Unlock()
+	defer func() { // what was read before, or meanwhile, is not what there is now
+		f.mu.Lock()
+		f.records = nil
+		f.mu.Unlock()
+	}()
 	return f.inTransaction(ctx, func(tx *sql.Tx) error {
 		u := newUpdate(tx)
 		err := change(u)
@@ -443,6 +449,12 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		stored = "(SELECT coalesce(sum(stored), 0) FROM band WHERE place = r.place AND record = r.id)"
 		looked = "(SELECT looked FROM counts WHERE record = r.id), (SELECT hidden FROM counts WHERE record = r.id)"
 	}
+	turn := "0"
+	if there, err := s.hasColumn(ctx, "record", "turn"); err != nil {
+		return nil, err
+	} else if there {
+		turn = "r.turn"
+	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
 		var r RecordRow
 		var path, tree []byte
@@ -450,7 +462,7 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		var terms string
 		var host sql.NullString
 		var looked, hidden sql.NullInt64
-		if err := rows.Scan(&r.Number, &r.Place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &tree, &r.Self, &r.Problems, &r.Stored, &looked, &hidden, &r.Unsized); err != nil {
+		if err := rows.Scan(&r.Number, &r.Place, &host, &path, &r.Label, &taken, &r.Note, &terms, &r.Algorithm, &r.Entries, &r.Bytes, &tree, &r.Self, &r.Problems, &r.Stored, &looked, &hidden, &r.Unsized, &r.Turn); err != nil {
 			return err
 		}
 		r.Path, r.Taken = string(path), time.Unix(0, taken).UTC()
@@ -466,7 +478,7 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		return nil
 	}, `SELECT r.id, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.seal, r.self,
 		(SELECT count(*) FROM problem WHERE record = r.id),
-		`+stored+", "+looked+", "+unsized+`
+		`+stored+", "+looked+", "+unsized+", "+turn+`
 		FROM record r LEFT JOIN place p ON p.id = r.place `+where+" ORDER BY r.id", args...)
 	return records, err
 }
@@ -519,6 +531,28 @@ func (s reader) hasTable(ctx context.Context, name string) (bool, error) {
 	var tables int
 	err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", name).Scan(&tables)
 	return tables > 0, named(err)
+}
+
+// hasColumn reports whether a table has a column: some came later.
+func (s reader) hasColumn(ctx context.Context, table, name string) (bool, error) {
+	var columns int
+	err := s.q.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table, name).Scan(&columns)
+	return columns > 0, named(err)
+}
+
+// Dropped implements Reader.
+func (s reader) Dropped(ctx context.Context, host string) (map[string]bool, error) {
+	if there, err := s.hasTable(ctx, "dropped"); err != nil || !there {
+		return nil, err
+	}
+	dropped := map[string]bool{}
+	err := each(ctx, s.q, func(rows *sql.Rows) error {
+		var id []byte
+		err := rows.Scan(&id)
+		dropped[string(id)] = true
+		return err
+	}, "SELECT id FROM dropped WHERE host = ?", host)
+	return dropped, err
 }
 
 // Part implements Reader.
@@ -575,8 +609,8 @@ func (u *update) AddRecord(ctx context.Context, r RecordRow) (number, place int6
 		return 0, 0, err
 	}
 	chosen := sql.NullInt64{Int64: r.Number, Valid: r.Number > 0}
-	result, err := u.exec(ctx, "INSERT INTO record (id, place, label, taken, note, terms, algorithm, entries, bytes, seal, self) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		chosen, place, r.Label, r.Taken.UnixNano(), r.Note, string(terms), r.Algorithm, r.Entries, r.Bytes, r.Tree[:], blob(r.Self))
+	result, err := u.exec(ctx, "INSERT INTO record (id, place, label, taken, note, terms, algorithm, entries, bytes, seal, self, turn) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		chosen, place, r.Label, r.Taken.UnixNano(), r.Note, string(terms), r.Algorithm, r.Entries, r.Bytes, r.Tree[:], blob(r.Self), r.Turn)
 	if err != nil {
 		return 0, 0, err
 	}
@@ -634,6 +668,21 @@ CREATE TABLE counts (
 CREATE TRIGGER counts_go AFTER DELETE ON record BEGIN
 	DELETE FROM counts WHERE record = old.id;
 END;
+`
+
+// AddDropped implements Update.
+func (u *update) AddDropped(ctx context.Context, host, id string) error {
+	_, err := u.exec(ctx, "INSERT OR IGNORE INTO dropped (host, id) VALUES (?, ?)", host, []byte(id))
+	return err
+}
+
+// droppedTable has by what records are known again that were taken away.
+const droppedTable = `
+CREATE TABLE dropped (
+	host TEXT NOT NULL,
+	id   BLOB NOT NULL,
+	PRIMARY KEY (host, id)
+) WITHOUT ROWID;
 `
 
 // AddSegment implements Update.

@@ -73,7 +73,7 @@ type Choice struct {
 	Number int64     // the one with this number; 0 for what the rest says
 	Label  string    // "" for all
 	Before time.Time // taken before this; zero for whenever
-	Newest int       // so many of each host and label
+	Newest int       // so many of each host and label, by their turns
 }
 
 // MomentRow is when a record was taken.
@@ -96,7 +96,7 @@ type Holder interface {
 
 // Reader is a store as it is read.
 type Reader interface {
-	// Records returns all records, the oldest first.
+	// Records returns all records, in the order in which they were added.
 	Records(ctx context.Context) ([]RecordRow, error)
 	// Problems returns what could not be read when a record was made.
 	Problems(ctx context.Context, record int64) ([]ProblemRow, error)
@@ -120,6 +120,8 @@ type Reader interface {
 	BandPart(ctx context.Context, band int64, part int) ([]byte, error)
 	// Part returns the names, the facts or the folders of a segment.
 	Part(ctx context.Context, segment int64, part Part) ([]byte, error)
+	// Dropped returns what AddDropped was given of a host.
+	Dropped(ctx context.Context, host string) (map[string]bool, error)
 }
 
 // Update is a store as it is changed.
@@ -152,6 +154,8 @@ type Update interface {
 	// RemoveRecord removes a record with its problems and its layer and, if it was the
 	// last of its place, that.
 	RemoveRecord(ctx context.Context, record int64) error
+	// AddDropped keeps by what a record of a host, which is taken away, is known again.
+	AddDropped(ctx context.Context, host, id string) error
 	// SetCounts notes how much of a record there is to look at; see RecordRow.
 	SetCounts(ctx context.Context, record, looked, hidden int64) error
 }
@@ -165,6 +169,7 @@ type Salvager interface {
 // RecordRow is a record, as a store keeps it.
 type RecordRow struct {
 	Number    int64
+	Turn      int64 // in which the machine made it, among all of its records; 0 where that is not known
 	Place     int64 // number of the place
 	Host      string
 	Path      string // of the place in full, exact bytes

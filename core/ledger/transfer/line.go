@@ -26,6 +26,7 @@ type line struct {
 
 type recordLine struct {
 	Number    int64        `json:"number"`
+	Turn      int64        `json:"turn,omitempty"`
 	Label     exact.Text   `json:"label"`
 	Host      exact.Text   `json:"host"`
 	Place     exact.Text   `json:"place"`
@@ -180,7 +181,7 @@ func (l *entryLine) recorded() (r encoding.Recorded, err error) {
 
 // recordLineOf returns the line of a record.
 func recordLineOf(r *store.RecordRow, volumes map[string]uint64) (*recordLine, error) {
-	l := &recordLine{Number: r.Number, Label: exact.Text(r.Label), Host: exact.Text(r.Host), Place: exact.Text(r.Path), Taken: exact.Time(entry.TimeOf(r.Taken)), Note: exact.Text(r.Note),
+	l := &recordLine{Number: r.Number, Turn: r.Turn, Label: exact.Text(r.Label), Host: exact.Text(r.Host), Place: exact.Text(r.Path), Taken: exact.Time(entry.TimeOf(r.Taken)), Note: exact.Text(r.Note),
 		Algorithm: r.Algorithm, Entries: r.Entries, Bytes: r.Bytes, Seal: hex.EncodeToString(r.Tree[:]), Volumes: volumes}
 	for _, term := range r.Terms {
 		l.Terms = append(l.Terms, exact.Text(term))
@@ -197,7 +198,7 @@ func recordLineOf(r *store.RecordRow, volumes map[string]uint64) (*recordLine, e
 
 // row returns the record of a line.
 func (l *recordLine) row() (r store.RecordRow, err error) {
-	r = store.RecordRow{Number: l.Number, Label: string(l.Label), Host: string(l.Host), Path: string(l.Place), Taken: time.Unix(l.Taken.Sec, int64(l.Taken.Nsec)).UTC(),
+	r = store.RecordRow{Number: l.Number, Turn: l.Turn, Label: string(l.Label), Host: string(l.Host), Path: string(l.Place), Taken: time.Unix(l.Taken.Sec, int64(l.Taken.Nsec)).UTC(),
 		Note: string(l.Note), Algorithm: l.Algorithm}
 	for _, term := range l.Terms {
 		r.Terms = append(r.Terms, string(term))

@@ -39,7 +39,7 @@ func (d *database) Reserve(ctx context.Context, host string) error {
 func (d *database) reserve(ctx context.Context, host string, count int) error {
 	numbers := make([]int64, 0, count)
 	for range count {
-		number, err := takeNumber(ctx, d.conn, host, 0)
+		number, err := takeNumber(ctx, d.conn, host)
 		if err != nil {
 			return err
 		}
@@ -60,24 +60,13 @@ func (u *update) giveBack() {
 	}
 }
 
-func takeNumber(ctx context.Context, conn connection, host string, wanted int64) (number int64, err error) {
-	err = conn.one(ctx, "SELECT frank.take_number($1, $2)", []any{host, wanted}, &number)
+func takeNumber(ctx context.Context, conn connection, host string) (number int64, err error) {
+	err = conn.one(ctx, "SELECT frank.take_number($1, 0)", []any{host}, &number)
 	return number, named(err)
 }
 
-// number returns the number for a record: the one that is wanted, if there is one and this login
-// may choose it, else the next that was given out.
-func (u *update) number(ctx context.Context, host string, wanted int64) (int64, error) {
-	if wanted > 0 {
-		conn, err := connectTo(ctx, u.d.config)
-		if err != nil {
-			return 0, named(err)
-		}
-		defer conn.close()
-		if number, err := takeNumber(ctx, conn, host, wanted); err != nil || number == wanted {
-			return number, err
-		}
-	}
+// number returns the number for a record: the next that was given out. None can be chosen.
+func (u *update) number(host string) (int64, error) {
 	u.d.known.Lock()
 	defer u.d.known.Unlock()
 	if len(u.d.next[host]) == 0 {

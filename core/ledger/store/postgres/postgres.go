@@ -13,7 +13,6 @@ import (
 	"errors"
 	"fmt"
 	"net"
-	"net/url"
 	"strings"
 	"sync"
 	"syscall"
@@ -24,28 +23,6 @@ import (
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 )
-
-// Is reports whether a ledger is named as PostgreSQL's connection strings are.
-func Is(name string) bool {
-	return strings.HasPrefix(name, "postgresql://") || strings.HasPrefix(name, "postgres://")
-}
-
-// Redacted is a connection string without its password.
-func Redacted(name string) string {
-	u, err := url.Parse(name)
-	if err != nil {
-		return "postgresql://…" // whatever it says, it may have a password
-	}
-	if _, has := u.User.Password(); has {
-		u.User = url.User(u.User.Username())
-	}
-	if query := u.Query(); query.Has("password") || query.Has("sslpassword") {
-		query.Del("password")
-		query.Del("sslpassword")
-		u.RawQuery = query.Encode()
-	}
-	return u.String()
-}
 
 // database is a store in a PostgreSQL database.
 type database struct {
@@ -77,9 +54,9 @@ func Open(ctx context.Context, name string) (store.Store, error) { return open(c
 func Create(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, true) }
 
 func open(ctx context.Context, name string, write bool) (store.Store, error) {
-	config, err := pgconn.ParseConfig(name)
+	config, err := parse(name)
 	if err != nil {
-		return nil, settings(err)
+		return nil, err
 	}
 	if config.ConnectTimeout == 0 {
 		config.ConnectTimeout = patience
@@ -96,7 +73,9 @@ func open(ctx context.Context, name string, write bool) (store.Store, error) {
 		}
 		// Where several servers are named, one of them will stand in for another; and where others take
 		// all the connections that one has, they will not for long.
-		if !errors.Is(err, store.ErrAgain) || !several(config) && !isSQLState(err, "53300") || time.Since(begun) > takeover || ctx.Err() != nil {
+		// Whoever is going to write waits as long as it would later.
+		wait := several(config) || write && !isNowhere(err) || isSQLState(err, "53300")
+		if !errors.Is(err, store.ErrAgain) || !wait || time.Since(begun) > takeover || ctx.Err() != nil {
 			return nil, err
 		}
 		select {
@@ -104,11 +83,14 @@ func open(ctx context.Context, name string, write bool) (store.Store, error) {
 		case <-time.After(500 * time.Millisecond):
 		}
 	}
-	if err := d.prepared(ctx); err != nil {
-		d.Close()
-		return nil, err
-	}
 	return d, nil
+}
+
+// isNowhere reports whether an error says that there is no such server, and not that it does not
+// answer.
+func isNowhere(err error) bool {
+	var lookup *net.DNSError
+	return errors.As(err, &lookup) && lookup.IsNotFound
 }
 
 // settings is an error of a connection string, which may have a password in it.
@@ -129,6 +111,7 @@ var (
 	ErrNoRight    = errors.New("this login has no right to do that")
 	ErrOlder      = errors.New("prepared by an older version of this program")
 	ErrNoLogin    = errors.New("the database has no such login")
+	ErrLostMoment = errors.New("the database server went away in the middle of the answer; run this again")
 	ErrUnknown    = errors.New("the server went away before it said whether that was written")
 )
 
@@ -157,6 +140,11 @@ func (d *database) connect(ctx context.Context) (err error) {
 	if d.conn, err = connectTo(ctx, d.config); err != nil {
 		d.conn = connection{}
 		return named(err)
+	}
+	if err := d.prepared(ctx); err != nil { // it may be another one by now
+		d.conn.close()
+		d.conn = connection{}
+		return err
 	}
 	return nil
 }
@@ -298,6 +286,9 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 		d.mu.Lock()
 	}
 	defer d.mu.Unlock()
+	if d.open && d.conn.IsClosed() { // what comes would be of another moment
+		return d.lostMoment()
+	}
 	if err := d.connect(ctx); err != nil {
 		return err
 	}
@@ -312,6 +303,15 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 		d.lanes.open(ctx, d.conn)
 	}
 	return named(do(d.conn))
+}
+
+// lostMoment is the error that the server went away in the middle of what is read. Whoever prepares
+// to write begins again; an answer has been given in part.
+func (d *database) lostMoment() error {
+	if d.held {
+		return &fault{ErrNoServer, ErrLostMoment, "it went away meanwhile"}
+	}
+	return ErrLostMoment
 }
 
 // Update implements store.Store. Who writes of the same host meanwhile is in the way of this, or
@@ -352,7 +352,10 @@ func (d *database) updateOnce(ctx context.Context, change func(store.Update) err
 		err = u.finish(ctx)
 	}
 	if err != nil {
-		u.settle() // whatever becomes of it
+		u.settle()                                       // whatever becomes of it
+		if u.failed != nil && isSQLState(err, "25P02") { // which only says that something failed before
+			err = u.failed
+		}
 		d.conn.rollback()
 		if errors.As(err, new(*lacking)) {
 			u.giveBack()
@@ -382,7 +385,7 @@ func (d *database) written(ctx context.Context, u *update) (written, known bool)
 		err := d.connect(ctx)
 		if err == nil {
 			one := u.added[len(u.added)-1]
-			if err = d.conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1 AND number = $2 AND token = $3)", []any{one.Place, one.Number, u.token}, &written); err == nil {
+			if written, err = d.writtenOnce(ctx, one, u.token); err == nil {
 				return written, true
 			}
 		}
@@ -392,6 +395,21 @@ func (d *database) written(ctx context.Context, u *update) (written, known bool)
 		}
 	}
 	return false, false
+}
+
+// writtenOnce asks for a record by its token, once the transaction that wrote it has ended for
+// certain: it has the row of the host until then, and its commit may still be on the way.
+func (d *database) writtenOnce(ctx context.Context, r store.RecordRow, token []byte) (written bool, err error) {
+	if err := d.conn.run(ctx, fmt.Sprintf("BEGIN; SET LOCAL lock_timeout = %d", patience.Milliseconds())); err != nil {
+		return false, err
+	}
+	defer d.conn.rollback()
+	var another bool
+	if err := d.conn.one(ctx, "SELECT frank.change($1, NULL)", []any{r.Host}, &another); err != nil {
+		return false, err
+	}
+	err = d.conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1 AND number = $2 AND token = $3)", []any{r.Place, r.Number, token}, &written)
+	return written, err
 }
 
 // again marks what may succeed if it is done once more.

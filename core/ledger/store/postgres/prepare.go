@@ -53,9 +53,9 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 }
 
 func toOwn(ctx context.Context, name string) (connection, error) {
-	config, err := pgconn.ParseConfig(name)
+	config, err := parse(name)
 	if err != nil {
-		return connection{}, settings(err)
+		return connection{}, err
 	}
 	conn, err := connectTo(ctx, config)
 	return conn, named(err)

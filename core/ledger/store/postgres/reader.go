@@ -93,8 +93,14 @@ func (d *database) hostOf(place int64) (host string, known bool) {
 	return host, known
 }
 
-const recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.unsized, r.looked, r.hidden, r.problems, r.seal, r.self, r.sum,
-	(SELECT coalesce(sum(b.stored), 0)::bigint FROM frank.band b WHERE b.place = r.place AND b.record = r.number AND NOT b.layer)`
+var recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.unsized, r.looked, r.hidden, r.problems, r.seal, r.self, r.sum, r.turn,
+	(SELECT ` + summed("b.stored") + ` FROM frank.band b WHERE b.place = r.place AND b.record = r.number AND NOT b.layer)`
+
+// summed is the sum of a column of bytes, which stays at a number that can be added to: whatever
+// one machine has written, the question is answered for the others.
+func summed(column string) string {
+	return "least(coalesce(sum(" + column + "), 0), 4611686018427387904)::bigint"
+}
 
 // Records implements store.Reader.
 func (r reader) Records(ctx context.Context) (records []store.RecordRow, err error) {
@@ -135,7 +141,7 @@ func selecting(c store.Choice) (query string, args []any) {
 	}
 	if c.Number > 0 {
 		and("r.number = $%d", c.Number)
-		return "SELECT r.place, r.number, p.host, r.label, r.taken FROM frank.record r JOIN frank.place p ON p.id = r.place WHERE true" + query, args
+		return "SELECT r.place, r.number, p.host, r.label, r.taken, r.turn FROM frank.record r JOIN frank.place p ON p.id = r.place WHERE true" + query, args
 	}
 	if c.Hosts != nil {
 		and("p.host = ANY ($%d)", c.Hosts)
@@ -147,14 +153,14 @@ func selecting(c store.Choice) (query string, args []any) {
 		and("r.taken < $%d", c.Before.UnixNano())
 	}
 	args = append(args, c.Newest)
-	return `SELECT n.place, n.number, n.host, n.label, n.taken FROM (SELECT r.place, r.number, p.host, r.label, r.taken, row_number() OVER (PARTITION BY p.host, r.label ORDER BY r.number DESC) AS nth
+	return `SELECT n.place, n.number, n.host, n.label, n.taken, n.turn FROM (SELECT r.place, r.number, p.host, r.label, r.taken, r.turn, row_number() OVER (PARTITION BY p.host, r.label ORDER BY r.turn DESC, r.number DESC) AS nth
 		FROM frank.record r JOIN frank.place p ON p.id = r.place WHERE true` + query + fmt.Sprintf(") n WHERE n.nth <= $%d", len(args)), args
 }
 
 // Select implements store.Hosted.
 func (d *database) Select(ctx context.Context, c store.Choice) (records []store.RecordRow, err error) {
 	keys, args := selecting(c)
-	err = d.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM ("+keys+") k JOIN frank.record r ON r.place = k.place AND r.number = k.number JOIN frank.place p ON p.id = r.place ORDER BY p.host, r.label, r.number DESC", args...)
+	err = d.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM ("+keys+") k JOIN frank.record r ON r.place = k.place AND r.number = k.number JOIN frank.place p ON p.id = r.place ORDER BY p.host, r.label, r.turn DESC, r.number DESC", args...)
 	return records, err
 }
 
@@ -167,7 +173,7 @@ func (d *database) Laid(ctx context.Context) (map[int64]int64, error) {
 		err := values.scan(&record, &stored)
 		laid[record] = stored
 		return err
-	}, "SELECT b.record, sum(b.stored)::bigint FROM frank.band b JOIN frank.place p ON p.id = b.place"+cmp.Or(where, " WHERE true")+" AND b.layer GROUP BY b.record", args...)
+	}, "SELECT b.record, "+summed("b.stored")+" FROM frank.band b JOIN frank.place p ON p.id = b.place"+cmp.Or(where, " WHERE true")+" AND b.layer GROUP BY b.record", args...)
 	return laid, err
 }
 
@@ -182,7 +188,7 @@ func (d *database) Moments(ctx context.Context, c store.Choice) (moments []store
 		one.Label, one.Taken = string(label), time.Unix(0, taken).UTC()
 		moments = append(moments, one)
 		return err
-	}, "SELECT k.host, k.label, k.taken FROM ("+keys+") k ORDER BY k.host, k.label, k.number DESC", args...)
+	}, "SELECT k.host, k.label, k.taken FROM ("+keys+") k ORDER BY k.host, k.label, k.turn DESC, k.number DESC", args...)
 	return moments, err
 }
 
@@ -190,7 +196,7 @@ func scanRecord(values row) (one store.RecordRow, sum []byte, err error) {
 	var path, label, note, terms, tree []byte
 	var taken int64
 	var looked, hidden *int64
-	if err := values.scan(&one.Number, &one.Place, &one.Host, &path, &label, &taken, &note, &terms, &one.Algorithm, &one.Entries, &one.Bytes, &one.Unsized, &looked, &hidden, &one.Problems, &tree, &one.Self, &sum, &one.Stored); err != nil {
+	if err := values.scan(&one.Number, &one.Place, &one.Host, &path, &label, &taken, &note, &terms, &one.Algorithm, &one.Entries, &one.Bytes, &one.Unsized, &looked, &hidden, &one.Problems, &tree, &one.Self, &sum, &one.Turn, &one.Stored); err != nil {
 		return one, nil, err
 	}
 	one.Path, one.Label, one.Note, one.Taken = string(path), string(label), string(note), time.Unix(0, taken).UTC()
@@ -200,7 +206,34 @@ func scanRecord(values row) (one store.RecordRow, sum []byte, err error) {
 	}
 	_, known := encoding.UnpackSelf(one.Self)
 	one.Damaged = json.Unmarshal(terms, &one.Terms) != nil || !known || len(tree) != len(one.Tree)
+	for _, count := range []*int64{&one.Entries, &one.Bytes, &one.Unsized, &one.Looked, &one.Hidden, &one.Problems, &one.Stored} {
+		if *count < 0 { // by whomever it was written
+			*count, one.Damaged = 0, true
+		}
+	}
+	if one.Turn < 1 || one.Turn > mostTurn {
+		one.Turn, one.Damaged = 1, true
+	}
 	return one, sum, nil
+}
+
+// mostTurn is the last turn that a record can have.
+const mostTurn = 1 << 62
+
+// Dropped implements store.Reader.
+func (r reader) Dropped(ctx context.Context, host string) (map[string]bool, error) {
+	dropped := map[string]bool{}
+	var room room
+	err := r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
+		var id []byte
+		err := values.scan(&id)
+		dropped[string(id)] = true
+		return err
+	}, "SELECT id FROM frank.dropped WHERE host = $1", host)
+	return dropped, err
 }
 
 // Problems implements store.Reader.
@@ -272,7 +305,7 @@ func (r reader) Layers(ctx context.Context, place int64) (layers []store.LayerRo
 		err := values.scan(&l.Record, &l.Stored)
 		layers = append(layers, l)
 		return err
-	}, "SELECT record, sum(stored)::bigint FROM frank.band WHERE place = $1 AND layer GROUP BY record ORDER BY record", place)
+	}, "SELECT record, "+summed("stored")+" FROM frank.band WHERE place = $1 AND layer GROUP BY record ORDER BY record", place)
 	return layers, err
 }
 

@@ -1,10 +1,10 @@
 package postgres
 
 // version is that of the schema.
-const version = 2
+const version = 3
 
 // steps bring a schema from one version to the next, from none on.
-var steps = []string{schema, rights}
+var steps = []string{schema, rights, turns}
 
 // schemaName is the schema that all tables are in.
 const schemaName = "frank"

@@ -33,6 +33,7 @@ type update struct {
 	bands    [][]any
 	parts    [][]any
 	waiting  int        // bytes in these
+	failed   error      // of the first statement that failed
 	sending  chan error // tells how the sending ended that goes on meanwhile; nil for none
 }
 
@@ -60,13 +61,21 @@ func (u *update) ask(ctx context.Context, do func(connection) error) error {
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	return named(do(u.conn))
+	return u.noted(do(u.conn))
+}
+
+// noted names an error, and keeps the first. The connection is held.
+func (u *update) noted(err error) error {
+	if err = named(err); u.failed == nil {
+		u.failed = err
+	}
+	return err
 }
 
 func (u *update) exec(ctx context.Context, query string, args ...any) error {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	return named(u.conn.exec(ctx, query, args...))
+	return u.noted(u.conn.exec(ctx, query, args...))
 }
 
 // finish writes what is left to be written.
@@ -114,9 +123,9 @@ func (u *update) seal(ctx context.Context) error {
 	}
 	sum := sumOf(r, u.problems)
 	u.problems = nil
-	return u.exec(ctx, `INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, looked, hidden, problems, seal, self, sum)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)`,
-		r.Place, r.Number, u.token, []byte(r.Label), r.Taken.UnixNano(), []byte(r.Note), terms, r.Algorithm, r.Entries, r.Bytes, r.Unsized, looked, hidden, r.Problems, r.Tree[:], blob(r.Self), sum)
+	return u.exec(ctx, `INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, looked, hidden, problems, seal, self, sum, turn)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18)`,
+		r.Place, r.Number, u.token, []byte(r.Label), r.Taken.UnixNano(), []byte(r.Note), terms, r.Algorithm, r.Entries, r.Bytes, r.Unsized, looked, hidden, r.Problems, r.Tree[:], blob(r.Self), sum, r.Turn)
 }
 
 func (u *update) insert(ctx context.Context, table string, columns []string, rows [][]any) error {
@@ -125,7 +134,7 @@ func (u *update) insert(ctx context.Context, table string, columns []string, row
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	return named(u.conn.insert(ctx, table, columns, rows))
+	return u.noted(u.conn.insert(ctx, table, columns, rows))
 }
 
 // sendAll sends the segments and the bands that wait.
@@ -234,7 +243,7 @@ func (u *update) AddRecord(ctx context.Context, r store.RecordRow) (number, plac
 	if err := u.change(ctx, r.Host); err != nil {
 		return 0, 0, err
 	}
-	if number, err = u.number(ctx, r.Host, r.Number); err != nil {
+	if number, err = u.number(r.Host); err != nil {
 		return 0, 0, err
 	}
 	var last int64
@@ -281,6 +290,11 @@ func (u *update) AddProblem(_ context.Context, record int64, p store.ProblemRow)
 	}
 	u.problems = append(u.problems, p)
 	return nil
+}
+
+// AddDropped implements store.Update.
+func (u *update) AddDropped(ctx context.Context, host, id string) error {
+	return u.exec(ctx, "INSERT INTO frank.dropped (host, id) VALUES ($1, $2) ON CONFLICT DO NOTHING", host, []byte(id))
 }
 
 // AddVolume implements store.Update.

@@ -1,0 +1,97 @@
+package ledger
+
+import (
+	"cmp"
+	"encoding/binary"
+	"slices"
+	"time"
+
+	"github.com/zeebo/blake3"
+)
+
+// Which record is the newest: the order of the records of a machine is that in which it made
+// them. Each has a turn, which is past that of any that this machine is known to have made before:
+// the time in nanoseconds by its clock, or, where the clock was set back, one more than the
+// last. It goes with the record wherever that is sent. Times are shown, and days are looked up in this
+// order; they do not decide it.
+
+// mostTurn is past any moment that a clock tells of for centuries.
+const mostTurn = 1 << 62
+
+// inOrder puts records in the order of their turns. Records of earlier programs have none: they
+// have the latest time that one of their place was taken at by then.
+func inOrder(records []Record) []Record {
+	type place struct{ host, path string }
+	latest := map[place]int64{}
+	for i := range records { // as they were written
+		r := &records[i]
+		if r.Turn > 0 {
+			continue
+		}
+		of := place{r.Host, r.Place}
+		latest[of] = max(latest[of], 1, turnAt(r.Taken))
+		r.Turn = latest[of]
+	}
+	slices.SortStableFunc(records, byTurn)
+	return records
+}
+
+func byTurn(a, b Record) int { return CompareTurns(&a, &b) }
+
+// CompareTurns compares records by the order in which their machine made them.
+func CompareTurns(a, b *Record) int {
+	return cmp.Or(cmp.Compare(a.Turn, b.Turn), cmp.Compare(a.Number, b.Number))
+}
+
+// turnAt is the turn of a record that is taken at a moment, if the clock was never set back.
+func turnAt(moment time.Time) int64 {
+	if moment.Before(time.Unix(0, 1)) {
+		return 1
+	}
+	if moment.After(time.Unix(0, mostTurn)) {
+		return mostTurn
+	}
+	return moment.UnixNano()
+}
+
+// turnAfter is the turn of a record that a host makes now, after those that are known, and after another
+// one that the machine has made elsewhere.
+func turnAfter(records []Record, r *Record, after int64) int64 {
+	turn := max(turnAt(r.Taken), after+1)
+	for i := range records {
+		if records[i].Host == r.Host {
+			turn = max(turn, records[i].Turn+1)
+		}
+	}
+	return turn
+}
+
+// SetBack reports whether the clock of a machine was set back between two of some records, which
+// come in order.
+func SetBack(records []Record) bool {
+	type series struct {
+		host  string
+		place string
+	}
+	last := map[series]time.Time{}
+	for _, r := range records {
+		of := series{r.Host, r.Place}
+		if before, met := last[of]; met && r.Taken.Before(before) {
+			return true
+		}
+		last[of] = r.Taken
+	}
+	return false
+}
+
+// identity is by what a record is known again in another ledger, and when it was taken away.
+func (r *Record) identity() string {
+	h := blake3.New()
+	for _, text := range []string{r.Host, r.Place, r.Label} {
+		h.Write(binary.AppendUvarint(nil, uint64(len(text))))
+		h.Write([]byte(text))
+	}
+	h.Write(binary.AppendVarint(nil, r.Taken.UnixNano()))
+	h.Write(r.tree[:])
+	return string(h.Sum(nil)[:16])
+}
