@@ -319,9 +319,9 @@ func hostile(t *testing.T, database string, fleet []*machine) {
 		n := string(do("SELECT frank.take_number('evil', 0)"))
 		do("BEGIN")
 		do("SELECT frank.change('evil', NULL)")
-		do("INSERT INTO frank.place (id, host, path) VALUES (" + n + ", 'evil', convert_to('/srv/" + n + "', 'UTF8'))")
-		do("INSERT INTO frank.sheet (place, record, layer, n, folders, names, facts) VALUES ("+n+", "+n+", false, 0, $1, $2, $3)", c.sheet.Folders, c.sheet.Names, append([]byte{}, c.sheet.Facts...))
-		do("INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, problems, seal, self) VALUES ("+n+", "+n+", '', $1, 0, '', $2, '', "+c.count+", 0, 0, 0, decode(repeat('00', "+fmt.Sprint(len(encoding.Hash{}))+"), 'hex'), '')", c.label, text(c.terms))
+		place := string(do("SELECT frank.begin_place('evil', convert_to('/srv/" + n + "', 'UTF8'))"))
+		do("INSERT INTO frank.sheet (place, record, layer, n, folders, names, facts) VALUES ("+place+", "+n+", false, 0, $1, $2, $3)", c.sheet.Folders, c.sheet.Names, append([]byte{}, c.sheet.Facts...))
+		do("INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, problems, seal, self, turn) VALUES ("+place+", "+n+", '', $1, 0, '', $2, '', "+c.count+", 0, 0, 0, decode(repeat('00', "+fmt.Sprint(len(encoding.Hash{}))+"), 'hex'), '', "+n+")", c.label, text(c.terms))
 		do("COMMIT")
 
 		switch {

@@ -4,7 +4,9 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -88,6 +90,9 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	}
 	if summary.Notes, err = watchedPath(ctx, l, host, full); err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
+	}
+	if slices.ContainsFunc(spans, func(s ledger.Span) bool { return s.Last.Taken.After(r.view.Context.AsOf.Add(time.Minute)) }) {
+		summary.Notes = append(summary.Notes, r.aheadOfTime())
 	}
 	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
 }

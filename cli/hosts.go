@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/ledger"
+	"frankledger/core/source"
 	"frankledger/render"
 )
 
@@ -162,7 +163,27 @@ func (p *Program) onMachines(ctx context.Context, r *reading, place, words strin
 			r.unrecorded = append(r.unrecorded, place+recordMark+name)
 		}
 	}
+	if len(r.hosts.names) == 0 && place != everyRecord && ref.Back == 0 { // who has no earlier one is told by who asks for it
+		if err := p.noteUnrecorded(ctx, r, place, has); err != nil {
+			return nil, err
+		}
+	}
 	return list, p.tellLate(ctx, r, p.ledger, ref.Label)
+}
+
+// noteUnrecorded notes which of all machines have no such record: the answer is not complete
+// without them.
+func (p *Program) noteUnrecorded(ctx context.Context, r *reading, place string, has map[string]bool) error {
+	all, err := p.ledger.Hosts(ctx)
+	if err != nil {
+		return ledgerTrouble(p.ledgerPath, err)
+	}
+	all = slices.DeleteFunc(all, func(host string) bool { return has[host] })
+	if len(all) > 0 {
+		r.lackingRecord = append(r.lackingRecord, source.Problem{Path: place, Tried: "find", Entries: int64(len(all)),
+			Err: errors.New(render.Count(int64(len(all)), "machine has", "machines have") + " no such record: " + inShort(all))})
+	}
+	return nil
 }
 
 // withoutRecords says that there are none of some machines.

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -80,6 +81,10 @@ func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledg
 	if err != nil {
 		return nil, name, err
 	}
+	if ledger.Shared(name) {
+		const soon = 2 * time.Second
+		defer time.AfterFunc(soon, func() { p.say("frank: waiting for the database server") }).Stop()
+	}
 	return p.ledgerNamed(ctx, option, ledger.Create)
 }
 
@@ -117,6 +122,15 @@ func withoutLedger(name string, err error) error {
 		return repaired(misuse("%w in the database %s", err, shownLedger(name)), []string{"ledger", "prepare", ledger.Shown(name)})
 	}
 	return misuse("%w: %s; frank record makes one", err, shownLedger(name))
+}
+
+// aheadOfTime notes that records are dated later than now, and has times be shown as they are:
+// how long it is until then is of no use.
+func (r *reading) aheadOfTime() string {
+	if r.view.Times == render.Relative {
+		r.view.Times = render.Local
+	}
+	return "some records are dated later than now: a clock was ahead when they were made"
 }
 
 // shownLedger is how a ledger is named on a screen.
@@ -202,6 +216,9 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 					summary.Notes = append(summary.Notes, r.notes...)
 				} else if err == nil {
 					summary.Notes, err = p.watchedAll(cmd.Context(), l, records, []string{"the ledger is " + shownLedger(path)})
+				}
+				if slices.ContainsFunc(records, func(one ledger.Record) bool { return one.Taken.After(r.view.Context.AsOf.Add(time.Minute)) }) {
+					summary.Notes = append(summary.Notes, r.aheadOfTime())
 				}
 				if err != nil {
 					return ledgerTrouble(path, err)
@@ -407,9 +424,10 @@ func (p *Program) ledgerPrepareCommand() *cobra.Command {
 		Short: "make a ledger in a PostgreSQL database, for many machines",
 		Long: `Makes the tables of a ledger in a database, in a schema named frank, once; or brings those
 of an earlier version up to this one. DATABASE is a connection string of PostgreSQL:
-postgresql://LOGIN@HOST/DATABASE. The login needs the right to make schemas there, and
-roles (CREATEROLE), unless frank_read, frank_record and frank_keep are there. A password
-is best kept in the password file of PostgreSQL. "frank ledger admit" lets others in.`,
+postgresql://LOGIN@HOST/DATABASE, or host=HOST dbname=DATABASE. The login needs the right
+to make schemas there, and roles (CREATEROLE), unless those of this ledger are there:
+frank_DATABASE_read, _record and _keep. A password is best kept in the password file of
+PostgreSQL. "frank ledger admit" lets others in.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 || !ledger.Shared(args[0]) {

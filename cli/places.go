@@ -77,6 +77,7 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 	for _, given := range r.unrecorded {
 		problems = append(problems, source.Problem{Path: given, Tried: "find", Err: ledger.ErrNoRecord, Entries: 1})
 	}
+	problems = append(problems, r.lackingRecord...)
 	if err := r.tellWithout(len(sources) + len(problems)); err != nil {
 		return nil, nil, err
 	}
@@ -154,7 +155,26 @@ func (p *Program) openRecord(ctx context.Context, r *reading, words, given strin
 	if err != nil {
 		return nil, ledgerTrouble(p.ledgerPath, err)
 	}
+	if !ref.By.IsZero() {
+		if err := p.tellSetBack(ctx, r, l, &found); err != nil {
+			return nil, err
+		}
+	}
 	return p.openFound(ctx, r, asked{given: given, record: &found, below: ref.Path}, index)
+}
+
+// tellSetBack notes, where a record was asked for by a day, that the clock of its machine was set
+// back at some time.
+func (p *Program) tellSetBack(ctx context.Context, r *reading, l *ledger.Ledger, found *ledger.Record) error {
+	records, err := l.Records(ctx)
+	if err != nil {
+		return ledgerTrouble(p.ledgerPath, err)
+	}
+	of := slices.DeleteFunc(records, func(other ledger.Record) bool { return other.Host != found.Host || other.Label != found.Label })
+	if ledger.SetBack(of) {
+		r.notes = append(r.notes, "the clock of "+render.Escaped(found.Host)+" was set back between records of @"+render.Escaped(found.Label)+": the newest is the one made last")
+	}
+	return nil
 }
 
 // openFound opens a record that was found as a place.

@@ -157,6 +157,13 @@ func carry(before, now *entry.Entry) {
 	now.Known |= before.Known & entry.FactDigests
 }
 
+// letGo lets go of the store while files are read.
+func (w *writer) letGo() {
+	if w.release != nil {
+		w.release()
+	}
+}
+
 // read reads what has to be read, and packs the folders again.
 func (w *writer) read(folders []*digesting) error {
 	fact := w.options.Fact
@@ -165,6 +172,7 @@ func (w *writer) read(folders []*digesting) error {
 		files = append(files, d.read...)
 	}
 	if len(files) > 0 {
+		w.letGo()
 		if err := w.options.Pool.Digest(w.ctx, files, fact); err != nil {
 			return err
 		}

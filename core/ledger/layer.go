@@ -139,31 +139,36 @@ func lay(ctx context.Context, u store.Update, r Record) error {
 // Compact lays layers where reading has become slow, takes away those that are of no use,
 // counts in records of earlier programs what these did not, and gives back the room that is free.
 func (l *Ledger) Compact(ctx context.Context) error {
-	if err := l.change(ctx, func(u store.Update) error {
-		records, err := recordsIn(ctx, u)
-		if err != nil {
-			return err
+	records, err := l.Records(ctx)
+	if err != nil {
+		return err
+	}
+	defer l.Only(l.hosts...)
+	type key struct{ host, path string }
+	done := map[key]bool{}
+	for _, r := range records {
+		if done[key{r.Host, r.Place}] {
+			continue
 		}
-		for len(records) > 0 {
-			place := records[0].place
-			var of []Record
-			for _, r := range records {
-				if r.place == place {
-					of = append(of, r)
-				}
+		done[key{r.Host, r.Place}] = true
+		l.store.Release()
+		l.Only(r.Host) // a change is of one place, so that nobody who records another one is in the way
+		if err := l.change(ctx, func(u store.Update) error {
+			all, err := recordsIn(ctx, u)
+			if err != nil {
+				return err
 			}
-			records = slices.DeleteFunc(records, func(r Record) bool { return r.place == place })
-			slices.SortFunc(of, byNumber)
+			of := ofPlace(all, r.Host, r.Place)
+			if len(of) == 0 { // all were dropped meanwhile
+				return nil
+			}
 			if err := layAll(ctx, u, of); err != nil {
 				return err
 			}
-			if err := countAll(ctx, u, of); err != nil {
-				return err
-			}
+			return countAll(ctx, u, of)
+		}); err != nil {
+			return err
 		}
-		return nil
-	}); err != nil {
-		return err
 	}
 	return l.store.Compact(ctx)
 }

@@ -72,6 +72,9 @@ type sender struct {
 	from *Ledger
 	to   *Ledger
 	ours []Record // the oldest first
+	// What is to be sent as it is packed is checked first.
+	growing *growing
+	checked map[hashed]amount
 	// linked is what was known there after a record was copied: as long as that is so, folders are
 	// the same on both sides.
 	linked standing
@@ -224,6 +227,9 @@ func (s *sender) copy(u store.Update, i int, problems []store.ProblemRow, volume
 			return 0, err
 		}
 	}
+	if err := s.verify(&r); err != nil {
+		return 0, err
+	}
 	of := store.Range{Place: r.place, UpTo: r.Number}
 	if i > 0 {
 		of.Layer = s.ours[i-1].Number // what came before is not wanted
@@ -257,6 +263,25 @@ func (s *sender) copy(u store.Update, i int, problems []store.ProblemRow, volume
 		}
 	}
 	return number, nil
+}
+
+// verify makes sure that a record is what it was when it was written: what is damaged here is
+// not to be passed off as whole there.
+func (s *sender) verify(r *Record) (err error) {
+	if s.growing == nil {
+		if s.growing, err = grow(s.ctx, s.from.store, r.place); err != nil {
+			return err
+		}
+		s.checked = map[hashed]amount{}
+	}
+	c := &checking{ctx: s.ctx, from: s.from.store, record: *r, checked: s.checked}
+	if c.state, err = s.growing.upTo(r.Number); err != nil {
+		return err
+	}
+	if _, err = c.folder(encoding.Root, ""); err == nil && (len(c.faults) > 0 || c.state.folder(encoding.Root).Tree != r.tree) {
+		err = fmt.Errorf("%w: record %d is not as it was written; frank ledger check tells more", ErrDamaged, r.Number)
+	}
+	return err
 }
 
 // rewrite writes a record by what is different from the newest one there.

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"frankledger/core/ledger/store"
@@ -54,6 +55,19 @@ func (l *Ledger) reserve(ctx context.Context, host string) error {
 		return s.Reserve(ctx, host)
 	}
 	return nil
+}
+
+// Hosts returns all hosts that have records, in order.
+func (l *Ledger) Hosts(ctx context.Context) (hosts []string, err error) {
+	if s, is := l.store.(store.Hosted); is {
+		return s.Hosts(ctx)
+	}
+	records, err := l.Records(ctx)
+	for _, r := range records {
+		hosts = append(hosts, r.Host)
+	}
+	slices.Sort(hosts)
+	return slices.Compact(hosts), err
 }
 
 // Wide has a ledger in a database be read by several connections at once.

@@ -210,6 +210,7 @@ func (w *writer) readBatch(from store.Reader, batch []candidate) error {
 			files, of = append(files, e), append(of, c)
 		}
 	}
+	w.letGo()
 	if err := w.options.Pool.Digest(w.ctx, files, w.options.Fact); err != nil {
 		return err
 	}

@@ -142,23 +142,32 @@ func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report so
 }
 
 // carryOut prepares a record and writes it, and does so again where another program was faster.
+//
+// Files may take hours to read. So at first nothing is held, neither a moment nor a connection: that what
+// was prepared still fits is made sure of when it is written. From then on, what is prepared is of one
+// moment.
 func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 	ctx, r := w.ctx, w.record
+	w.release = l.store.Release
 	var tries retries
-	for {
+	for held := false; ; {
 		w.record.Number = r.Number // not one that it was given in vain: others may have come after that
-		l.hold()                   // what is prepared is of one moment, as late as can be
+		if held {
+			l.hold()
+		}
 		err := w.prepare(l.store)
 		if tries.another(ctx, err) {
 			continue
 		}
 		if errors.Is(err, ErrDamaged) {
 			over, unknown := w.overtaken(l.store)
-			if over { // what it looked for was dropped
+			if over || !held && unknown == nil { // what it looked for was dropped, perhaps while it read
+				held = true
 				continue
 			}
 			err = cmp.Or(unknown, err)
 		}
+		held = true
 		if err != nil {
 			return r, Changes{}, err
 		}
@@ -222,6 +231,7 @@ type writer struct {
 	given      string // the place
 	ready      bool   // digests are known already
 	turn       int64  // that the record has; 0 for one that is made now
+	release    func() // lets go of the store while files are read; nil where nothing is held
 	problems   []source.Problem
 	volumes    map[string]uint64
 	root       *tree

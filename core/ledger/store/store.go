@@ -63,6 +63,8 @@ type Hosted interface {
 	Select(ctx context.Context, c Choice) ([]RecordRow, error)
 	// Laid returns all layers that there are, of the hosts that Records tells of, by their records.
 	Laid(ctx context.Context) (map[int64]int64, error)
+	// Hosts returns all hosts that have records, or had some, as far as this login may know.
+	Hosts(ctx context.Context) ([]string, error)
 	// Moments returns when records of a choice were taken, in the same order.
 	Moments(ctx context.Context, c Choice) ([]MomentRow, error)
 }

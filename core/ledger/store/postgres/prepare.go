@@ -31,26 +31,45 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 	case at == version:
 		return false, false, nil
 	}
-	for _, role := range roles {
+	var database string
+	if err := conn.one(ctx, "SELECT current_database()", nil, &database); err != nil {
+		return false, false, named(err)
+	}
+	prefix := prefixFor(database)
+	for _, role := range rolesOf(prefix) {
 		var there bool
 		if err := conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_roles WHERE rolname = $1)", []any{role}, &there); err != nil {
 			return false, false, named(err)
 		}
 		if !there {
-			if err := conn.run(ctx, "CREATE ROLE "+role); err != nil && !isSQLState(err, "42710", "23505") { // another program was faster
+			if err := conn.run(ctx, "CREATE ROLE "+quotedName(role)); err != nil && !isSQLState(err, "42710", "23505") { // another program was faster
 				return false, false, named(err)
 			}
 		}
 	}
-	text := strings.Join(steps[at:], "")
+	text := withRoles(strings.Join(steps[at:], ""), rolesOf(prefix))
+	quoted := "'" + strings.ReplaceAll(prefix, "'", "''") + "'"
 	if at == 0 {
-		text += fmt.Sprintf("INSERT INTO frank.about (one, version) VALUES (1, %d);", version)
+		text += fmt.Sprintf("INSERT INTO frank.about (one, version, roles) VALUES (1, %d, %s);", version, quoted)
 	} else {
-		text += fmt.Sprintf("UPDATE frank.about SET version = %d;", version)
+		text += fmt.Sprintf("UPDATE frank.about SET version = %d, roles = %s;", version, quoted)
 	}
-	err = named(conn.run(ctx, "BEGIN;"+text+"COMMIT"))
+	err = named(conn.run(ctx, "BEGIN;"+text+admittedAgain+"COMMIT"))
 	return err == nil && at == 0, err == nil && at > 0, err
 }
+
+// admittedAgain gives logins that were admitted the roles of this ledger.
+const admittedAgain = `
+DO $$
+DECLARE
+	a record;
+BEGIN
+	FOR a IN SELECT DISTINCT d.login, b.roles || CASE d.may WHEN 1 THEN '_read' WHEN 2 THEN '_record' ELSE '_keep' END AS role FROM frank.admitted d, frank.about b
+			WHERE d.login <> session_user AND EXISTS (SELECT 1 FROM pg_catalog.pg_roles r WHERE r.rolname = d.login) LOOP
+		EXECUTE format('GRANT %I TO %I', a.role, a.login);
+	END LOOP;
+END $$;
+`
 
 func toOwn(ctx context.Context, name string) (connection, error) {
 	config, err := parse(name)
@@ -137,18 +156,22 @@ func Admit(ctx context.Context, name, login string, hosts []string, may int) (ot
 			}
 		}
 		// The roles give rights to the tables as far as any of its hosts does.
+		roles, err := rolesIn(ctx, conn)
+		if err != nil {
+			return err
+		}
 		for i, role := range roles {
 			var wanted, has bool
 			if err := conn.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.admitted WHERE login = $1 AND may = $2), pg_has_role($1, $3, 'MEMBER')", []any{login, i + 1, role}, &wanted, &has); err != nil {
 				return err
 			}
-			quoted := `"` + strings.ReplaceAll(login, `"`, `""`) + `"`
+			quoted := quotedName(login)
 			statement := ""
 			switch {
 			case wanted && !has:
-				statement = "GRANT " + role + " TO " + quoted
+				statement = "GRANT " + quotedName(role) + " TO " + quoted
 			case has && !wanted && !isOwner(ctx, conn, login):
-				statement = "REVOKE " + role + " FROM " + quoted
+				statement = "REVOKE " + quotedName(role) + " FROM " + quoted
 			}
 			if statement != "" {
 				if err := conn.run(ctx, statement); err != nil {

@@ -177,6 +177,17 @@ func (d *database) Laid(ctx context.Context) (map[int64]int64, error) {
 	return laid, err
 }
 
+// Hosts implements store.Hosted.
+func (d *database) Hosts(ctx context.Context) (hosts []string, err error) {
+	err = d.each(ctx, func(values row) error {
+		var host string
+		err := values.scan(&host)
+		hosts = append(hosts, host)
+		return err
+	}, "SELECT DISTINCT host FROM frank.place ORDER BY host")
+	return hosts, err
+}
+
 // Moments implements store.Hosted.
 func (d *database) Moments(ctx context.Context, c store.Choice) (moments []store.MomentRow, err error) {
 	keys, args := selecting(c)

@@ -1,8 +1,5 @@
 package postgres
 
-// roles have the rights to the tables, of which policies leave each login the rows of its hosts.
-var roles = []string{"frank_read", "frank_record", "frank_keep"}
-
 // rights brings a schema of version 1 to version 2: who may do what.
 //
 // A recorder adds to records that are not there yet, with numbers that were given to its

@@ -4,7 +4,7 @@ package postgres
 const version = 3
 
 // steps bring a schema from one version to the next, from none on.
-var steps = []string{schema, rights, turns}
+var steps = []string{schema, rights, turns + guarded + policies()}
 
 // schemaName is the schema that all tables are in.
 const schemaName = "frank"

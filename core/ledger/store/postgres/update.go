@@ -247,12 +247,11 @@ func (u *update) AddRecord(ctx context.Context, r store.RecordRow) (number, plac
 		return 0, 0, err
 	}
 	var last int64
-	there, err := u.one(ctx, "SELECT p.id, (SELECT coalesce(max(r.number), 0) FROM frank.record r WHERE r.place = p.id) FROM frank.place p WHERE p.host = $1 AND p.path = $2", []any{r.Host, []byte(r.Path)}, &place, &last)
+	there, err := u.one(ctx, "SELECT p.id, (SELECT coalesce(max(r.number), 0) FROM frank.record r WHERE r.place = p.id) FROM frank.place p WHERE p.host = $1 AND sha256(p.path) = sha256($2) AND p.path = $2", []any{r.Host, []byte(r.Path)}, &place, &last)
 	switch {
 	case err != nil:
 	case !there:
-		place = number
-		err = u.exec(ctx, "INSERT INTO frank.place (id, host, path) VALUES ($1, $2, $3)", place, r.Host, []byte(r.Path))
+		_, err = u.one(ctx, "SELECT frank.begin_place($1, $2)", []any{r.Host, []byte(r.Path)}, &place)
 	case last >= number: // it was given out before that of another program, which is written
 		err = fmt.Errorf("%w: record %d was written first", store.ErrAgain, last)
 	}
@@ -278,7 +277,7 @@ func (u *update) SetCounts(ctx context.Context, record, looked, hidden int64) er
 		err = u.changeAt(ctx, place)
 	}
 	if err == nil {
-		err = u.exec(ctx, "UPDATE frank.record SET looked = $3, hidden = $4 WHERE place = $1 AND number = $2", place, record, looked, hidden)
+		err = u.exec(ctx, "SELECT frank.set_counts($1, $2, $3, $4)", place, record, looked, hidden)
 	}
 	return err
 }
@@ -294,7 +293,10 @@ func (u *update) AddProblem(_ context.Context, record int64, p store.ProblemRow)
 
 // AddDropped implements store.Update.
 func (u *update) AddDropped(ctx context.Context, host, id string) error {
-	return u.exec(ctx, "INSERT INTO frank.dropped (host, id) VALUES ($1, $2) ON CONFLICT DO NOTHING", host, []byte(id))
+	if err := u.change(ctx, host); err != nil {
+		return err
+	}
+	return u.exec(ctx, "SELECT frank.add_dropped($1, $2)", host, []byte(id))
 }
 
 // AddVolume implements store.Update.
@@ -322,7 +324,7 @@ func (u *update) RemoveMismatch(ctx context.Context, place int64, path string) e
 	if err := u.changeAt(ctx, place); err != nil {
 		return err
 	}
-	return u.exec(ctx, "DELETE FROM frank.mismatch WHERE place = $1 AND way = $2", place, []byte(path))
+	return u.exec(ctx, "SELECT frank.drop_mismatch($1, $2)", place, []byte(path))
 }
 
 // AddSegment implements store.Update.
@@ -393,12 +395,7 @@ func (u *update) removeKept(ctx context.Context, record int64, layer bool) error
 	if err != nil {
 		return err
 	}
-	for _, table := range []string{"band_part", "band", "sheet"} {
-		if err := u.exec(ctx, "DELETE FROM frank."+table+" WHERE place = $1 AND record = $2 AND layer = $3", place, record, layer); err != nil {
-			return err
-		}
-	}
-	return nil
+	return u.exec(ctx, "SELECT frank.drop_kept($1, $2, $3)", place, record, layer)
 }
 
 // RemoveRecord implements store.Update.
@@ -410,25 +407,10 @@ func (u *update) RemoveRecord(ctx context.Context, record int64) error {
 	if err != nil {
 		return err
 	}
-	if err := u.exec(ctx, "DELETE FROM frank.problem WHERE place = $1 AND record = $2", place, record); err != nil {
-		return err
-	}
-	if err := u.exec(ctx, "DELETE FROM frank.record WHERE place = $1 AND number = $2", place, record); err != nil {
-		return err
-	}
 	if u.pending != nil && u.pending.Number == record {
 		u.pending, u.problems = nil, nil
 	}
-	var left bool
-	if _, err := u.one(ctx, "SELECT EXISTS (SELECT 1 FROM frank.record WHERE place = $1)", []any{place}, &left); err != nil || left {
-		return err
-	}
-	for _, table := range []string{"volume", "stamp", "reread", "mismatch"} {
-		if err := u.exec(ctx, "DELETE FROM frank."+table+" WHERE place = $1", place); err != nil {
-			return err
-		}
-	}
-	return u.exec(ctx, "DELETE FROM frank.place WHERE id = $1", place)
+	return u.exec(ctx, "SELECT frank.drop_record($1, $2)", place, record)
 }
 
 // blob is never NULL.
