@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
@@ -93,7 +94,7 @@ func (l *Ledger) checkPlace(ctx context.Context, records []Record, summaries boo
 			list, err := broken(r, err)
 			return append(faults, list...), err
 		}
-		all, err := c.folder(encoding.Root, "")
+		all, err := c.folder(encoding.Root, nil)
 		if err != nil {
 			list, err := broken(r, err)
 			return append(faults, list...), err
@@ -101,11 +102,11 @@ func (l *Ledger) checkPlace(ctx context.Context, records []Record, summaries boo
 		switch {
 		case len(c.faults) > 0:
 		case c.state.folders[encoding.Root].Tree != r.tree:
-			c.fault("", "its folders do not match its hash")
+			c.fault(nil, "its folders do not match its hash")
 		case r.Counted && (all.looked != r.Looked || all.hidden != r.Hidden):
-			c.fault("", fmt.Sprintf("%d of its entries are hidden and %d not, instead of %d and %d", all.hidden, all.looked, r.Hidden, r.Looked))
+			c.fault(nil, fmt.Sprintf("%d of its entries are hidden and %d not, instead of %d and %d", all.hidden, all.looked, r.Hidden, r.Looked))
 		case all.entries != r.Entries || r.Bytes > all.bytes || all.bytes < quantity.TooMuch && r.Bytes < all.bytes-all.several:
-			c.fault("", fmt.Sprintf("it has %d entries with %d bytes, instead of %d with %d", all.entries, all.bytes, r.Entries, r.Bytes))
+			c.fault(nil, fmt.Sprintf("it has %d entries with %d bytes, instead of %d with %d", all.entries, all.bytes, r.Entries, r.Bytes))
 		}
 		if layers[r.Number] && len(c.faults) == 0 {
 			if c.faults, err = l.checkLayer(ctx, r, c.state); err != nil {
@@ -258,18 +259,34 @@ type checking struct {
 	faults  []Fault
 }
 
-func (c *checking) fault(path, what string) {
-	c.faults = append(c.faults, Fault{Record: c.record.Number, Path: path, What: what})
+func (c *checking) fault(at *descent, what string) {
+	c.faults = append(c.faults, Fault{Record: c.record.Number, Path: at.String(), What: what})
+}
+
+// descent is the way down to a folder, which is made a path only where something is wrong: folders can lie
+// very deep. It is nil for the place itself.
+type descent struct {
+	above *descent
+	name  string
+}
+
+func (w *descent) String() string {
+	var names []string
+	for ; w != nil; w = w.above {
+		names = append(names, w.name)
+	}
+	slices.Reverse(names)
+	return strings.Join(names, "/")
 }
 
 // folder checks a folder and all below it.
-func (c *checking) folder(id uint64, path string) (held amount, err error) {
+func (c *checking) folder(id uint64, at *descent) (held amount, err error) {
 	if err := c.ctx.Err(); err != nil {
 		return held, err
 	}
 	f := c.state.folder(id)
 	if f == nil {
-		c.fault(path, "a folder is not there")
+		c.fault(at, "a folder is not there")
 		return held, nil
 	}
 	if held, done := c.checked[hashed{id, f.Tree}]; done {
@@ -298,7 +315,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	}
 	_, now := encoding.PackFolder(list)
 	if now.Plain != f.Plain || now.Full != f.Full {
-		c.fault(path, "its entries were altered")
+		c.fault(at, "its entries were altered")
 	}
 	h := encoding.NewTreeHasher(f.Entries())
 	for i := range list {
@@ -307,7 +324,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 			continue
 		}
 		below := c.state.ids[folderKey{id, k.Entry.Name}]
-		in, err := c.folder(below, pathIn(path, k.Entry.Name))
+		in, err := c.folder(below, &descent{at, k.Entry.Name})
 		if err != nil {
 			return held, err
 		}
@@ -322,7 +339,7 @@ func (c *checking) folder(id uint64, path string) (held amount, err error) {
 	switch {
 	case len(c.faults) > before:
 	case h.Hash() != f.Tree:
-		c.fault(path, "the folders in it were altered")
+		c.fault(at, "the folders in it were altered")
 	default:
 		c.checked[hashed{id, f.Tree}] = held
 	}

@@ -225,7 +225,7 @@ func countAll(ctx context.Context, u store.Update, records []Record) error {
 		if c.state, err = g.upTo(r.Number); err != nil {
 			return err
 		}
-		all, err := c.folder(encoding.Root, "")
+		all, err := c.folder(encoding.Root, nil)
 		if err != nil {
 			return err
 		}

@@ -278,7 +278,7 @@ func (s *sender) verify(r *Record) (err error) {
 	if c.state, err = s.growing.upTo(r.Number); err != nil {
 		return err
 	}
-	if _, err = c.folder(encoding.Root, ""); err == nil && (len(c.faults) > 0 || c.state.folder(encoding.Root).Tree != r.tree) {
+	if _, err = c.folder(encoding.Root, nil); err == nil && (len(c.faults) > 0 || c.state.folder(encoding.Root).Tree != r.tree) {
 		err = fmt.Errorf("%w: record %d is not as it was written; frank ledger check tells more", ErrDamaged, r.Number)
 	}
 	return err

@@ -145,15 +145,23 @@ func (s *state) at(record int64) *state {
 
 var errNumber = fmt.Errorf("%w: the number of a folder is out of bounds", ErrDamaged)
 
+const (
+	bytesOfFolder = 16 // no folder takes less in a segment
+	fewNumbers    = 1024
+)
+
 // add adds a segment, which comes after those that were added.
 func (s *state) add(segment store.SegmentRow) error {
 	at := deltaAt{segment: int32(len(s.segments))}
 	s.segments = append(s.segments, &openSegment{number: segment.Number, record: segment.Record})
 	var names, facts uint64
 	wrong := false
+	// New folders have the numbers that come next; gaps there are few. What somebody else made up is not
+	// to take more room than it has itself.
+	most := uint64(len(s.folders) + len(segment.Folders)/bytesOfFolder + fewNumbers)
 	err := encoding.EachFolder(segment.Folders, func(v *encoding.FolderVersion) {
 		const longest = encoding.LongestPart
-		wrong = wrong || v.Number == 0 || v.Number > uint64(len(s.folders)+len(segment.Folders)) || max(v.Names, v.Facts) > longest || v.Fresh && !s.canBeNew(v) || max(names+v.Names, facts+v.Facts) > longest
+		wrong = wrong || v.Number == 0 || v.Number > most || max(v.Names, v.Facts) > longest || v.Fresh && !s.canBeNew(v) || max(names+v.Names, facts+v.Facts) > longest
 		if wrong {
 			return
 		}

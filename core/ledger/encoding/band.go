@@ -153,7 +153,11 @@ func UnpackBand(packed []byte) (*Band, error) {
 		}
 		s.Versions = make([]int, count)
 		for i := range s.Versions {
-			s.Versions[i] = int(u.uvarint(&packed))
+			if n := u.uvarint(&packed); n <= LongestPart {
+				s.Versions[i] = int(n)
+			} else {
+				u.err = errPacked
+			}
 		}
 		b.Sheets = append(b.Sheets, s)
 		b.groups += len(s.Versions)

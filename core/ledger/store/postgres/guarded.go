@@ -67,7 +67,7 @@ BEGIN
 	END IF;
 	SELECT p.id INTO found FROM frank.place p WHERE p.host = $1 AND sha256(p.path) = sha256($2) AND p.path = $2;
 	WHILE found IS NULL LOOP
-		INSERT INTO frank.place (id, host, path) VALUES (nextval('frank.record_number'), $1, $2) ON CONFLICT (id) DO NOTHING RETURNING id INTO found;
+		INSERT INTO frank.place (id, host, path) VALUES (nextval('frank.place_number'), $1, $2) ON CONFLICT (id) DO NOTHING RETURNING id INTO found;
 	END LOOP;
 	RETURN found;
 END $$;

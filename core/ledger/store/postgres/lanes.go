@@ -4,12 +4,16 @@ import (
 	"context"
 	"regexp"
 	"sync"
+	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // beginReading begins a transaction that reads as it was at one moment.
 const beginReading = "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY"
+
+// atOnce is how long more connections are waited for.
+const atOnce = 250 * time.Millisecond
 
 // mostLanes is how many connections there are at most beside the first.
 const mostLanes = 3
@@ -66,6 +70,10 @@ func (l *lanes) take(ctx context.Context, config *pgconn.Config) *lane {
 	if !l.wide || l.moment == "" || l.count == mostLanes {
 		return nil
 	}
+	// Only if it is there at once: a pooler has a connection wait until another one is given back, and so
+	// would all askers wait for each other.
+	ctx, stop := context.WithTimeout(ctx, atOnce)
+	defer stop()
 	conn, err := connectTo(ctx, config)
 	if err == nil {
 		err = conn.run(ctx, beginReading+"; SET TRANSACTION SNAPSHOT '"+l.moment+"'")

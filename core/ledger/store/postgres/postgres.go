@@ -296,13 +296,42 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 		return named(do(d.conn))
 	}
 	if !d.open {
-		if err := d.conn.run(ctx, beginReading); err != nil {
+		begin := beginReading
+		if d.config.RuntimeParams["lock_timeout"] == "" {
+			begin += fmt.Sprintf("; SET LOCAL lock_timeout = %d", patience.Milliseconds())
+		}
+		if err := d.conn.run(ctx, begin); err != nil {
 			return named(err)
 		}
 		d.open = true
 		d.lanes.open(ctx, d.conn)
 	}
-	return named(do(d.conn))
+	err := named(do(d.conn))
+	if errors.Is(err, store.ErrBusy) {
+		err = d.whoIsBusy(ctx, err)
+	}
+	return err
+}
+
+// whoIsBusy adds to an error which logins have a table locked.
+func (d *database) whoIsBusy(ctx context.Context, busy error) error {
+	conn, err := connectTo(ctx, d.config)
+	if err != nil {
+		return busy
+	}
+	defer conn.close()
+	var who []string
+	conn.each(ctx, func(r row) error {
+		var login string
+		err := r.scan(&login)
+		who = append(who, login)
+		return err
+	}, `SELECT DISTINCT a.usename::text FROM pg_catalog.pg_locks l JOIN pg_catalog.pg_class c ON c.oid = l.relation JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
+		JOIN pg_catalog.pg_stat_activity a ON a.pid = l.pid WHERE n.nspname = 'frank' AND l.granted AND l.mode = 'AccessExclusiveLock' AND a.usename IS NOT NULL ORDER BY 1`)
+	if len(who) == 0 {
+		return busy
+	}
+	return fmt.Errorf("%w; the login %s has locked it", busy, strings.Join(who, ", "))
 }
 
 // lostMoment is the error that the server went away in the middle of what is read. Whoever prepares

@@ -111,14 +111,46 @@ func (r reader) Records(ctx context.Context) (records []store.RecordRow, err err
 
 // eachRecord adds the records that a query has, and notes where they are.
 func (r reader) eachRecord(ctx context.Context, to *[]store.RecordRow, query string, args ...any) error {
+	return r.eachSummed(ctx, func(one store.RecordRow, _ []byte) { *to = append(*to, one) }, query, args...)
+}
+
+// Of the records of a host, there are no more than these, and no more words in them: what is more
+// was made up to fill the memory of those who read it, and is that machine's damage alone.
+const (
+	mostRecords = 1 << 17
+	wordsRoom   = 16 << 20
+)
+
+// eachSummed calls a function for each record that a query has, with the digest over it.
+func (r reader) eachSummed(ctx context.Context, do func(one store.RecordRow, sum []byte), query string, args ...any) error {
+	type amount struct{ records, words int }
+	met := map[string]*amount{}
 	return r.each(ctx, func(values row) error {
-		one, _, err := scanRecord(values)
+		one, sum, err := scanRecord(values)
 		if err != nil {
 			return err
 		}
+		of := met[one.Host]
+		if of == nil {
+			of = &amount{}
+			met[one.Host] = of
+		}
+		of.words += len(one.Note) + len(one.Path) + len(one.Label) + len(one.Self)
+		for _, term := range one.Terms {
+			of.words += len(term)
+		}
+		if of.words > wordsRoom {
+			one.Note, one.Terms, one.Self, one.Damaged = "", nil, nil, true
+		}
+		if of.records++; of.records > mostRecords {
+			if of.records > mostRecords+1 {
+				return nil
+			}
+			one.Damaged = true
+		}
 		r.d.learn(one.Number, one.Place)
 		r.d.learnHost(one.Place, one.Host)
-		*to = append(*to, one)
+		do(one, sum)
 		return nil
 	}, query, args...)
 }
@@ -234,7 +266,7 @@ const mostTurn = 1 << 62
 // Dropped implements store.Reader.
 func (r reader) Dropped(ctx context.Context, host string) (map[string]bool, error) {
 	dropped := map[string]bool{}
-	var room room
+	room := room{most: listRoom}
 	err := r.each(ctx, func(values row) error {
 		if err := room.take(values); err != nil {
 			return err
@@ -253,7 +285,7 @@ func (r reader) Problems(ctx context.Context, record int64) (problems []store.Pr
 	if err != nil {
 		return nil, err
 	}
-	var room room
+	room := room{most: listRoom}
 	err = r.each(ctx, func(values row) error {
 		if err := room.take(values); err != nil {
 			return err
@@ -270,11 +302,16 @@ func (r reader) Problems(ctx context.Context, record int64) (problems []store.Pr
 
 // room is what is read of a place at once. Whoever made it up must not fill the memory of those who
 // read it.
-type room struct{ taken int }
+type room struct {
+	taken int
+	most  int // 0 for the usual
+}
 
 const (
-	mostRoom = 1 << 30
-	roomRow  = 256 // beside what is in it
+	mostRoom  = 1 << 30  // of what is packed
+	listRoom  = 64 << 20 // of a list that is taken as it is
+	shortRoom = 1 << 20  // of one that has only some lines
+	roomRow   = 256      // beside what is in it
 )
 
 func (r *room) take(values row) error {
@@ -282,7 +319,7 @@ func (r *room) take(values row) error {
 	for _, value := range values {
 		r.taken += len(value)
 	}
-	if r.taken > mostRoom {
+	if r.taken > cmp.Or(r.most, mostRoom) {
 		return fmt.Errorf("%w: it says that there is more than can be", encoding.ErrDamaged)
 	}
 	return nil
@@ -311,7 +348,11 @@ func (r reader) Segments(ctx context.Context, of store.Range) (segments []store.
 
 // Layers implements store.Reader.
 func (r reader) Layers(ctx context.Context, place int64) (layers []store.LayerRow, err error) {
+	room := room{most: listRoom}
 	err = r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		var l store.LayerRow
 		err := values.scan(&l.Record, &l.Stored)
 		layers = append(layers, l)
@@ -323,7 +364,11 @@ func (r reader) Layers(ctx context.Context, place int64) (layers []store.LayerRo
 // Volumes implements store.Reader.
 func (r reader) Volumes(ctx context.Context, place int64) (map[string]uint64, error) {
 	volumes := map[string]uint64{}
+	room := room{most: shortRoom}
 	err := r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		var id string
 		var device int64
 		err := values.scan(&id, &device)
@@ -341,7 +386,11 @@ func (r reader) Stamps(ctx context.Context, place, record int64) (stamps []byte,
 
 // Rereads implements store.Reader.
 func (r reader) Rereads(ctx context.Context, place int64) (list []store.RereadRow, err error) {
+	room := room{most: shortRoom}
 	err = r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		var one store.RereadRow
 		var taken int64
 		err := values.scan(&taken, &one.From, &one.To, &one.Whole, &one.Files, &one.Bytes)
@@ -354,7 +403,11 @@ func (r reader) Rereads(ctx context.Context, place int64) (list []store.RereadRo
 
 // Mismatches implements store.Reader.
 func (r reader) Mismatches(ctx context.Context, place int64) (list []store.MismatchRow, err error) {
+	room := room{most: listRoom}
 	err = r.each(ctx, func(values row) error {
+		if err := room.take(values); err != nil {
+			return err
+		}
 		var m store.MismatchRow
 		var way []byte
 		var found int64
@@ -425,10 +478,8 @@ func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
 	}
 	var all []summed
 	where, args := d.chosen()
-	if err := d.each(ctx, func(values row) error {
-		one, sum, err := scanRecord(values)
+	if err := d.eachSummed(ctx, func(one store.RecordRow, sum []byte) {
 		all = append(all, summed{one, sum})
-		return err
 	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...); err != nil {
 		return nil, err
 	}

@@ -35,6 +35,8 @@ ALTER TABLE frank.band ADD CHECK (n BETWEEN 0 AND 16777215 AND stored BETWEEN 0 
 ALTER TABLE frank.band_part ADD CHECK (n BETWEEN 0 AND 16777215 AND part BETWEEN 0 AND 1048576) NOT VALID;
 ALTER TABLE frank.reread ADD CHECK (files BETWEEN 0 AND 1125899906842624 AND bytes >= 0) NOT VALID;
 ALTER TABLE frank.stamp ADD CHECK (octet_length(folders) <= 1073741823) NOT VALID;
+CREATE SEQUENCE frank.place_number;
+SELECT setval('frank.place_number', (SELECT coalesce(max(id), 0) + 1 FROM frank.place), false);
 -- A path can be longer than an index takes.
 ALTER TABLE frank.place DROP CONSTRAINT place_host_path_key;
 CREATE UNIQUE INDEX place_by_path ON frank.place (host, sha256(path));
