@@ -170,12 +170,12 @@ func (u *undoing) joinTo(m member, w *walk, made *sys.Status, at int, name strin
 	other := newFolders(u.Calls)
 	defer other.close()
 	otherAt, otherName, err := other.at(m.path())
-	if err != nil {
-		return false, false
+	var st sys.Status
+	if err == nil {
+		st, err = u.Calls.Status(otherAt, otherName)
 	}
-	st, err := u.Calls.Status(otherAt, otherName)
-	if err != nil {
-		return false, false
+	if err != nil { // what cannot be looked at may be there
+		return !gone(err), false
 	}
 	if made.Kind != st.Kind || nodeOf(&st) == nodeOf(made) {
 		return true, false

@@ -654,15 +654,23 @@ func (p *planning) leave(s *Step, e *entry.Entry, to *target) error {
 
 // mayLeave returns an error if an entry may not be taken out of the folder that it is in.
 func (p *planning) mayLeave(s *Step) error {
-	at, name, err := p.sources.at(string(s.Path))
-	if err != nil || os.Geteuid() == 0 {
-		return err
+	if os.Geteuid() == 0 {
+		return nil
 	}
-	if p.mayFrom.path != p.sources.path {
-		p.mayFrom.path, p.mayFrom.err = p.sources.path, p.calls.MayWrite(at)
+	dir, name := path.Split(string(s.Path))
+	if p.mayFrom.path != dir {
+		at, _, err := p.sources.at(string(s.Path))
+		if err != nil {
+			return err
+		}
+		p.mayFrom.path, p.mayFrom.err = dir, p.calls.MayWrite(at)
 	}
 	may := p.mayFrom.err
 	if p.Action == Move && may == nil && s.Kind == entry.KindFolder.String() { // its own entry for the folder above is altered
+		at, _, err := p.sources.at(string(s.Path))
+		if err != nil {
+			return err
+		}
 		fd, err := p.calls.OpenFolder(at, name)
 		if err != nil {
 			return err
