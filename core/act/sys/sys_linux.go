@@ -121,7 +121,11 @@ func stamp(at int, name string, times []unix.Timespec) error {
 
 func permit(at int, name string, mode uint32) error {
 	if name == "" {
-		return unix.Chmod(byHandle(at), mode)
+		err := unix.Fchmodat(at, "", mode, unix.AT_EMPTY_PATH)
+		if errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.EINVAL) || errors.Is(err, unix.ENOENT) { // a kernel before 6.6
+			err = unix.Chmod(byHandle(at), mode)
+		}
+		return err
 	}
 	err := unix.Fchmodat(at, name, mode, unix.AT_SYMLINK_NOFOLLOW)
 	if !errors.Is(err, unix.EOPNOTSUPP) {
