@@ -80,6 +80,7 @@ type carrying struct {
 	moved    map[string]string // where steps have moved things
 	later    []*task           // that are finished when those as deep as they are begun
 	set      event             // of the step that is being done
+	passed   bool              // the name for passing may not be free any more
 	result   Result
 }
 
@@ -235,12 +236,12 @@ func (c *carrying) close(t *task, err error) error {
 			c.result.Failed-- // it is as if it had not been begun
 			return stopped
 		}
-		out.Aside = leftUnder(&c.to, s, c.journal.under(n))
+		out.Aside = leftUnder(&c.to, s, c.journal.under, n)
 		c.tell(out)
 		return stopped
 	}
 	if err != nil {
-		out.Aside = leftUnder(&c.to, s, c.journal.under(n))
+		out.Aside = leftUnder(&c.to, s, c.journal.under, n)
 	}
 	c.tell(out)
 	return nil

@@ -277,7 +277,7 @@ func (u *undoing) isCopy(s *PastStep, st *sys.Status) bool {
 }
 
 func (copyTo) look(u *undoing, s *PastStep) State {
-	if leftUnder(&u.from, &Step{Path: s.To}, u.past.under(s.Number)) != "" {
+	if leftUnder(&u.from, &Step{Path: s.To}, u.past.under, s.Number) != "" {
 		return Partly
 	}
 	st, err := u.from.status(string(s.To))

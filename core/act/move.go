@@ -322,37 +322,50 @@ var (
 // settle gives what has a name of no meaning, as an action or its undo was broken off, the
 // name that it had before.
 func (u *undoing) settle(s *PastStep) error {
-	under := u.past.under(s.Number)
+	names := []string{u.past.under(s.Number)}
+	if u.past.Options.forGood(u.past.Action) {
+		names = append(names, u.past.under(passing))
+	}
 	last := ""
 	for _, full := range []string{string(s.Path), string(s.To)} {
 		if full == "" || path.Dir(full) == last {
 			continue
 		}
 		last = path.Dir(full)
-		at, name, err := u.from.at(full)
-		if gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow) {
-			continue
+		for _, under := range names {
+			if err := u.settleAs(s, full, under); err != nil {
+				return err
+			}
 		}
-		var st sys.Status
-		if err == nil {
-			st, err = u.Calls.Status(at, under)
-		}
-		if gone(err) {
-			continue
-		}
-		if err != nil {
-			return err
-		}
-		if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) {
-			continue // the beginning of a copy
-		}
-		if err := taken(u.Calls.Rename(at, under, at, name)); err != nil {
-			return err
-		}
-		if st.Kind == entry.KindFolder {
-			u.from.close()
-			u.to.close()
-		}
+	}
+	return nil
+}
+
+// settleAs does so for one name.
+func (u *undoing) settleAs(s *PastStep, full, under string) error {
+	at, name, err := u.from.at(full)
+	if gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow) {
+		return nil
+	}
+	var st sys.Status
+	if err == nil {
+		st, err = u.Calls.Status(at, under)
+	}
+	if gone(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) {
+		return nil // the beginning of a copy
+	}
+	if err := taken(u.Calls.Rename(at, under, at, name)); err != nil {
+		return err
+	}
+	if st.Kind == entry.KindFolder {
+		u.from.close()
+		u.to.close()
 	}
 	return nil
 }

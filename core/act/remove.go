@@ -71,11 +71,15 @@ func (remove) do(t *task) error {
 	if err := t.begin(event{}); err != nil {
 		return err
 	}
-	v := t.survey
+	v, under := t.survey, t.journal.under(t.number)
 	if v == nil {
 		v = &survey{top: t.st, prints: make([]uint64, 1)}
+		if !t.carrying.passed {
+			under = t.journal.under(passing)
+		}
 	}
-	removed, err := t.surveyor().takeAway(t.ctx, t.from, t.journal.under(t.number), v, t.step.Mounted)
+	removed, err := t.surveyor().takeAway(t.ctx, t.from, under, v, t.step.Mounted)
+	t.carrying.passed = t.carrying.passed || err != nil // something may have that name still
 	if err != nil && removed > 0 {
 		err = &partly{removed, int64(len(v.prints)), err}
 	}
@@ -122,7 +126,7 @@ func (t *task) discard() error {
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {
-		left := leftUnder(&u.from, s.Step, u.past.under(s.Number)) != ""
+		left := leftUnder(&u.from, s.Step, u.past.under, s.Number) != ""
 		if err := u.settle(s); err != nil {
 			return false, err
 		}
@@ -182,7 +186,7 @@ func (remove) look(u *undoing, s *PastStep) State {
 	if !u.past.Options.ForGood {
 		return u.lookAtPaths(s)
 	}
-	if leftUnder(&u.from, s.Step, u.past.under(s.Number)) != "" {
+	if leftUnder(&u.from, s.Step, u.past.under, s.Number) != "" {
 		return Partly
 	}
 	st, err := u.from.status(string(s.Path))

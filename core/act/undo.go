@@ -171,7 +171,7 @@ func (u *undoing) close(s *PastStep, acted bool, trouble error, did *Undoing) er
 	if u.Tell != nil {
 		out := Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes}
 		if trouble != nil {
-			out.Aside = leftUnder(&u.from, s.Step, u.past.under(s.Number))
+			out.Aside = leftUnder(&u.from, s.Step, u.past.under, s.Number)
 		}
 		u.Tell(out)
 	}
@@ -227,7 +227,7 @@ func (u *undoing) step(s *PastStep) (acted bool, err error) {
 
 // isLeft reports whether there is something under the name of no meaning of a step.
 func (u *undoing) isLeft(s *PastStep) bool {
-	return !verbs[u.past.Action].stays() && leftUnder(&u.from, s.Step, u.past.under(s.Number)) != ""
+	return !verbs[u.past.Action].stays() && leftUnder(&u.from, s.Step, u.past.under, s.Number) != ""
 }
 
 // isNothing reports whether there is nothing to take back of a step.
@@ -280,7 +280,7 @@ func (c *Carrier) Look(past *Past) {
 			s.Found, s.Looked = verbs[past.Action].look(u, s), true
 		}
 		if s.State == Begun || s.State == Failed || s.State == Partly || s.State == Done && past.undoing && !past.Undone {
-			s.Aside = leftUnder(&u.from, s.Step, past.under(s.Number))
+			s.Aside = leftUnder(&u.from, s.Step, past.under, s.Number)
 		}
 	}
 }

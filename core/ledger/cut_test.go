@@ -28,6 +28,9 @@ type cutter struct {
 	at     int // counted down by messages; 0 for not at all
 	behind bool
 	cut    bool
+	// late has the first commit go through only a second after the client has lost the
+	// connection.
+	late bool
 }
 
 // next counts a message, and reports whether to cut there.
@@ -89,6 +92,14 @@ func (c *cutter) pass(client, server net.Conn) {
 		if rand.IntN(50) == 0 { // and some are late
 			time.Sleep(rand.N(10 * time.Millisecond))
 		}
+		if c.late && string(body) == "COMMIT\x00" {
+			c.late, c.cut = false, true
+			client.Close()
+			time.Sleep(time.Second)
+			server.Write(append(head, body...))
+			time.Sleep(time.Second) // before it is hung up on, too
+			return
+		}
 		cut := c.next()
 		if cut && !c.behind {
 			return
@@ -100,6 +111,33 @@ func (c *cutter) pass(client, server net.Conn) {
 			client.Close()
 			return
 		}
+	}
+}
+
+// A commit that is still on its way when its answer is given up is waited for, and not done
+// again: the record is there once.
+func TestCommitOnItsWay(t *testing.T) {
+	if os.Getenv(onPostgres) != "" {
+		t.Skip("it makes databases of its own")
+	}
+	database := testpg.Database(t)
+	_, _, err := postgres.Prepare(t.Context(), database)
+	require.NoError(t, err)
+	root := t.TempDir()
+	c := &cutter{late: true}
+	l, err := ledger.Create(t.Context(), c.serve(t, database))
+	require.NoError(t, err)
+	defer l.Close()
+	record(t, l, "l", root)
+	assert.True(t, c.cut)
+	straight, err := ledger.Create(t.Context(), database)
+	require.NoError(t, err)
+	defer straight.Close()
+	for range 2 {
+		records, err := straight.Records(t.Context())
+		require.NoError(t, err)
+		assert.Len(t, records, 1)
+		time.Sleep(1500 * time.Millisecond)
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -295,4 +296,43 @@ func TestPrepareUpgrades(t *testing.T) {
 	require.Error(t, err)
 	_, _, err = ledger.Prepare(t.Context(), database)
 	require.ErrorIs(t, err, store.ErrForeign)
+}
+
+// What a machine may write of itself takes a bounded room of those who read it: what is more is its
+// damage, and the others are told of as ever.
+func TestRoomIsBounded(t *testing.T) {
+	database := prepared(t)
+	root := t.TempDir()
+	require.NoError(t, writeFile(filepath.Join(root, "in", "a"), 1))
+	l := opened(t, database, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
+	evil, _, err := recordOf(t, l, "evil", "l", root, ledger.Options{})
+	require.NoError(t, err)
+	gull, _, err := recordOf(t, l, "gull", "l", root, ledger.Options{})
+	require.NoError(t, err)
+	place := "(SELECT id FROM frank.place WHERE host = 'evil')"
+	query(t, database, "INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, problems, seal, self, turn) SELECT "+place+
+		", 1000 + g, '', 'l', 0, convert_to(repeat('n', 65000), 'UTF8'), '[]', '', 0, 0, 0, 0, '', '', g FROM generate_series(1, 400) g")
+	query(t, database, "INSERT INTO frank.mismatch SELECT "+place+", convert_to(g || repeat('m', 65000), 'UTF8'), 1, 0, 'md5', '', '' FROM generate_series(1, 1200) g")
+	query(t, database, fmt.Sprint("INSERT INTO frank.problem SELECT ", place, ", ", evil.Number, ", g, convert_to(g || repeat('p', 65000), 'UTF8'), '', '', 1, false FROM generate_series(1, 1200) g"))
+
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	records, err := l.Records(t.Context())
+	require.NoError(t, err)
+	words := 0
+	for _, r := range records {
+		words += len(r.Note)
+	}
+	assert.Len(t, records, 402)
+	assert.Less(t, words, 17<<20)
+	_, err = l.Mismatches(t.Context(), evil)
+	assert.ErrorIs(t, err, ledger.ErrDamaged)
+	_, err = readBack(l, evil)
+	assert.ErrorIs(t, err, ledger.ErrDamaged)
+	got, err := readBack(l, gull)
+	require.NoError(t, err)
+	assert.Len(t, got, 2)
+	runtime.ReadMemStats(&after)
+	assert.Less(t, after.Sys-min(after.Sys, before.Sys), uint64(300<<20))
 }

@@ -29,3 +29,20 @@ func FuzzState(f *testing.F) {
 		}
 	})
 }
+
+// Numbers of folders that jump take no room that the segment has not itself.
+func TestNumbersThatJump(t *testing.T) {
+	var folders []byte
+	w := encoding.SegmentWriter{Write: func(_ context.Context, s encoding.Segment) error {
+		folders = append(folders, s.Folders...)
+		return nil
+	}}
+	assert.NoError(t, w.Add(context.Background(), &encoding.FolderVersion{Number: 1, Fresh: true}, encoding.Delta{}))
+	for i := range uint64(2000) {
+		assert.NoError(t, w.Add(context.Background(), &encoding.FolderVersion{Number: 2 + i*50_000, Fresh: true, Parent: 1, Name: string(rune('a' + i))}, encoding.Delta{}))
+	}
+	assert.NoError(t, w.Flush(context.Background()))
+	s := newState(0)
+	assert.ErrorIs(t, s.add(store.SegmentRow{Segment: encoding.Segment{Folders: folders}}), ErrDamaged)
+	assert.Less(t, len(s.folders), 100_000)
+}

@@ -67,3 +67,12 @@ func TestBand(t *testing.T) {
 		}
 	}
 }
+
+// A number of folders that no segment can have is damage.
+func TestBandOfTooMany(t *testing.T) {
+	for _, count := range []int{-1, LongestPart + 1} {
+		b := &Band{Bits: 64, Sheets: []SheetGroups{{Sheet: 1, Versions: []int{1, count}}}}
+		_, err := UnpackBand(b.Pack())
+		assert.ErrorIs(t, err, ErrDamaged, count)
+	}
+}
