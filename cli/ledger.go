@@ -74,6 +74,17 @@ func (p *Program) openLedger(ctx context.Context, option string) (*ledger.Ledger
 // createLedger opens the ledger to write to it, and returns its name. A file is made if there is
 // none.
 func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
+	return p.writableLedger(ctx, option, ledger.Create)
+}
+
+// awaitLedger does so, and waits for a server that does not answer.
+func (p *Program) awaitLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
+	const soon = 2 * time.Second
+	defer time.AfterFunc(soon, func() { p.say("frank: waiting for the database server") }).Stop()
+	return p.writableLedger(ctx, option, ledger.Await)
+}
+
+func (p *Program) writableLedger(ctx context.Context, option string, open func(context.Context, string) (*ledger.Ledger, error)) (*ledger.Ledger, string, error) {
 	name, err := ledgerFile(option)
 	if err == nil && !ledger.Shared(name) {
 		err = config.Private(filepath.Dir(name))
@@ -81,11 +92,7 @@ func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledg
 	if err != nil {
 		return nil, name, err
 	}
-	if ledger.Shared(name) {
-		const soon = 2 * time.Second
-		defer time.AfterFunc(soon, func() { p.say("frank: waiting for the database server") }).Stop()
-	}
-	return p.ledgerNamed(ctx, option, ledger.Create)
+	return p.ledgerNamed(ctx, option, open)
 }
 
 func (p *Program) ledgerNamed(ctx context.Context, option string, open func(context.Context, string) (*ledger.Ledger, error)) (*ledger.Ledger, string, error) {

@@ -179,7 +179,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		return err
 	}
 	ctx := cmd.Context()
-	l, path, err := p.createLedger(ctx, o.reading.ledger)
+	l, path, err := p.awaitLedger(ctx, o.reading.ledger)
 	if err != nil {
 		return err
 	}

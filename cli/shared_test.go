@@ -79,10 +79,14 @@ func TestSharedLedgerRefuses(t *testing.T) {
 		status       int
 	}{
 		"not prepared": {with(func(*url.URL, url.Values) {}), "there is no ledger yet in the database", 2},
-		"no server":    {with(func(_ *url.URL, q url.Values) { q.Set("port", "1") }), "the database server cannot be reached", 4},
+		"no server":    {with(func(_ *url.URL, q url.Values) { q.Set("port", "1"); q.Set("connect_timeout", "1") }), "the database server cannot be reached", 4},
 		"no database":  {with(func(u *url.URL, _ url.Values) { u.Path = "/nowhere" }), "there is no such database", 2},
 		"settings":     {with(func(_ *url.URL, q url.Values) { q.Set("target_session_attrs", "bogus") }), "these are no settings of a connection", 2},
-		"password":     {with(func(_ *url.URL, q url.Values) { q.Set("password", "secretword"); q.Set("port", "1") }), "cannot be reached", 4},
+		"password": {with(func(_ *url.URL, q url.Values) {
+			q.Set("password", "secretword")
+			q.Set("port", "1")
+			q.Set("connect_timeout", "1")
+		}), "cannot be reached", 4},
 	} {
 		for _, line := range [][]string{{"list", "@weekly"}, {"record", ".", "--label", "x"}, {"ledger", "entries"}} {
 			r := finish(t, command(t, root, append(line, "--ledger", c.ledger)...))

@@ -66,6 +66,14 @@ func Create(ctx context.Context, name string) (*Ledger, error) {
 	return opened(store.Create(ctx, name))
 }
 
+// Await opens a ledger to write to it as [Create] does, and waits for a server that does not answer.
+func Await(ctx context.Context, name string) (*Ledger, error) {
+	if postgres.Is(name) {
+		return opened(postgres.Await(ctx, name))
+	}
+	return Create(ctx, name)
+}
+
 func opened(s store.Store, err error) (*Ledger, error) {
 	if err != nil {
 		return nil, err

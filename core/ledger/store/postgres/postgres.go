@@ -48,18 +48,29 @@ type database struct {
 }
 
 // Open opens a ledger to read from it, as it is at one moment until it is released.
-func Open(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, false) }
+func Open(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, false, 0) }
 
 // Create opens a ledger to write to it. It does not make one: that is for [Prepare].
-func Create(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, true) }
+func Create(ctx context.Context, name string) (store.Store, error) { return open(ctx, name, true, 0) }
 
-func open(ctx context.Context, name string, write bool) (store.Store, error) {
+// Await does so, and waits for a server that does not answer: as long as for one that goes away
+// later, or as the connection string says (connect_timeout).
+func Await(ctx context.Context, name string) (store.Store, error) {
+	return open(ctx, name, true, takeover)
+}
+
+func open(ctx context.Context, name string, write bool, wait time.Duration) (store.Store, error) {
 	config, err := parse(name)
 	if err != nil {
 		return nil, err
 	}
 	if config.ConnectTimeout == 0 {
 		config.ConnectTimeout = patience
+	} else {
+		wait = min(wait, config.ConnectTimeout)
+	}
+	if several(config) {
+		wait = takeover
 	}
 	if config.RuntimeParams["application_name"] == "" {
 		config.RuntimeParams["application_name"] = "frank"
@@ -73,9 +84,14 @@ func open(ctx context.Context, name string, write bool) (store.Store, error) {
 		}
 		// Where several servers are named, one of them will stand in for another; and where others take
 		// all the connections that one has, they will not for long.
-		// Whoever is going to write waits as long as it would later.
-		wait := several(config) || write && !isNowhere(err) || isSQLState(err, "53300")
-		if !errors.Is(err, store.ErrAgain) || !wait || time.Since(begun) > takeover || ctx.Err() != nil {
+		most := wait
+		switch {
+		case isSQLState(err, "53300"):
+			most = takeover
+		case isNowhere(err):
+			most = 0
+		}
+		if !errors.Is(err, store.ErrAgain) || time.Since(begun) >= most || ctx.Err() != nil {
 			return nil, err
 		}
 		select {
