@@ -21,7 +21,7 @@ import (
 )
 
 var (
-	hostileFor  = flag.Duration("hostile", 3*time.Second, "how long TestHostileLogins goes on")
+	hostileFor  = flag.Duration("hostile", time.Second, "how long TestHostileLogins goes on")
 	hostileSeed = flag.Uint64("hostile-seed", 0, "its seed; another one each time by default")
 )
 
