@@ -284,7 +284,7 @@ func hostile(t *testing.T, database string, fleet []*machine) {
 	bomb.Folders = binary.AppendUvarint([]byte{3, 1, 0, 0}, uint64(len(bomb.Names)))
 	bomb.Folders = append(append(bomb.Folders, 0), make([]byte, 2*len(encoding.Hash{}))...)
 	text := func(s string) []byte { return []byte(s) }
-	status := 0 // of its newest record under this label
+	status, has := 3, false // of its newest record under this label; it has none yet
 	for name, c := range map[string]struct {
 		sheet encoding.Segment
 		terms string
@@ -324,6 +324,7 @@ func hostile(t *testing.T, database string, fleet []*machine) {
 		do("INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, problems, seal, self, turn) VALUES ("+place+", "+n+", '', $1, 0, '', $2, '', "+c.count+", 0, 0, 0, decode(repeat('00', "+fmt.Sprint(len(encoding.Hash{}))+"), 'hex'), '', "+n+")", c.label, text(c.terms))
 		do("COMMIT")
 
+		has = has || string(c.label) == "srv"
 		switch {
 		case string(c.label) != "srv":
 		case strings.Contains(name, "it says"):
@@ -331,7 +332,7 @@ func hostile(t *testing.T, database string, fleet []*machine) {
 		default:
 			status = 3
 		}
-		if told := asked(t, database, fleet, status); status != 0 {
+		if told := asked(t, database, fleet, status); status != 0 && has {
 			assert.Contains(t, told, "@srv@evil", name)
 		}
 		cmd := command(t, "/", "tally", "@*", "--host", "all", "--by", "host")

@@ -247,7 +247,7 @@ func (r *torture) meddle() {
 		}
 		return err
 	}
-	new := fmt.Sprint("new ", r.away)
+	another := fmt.Sprint("new ", r.away)
 	var did error
 	what := r.random.IntN(7)
 	switch {
@@ -256,7 +256,7 @@ func (r *torture) meddle() {
 			did = os.Symlink(r.outside, path)
 		}
 	case what == 1 && info.IsDir():
-		did = add(filepath.Join(path, new))
+		did = add(filepath.Join(path, another))
 	case what == 2 && info.Mode().IsRegular():
 		did = os.WriteFile(path, []byte(fmt.Sprintf("altered content %d of %d", r.away, r.seed)), 0o600)
 		r.altered++ // what was there is lost by this, and not by what is tested
@@ -273,11 +273,11 @@ func (r *torture) meddle() {
 	case what == 6 && info.IsDir(): // moved away, and another one in its place
 		if did = os.Rename(path, moved); did == nil {
 			if did = os.Mkdir(path, 0o755); did == nil {
-				did = add(filepath.Join(path, new))
+				did = add(filepath.Join(path, another))
 			}
 		}
 	default:
-		did = add(filepath.Join(filepath.Dir(path), new))
+		did = add(filepath.Join(filepath.Dir(path), another))
 	}
 	r.note("meddled %d with %.60q: %v", what, path, did)
 }
