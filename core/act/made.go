@@ -75,7 +75,7 @@ func (c *copier) discardMade(at int, name string) error {
 		}
 		done, made := known[whatOf(w.below, name, st)]
 		return made && (st.Kind == entry.KindFolder || done == 0 || done == doneOf(st)), nil
-	}, nil)
+	})
 }
 
 // discardMadeAfter removes what was begun, after an error. What it does not remember, as
@@ -102,7 +102,7 @@ func (s *surveyor) discardBegun(ctx context.Context, at int, name string, origin
 }
 
 // discard removes an entry with all in it that is ours, and leaves the rest.
-func (s *surveyor) discard(at int, name string, ours func(w *walk, st *sys.Status) (bool, error), left func()) error {
+func (s *surveyor) discard(at int, name string, ours func(w *walk, st *sys.Status) (bool, error)) error {
 	ctx := context.Background() // what was begun is taken away also when it was broken off
 	kept := false
 	err := s.walk(ctx, at, name, func(w *walk, st *sys.Status) error {
@@ -122,9 +122,6 @@ func (s *surveyor) discard(at int, name string, ours func(w *walk, st *sys.Statu
 		}
 		return w.inside(s.unlink(w.at, w.name, st))
 	}, func(w *walk) error {
-		if left != nil {
-			left()
-		}
 		return w.inside(ignoreFull(s.calls.RemoveFolder(w.at, w.name)))
 	})
 	if gone(err) {

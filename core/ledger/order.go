@@ -15,7 +15,8 @@ import (
 // last. It goes with the record wherever that is sent. Times are shown, and days are looked up in this
 // order; they do not decide it.
 
-// mostTurn is past any moment that a clock tells of for centuries.
+// mostTurn is the last turn that a record can have. As a time it lies in the year 2116. Records
+// past it share it, and come in the order of their numbers.
 const mostTurn = 1 << 62
 
 // inOrder puts records in the order of their turns. Records of earlier programs have none: they
@@ -63,7 +64,7 @@ func turnAfter(records []Record, r *Record, after int64) int64 {
 			turn = max(turn, records[i].Turn+1)
 		}
 	}
-	return turn
+	return min(turn, mostTurn)
 }
 
 // SetBack reports whether the clock of a machine was set back between two of some records, which
