@@ -77,8 +77,7 @@ func TestOnPostgreSQL(t *testing.T) {
 		t.Skip("this is it")
 	}
 	testpg.Database(t) // or why there is none
-	// Those that go through all calls one by one know what they need of one engine.
-	cmd := exec.Command(os.Args[0], "-test.count=1", "-test.timeout=10m", "-test.skip=EachCall")
+	cmd := exec.Command(os.Args[0], "-test.count=1", "-test.timeout=0", "-torture="+tortureFor.String())
 	cmd.Env = append(os.Environ(), onPostgres+"=1")
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, string(out[max(0, len(out)-20_000):]))

@@ -9,7 +9,66 @@ import (
 // Interpose has a function called before each call to the store; it is told whether
 // that is within a change. Its error is what the call returns.
 func (l *Ledger) Interpose(before func(inside bool) error) {
-	l.store = interposed{l.store, interposedReader{l.store, false, before}}
+	i := interposed{l.store, interposedReader{l.store, false, before}}
+	if shared, is := l.store.(sharedStore); is {
+		l.store = interposedShared{i, shared}
+		return
+	}
+	l.store = i
+}
+
+// sharedStore is what a store in a database can do beside.
+type sharedStore interface {
+	store.Hosted
+	store.Numbered
+	store.Holder
+}
+
+type interposedShared struct {
+	interposed
+	shared sharedStore
+}
+
+func (i interposedShared) Only(hosts ...string)                 { i.shared.Only(hosts...) }
+func (i interposedShared) Wide()                                { i.shared.Wide() }
+func (i interposedShared) Identify(host string, machine []byte) { i.shared.Identify(host, machine) }
+func (i interposedShared) TellWaiting(tell func(string))        { i.shared.TellWaiting(tell) }
+func (i interposedShared) Namesake() bool                       { return i.shared.Namesake() }
+func (i interposedShared) Hold()                                { i.shared.Hold() }
+
+func (i interposedShared) Select(ctx context.Context, c store.Choice) ([]store.RecordRow, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.shared.Select(ctx, c)
+}
+
+func (i interposedShared) Laid(ctx context.Context) (map[int64]int64, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.shared.Laid(ctx)
+}
+
+func (i interposedShared) Hosts(ctx context.Context) ([]string, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.shared.Hosts(ctx)
+}
+
+func (i interposedShared) Moments(ctx context.Context, c store.Choice) ([]store.MomentRow, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.shared.Moments(ctx, c)
+}
+
+func (i interposedShared) Reserve(ctx context.Context, host string) error {
+	if err := i.before(false); err != nil {
+		return err
+	}
+	return i.shared.Reserve(ctx, host)
 }
 
 type interposed struct {
@@ -273,10 +332,4 @@ func (i interposedUpdate) RemoveRecord(ctx context.Context, record int64) error 
 		return err
 	}
 	return i.update.RemoveRecord(ctx, record)
-}
-
-func (i interposed) Hold() {
-	if h, is := i.Store.(store.Holder); is {
-		h.Hold()
-	}
 }

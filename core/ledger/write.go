@@ -161,7 +161,7 @@ func (l *Ledger) carryOut(w *writer) (Record, Changes, error) {
 		}
 		if errors.Is(err, ErrDamaged) {
 			over, unknown := w.overtaken(l.store)
-			if over || !held && unknown == nil { // what it looked for was dropped, perhaps while it read
+			if over || !held && unknown == nil || tries.another(ctx, unknown) { // what it looked for was dropped, perhaps while it read
 				held = true
 				continue
 			}
