@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/binary"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -99,6 +100,26 @@ func (l *Ledger) earlier(ctx context.Context, r Record, snapshot *Snapshot) (*ea
 		}
 	}
 	return q, nil
+}
+
+// stands reports whether all is there that it was made from: others may have dropped some of it.
+func (q *earlier) stands(ctx context.Context, from store.Reader) (bool, error) {
+	records, err := recordsIn(ctx, from)
+	if err != nil {
+		return false, err
+	}
+	last := &q.records[len(q.records)-1]
+	now, err := standingOf(ctx, from, ofPlace(records, last.Host, last.Place))
+	return q.standsIn(now), err
+}
+
+func (q *earlier) standsIn(now standing) bool {
+	for _, one := range q.standing {
+		if !slices.Contains(now, one) {
+			return false
+		}
+	}
+	return true
 }
 
 // Unchanged implements source.Earlier.

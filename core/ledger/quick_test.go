@@ -26,6 +26,10 @@ import (
 func quickly(t *testing.T, l *ledger.Ledger, root string, taken time.Time) (ledger.Record, ledger.Changes, source.Report) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
+	return quicklyFrom(t, l, s, taken)
+}
+
+func quicklyFrom(t *testing.T, l *ledger.Ledger, s source.Source, taken time.Time) (ledger.Record, ledger.Changes, source.Report) {
 	r := ledger.Record{Label: "q", Host: "tern-point", Place: s.Place().Full, Taken: taken, Terms: ledger.Terms{Quick: true}}
 	snapshot, report, err := l.Take(context.Background(), &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, r)
 	require.NoError(t, err)
@@ -155,4 +159,47 @@ func TestQuickReadsWhatItMust(t *testing.T) {
 	require.NoError(t, err)
 	_, _, report = quickly(t, l, root, later)
 	assert.EqualValues(t, 2, report.Folders)
+}
+
+// While the disk is read for a quick record, others can change the ledger. If they drop what it
+// is made from, it reads once more.
+func TestQuickHoldsNobodyUp(t *testing.T) {
+	root, file := filepath.Join(t.TempDir(), "tree"), filepath.Join(t.TempDir(), "ledger")
+	require.NoError(t, os.MkdirAll(filepath.Join(root, "in"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "in", "note"), []byte("x"), 0o644))
+	l, err := createNamed(t.Context(), file)
+	require.NoError(t, err)
+	defer l.Close()
+	other, err := createNamed(t.Context(), file)
+	require.NoError(t, err)
+	defer other.Close()
+	later := time.Now().Add(time.Hour)
+	quickly(t, l, root, later)
+	s, err := live.Open(root, 0)
+	require.NoError(t, err)
+	reads := 0
+	ctx, stop := context.WithTimeout(t.Context(), 20*time.Second)
+	defer stop()
+	r, changes, _ := quicklyFrom(t, l, meanwhile{s, func() {
+		if reads++; reads == 1 {
+			_, _, err := recordAt(t, other, "tern-point", "another", t.TempDir(), later, ledger.Options{})
+			require.NoError(t, err)
+			require.NoError(t, other.Drop(ctx, 1))
+		}
+	}}, later)
+	assert.Equal(t, 2, reads)
+	assert.True(t, changes.First)
+	assert.Equal(t, unread(kernel(t, root)), unread(recorded(t, l, r)))
+	all(t, file)
+}
+
+// meanwhile is a source that has something happen before it is read.
+type meanwhile struct {
+	source.Source
+	do func()
+}
+
+func (m meanwhile) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
+	m.do()
+	return m.Source.Read(ctx, request, sink)
 }

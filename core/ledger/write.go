@@ -35,37 +35,53 @@ type Options struct {
 // Take reads what is to be recorded of the one place of a set, and packs it. There is no
 // snapshot if the error is of the ledger.
 func (l *Ledger) Take(ctx context.Context, from *source.Set, request source.Request, r Record) (*Snapshot, source.Report, error) {
-	snapshot := NewSnapshot(from.Sources[0].Place())
 	volumes, err := l.Volumes(ctx, r.Host, r.Place)
 	if err != nil {
 		return nil, source.Report{}, err
 	}
-	snapshot.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
 	request.Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 	if r.Terms.Attributes {
 		request.Facts |= entry.FactXattrs | entry.FactFlags
 	}
 	request.Condition, request.Self = WithFolders(request.Condition), true
-	if r.Terms.Quick {
+	for tries := 0; ; tries++ {
+		snapshot := NewSnapshot(from.Sources[0].Place())
+		snapshot.Recognise(volumes, func(e *entry.Entry) string { return volume.IDAt(e.FullPath()) })
+		request.Earlier = nil
+		if r.Terms.Quick && tries < 3 { // else what it looks at is dropped time and again
+			if err := retried(ctx, func() (err error) {
+				l.hold()
+				snapshot.earlier, err = l.earlier(ctx, r, snapshot)
+				return err
+			}); err != nil {
+				return nil, source.Report{}, err
+			}
+			if snapshot.earlier != nil {
+				request.Earlier = snapshot.earlier
+			}
+		}
+		if snapshot.earlier == nil || snapshot.earlier.stamps != nil { // else it looks at what was recorded all the time
+			l.store.Release() // the reading may take long
+		}
+		report, err := from.Read(ctx, request, snapshot)
+		if snapshot.earlier == nil || err != nil {
+			return snapshot, report, err
+		}
+		if snapshot.earlier.err != nil {
+			return snapshot, report, snapshot.earlier.err
+		}
+		var stands bool
 		if err := retried(ctx, func() (err error) {
 			l.hold()
-			snapshot.earlier, err = l.earlier(ctx, r, snapshot)
+			stands, err = snapshot.earlier.stands(ctx, l.store)
 			return err
 		}); err != nil {
 			return nil, source.Report{}, err
 		}
-		if snapshot.earlier != nil {
-			request.Earlier = snapshot.earlier
+		if stands {
+			return snapshot, report, nil
 		}
 	}
-	if snapshot.earlier == nil {
-		l.store.Release() // the reading may take long
-	}
-	report, err := from.Read(ctx, request, snapshot)
-	if snapshot.earlier != nil && err == nil {
-		err = snapshot.earlier.err
-	}
-	return snapshot, report, err
 }
 
 // ErrLabelTaken is returned for a label that stands for another place.
@@ -264,6 +280,9 @@ func (w *writer) prepare(from store.Reader) error {
 	}
 	if w.reread == nil {
 		w.mismatches = nil
+	}
+	if w.earlier != nil && !w.earlier.standsIn(w.standing) {
+		return store.ErrChanged
 	}
 	w.changes, w.moves = Changes{First: len(w.records) == 0, Quick: w.quick}, moves{}
 	if w.earlier != nil {
