@@ -479,11 +479,17 @@ func (u *undoing) rejoin(s *PastStep, made, original spot) error {
 }
 
 // noteApart says that hard links could not be made again.
-func (u *undoing) noteApart(s *PastStep) {
-	n := s.Links
+func (u *undoing) noteApart(s *PastStep) { u.noteApartOf(u.countApart(s)) }
+
+// countApart returns of how many files of a step that is so.
+func (u *undoing) countApart(s *PastStep) int {
 	if u.past.Action == Move {
-		n = u.parted(s)
+		return u.parted(s)
 	}
+	return s.Links
+}
+
+func (u *undoing) noteApartOf(n int) {
 	if n == 0 {
 		return
 	}
@@ -534,10 +540,30 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 	}
 	u.notes = c.lost.String()
 	if err == nil {
-		u.noteApart(s)
+		u.noteApartOf(u.countApart(s) + u.leftBehind(s, v))
 		c.copiesIn(string(s.Path), u.copies)
 	}
 	return err
+}
+
+// leftBehind returns how many files of an entry, which went by a rename and came back as a
+// copy, have other names that no step brings back.
+func (u *undoing) leftBehind(s *PastStep, v *survey) (n int) {
+	if s.linked != nil {
+		return 0 // see parted
+	}
+	for node, of := range v.names {
+		met := of.met
+		for _, other := range u.past.Steps {
+			if other.State == Done && other != s && other.Inode == node.Inode && other.Device == node.Device {
+				met++
+			}
+		}
+		if met < of.all {
+			n++
+		}
+	}
+	return n
 }
 
 // surveyor returns what walks through folders for undo.
