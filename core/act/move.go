@@ -540,7 +540,7 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 	}
 	u.notes = c.lost.String()
 	if err == nil {
-		u.noteApartOf(u.countApart(s) + u.leftBehind(s, v))
+		u.noteApartOf(u.countApart(s) + u.leftBehind(s, c.names))
 		c.copiesIn(string(s.Path), u.copies)
 	}
 	return err
@@ -548,18 +548,22 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 
 // leftBehind returns how many files of an entry, which went by a rename and came back as a
 // copy, have other names that no step brings back.
-func (u *undoing) leftBehind(s *PastStep, v *survey) (n int) {
+func (u *undoing) leftBehind(s *PastStep, copied []several) (n int) {
 	if s.linked != nil {
 		return 0 // see parted
 	}
-	for node, of := range v.names {
-		met := of.met
+	met, all := map[entry.Node]uint64{}, map[entry.Node]uint64{}
+	for _, one := range copied {
+		met[one.node]++
+		all[one.node] = one.names
+	}
+	for node := range all {
 		for _, other := range u.past.Steps {
 			if other.State == Done && other != s && other.Inode == node.Inode && other.Device == node.Device {
-				met++
+				met[node]++
 			}
 		}
-		if met < of.all {
+		if met[node] < all[node] {
 			n++
 		}
 	}
