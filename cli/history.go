@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -91,7 +90,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if summary.Notes, err = watchedPath(ctx, l, host, full); err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
-	if slices.ContainsFunc(spans, func(s ledger.Span) bool { return s.Last.Taken.After(r.view.Context.AsOf.Add(time.Minute)) }) {
+	if slices.ContainsFunc(spans, func(s ledger.Span) bool { return r.view.IsAhead(s.Last.Taken) }) {
 		summary.Notes = append(summary.Notes, r.aheadOfTime())
 	}
 	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))

@@ -137,7 +137,7 @@ func (r *reading) aheadOfTime() string {
 	if r.view.Times == render.Relative {
 		r.view.Times = render.Local
 	}
-	return "some records are dated later than now: a clock was ahead when they were made"
+	return report.AheadOfTime
 }
 
 // shownLedger is how a ledger is named on a screen.
@@ -224,7 +224,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 				} else if err == nil {
 					summary.Notes, err = p.watchedAll(cmd.Context(), l, records, []string{"the ledger is " + shownLedger(path)})
 				}
-				if slices.ContainsFunc(records, func(one ledger.Record) bool { return one.Taken.After(r.view.Context.AsOf.Add(time.Minute)) }) {
+				if slices.ContainsFunc(records, func(one ledger.Record) bool { return r.view.IsAhead(one.Taken) }) {
 					summary.Notes = append(summary.Notes, r.aheadOfTime())
 				}
 				if err != nil {

@@ -178,3 +178,20 @@ func TestNamesOfOneFileCountOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(one), string(other))
 }
+
+// A record that is dated later than now, as a clock was ahead, is shown with its date, and it is said so:
+// how long it is until then is of no use.
+func TestRecordsAheadOfNow(t *testing.T) {
+	root, file := tree(t, "a", "b/c"), filepath.Join(t.TempDir(), "ledger")
+	for range 2 {
+		require.Zero(t, finish(t, withLedger(t, file, root, "record", ".", "--label", "l")).status)
+	}
+	day := time.Now().Format("2006-01-02")
+	for _, args := range [][]string{{"list", "@l"}, {"weigh", ".", "--since", "@l"}, {"compare", "@l:1", "@l"}, {"history", "a"}, {"ledger", "entries"}, {"report", "."}} {
+		r := finish(t, withLedger(t, file, root, append(args, "--as-of", "2020-02-02")...))
+		require.Zero(t, r.status, r.err)
+		assert.Contains(t, r.out, day, args)
+		assert.Regexp(t, "later than now", r.out, args)
+		assert.NotRegexp(t, `(recorded|@l)[^<\n]* in \d+ `, r.out, args)
+	}
+}

@@ -63,7 +63,7 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 }
 
 // whole makes a copy under another name, and makes sure that what it is a copy of
-// is what it was.
+// is what it was, and that nothing else has that name.
 func (c *copier) whole(ctx context.Context, from, to spot, under string, v *survey) (made sys.Status, err error) {
 	if err := c.copy(ctx, from.at, from.name, to.at, under, v); err != nil {
 		return made, err
@@ -75,7 +75,11 @@ func (c *copier) whole(ctx context.Context, from, to spot, under string, v *surv
 	if len(again.prints) != len(v.prints) || again.Digest != v.Digest || again.prints[0] != v.prints[0] {
 		return made, errDiffers
 	}
-	return c.calls.Status(to.at, under)
+	made, err = c.calls.Status(to.at, under)
+	if err == nil && (len(c.made) == 0 || !c.made[0].isNamed(&made)) {
+		err = errMeanwhile
+	}
+	return made, err
 }
 
 // taken says what it means that a name was not free.

@@ -1,6 +1,7 @@
 package act
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -133,14 +134,14 @@ func (c *copying) one(w *walk, st *sys.Status) error {
 			err = c.calls.MakeLink(target, at, name)
 		}
 		if err == nil {
-			now, err = c.likeBefore(w, at, name, st)
+			now, err = c.likeHeld(w, spot{at, name}, st, target)
 		}
 	default:
 		if !sys.MakesSpecial(st.Kind) {
 			return errNoCopy
 		}
 		if err = c.calls.MakeSpecial(at, name, st.Kind, st.Rdev); err == nil {
-			now, err = c.likeBefore(w, at, name, st)
+			now, err = c.likeHeld(w, spot{at, name}, st, "")
 		}
 	}
 	if err == nil {
@@ -212,30 +213,42 @@ func (c *copying) linkTo(first *copied, at int, name string) error {
 
 // makeFolder makes a folder that only its owner may enter for now.
 func (c *copying) makeFolder(w *walk, at int, name string, st *sys.Status) error {
-	if err := c.calls.MakeFolder(at, name, 0o700); err != nil {
-		return err
-	}
-	if now, err := c.calls.Status(at, name); err == nil {
-		c.made = append(c.made, madeOf(w, name, &now))
-	}
-	if err := c.bare(at, name, true); err != nil {
+	err := c.calls.MakeFolder(at, name, 0o700)
+	if err != nil {
 		return err
 	}
 	if w.below > 0 {
-		if err := c.ladder.down(name); err != nil {
-			return err
-		}
+		err = c.ladder.down(name)
 	} else {
-		fd, err := c.calls.OpenFolder(at, name)
-		if err != nil {
-			return err
+		var fd int
+		if fd, err = c.calls.OpenFolder(at, name); err == nil {
+			err = c.ladder.reset(fd)
 		}
-		if err := c.ladder.reset(fd); err != nil {
-			return err
-		}
+	}
+	if err != nil {
+		return err
+	}
+	last := &c.ladder.rungs[len(c.ladder.rungs)-1]
+	c.made = append(c.made, madeOf(w, name, &sys.Status{Kind: entry.KindFolder, Inode: last.node.Inode}))
+	own, err := c.opened(spot{at, name})
+	if err == nil {
+		err = c.bare(own.at, own.name, true)
+	}
+	if err != nil {
+		return err
 	}
 	c.above = append(c.above, *st)
 	return nil
+}
+
+// opened is the last folder of the copy, by its handle where it can be acted on by that:
+// something else may have its name by now.
+func (c *copying) opened(named spot) (spot, error) {
+	if !sys.HoldsAll {
+		return named, nil
+	}
+	fd, err := c.ladder.fd()
+	return spot{fd, ""}, err
 }
 
 // bare takes away what a new entry has got from the folder that it was made in: an
@@ -267,15 +280,55 @@ func (c *copying) leave(w *walk) error {
 			return err
 		}
 	}
+	if sys.HoldsAll {
+		fd, err := c.ladder.fd()
+		if err == nil {
+			err = c.likeFolder(w, spot{fd, ""}, &st)
+		}
+		c.ladder.up()
+		return err
+	}
 	c.ladder.up()
 	at, name, err := c.place(w)
 	if err == nil {
-		err = c.folderFlags(w, at, name)
-	}
-	if err == nil {
-		_, err = c.likeBefore(w, at, name, &st)
+		err = c.likeFolder(w, spot{at, name}, &st)
 	}
 	return err
+}
+
+// likeFolder gives a folder, which is open or has a name, all that likeBefore gives, and flags.
+func (c *copying) likeFolder(w *walk, own spot, st *sys.Status) error {
+	err := c.folderFlags(w, own.at, cmp.Or(own.name, "."))
+	if err == nil {
+		_, err = c.likeBefore(w, own.at, own.name, st)
+	}
+	return err
+}
+
+// likeHeld does as likeBefore does for something that was made just now and cannot be opened
+// for reading: a link with a target, or something special.
+func (c *copying) likeHeld(w *walk, named spot, st *sys.Status, target string) (now sys.Status, err error) {
+	if !sys.HoldsAll {
+		return c.likeBefore(w, named.at, named.name, st)
+	}
+	held, err := c.calls.Hold(named.at, named.name)
+	if err != nil {
+		return now, err
+	}
+	defer c.calls.Close(held)
+	if now, err = c.calls.Status(held, ""); err == nil && now.Kind != st.Kind {
+		err = errMeanwhile
+	}
+	if err == nil && st.Kind == entry.KindLink {
+		var is string
+		if is, err = c.calls.ReadLink(held, ""); err == nil && is != target {
+			err = errMeanwhile
+		}
+	}
+	if err != nil {
+		return now, err
+	}
+	return c.likeBefore(w, held, "", st)
 }
 
 // likeBefore gives a copy owner, access list, attributes, permissions and times of
@@ -483,7 +536,11 @@ func (c *copying) file(w *walk, at int, name string, before *sys.Status) (made s
 			}
 		}
 	}()
-	if err := c.bare(at, name, false); err != nil {
+	own := spot{at, name}
+	if sys.HoldsAll { // something else may have its name by now
+		own = spot{out, ""}
+	}
+	if err := c.bare(own.at, own.name, false); err != nil {
 		return made, err
 	}
 	if err := c.flags(in, out); err != nil {
@@ -513,7 +570,7 @@ func (c *copying) file(w *walk, at int, name string, before *sys.Status) (made s
 	if [32]byte(wanted.Sum(nil)) != [32]byte(got.Sum(nil)) {
 		return made, errCopy
 	}
-	if made, err = c.likeBefore(w, at, name, before); err != nil {
+	if made, err = c.likeBefore(w, own.at, own.name, before); err != nil {
 		return made, err
 	}
 	if !c.synced {

@@ -47,6 +47,11 @@ func (m made) is(w *walk, st *sys.Status) bool {
 	return m.what == whatOf(w.below, name, st) && (w.below == 0 || st.Kind == entry.KindFolder || m.done == doneOf(st))
 }
 
+// isNamed reports whether what has the name of a copy is that, as it was made.
+func (m made) isNamed(st *sys.Status) bool {
+	return m.what == whatOf(0, "", st) && (st.Kind == entry.KindFolder || m.done == doneOf(st))
+}
+
 func whatOf(depth int, name string, st *sys.Status) uint64 {
 	line := binary.AppendUvarint(make([]byte, 0, 64), uint64(depth))
 	line = binary.AppendUvarint(append(line, name...), st.Inode)

@@ -279,5 +279,5 @@ func (r *torture) meddle() {
 	default:
 		did = add(filepath.Join(filepath.Dir(path), another))
 	}
-	r.note("meddled %d with %.60q: %v", what, path, did)
+	r.note("meddled %d with %.60q: %v", what, strings.TrimPrefix(path, r.folder), did)
 }

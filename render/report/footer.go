@@ -5,6 +5,7 @@ import (
 	"path"
 	"strconv"
 	"strings"
+	"time"
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
@@ -80,8 +81,8 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 					newest = t
 				}
 			}
-			text = key.full + " on " + render.Count(int64(len(places)), "machine", "machines") + ", as recorded " + v.when(newest)
-			if first := v.when(oldest); first != v.when(newest) {
+			text = key.full + " on " + render.Count(int64(len(places)), "machine", "machines") + ", as recorded " + v.whenTaken(newest)
+			if first := v.whenTaken(oldest); first != v.whenTaken(newest) {
 				text += " to " + first
 			}
 			text += " (@" + render.Escaped(key.label) + ")"
@@ -131,15 +132,26 @@ func (v *View) recorded(place *entry.Place) string {
 	if r == nil {
 		return ""
 	}
-	when := v.when(r.Taken)
-	if v.Times == render.Relative {
-		when += ", " + r.Taken.Std().In(v.Zone).Format("2006-01-02 15:04")
+	when := v.whenTaken(r.Taken)
+	if v.Times == render.Relative && !v.IsAhead(r.Taken.Std()) {
+		when += ", " + v.day(r.Taken.Std())
 	}
 	on := ""
 	if strings.Count(place.Given, "@") > 1 {
 		on = " on " + render.Escaped(r.Host)
 	}
 	return on + ", as recorded " + when + " (@" + render.Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
+}
+
+// IsAhead reports whether a record is dated later than now: a clock was ahead when it was made.
+func (v *View) IsAhead(taken time.Time) bool { return taken.After(v.Context.AsOf.Add(time.Minute)) }
+
+// whenTaken tells when a record was made. How long it is until then would be of no use.
+func (v *View) whenTaken(t entry.Time) string {
+	if v.IsAhead(t.Std()) {
+		return v.day(t.Std()) + ", which is later than now"
+	}
+	return v.when(t)
 }
 
 func (v *View) when(t entry.Time) string {

@@ -3,6 +3,7 @@ package report
 import (
 	"container/heap"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -65,6 +66,9 @@ func (r *Inventory) Page(s *Summary) []byte {
 	footer := r.dst
 	return render.EndPage(append(dst, footer...), r.page, frame)
 }
+
+// AheadOfTime says that records are dated later than now.
+const AheadOfTime = "some records are dated later than now: a clock was ahead when they were made"
 
 // day writes a moment as a report tells it: by the calendar.
 func (v *View) day(t time.Time) string { return t.In(v.Zone).Format("2006-01-02 15:04") }
@@ -295,6 +299,9 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		r.command([]string{"weigh", "--by", weigh.MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
 	}
 	r.command([]string{"ledger", "entries"}, "", "")
+	if slices.ContainsFunc(g.Points, func(p inventory.Point) bool { return r.IsAhead(p.Taken) }) {
+		r.element("p", "quiet", AheadOfTime)
+	}
 	if g.Others > 0 {
 		r.element("p", "quiet", render.Count(int64(g.Others), "record", "records")+" made on other terms left out")
 	}

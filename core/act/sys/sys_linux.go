@@ -217,7 +217,11 @@ func setAttribute(at int, name, key, value string) error {
 }
 
 func dropAttribute(at int, name, key string) error {
-	err := unix.Lremovexattr(posix.ByHandle(at, name), key)
+	path, drop := posix.ByHandle(at, name), unix.Lremovexattr
+	if name == "" {
+		path, drop = byHandle(at), unix.Removexattr
+	}
+	err := drop(path, key)
 	if errors.Is(err, unix.ENODATA) || errors.Is(err, unix.ENOTSUP) {
 		return nil
 	}
