@@ -175,6 +175,10 @@ func openFile(ctx context.Context, path string) (*file, error) {
 		mode = "rw"
 	}
 	f, err := connect(ctx, path, mode)
+	if e := (*sqlite.Error)(nil); errors.As(err, &e) && e.Code() == sqlite3.SQLITE_READONLY_ROLLBACK { // killed just now
+		mode = "rw"
+		f, err = connect(ctx, path, mode)
+	}
 	if errors.Is(err, errOlder) {
 		if f, err = createFile(ctx, path); err != nil { // no room, damage, or no right to write
 			if f, older := connect(ctx, path, mode+asItIs); older == nil {
@@ -222,7 +226,13 @@ func createFile(ctx context.Context, path string) (*file, error) {
 	return connect(ctx, path, "rwc")
 }
 
+// lockByHandle has locks belong to what holds the file open, where the system knows such. Else the system
+// takes them away when anything in this process opens and closes the file, as it does to take
+// its digest.
+var lockByHandle = sync.OnceFunc(func() { sqlite.OFDLocking(true) })
+
 func connect(ctx context.Context, path, mode string) (*file, error) {
+	lockByHandle()
 	mode, older := strings.CutSuffix(mode, asItIs)
 	query := url.Values{"mode": {mode}, "_pragma": {
 		fmt.Sprintf("busy_timeout(%d)", patience.Milliseconds()), "page_size(8192)", "synchronous(full)", "cache_size(-8000)"}}
