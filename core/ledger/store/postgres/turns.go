@@ -8,7 +8,7 @@ package postgres
 // All that a recorder fills has a bound, so that no sum over it can fail.
 const turns = `
 ALTER TABLE frank.record ADD COLUMN turn bigint NOT NULL DEFAULT 0;
-UPDATE frank.record r SET turn = o.turn FROM (SELECT place, number, greatest(1, max(taken) OVER (PARTITION BY place ORDER BY number)) AS turn FROM frank.record) o
+UPDATE frank.record r SET turn = o.turn FROM (SELECT place, number, least(4611686018427387904, greatest(1, max(taken) OVER (PARTITION BY place ORDER BY number))) AS turn FROM frank.record) o
 	WHERE o.place = r.place AND o.number = r.number;
 ALTER TABLE frank.record ADD CHECK (turn BETWEEN 1 AND 4611686018427387904);
 CREATE INDEX record_by_turn ON frank.record (place, turn DESC, number DESC);
