@@ -83,7 +83,7 @@ func (l *Ledger) checkPlace(ctx context.Context, records []Record, summaries boo
 	segments := growing.segments
 	list, err := l.store.Layers(ctx, place)
 	if err != nil {
-		return nil, err
+		return broken(records[0], err)
 	}
 	for _, layer := range list {
 		layers[layer.Record] = true

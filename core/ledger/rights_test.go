@@ -333,6 +333,12 @@ func TestRoomIsBounded(t *testing.T) {
 	got, err := readBack(l, gull)
 	require.NoError(t, err)
 	assert.Len(t, got, 2)
+	faults, err := l.Check(t.Context())
+	require.NoError(t, err)
+	assert.NotEmpty(t, faults)
+	for _, f := range faults {
+		assert.Equal(t, "evil", f.Host, f.What)
+	}
 	runtime.ReadMemStats(&after)
 	assert.Less(t, after.Sys-min(after.Sys, before.Sys), uint64(300<<20))
 }

@@ -496,7 +496,10 @@ func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
 		var problems []store.ProblemRow
 		var err error
 		if one.Problems > 0 || counts[one.Number] > 0 {
-			if problems, err = d.Problems(ctx, one.Number); err != nil {
+			if problems, err = d.Problems(ctx, one.Number); errors.Is(err, encoding.ErrDamaged) { // of this machine alone
+				altered = append(altered, one.Number)
+				continue
+			} else if err != nil {
 				return nil, err
 			}
 		}
