@@ -170,11 +170,11 @@ func (t *task) noteCopy(to string, made *sys.Status, c *copier) error {
 func (copyTo) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	under := u.past.under(s.Number)
 	at, name, err := u.from.at(string(s.To))
-	if gone(err) {
-		if s.State == Done {
+	if gone(err) { // its folder, too
+		if s.State == Done && !s.dropping {
 			return false, errMovedOn
 		}
-		return false, nil
+		return s.dropping, nil
 	}
 	if err != nil {
 		return false, err
