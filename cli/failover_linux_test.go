@@ -26,6 +26,7 @@ var recordedAs = regexp.MustCompile(`recorded as @srv, number (\d+)`)
 // written, none is there in part, and questions are answered again.
 func TestFleetSurvivesItsLeader(t *testing.T) {
 	takesLong(t)
+	t.Parallel() // most of the time it waits
 	cluster := testpg.StartCluster(t)
 	database := cluster.Database(t)
 	r := run(t, "/", "ledger", "prepare", database)

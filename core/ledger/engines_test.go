@@ -63,6 +63,14 @@ func openNamed(ctx context.Context, path string) (*ledger.Ledger, error) {
 	return ledger.Open(ctx, name)
 }
 
+// fewer is how many rounds of many are enough: a server takes its time.
+func fewer(rounds int) int {
+	if testing.Short() || os.Getenv(onPostgres) != "" && *tortureFor <= usualTorture {
+		return (rounds + 3) / 4
+	}
+	return rounds
+}
+
 // fileOnly skips a test that looks into the file of a ledger.
 func fileOnly(t testing.TB) {
 	if os.Getenv(onPostgres) != "" {
@@ -76,6 +84,7 @@ func TestOnPostgreSQL(t *testing.T) {
 	if os.Getenv(onPostgres) != "" {
 		t.Skip("this is it")
 	}
+	t.Parallel()
 	testpg.Database(t) // or why there is none
 	cmd := exec.Command(os.Args[0], "-test.count=1", "-test.timeout=0", "-torture="+tortureFor.String())
 	cmd.Env = append(os.Environ(), onPostgres+"=1")

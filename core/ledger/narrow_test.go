@@ -93,7 +93,7 @@ func TestNarrowedSearch(t *testing.T) {
 	test := func() (narrowed int) {
 		records, err := l.Records(t.Context())
 		require.NoError(t, err)
-		for range 30 {
+		for range fewer(30) {
 			r := records[random.IntN(len(records))]
 			var parts []string
 			for range 1 + random.IntN(3) {

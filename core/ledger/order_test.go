@@ -23,11 +23,7 @@ func TestOrderIsThatOfTheMachine(t *testing.T) {
 	seed := rand.Uint64()
 	t.Logf("seed %d", seed)
 	random := rand.New(rand.NewPCG(seed, 7))
-	rounds := 20
-	if testing.Short() {
-		rounds = 4
-	}
-	for range rounds {
+	for range fewer(16) {
 		root := t.TempDir()
 		var ledgers []*ledger.Ledger // the machine's own, and two that it sends to, or records in
 		for i := range 3 {

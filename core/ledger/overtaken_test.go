@@ -145,7 +145,7 @@ func all(t *testing.T, file string) string {
 // nextCall is the call after one to try something at: the next one or, on a server, which takes its
 // time, one of the next ones.
 func nextCall(at int) int {
-	if os.Getenv(onPostgres) == "" || *tortureFor > 2*time.Second {
+	if os.Getenv(onPostgres) == "" || *tortureFor > usualTorture {
 		return at + 1
 	}
 	return at + 1 + rand.IntN(80)
@@ -231,6 +231,9 @@ func TestOvertakenAtEachCall(t *testing.T) {
 			continue
 		}
 		for name, overtake := range overtakers {
+			if nextCall(0) > 1 && rand.IntN(3) > 0 { // one of three of them where it takes its time
+				continue
+			}
 			t.Run(work.name+" "+name, func(t *testing.T) {
 				t.Parallel()
 				for at, met := 0, true; met; at = nextCall(at) {

@@ -18,11 +18,7 @@ import (
 // any call. What is there is not sent again.
 func TestSend(t *testing.T) {
 	random := rand.New(rand.NewPCG(rand.Uint64(), 19))
-	rounds := 8
-	if testing.Short() {
-		rounds = 3
-	}
-	for range rounds {
+	for range fewer(8) {
 		root := t.TempDir()
 		here, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "here"))
 		require.NoError(t, err)

@@ -34,7 +34,10 @@ import (
 	"frankledger/internal/testpg"
 )
 
-var tortureFor = flag.Duration("torture", 2*time.Second, "how long TestTorture goes on")
+var tortureFor = flag.Duration("torture", usualTorture, "how long TestTorture goes on")
+
+// usualTorture is how long it goes on in every run of the tests. Whoever asks for more has other tests try more, too.
+const usualTorture = 2 * time.Second
 
 // TestTorture has programs record, drop, thin, search, compare, check, export, import,
 // compact and ask for histories in one ledger, and send to another that is a database where
