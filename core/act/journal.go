@@ -74,6 +74,7 @@ type event struct {
 	Held   int        `json:"held,omitempty"`   // in it, times became others than they were
 	Linked int        `json:"linked,omitempty"` // in it, a file has other names too
 	Drop   int        `json:"drop,omitempty"`   // its copy, which is as it was made, is going to be removed
+	Return int        `json:"return,omitempty"` // it is going to be copied back
 	Way    exact.Text `json:"way,omitempty"`    // from the entry to what it is about
 	Gone   int64      `json:"gone,omitempty"`   // how many entries were removed
 	Of     int64      `json:"of,omitempty"`     // so many
@@ -361,6 +362,7 @@ type PastStep struct {
 	held       []heldTimes
 	linked     map[string]linkedTo // ways to files of several names
 	dropping   bool                // its copy was being removed
+	returning  bool                // it was being copied back
 	copied     []place             // what else than the entry of the step it may be, since it was copied
 	set        event               // times that it has got
 	capability string
@@ -520,7 +522,7 @@ func (p *Past) take(l *journalLine) {
 
 // event takes in what happened to a step.
 func (p *Past) event(e *event) {
-	if n := max(e.Held, e.Linked, e.Drop); n > 0 {
+	if n := max(e.Held, e.Linked, e.Drop, e.Return); n > 0 {
 		if n <= len(p.Steps) && p.Steps[n-1] != nil {
 			p.Steps[n-1].remember(e)
 		}
@@ -570,6 +572,8 @@ func (s *PastStep) remember(e *event) {
 	switch {
 	case e.Drop > 0:
 		s.dropping = true
+	case e.Return > 0:
+		s.returning = true
 	case e.Linked > 0:
 		if s.linked == nil {
 			s.linked = map[string]linkedTo{}

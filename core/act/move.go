@@ -357,8 +357,8 @@ func (u *undoing) settleAs(s *PastStep, full, under string) error {
 	if err != nil {
 		return err
 	}
-	if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) {
-		return nil // the beginning of a copy
+	if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) || s.returning && full == string(s.Path) && !u.isCopy(s, &st) {
+		return nil // the beginning of a copy, which may have got the number that the entry had
 	}
 	if err := taken(u.Calls.Rename(at, under, at, name)); err != nil {
 		return err
@@ -530,6 +530,10 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 	c := &copier{surveyor: u.surveyor(), again: u.rejoined(s)}
 	v, err := c.survey(u.ctx, from.at, from.name)
 	if err != nil {
+		return err
+	}
+	u.journal.note(event{Return: s.Number})
+	if err := u.journal.flush(); err != nil {
 		return err
 	}
 	err = c.across(u.ctx, from, to, u.past.under(s.Number), v, false, func(made *sys.Status) error {

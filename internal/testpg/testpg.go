@@ -43,8 +43,12 @@ var server struct {
 	stop   func()
 }
 
-// Programs returns where the programs of PostgreSQL are, "" if there are none.
+// Programs returns where the programs of PostgreSQL are, "" if there are none: in the folder that
+// FRANK_TEST_POSTGRES_PROGRAMS names, or where Debian has them.
 func Programs() string {
+	if named := os.Getenv("FRANK_TEST_POSTGRES_PROGRAMS"); named != "" {
+		return named
+	}
 	folders, _ := filepath.Glob("/usr/lib/postgresql/*/bin")
 	for _, folder := range folders {
 		if _, err := os.Stat(filepath.Join(folder, "initdb")); err == nil {
