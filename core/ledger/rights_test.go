@@ -342,3 +342,37 @@ func TestRoomIsBounded(t *testing.T) {
 	runtime.ReadMemStats(&after)
 	assert.Less(t, after.Sys-min(after.Sys, before.Sys), uint64(300<<20))
 }
+
+// Two ledgers on one server, each prepared by a login that is no superuser, have roles of their own: what is
+// admitted to one, or withdrawn, is no matter for the other.
+func TestLedgersOfOneServer(t *testing.T) {
+	var databases, keepers []string
+	for i := range 2 {
+		database := testpg.Database(t)
+		keeper := fmt.Sprint("keeper", i)
+		own := login(t, database, keeper)
+		query(t, database, "ALTER ROLE "+keeper+" CREATEROLE; GRANT CREATE ON DATABASE "+query(t, database, "SELECT current_database()")+" TO "+keeper)
+		_, _, err := ledger.Prepare(t.Context(), own)
+		require.NoError(t, err)
+		databases, keepers = append(databases, login(t, database, "recorder")), append(keepers, own)
+	}
+	root := t.TempDir()
+	records := func(at int) error {
+		l, err := ledger.Create(t.Context(), databases[at])
+		if err == nil {
+			_, _, err = recordOf(t, l, "gull", "l", root, ledger.Options{})
+			l.Close()
+		}
+		return err
+	}
+	for at := range databases {
+		require.ErrorIs(t, records(at), ledger.ErrNoRight)
+		_, err := ledger.Admit(t.Context(), keepers[at], "recorder", []string{"gull"}, "record")
+		require.NoError(t, err)
+		require.NoError(t, records(at))
+	}
+	_, err := ledger.Admit(t.Context(), keepers[0], "recorder", []string{"gull"}, "")
+	require.NoError(t, err)
+	assert.ErrorIs(t, records(0), ledger.ErrNoRight)
+	assert.NoError(t, records(1))
+}
