@@ -226,9 +226,9 @@ func createFile(ctx context.Context, path string) (*file, error) {
 	return connect(ctx, path, "rwc")
 }
 
-// lockByHandle has locks belong to what holds the file open, where the system knows such. Else the system
-// takes them away when anything in this process opens and closes the file, as it does to take
-// its digest.
+// lockByHandle has locks belong to what holds the file open, where the system knows such (OFD locks). The
+// locks of POSIX belong to the process, and all of them are gone when anything in it closes the file:
+// what reads it to take its digest, or another connection that ends as this one begins.
 var lockByHandle = sync.OnceFunc(func() { sqlite.OFDLocking(true) })
 
 func connect(ctx context.Context, path, mode string) (*file, error) {
