@@ -124,7 +124,7 @@ func TestNarrowedSearch(t *testing.T) {
 			defer ledger.LayOften()()
 		}
 		record(t, l, "x", root)
-		assert.Greater(t, test(), 2)
+		assert.Greater(t, test(), fewer(30)/15)
 		edit(t, random, root, 40)
 		if step > 1 {
 			records, err := l.Records(t.Context())
