@@ -394,7 +394,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 		return false, err
 	case here && !there:
 		// It was never done, or is taken back already; a copy may have been begun.
-		if len(s.held) > 0 && s.State != Failed {
+		if (len(s.held) > 0 || len(s.linked) > 0) && s.State != Failed { // it may have come back just before a kill
 			u.noteApart(s)
 			return true, errors.Join(u.discard(s), u.exactTimes(s))
 		}
