@@ -130,8 +130,8 @@ func (u *undoing) parted(s *PastStep) (n int) {
 		if uint64(len(members)) >= names || met[one.node] {
 			continue
 		}
-		// It may be the very file, which never left.
-		if st, err := u.to.status(path.Join(string(s.Path), way)); err == nil && st.Inode != one.node.Inode {
+		// It may be the very file, which never left: if that can be told.
+		if st, err := u.to.status(path.Join(string(s.Path), way)); err == nil && st.Inode != one.node.Inode || err != nil && !gone(err) {
 			met[one.node] = true
 			n++
 		}
