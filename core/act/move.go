@@ -414,6 +414,9 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 		return true, u.rejoin(s, spot{at, name}, spot{backAt, backName})
 	}
 	err = u.renameBack(s, spot{at, name}, spot{backAt, backName})
+	if err == nil && len(s.linked) > 0 { // it was copied on its way there, though on the same disk
+		u.noteApart(s)
+	}
 	if errors.Is(err, unix.EXDEV) {
 		err = u.backAcross(s, spot{at, name}, spot{backAt, backName})
 	}
@@ -483,7 +486,7 @@ func (u *undoing) noteApart(s *PastStep) { u.noteApartOf(u.countApart(s)) }
 
 // countApart returns of how many files of a step that is so.
 func (u *undoing) countApart(s *PastStep) int {
-	if u.past.Action == Move {
+	if u.past.Action == Move || len(s.linked) > 0 {
 		return u.parted(s)
 	}
 	return s.Links
