@@ -241,7 +241,7 @@ func (c *copying) makeFolder(w *walk, at int, name string, st *sys.Status) error
 	return nil
 }
 
-// opened is the last folder of the copy, by its handle where it can be acted on by that:
+// opened is the last folder of the copy: by its handle, where the system can act by that, since
 // something else may have its name by now.
 func (c *copying) opened(named spot) (spot, error) {
 	if !sys.HoldsAll {

@@ -83,6 +83,9 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 			}
 			text = key.full + " on " + render.Count(int64(len(places)), "machine", "machines") + ", as recorded " + v.whenTaken(newest)
 			if first := v.whenTaken(oldest); first != v.whenTaken(newest) {
+				if v.IsAhead(newest.Std()) {
+					text += ","
+				}
 				text += " to " + first
 			}
 			text += " (@" + render.Escaped(key.label) + ")"
@@ -149,7 +152,7 @@ func (v *View) IsAhead(taken time.Time) bool { return taken.After(v.Context.AsOf
 // whenTaken tells when a record was made. How long it is until then would be of no use.
 func (v *View) whenTaken(t entry.Time) string {
 	if v.IsAhead(t.Std()) {
-		return v.day(t.Std()) + ", which is later than now"
+		return v.day(t.Std()) + ", later than now"
 	}
 	return v.when(t)
 }
