@@ -245,6 +245,55 @@ func TestPartedNamesAreTold(t *testing.T) {
 	assert.Equal(t, "hard links to what had stayed could not be made again (1)", notes)
 }
 
+// Where a rename was planned and the file system refuses it, the action says what the plan
+// could not, or leaves it with --strict; and undo that is killed at its very end says so
+// when it is called again.
+func TestPartedNamesAreToldWhereItIsCopiedUnplanned(t *testing.T) {
+	folder := t.TempDir()
+	root := filepath.Join(folder, "tree")
+	write(t, filepath.Join(root, "a"), "content")
+	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "stays")))
+	c := carrier(folder)
+	refuses := func() error { return unix.EXDEV }
+	c.Calls = at("Rename", 0, refuses)
+	into := exact.Text(filepath.Join(folder, "into"))
+	_, wrong := carry(t, c, planOf(t, c, root, act.Move, act.Options{Into: into, Strict: true}, named("a")))
+	assert.Equal(t, "not all of it would be kept there: the file system did not rename it, so it was copied; hard links to what stays are not kept (1)", wrong["a"])
+	notes := ""
+	tell := func(o act.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
+	plan := planOf(t, c, root, act.Move, act.Options{Into: into}, named("a"))
+	c.Calls, c.Tell = at("Rename", 0, refuses), tell
+	_, err := c.CarryOut(context.Background(), plan)
+	require.NoError(t, err)
+	assert.Equal(t, "the file system did not rename it, so it was copied; hard links to what stays are not kept (1)", notes)
+
+	root = filepath.Join(folder, "another")
+	write(t, filepath.Join(root, "a"), "content")
+	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "stays")))
+	plan = planOf(t, c, root, act.Move, act.Options{Into: into + "/another"}, named("a"))
+	c.Calls, c.Tell = &sys.Calls{}, tell
+	result, err := c.CarryOut(context.Background(), plan)
+	require.NoError(t, err)
+	assert.Empty(t, notes)
+	first := true
+	kill := &sys.Calls{Before: func(call sys.Call) error {
+		if call.Name == "Rename" && first {
+			first = false
+			return unix.EXDEV
+		}
+		if left, _ := os.ReadDir(filepath.Join(string(into), "another")); len(left) == 0 {
+			panic(errKilled) // it is back, and the copy it was made from gone
+		}
+		return nil
+	}}
+	c.Calls = kill
+	require.True(t, killedOnce(t, c, func() { c.Undo(context.Background(), result.Journal, "h") }))
+	_, err = c.Undo(context.Background(), result.Journal, "h")
+	require.NoError(t, err)
+	assert.Equal(t, "hard links to what had stayed could not be made again (1)", notes)
+	assert.Equal(t, "content", read(t, filepath.Join(root, "a")))
+}
+
 // A spare of two names becomes two names of what stays, and undo makes it one file of two
 // names again.
 func TestClearASpareOfTwoNames(t *testing.T) {

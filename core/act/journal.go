@@ -75,6 +75,7 @@ type event struct {
 	Linked int        `json:"linked,omitempty"` // in it, a file has other names too
 	Drop   int        `json:"drop,omitempty"`   // its copy, which is as it was made, is going to be removed
 	Return int        `json:"return,omitempty"` // it is going to be copied back
+	Apart  int        `json:"apart,omitempty"`  // so many files came back without their other names, which had stayed
 	Way    exact.Text `json:"way,omitempty"`    // from the entry to what it is about
 	Gone   int64      `json:"gone,omitempty"`   // how many entries were removed
 	Of     int64      `json:"of,omitempty"`     // so many
@@ -363,6 +364,7 @@ type PastStep struct {
 	linked     map[string]linkedTo // ways to files of several names
 	dropping   bool                // its copy was being removed
 	returning  bool                // it was being copied back
+	apart      int                 // so many files came back without their other names
 	copied     []place             // what else than the entry of the step it may be, since it was copied
 	set        event               // times that it has got
 	capability string
@@ -548,6 +550,9 @@ func (p *Past) event(e *event) {
 		}
 		if e.Info != "" {
 			s.info = string(e.Info)
+		}
+		if e.Apart != 0 {
+			s.apart = e.Apart
 		}
 		if e.Why != "" {
 			s.Why = string(e.Why)

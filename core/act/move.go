@@ -197,8 +197,15 @@ func (t *task) across(to spot, full string) error {
 			return err
 		}
 	}
+	parted, err := t.partedUnplanned()
+	if err != nil {
+		return err
+	}
+	if parted != "" && t.plan.Options.Strict {
+		return fmt.Errorf("%w: %s", errLosses, parted)
+	}
 	c := &copier{surveyor: s, again: t.copies.nameAgain(s), strict: t.plan.Options.Strict}
-	err := c.across(t.ctx, t.from, to, t.journal.under(t.number), v, t.step.Mounted, func(made *sys.Status) error {
+	err = c.across(t.ctx, t.from, to, t.journal.under(t.number), v, t.step.Mounted, func(made *sys.Status) error {
 		volume := t.volumes.of(t.Calls, to.at, to.name, made).ID
 		t.noteDetails(c)
 		t.journal.note(event{Copied: t.number, Inode: made.Inode, Device: made.Device, Volume: volume})
@@ -208,6 +215,9 @@ func (t *task) across(to spot, full string) error {
 		return nil
 	})
 	t.notes = c.lost.String()
+	if err == nil || isPartly(err) {
+		t.notes = joinNotes(parted, t.notes)
+	}
 	if isPartly(err) {
 		t.to = full
 	}
@@ -215,6 +225,53 @@ func (t *task) across(to spot, full string) error {
 		c.copiesIn(full, t.copies)
 	}
 	return err
+}
+
+// partedUnplanned says what the plan could not: that a file has other names, where a
+// rename was planned and the entry has to be copied, as the file system does not rename it.
+func (t *task) partedUnplanned() (string, error) {
+	if t.carrying.from.mount() != t.carrying.to.mount() {
+		return "", nil
+	}
+	v := &survey{names: map[entry.Node]*names{}}
+	s := t.surveyor()
+	s.each = func(_ *walk, st *sys.Status) { v.countNames(st) }
+	if _, err := s.survey(t.ctx, t.from.at, t.from.name); err != nil {
+		return "", err
+	}
+	parted := 0
+	for node, of := range v.names {
+		if t.copies[node] == nil && of.met+t.namesBeside(node) < of.all {
+			parted++
+		}
+	}
+	if parted == 0 {
+		return "", nil
+	}
+	return fmt.Sprintf("the file system did not rename it, so it was copied; hard links to what stays are not kept (%d)", parted), nil
+}
+
+// namesBeside returns how many names of a file the other steps are about.
+func (t *task) namesBeside(node entry.Node) uint64 {
+	if t.carrying.named == nil {
+		t.carrying.named = map[entry.Node]uint64{}
+		for _, s := range t.plan.Steps {
+			t.carrying.named[entry.Node{Device: s.Device, Inode: s.Inode}]++
+		}
+	}
+	n := t.carrying.named[node]
+	if node == (entry.Node{Device: t.step.Device, Inode: t.step.Inode}) {
+		n--
+	}
+	return n
+}
+
+// joinNotes joins what is told of a step.
+func joinNotes(a, b string) string {
+	if a == "" || b == "" {
+		return a + b
+	}
+	return a + "; " + b
 }
 
 // noteDetails has the journal say what the copy cannot tell when it is taken back.
@@ -394,7 +451,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 		return false, err
 	case here && !there:
 		// It was never done, or is taken back already; a copy may have been begun.
-		if (len(s.held) > 0 || len(s.linked) > 0) && s.State != Failed { // it may have come back just before a kill
+		if (len(s.held) > 0 || len(s.linked) > 0 || s.apart > 0) && s.State != Failed { // it may have come back just before a kill
 			u.noteApart(s)
 			return true, errors.Join(u.discard(s), u.exactTimes(s))
 		}
@@ -482,24 +539,14 @@ func (u *undoing) rejoin(s *PastStep, made, original spot) error {
 }
 
 // noteApart says that hard links could not be made again.
-func (u *undoing) noteApart(s *PastStep) { u.noteApartOf(u.countApart(s)) }
-
-// countApart returns of how many files of a step that is so.
-func (u *undoing) countApart(s *PastStep) int {
+func (u *undoing) noteApart(s *PastStep) {
+	n := s.Links
 	if u.past.Action == Move || len(s.linked) > 0 {
-		return u.parted(s)
+		n = u.parted(s)
 	}
-	return s.Links
-}
-
-func (u *undoing) noteApartOf(n int) {
-	if n == 0 {
-		return
+	if n += s.apart; n > 0 {
+		u.notes = joinNotes(u.notes, fmt.Sprintf("hard links to what had stayed could not be made again (%d)", n))
 	}
-	if u.notes != "" {
-		u.notes += "; "
-	}
-	u.notes += fmt.Sprintf("hard links to what had stayed could not be made again (%d)", n)
 }
 
 // exactTimes gives what came back from a file system that holds times less exactly, or not
@@ -524,7 +571,7 @@ func (u *undoing) exactTimes(s *PastStep) (err error) {
 // noteBack has the journal say what stands for an entry that was brought back.
 func (u *undoing) noteBack(s *PastStep, made *sys.Status, volume string) error {
 	s.copied = append(s.copied, place{made.Inode, made.Device, volume})
-	u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume})
+	u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume, Apart: s.apart})
 	return u.journal.sync()
 }
 
@@ -540,6 +587,7 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 		return err
 	}
 	err = c.across(u.ctx, from, to, u.past.under(s.Number), v, false, func(made *sys.Status) error {
+		s.apart = u.leftBehind(s, c.names)
 		return u.noteBack(s, made, u.volumes.of(u.Calls, to.at, to.name, made).ID)
 	})
 	if err == nil {
@@ -547,7 +595,7 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 	}
 	u.notes = c.lost.String()
 	if err == nil {
-		u.noteApartOf(u.countApart(s) + u.leftBehind(s, c.names))
+		u.noteApart(s)
 		c.copiesIn(string(s.Path), u.copies)
 	}
 	return err
@@ -564,12 +612,13 @@ func (u *undoing) leftBehind(s *PastStep, copied []several) (n int) {
 		met[one.node]++
 		all[one.node] = one.names
 	}
-	for node := range all {
-		for _, other := range u.past.Steps {
-			if other.State == Done && other != s && other.Inode == node.Inode && other.Device == node.Device {
-				met[node]++
-			}
+	for _, other := range u.past.Steps {
+		node := entry.Node{Device: other.Device, Inode: other.Inode}
+		if other.State == Done && other != s && all[node] > 0 {
+			met[node]++
 		}
+	}
+	for node := range all {
 		if met[node] < all[node] {
 			n++
 		}

@@ -177,6 +177,11 @@ func (v *survey) count(st *sys.Status, mine func(st *sys.Status) bool) {
 			v.setIDs++
 		}
 	}
+	v.countNames(st)
+}
+
+// countNames counts the names that were met of files of several names.
+func (v *survey) countNames(st *sys.Status) {
 	if st.Links > 1 && st.Kind != entry.KindFolder {
 		of := v.names[nodeOf(st)]
 		if of == nil {
