@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -242,7 +243,7 @@ func TestPartedNamesAreTold(t *testing.T) {
 	c.Tell = func(o act.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
 	_, err := c.Undo(context.Background(), 1, "h")
 	require.NoError(t, err)
-	assert.Equal(t, "hard links to what had stayed could not be made again (1)", notes)
+	assert.Equal(t, "hard links could not be made again (1)", notes)
 }
 
 // Where a rename was planned and the file system refuses it, the action says what the plan
@@ -290,8 +291,40 @@ func TestPartedNamesAreToldWhereItIsCopiedUnplanned(t *testing.T) {
 	require.True(t, killedOnce(t, c, func() { c.Undo(context.Background(), result.Journal, "h") }))
 	_, err = c.Undo(context.Background(), result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, "hard links to what had stayed could not be made again (1)", notes)
+	assert.Equal(t, "hard links could not be made again (1)", notes)
 	assert.Equal(t, "content", read(t, filepath.Join(root, "a")))
+}
+
+// Of two names of a file, one comes back as a copy and the other by a rename: they are two
+// files now, whichever of them is first, and however they went.
+func TestUndoByCopyingPartsNames(t *testing.T) {
+	for _, copies := range [][]string{{"undo a"}, {"undo b"}, {"do a", "do b", "undo a"}, {"do a", "do b", "undo b"}} {
+		t.Run(strings.Join(copies, ", "), func(t *testing.T) {
+			folder := t.TempDir()
+			root := filepath.Join(folder, "tree")
+			write(t, filepath.Join(root, "a"), "content")
+			require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "b")))
+			c := carrier(folder)
+			said, doing := "", "do "
+			c.Tell = func(o act.Outcome) { require.NoError(t, o.Err); said += o.Notes }
+			refused := map[string]bool{}
+			c.Calls = &sys.Calls{Before: func(call sys.Call) error {
+				if what := doing + call.On; call.Name == "Rename" && slices.Contains(copies, what) && !refused[what] {
+					refused[what] = true
+					return unix.EXDEV
+				}
+				return nil
+			}}
+			plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(filepath.Join(folder, "into"))}, func(e *entry.Entry) bool { return !e.Self })
+			_, err := c.CarryOut(context.Background(), plan)
+			require.NoError(t, err)
+			assert.Empty(t, said)
+			doing = "undo "
+			_, err = c.Undo(context.Background(), 1, "h")
+			require.NoError(t, err)
+			assert.Contains(t, said, "hard links could not be made again (1)")
+		})
+	}
 }
 
 // A spare of two names becomes two names of what stays, and undo makes it one file of two

@@ -1,6 +1,7 @@
 package act
 
 import (
+	"errors"
 	"path"
 
 	"frankledger/core/act/sys"
@@ -118,25 +119,39 @@ func (p *Past) linkedNames() map[entry.Node][]member {
 	return p.linked
 }
 
-// parted returns how many files of a step, which is back, had names that are not known, so
-// that they could not be made one file with these again.
+// parted returns how many files of a step, which is back, are not one file with all of
+// their other names again: some of these are not known, or could not be joined.
 func (u *undoing) parted(s *PastStep) (n int) {
 	met := map[entry.Node]bool{}
 	for way, one := range s.linked {
-		members, names := u.past.linkedNames()[one.node], uint64(0)
-		for _, m := range members {
-			names = max(names, m.step.linked[m.way].names)
-		}
-		if uint64(len(members)) >= names || met[one.node] {
-			continue
-		}
-		// It may be the very file, which never left: if that can be told.
-		if st, err := u.to.status(path.Join(string(s.Path), way)); err == nil && st.Inode != one.node.Inode || err != nil && !gone(err) {
+		if !met[one.node] && u.isParted(s, way, one.node) {
 			met[one.node] = true
 			n++
 		}
 	}
 	return n
+}
+
+// isParted tells so of a file by one of its names. What cannot be looked at may be parted.
+func (u *undoing) isParted(s *PastStep, way string, node entry.Node) bool {
+	st, err := u.to.status(path.Join(string(s.Path), way))
+	if err != nil {
+		return !gone(err)
+	}
+	members, names := u.past.linkedNames()[node], uint64(0)
+	for _, m := range members {
+		names = max(names, m.step.linked[m.way].names)
+	}
+	if uint64(len(members)) < names {
+		return st.Inode != node.Inode // else it is the very file, which never left
+	}
+	for _, m := range members {
+		other, err := u.to.status(m.path())
+		if isAway := gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow); !isAway && (err != nil || nodeOf(&other) != nodeOf(&st)) {
+			return true
+		}
+	}
+	return false
 }
 
 // rejoined returns a function that gives a file that is being brought back the name of one

@@ -545,7 +545,7 @@ func (u *undoing) noteApart(s *PastStep) {
 		n = u.parted(s)
 	}
 	if n += s.apart; n > 0 {
-		u.notes = joinNotes(u.notes, fmt.Sprintf("hard links to what had stayed could not be made again (%d)", n))
+		u.notes = joinNotes(u.notes, fmt.Sprintf("hard links could not be made again (%d)", n))
 	}
 }
 
@@ -602,24 +602,18 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 }
 
 // leftBehind returns how many files of an entry, which went by a rename and came back as a
-// copy, have other names that no step brings back.
+// copy, had other names that did not come with it.
 func (u *undoing) leftBehind(s *PastStep, copied []several) (n int) {
 	if s.linked != nil {
 		return 0 // see parted
 	}
-	met, all := map[entry.Node]uint64{}, map[entry.Node]uint64{}
+	met := map[entry.Node]uint64{}
 	for _, one := range copied {
 		met[one.node]++
-		all[one.node] = one.names
 	}
-	for _, other := range u.past.Steps {
-		node := entry.Node{Device: other.Device, Inode: other.Inode}
-		if other.State == Done && other != s && all[node] > 0 {
-			met[node]++
-		}
-	}
-	for node := range all {
-		if met[node] < all[node] {
+	for _, one := range copied {
+		if u.copies[one.node] == nil && met[one.node] < one.names {
+			met[one.node] = one.names // it counts once
 			n++
 		}
 	}
