@@ -44,20 +44,18 @@ func (c *copier) across(ctx context.Context, from, to spot, under string, v *sur
 	if err != nil {
 		return c.discardMadeAfter(err, to.at, under, from)
 	}
-	back := func() error { return c.dropCopy(context.Background(), to, under, from) }
-	if err := c.calls.SyncFolder(to.at); err != nil { // it is there, but would it be after a power failure?
-		return errors.Join(err, back())
+	removed := int64(0)
+	err = c.calls.SyncFolder(to.at) // it is there, but would it be after a power failure?
+	tried := err == nil
+	if tried {
+		removed, err = c.takeAway(ctx, from, under, v, stays)
 	}
-	removed, err := c.takeAway(ctx, from, under, v, stays)
-	switch {
-	case err == nil:
+	if err == nil {
 		return nil
-	case removed > 0 || stays:
-		return &partly{removed, int64(len(v.prints)), fmt.Errorf("%w: %w", errHalf, err)}
 	}
 	// If nothing of it could be removed, there is to be no copy either.
-	if back() != nil {
-		return &partly{0, int64(len(v.prints)), fmt.Errorf("%w: %w", errHalf, err)}
+	if removed > 0 || tried && stays || c.dropCopy(context.Background(), to, under, from) != nil {
+		return &partly{removed, int64(len(v.prints)), fmt.Errorf("%w: %w", errHalf, err)}
 	}
 	return err
 }

@@ -75,13 +75,13 @@ type carrying struct {
 	cans     *cans
 	volumes  volumes
 	own      ownChanges
-	compared []byte                // room for what is compared
-	named    map[entry.Node]uint64 // how many steps are about a file, once that is asked
-	copies   copies                // where the copies of files of several names are
-	moved    map[string]string     // where steps have moved things
-	later    []*task               // that are finished when those as deep as they are begun
-	set      event                 // of the step that is being done
-	passed   bool                  // the name for passing may not be free any more
+	compared []byte               // room for what is compared
+	named    map[entry.Node][]int // which steps are about a file, once that is asked
+	copies   copies               // where the copies of files of several names are
+	moved    map[string]string    // where steps have moved things
+	later    []*task              // that are finished when those as deep as they are begun
+	set      event                // of the step that is being done
+	passed   bool                 // the name for passing may not be free any more
 	result   Result
 }
 

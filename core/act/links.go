@@ -129,6 +129,10 @@ func (u *undoing) parted(s *PastStep) (n int) {
 			n++
 		}
 	}
+	own := entry.Node{Device: s.Device, Inode: s.Inode}
+	if s.linked == nil && u.past.linkedNames()[own] != nil && u.isParted(s, "", own) { // others of its names were copied
+		n++
+	}
 	return n
 }
 

@@ -155,6 +155,8 @@ func (t *task) rename(to string) error {
 		return err
 	} else if err := t.isMoved(spot{at, name}); err != nil {
 		return err
+	} else if t.copies[nodeOf(&t.st)] != nil {
+		t.notes = "the file system did not rename another of its names, so that was copied; hard links between them are not kept"
 	}
 	t.went(to)
 	return nil
@@ -241,7 +243,7 @@ func (t *task) partedUnplanned() (string, error) {
 	}
 	parted := 0
 	for node, of := range v.names {
-		if t.copies[node] == nil && of.met+t.namesBeside(node) < of.all {
+		if t.copies[node] == nil && of.met+t.namesToCome(node) < of.all {
 			parted++
 		}
 	}
@@ -251,17 +253,19 @@ func (t *task) partedUnplanned() (string, error) {
 	return fmt.Sprintf("the file system did not rename it, so it was copied; hard links to what stays are not kept (%d)", parted), nil
 }
 
-// namesBeside returns how many names of a file the other steps are about.
-func (t *task) namesBeside(node entry.Node) uint64 {
+// namesToCome returns how many names of a file are those of steps that come after this one.
+func (t *task) namesToCome(node entry.Node) (n uint64) {
 	if t.carrying.named == nil {
-		t.carrying.named = map[entry.Node]uint64{}
-		for _, s := range t.plan.Steps {
-			t.carrying.named[entry.Node{Device: s.Device, Inode: s.Inode}]++
+		t.carrying.named = map[entry.Node][]int{}
+		for i, s := range t.plan.Steps {
+			of := entry.Node{Device: s.Device, Inode: s.Inode}
+			t.carrying.named[of] = append(t.carrying.named[of], i+1)
 		}
 	}
-	n := t.carrying.named[node]
-	if node == (entry.Node{Device: t.step.Device, Inode: t.step.Inode}) {
-		n--
+	for _, number := range t.carrying.named[node] {
+		if number != t.number && number < t.number == t.verb.upwards() {
+			n++
+		}
 	}
 	return n
 }
@@ -277,7 +281,7 @@ func joinNotes(a, b string) string {
 // noteDetails has the journal say what the copy cannot tell when it is taken back.
 func (t *task) noteDetails(c *copier) {
 	for _, one := range c.names {
-		if t.plan.Action != Move {
+		if t.plan.Action == Copy {
 			break
 		}
 		t.journal.note(event{Linked: t.number, Way: exact.Text(one.way), Inode: one.node.Inode, Device: one.node.Device, Of: int64(one.names)})
@@ -417,7 +421,11 @@ func (u *undoing) settleAs(s *PastStep, full, under string) error {
 	if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) || s.returning && full == string(s.Path) && !u.isCopy(s, &st) {
 		return nil // the beginning of a copy, which may have got the number that the entry had
 	}
-	if err := taken(u.Calls.Rename(at, under, at, name)); err != nil {
+	err = taken(u.Calls.Rename(at, under, at, name))
+	if err == errTaken {
+		return nil // it stays, or is a copy that is not needed
+	}
+	if err != nil {
 		return err
 	}
 	if st.Kind == entry.KindFolder {
@@ -471,9 +479,7 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 		return true, u.rejoin(s, spot{at, name}, spot{backAt, backName})
 	}
 	err = u.renameBack(s, spot{at, name}, spot{backAt, backName})
-	if err == nil && len(s.linked) > 0 { // it was copied on its way there, though on the same disk
-		u.noteApart(s)
-	}
+	renamed := err == nil
 	if errors.Is(err, unix.EXDEV) {
 		err = u.backAcross(s, spot{at, name}, spot{backAt, backName})
 	}
@@ -484,7 +490,20 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 		u.from.close()
 		u.to.close()
 	}
+	if renamed {
+		return true, u.renamedBack(s)
+	}
 	return true, nil
+}
+
+// renamedBack looks after what may be left of attempts to copy an entry, which is back by a
+// rename, or another name of it.
+func (u *undoing) renamedBack(s *PastStep) error {
+	u.noteApart(s)
+	if s.returning || len(s.copied) > 0 {
+		return u.discard(s)
+	}
+	return nil
 }
 
 // renameBack renames an entry back, and makes sure that it was the one that was meant.
@@ -499,21 +518,28 @@ func (u *undoing) renameBack(s *PastStep, from, to spot) error {
 	return err
 }
 
-// discard removes what there is of a copy that was not made whole.
+// discard removes what there is of copies that were not made whole, of an entry that is
+// where it was: on the way there, and on the way back.
 func (u *undoing) discard(s *PastStep) error {
-	if s.To == "" || u.past.Action != Move {
-		return nil
+	err := u.discardIn(path.Dir(string(s.Path)), s)
+	if to := path.Dir(string(s.To)); s.To != "" && to != path.Dir(string(s.Path)) {
+		err = errors.Join(err, u.discardIn(to, s))
 	}
-	at, _, err := u.from.at(string(s.To))
-	if gone(err) {
+	return err
+}
+
+// discardIn does so in one folder.
+func (u *undoing) discardIn(dir string, s *PastStep) error {
+	under := u.past.under(s.Number)
+	at, _, err := u.from.at(path.Join(dir, under))
+	if err == nil {
+		_, err = u.Calls.Status(at, under)
+	}
+	if gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow) {
 		return nil
 	}
 	if err != nil {
 		return err
-	}
-	under := u.past.under(s.Number)
-	if _, err := u.Calls.Status(at, under); gone(err) {
-		return nil
 	}
 	originalAt, original, err := u.to.at(string(s.Path))
 	if err != nil {
@@ -540,9 +566,9 @@ func (u *undoing) rejoin(s *PastStep, made, original spot) error {
 
 // noteApart says that hard links could not be made again.
 func (u *undoing) noteApart(s *PastStep) {
-	n := s.Links
-	if u.past.Action == Move || len(s.linked) > 0 {
-		n = u.parted(s)
+	n := u.parted(s)
+	if u.past.Action == Clear {
+		n = s.Links
 	}
 	if n += s.apart; n > 0 {
 		u.notes = joinNotes(u.notes, fmt.Sprintf("hard links could not be made again (%d)", n))
@@ -571,6 +597,7 @@ func (u *undoing) exactTimes(s *PastStep) (err error) {
 // noteBack has the journal say what stands for an entry that was brought back.
 func (u *undoing) noteBack(s *PastStep, made *sys.Status, volume string) error {
 	s.copied = append(s.copied, place{made.Inode, made.Device, volume})
+	u.past.copied = nil // it is one more
 	u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume, Apart: s.apart})
 	return u.journal.sync()
 }

@@ -184,6 +184,9 @@ func (t *task) isNamed(at int, name, to string) error {
 
 // undo gives an entry its name back; if that is taken by one that is to give it up, later.
 func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
+	if len(s.copied) > 0 { // the file system did not rename it
+		return u.back(s)
+	}
 	at, name, err := u.from.at(string(s.Path))
 	if err != nil {
 		return false, err
@@ -199,7 +202,7 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 			}
 			return true, taken(u.Calls.Rename(at, under, at, name))
 		}
-		return s.State == Done || s.State == Partly, nil
+		return s.State == Done || s.State == Partly, u.discard(s)
 	case err != nil && !gone(err):
 		return false, err
 	}
@@ -223,10 +226,14 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 		u.from.close()
 		u.to.close()
 	}
-	if err == nil && !free {
-		err = errLater
+	switch {
+	case err != nil:
+		return false, err
+	case !free:
+		return false, errLater
 	}
-	return err == nil, err
+	u.noteApart(s)
+	return true, nil
 }
 
 // finishUndo gives an entry, which has a name of no meaning, its old name back; or the one
@@ -244,6 +251,9 @@ func (naming) finishUndo(u *undoing, s *PastStep) error {
 	if s.Kind == entry.KindFolder.String() {
 		u.from.close()
 		u.to.close()
+	}
+	if err == nil {
+		u.noteApart(s)
 	}
 	return err
 }

@@ -93,6 +93,8 @@ type sabotage struct {
 	at   int
 	err  unix.Errno
 	only string // calls of that name, from then on
+
+	refuse int // one in so many renames is refused, as if it led to another disk
 }
 
 // plausible is what a call may fail with; not that nothing is there, which would be
@@ -106,6 +108,9 @@ func (r *torture) sabotage(kinds ...string) sabotage {
 		s.at = 1 + s.at/8
 		s.err = []unix.Errno{unix.ENOSPC, unix.EIO, unix.EACCES, unix.EPERM}[r.random.IntN(4)]
 	}
+	if r.random.IntN(6) == 0 {
+		s.refuse = 1 + r.random.IntN(3)
+	}
 	r.note("%+v", s)
 	r.counts[s.kind]++
 	return s
@@ -113,9 +118,14 @@ func (r *torture) sabotage(kinds ...string) sabotage {
 
 // before returns what does it.
 func (r *torture) before(s sabotage) func(sys.Call) error {
-	n := 0
+	n, renames := 0, 0
 	return func(c sys.Call) error {
 		r.counts["calls"]++
+		if c.Name == "Rename" && s.refuse > 0 {
+			if renames++; renames%s.refuse == 0 {
+				return unix.EXDEV
+			}
+		}
 		if s.only != "" && c.Name != s.only {
 			return nil
 		}
@@ -350,7 +360,7 @@ func (r *torture) agrees(c *act.Carrier, past *act.Past, plan *act.Plan) {
 		case act.Done:
 			wrong = moves && there != nil && !r.movedAlong(past, s) || past.Action == act.Remove && here == nil
 		case act.NotBegun, act.Failed:
-			wrong = here != nil && !r.movedAlong(past, s)
+			wrong = here != nil && !r.movedAlong(past, s) && s.Aside == "" // where that is, is told
 		case act.Begun:
 			wrong = true
 		}

@@ -24,8 +24,11 @@ var databases struct {
 	names map[string]string
 }
 
-// named is the name of the ledger that stands for a file: that itself, or a database.
-func named(path string) (name string, err error) {
+// named is the name of the ledger that stands for a file: that itself, or a database, which is
+// empty if it is new.
+func named(path string) (string, error) { return namedBy(path, testpg.New) }
+
+func namedBy(path string, make func() (string, error)) (name string, err error) {
 	if os.Getenv(onPostgres) == "" || postgres.Is(path) {
 		return path, nil
 	}
@@ -34,7 +37,7 @@ func named(path string) (name string, err error) {
 	if name, there := databases.names[path]; there {
 		return name, nil
 	}
-	if name, err = testpg.New(); err != nil {
+	if name, err = make(); err != nil {
 		return "", err
 	}
 	if databases.names == nil {
@@ -45,9 +48,13 @@ func named(path string) (name string, err error) {
 }
 
 func createNamed(ctx context.Context, path string) (*ledger.Ledger, error) {
-	name, err := named(path)
-	if err == nil && postgres.Is(name) {
-		_, _, err = postgres.Prepare(ctx, name)
+	prepare := func(name string) error {
+		_, _, err := postgres.Prepare(ctx, name)
+		return err
+	}
+	name, err := namedBy(path, func() (string, error) { return testpg.Prepared(prepare) })
+	if err == nil && name == path && postgres.Is(name) { // not one of those
+		err = prepare(name)
 	}
 	if err != nil {
 		return nil, err
