@@ -147,7 +147,7 @@ func (c *copying) one(w *walk, st *sys.Status) error {
 	if err == nil {
 		c.made = append(c.made, madeOf(w, name, &now))
 		if st.Links > 1 {
-			c.ways[nodeOf(st)] = &copied{way: c.wayTo(w), st: now, made: len(c.made) - 1}
+			c.ways[nodeOf(st)] = &copied{way: c.wayTo(w), st: now, made: len(c.made) - 1, of: *st}
 		}
 	}
 	return err

@@ -1,6 +1,7 @@
 package act
 
 import (
+	"context"
 	"errors"
 	"path"
 
@@ -15,7 +16,8 @@ type copied struct {
 	full string   // path of one of its names
 	way  []string // to it, in what was copied
 	st   sys.Status
-	made int // its place in what was made
+	made int        // its place in what was made
+	of   sys.Status // what it is a copy of, and how many names that has which were not met yet
 }
 
 // link gives a copy another name: if it is as it was made, or as the last link to it left
@@ -57,9 +59,9 @@ type linker func(w *walk, st *sys.Status, way string, at int, name string) (know
 
 // nameAgain returns a function that gives another name to such a copy.
 func (c copies) nameAgain(s *surveyor) linker {
-	return func(_ *walk, st *sys.Status, _ string, at int, name string) (known, named bool) {
+	return func(w *walk, st *sys.Status, _ string, at int, name string) (known, named bool) {
 		first := c[nodeOf(st)]
-		if first == nil {
+		if first == nil || !s.isSource(w, &first.of, st, first.full) {
 			return false, false
 		}
 		other := newFolders(s.calls)
@@ -67,6 +69,30 @@ func (c copies) nameAgain(s *surveyor) linker {
 		firstAt, firstName, err := other.at(first.full)
 		return true, err == nil && s.link(first, firstAt, firstName, at, name) == nil
 	}
+}
+
+// isSource reports whether an entry is what a copy was made of, by another name, and not
+// something that has got its number since. Where the file system does not say when it was
+// made, the content has to be the same.
+func (s *surveyor) isSource(w *walk, was, st *sys.Status, copied string) bool {
+	if st.Kind != was.Kind || st.Size != was.Size || st.Modified != was.Modified || st.Born != was.Born || st.Permissions != was.Permissions || st.UID != was.UID || st.GID != was.GID {
+		return false
+	}
+	if st.Born != (entry.Time{}) {
+		return true
+	}
+	other := newFolders(s.calls)
+	defer other.close()
+	at, name, err := other.at(copied)
+	var copy sys.Status
+	if err == nil {
+		copy, err = s.calls.Status(at, name)
+	}
+	same := false
+	if err == nil {
+		same, err = s.sameContent(context.Background(), w.at, w.name, st, at, name, &copy)
+	}
+	return err == nil && same
 }
 
 // copiesIn notes where the copies of files of several names are, for later steps.
@@ -79,6 +105,13 @@ func (c *copier) copiesIn(full string, all copies) {
 	for n, one := range c.ways {
 		one.full = path.Join(append([]string{full}, one.way...)...)
 		all[n] = one
+	}
+	for _, n := range c.names {
+		if one := all[n.node]; one != nil {
+			if one.of.Links--; one.of.Links == 0 { // what has this number from now on is something else
+				delete(all, n.node)
+			}
+		}
 	}
 	for _, n := range c.names {
 		// It may have got its name only now, which changes its details.
