@@ -183,7 +183,7 @@ func (copyTo) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	surveyor.ours = true
 	left, err := u.Calls.Status(at, under)
 	if err == nil { // it was being made, or being taken away
-		if whole := u.isCopy(s, &left); !whole || s.dropping {
+		if s.State != Done || s.dropping || !u.isCopy(s, &left) {
 			originalAt, original, err := u.to.at(string(s.Path))
 			if err != nil {
 				return false, err
