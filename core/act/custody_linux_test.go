@@ -327,6 +327,27 @@ func TestUndoByCopyingPartsNames(t *testing.T) {
 	}
 }
 
+// A folder that the file system does not rename is not copied once things in it have other
+// names: undo would not know the copies for what it has renamed.
+func TestFolderOfRenamedIsNotCopied(t *testing.T) {
+	folder := t.TempDir()
+	root := filepath.Join(folder, "tree")
+	write(t, filepath.Join(root, ".f/.a"), "content")
+	c := carrier(folder)
+	c.Calls = &sys.Calls{Before: func(call sys.Call) error {
+		if call.Name == "Rename" && call.On == ".f" {
+			return unix.EXDEV
+		}
+		return nil
+	}}
+	_, wrong := carry(t, c, planOf(t, c, root, act.Reveal, act.Options{}, func(e *entry.Entry) bool { return !e.Self }))
+	assert.Equal(t, "the file system does not rename this folder; it is not copied either, as other steps have renamed things in it", wrong[".f"])
+	assert.Equal(t, "content", read(t, filepath.Join(root, ".f/a")))
+	_, wrong = carry(t, c, planOf(t, c, root, act.Reveal, act.Options{}, named(".f")))
+	assert.Empty(t, wrong)
+	assert.Equal(t, "content", read(t, filepath.Join(root, "f/a")))
+}
+
 // A spare of two names becomes two names of what stays, and undo makes it one file of two
 // names again.
 func TestClearASpareOfTwoNames(t *testing.T) {

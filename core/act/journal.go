@@ -343,7 +343,6 @@ type Past struct {
 	made    []string
 	undoing bool // somebody began to take it back
 	linked  map[entry.Node][]member
-	copied  map[string]bool // paths of folders that were copied, once that is asked
 	files   map[entry.Node][]*PastStep
 	before  map[string]entry.Time // of folders
 	after   map[string]entry.Time

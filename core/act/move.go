@@ -189,8 +189,17 @@ func (t *task) went(to string) {
 	}
 }
 
+// errCopyOfMoved is for a folder that can only be copied to where it goes: undo would not
+// know the copies of what other steps have renamed in it.
+var errCopyOfMoved = errors.New("the file system does not rename this folder; it is not copied either, as other steps have renamed things in it")
+
 // across moves the entry to another file system.
 func (t *task) across(to spot, full string) error {
+	for moved := range t.carrying.moved {
+		if strings.HasPrefix(moved, string(t.step.Path)+"/") {
+			return errCopyOfMoved
+		}
+	}
 	s := t.surveyor()
 	v := t.survey
 	if v == nil {
@@ -597,13 +606,17 @@ func (u *undoing) exactTimes(s *PastStep) (err error) {
 // noteBack has the journal say what stands for an entry that was brought back.
 func (u *undoing) noteBack(s *PastStep, made *sys.Status, volume string) error {
 	s.copied = append(s.copied, place{made.Inode, made.Device, volume})
-	u.past.copied = nil // it is one more
 	u.journal.note(event{Back: s.Number, Inode: made.Inode, Device: made.Device, Volume: volume, Apart: s.apart})
 	return u.journal.sync()
 }
 
 // backAcross moves an entry back from another file system.
 func (u *undoing) backAcross(s *PastStep, from, to spot) error {
+	for _, other := range u.past.Steps {
+		if strings.HasPrefix(string(other.Path), string(s.Path)+"/") && other.State != Failed && other.State != NotBegun && other.State != Undone {
+			return errCopyOfMoved
+		}
+	}
 	c := &copier{surveyor: u.surveyor(), again: u.rejoined(s)}
 	v, err := c.survey(u.ctx, from.at, from.name)
 	if err != nil {

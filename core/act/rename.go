@@ -194,7 +194,7 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	under := u.past.under(s.Number)
 	st, err := u.Calls.Status(at, name)
 	switch {
-	case err == nil && u.isIt(s, &st, &u.from):
+	case err == nil && u.isIt(s, &st, &u.from) && !u.isOtherName(s, at, &st):
 		if other, err := u.Calls.Status(at, path.Base(string(s.To))); err == nil && st.Links < 2 && isCase(s.Step, &other, string(s.To)) {
 			// Both are its name, and which it has cannot be told: it gets the old one.
 			if err := taken(u.Calls.Rename(at, name, at, under)); err != nil {
@@ -234,6 +234,20 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	}
 	u.noteApart(s)
 	return true, nil
+}
+
+// isOtherName reports whether what has the old name of a file is another name of it, which
+// another step has put there, and is going to take away.
+func (u *undoing) isOtherName(s *PastStep, at int, st *sys.Status) bool {
+	if st.Links < 2 {
+		return false
+	}
+	if there, err := u.Calls.Status(at, path.Base(string(s.To))); err != nil || !u.isIt(s, &there, &u.from) {
+		return false
+	}
+	return slices.ContainsFunc(u.past.Steps, func(o *PastStep) bool {
+		return o.To == s.Path && o.Inode == s.Inode && o.Device == s.Device && (o.State == Done || o.State == Begun || o.State == Partly)
+	})
 }
 
 // finishUndo gives an entry, which has a name of no meaning, its old name back; or the one

@@ -77,11 +77,14 @@ func TestRenameRoundAndRound(t *testing.T) {
 		for i, n := range names {
 			dir := filepath.Join(root, fmt.Sprint("d", i%2))
 			path := filepath.Join(dir, fmt.Sprint("n", i/2))
-			if i == 7 {
+			switch {
+			case i >= 2 && i < 7 && seed%2 == 1 && random.IntN(3) == 0: // another name of what is beside it
+				require.NoError(t, os.Link(filepath.Join(dir, fmt.Sprint("n", i/2-1)), path))
+			case i == 7:
 				require.NoError(t, os.MkdirAll(path, 0o755))
 				write(t, filepath.Join(path, "deep"), "deep")
 				to[filepath.Join(path, "deep")] = filepath.Join(path, "deeper")
-			} else {
+			default:
 				write(t, path, fmt.Sprint("content ", seed, i))
 			}
 			to[path] = filepath.Join(dir, []string{fmt.Sprint("n", n/2), fmt.Sprint("new", n), "stranger"}[random.IntN(11)/5])

@@ -121,7 +121,7 @@ func (r *torture) before(s sabotage) func(sys.Call) error {
 	n, renames := 0, 0
 	return func(c sys.Call) error {
 		r.counts["calls"]++
-		if c.Name == "Rename" && s.refuse > 0 {
+		if c.Name == "Rename" && s.refuse > 0 && !strings.HasSuffix(c.On, ".trashinfo") {
 			if renames++; renames%s.refuse == 0 {
 				return unix.EXDEV
 			}

@@ -225,8 +225,14 @@ func (u *undoing) step(s *PastStep) (acted bool, err error) {
 	return verbs[u.past.Action].undo(u, s)
 }
 
-// isLeft reports whether there is something under the name of no meaning of a step.
+// isLeft reports whether there is something under the name of no meaning of a step, or what the
+// trash kept of it.
 func (u *undoing) isLeft(s *PastStep) bool {
+	if s.info != "" {
+		if _, err := u.from.status(s.info); err == nil {
+			return true
+		}
+	}
 	return !verbs[u.past.Action].stays() && leftUnder(&u.from, s.Step, u.past.under, s.Number) != ""
 }
 
@@ -247,37 +253,7 @@ func (u *undoing) isIt(s *PastStep, st *sys.Status, in *folders) bool {
 			return true
 		}
 	}
-	return u.past.isInCopied(s) && s.looksLike(st)
-}
-
-// isInCopied reports whether a folder that the entry of a step lies in was copied after that
-// step, as the file system did not rename it: the entry is a copy then, too.
-func (p *Past) isInCopied(s *PastStep) bool {
-	if p.copied == nil {
-		p.copied = map[string]bool{}
-		for _, o := range p.Steps {
-			if len(o.copied) > 0 && o.Kind == entry.KindFolder.String() {
-				p.copied[string(o.Path)] = true
-			}
-		}
-	}
-	if len(p.copied) == 0 {
-		return false
-	}
-	for dir := path.Dir(string(s.Path)); dir != "/"; dir = path.Dir(dir) {
-		if p.copied[dir] {
-			return true
-		}
-	}
 	return false
-}
-
-// looksLike reports whether something is as a copy of the entry of a step is.
-func (s *PastStep) looksLike(st *sys.Status) bool {
-	if st.Kind != entry.KindFolder && st.Modified != entry.Time(s.Modified) || st.Kind == entry.KindFile && st.Size != s.Size {
-		return false
-	}
-	return st.Kind.String() == s.Kind && st.Permissions.Octal() == s.Mode
 }
 
 // named returns the name of the file system of an entry in the folder that is open.
