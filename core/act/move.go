@@ -430,6 +430,11 @@ func (u *undoing) settleAs(s *PastStep, full, under string) error {
 	if !u.isIt(s, &st, &u.from) || !isPlausible(s, &st) || s.returning && full == string(s.Path) && !u.isCopy(s, &st) {
 		return nil // the beginning of a copy, which may have got the number that the entry had
 	}
+	if s.returning && full == string(s.Path) { // a copy, of which some may have been taken away again
+		if there, err := u.isAt(string(s.To), s, &u.to); there || err != nil {
+			return err
+		}
+	}
 	err = taken(u.Calls.Rename(at, under, at, name))
 	if err == errTaken {
 		return nil // it stays, or is a copy that is not needed

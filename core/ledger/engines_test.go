@@ -28,7 +28,7 @@ var databases struct {
 // empty if it is new.
 func named(path string) (string, error) { return namedBy(path, testpg.New) }
 
-func namedBy(path string, make func() (string, error)) (name string, err error) {
+func namedBy(path string, create func() (string, error)) (name string, err error) {
 	if os.Getenv(onPostgres) == "" || postgres.Is(path) {
 		return path, nil
 	}
@@ -37,7 +37,7 @@ func namedBy(path string, make func() (string, error)) (name string, err error) 
 	if name, there := databases.names[path]; there {
 		return name, nil
 	}
-	if name, err = make(); err != nil {
+	if name, err = create(); err != nil {
 		return "", err
 	}
 	if databases.names == nil {
