@@ -84,13 +84,13 @@ func (s *surveyor) isSource(w *walk, was, st *sys.Status, copied string) bool {
 	other := newFolders(s.calls)
 	defer other.close()
 	at, name, err := other.at(copied)
-	var copy sys.Status
+	var made sys.Status
 	if err == nil {
-		copy, err = s.calls.Status(at, name)
+		made, err = s.calls.Status(at, name)
 	}
 	same := false
 	if err == nil {
-		same, err = s.sameContent(context.Background(), w.at, w.name, st, at, name, &copy)
+		same, err = s.sameContent(context.Background(), w.at, w.name, st, at, name, &made)
 	}
 	return err == nil && same
 }
