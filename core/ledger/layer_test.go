@@ -17,6 +17,9 @@ import (
 // A place that is recorded again and again gets a layer whenever as much was recorded as it
 // had, so that the ledger takes twice the room at most, and few records are laid over one another.
 func TestLayersKeepPace(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long, and of one goroutine")
+	}
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	for i := range 2000 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("note-", i)), nil, 0o644))

@@ -142,13 +142,13 @@ func all(t *testing.T, file string) string {
 	return lines.String()
 }
 
-// nextCall is the call after one to try something at: the next one or, on a server, which takes its
-// time, one of the next ones.
+// nextCall is the call after one to try something at: the next one or, where that takes long, one
+// of the next ones.
 func nextCall(at int) int {
-	if os.Getenv(onPostgres) == "" || *tortureFor > usualTorture {
+	if fewer(2) == 2 {
 		return at + 1
 	}
-	return at + 1 + rand.IntN(80)
+	return at + 1 + rand.IntN(120)
 }
 
 // Whatever call to the store fails, that error is what is told, and never damage; and

@@ -58,7 +58,7 @@ func unread(all map[string]string) map[string]string {
 // A quick record has of every folder what the kernel says, and of what else is in one the same,
 // unless the folder's times are what they were at the record before: then that has the say.
 func TestQuickRecords(t *testing.T) {
-	for seed := range uint64(6) {
+	for seed := uint64(0); seed < 6; seed += uint64(6 / fewer(6)) {
 		random := rand.New(rand.NewPCG(seed, 17))
 		root, file := filepath.Join(t.TempDir(), "tree"), filepath.Join(t.TempDir(), "ledger")
 		require.NoError(t, os.Mkdir(root, 0o755))

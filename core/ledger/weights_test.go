@@ -74,7 +74,7 @@ func kernelWeights(t *testing.T, root string) map[string]weighed {
 // said at that moment.
 func TestWeightsOfRecords(t *testing.T) {
 	random := rand.New(rand.NewPCG(rand.Uint64(), 18))
-	for round := range 6 {
+	for round := range fewer(6) {
 		root := t.TempDir()
 		l, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "ledger"))
 		require.NoError(t, err)
