@@ -16,6 +16,7 @@ import (
 
 // The guide for fleets is followed word by word on an empty server.
 func TestFleetGuide(t *testing.T) {
+	t.Parallel()
 	takesLong(t)
 	server := testpg.Database(t)
 	text, err := os.ReadFile(filepath.Join("..", "docs", "fleet.md"))

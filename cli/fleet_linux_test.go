@@ -209,6 +209,7 @@ func asked(t *testing.T, database string, fleet []*machine, status int) (told st
 // Twelve machines record into one ledger at once, and what is asked about all of them is answered as the test saw
 // their trees. One was away for a week, and sends what it recorded then.
 func TestFleet(t *testing.T) {
+	t.Parallel()
 	takesLong(t)
 	database := testpg.Database(t)
 	require.Zero(t, run(t, "/", "ledger", "prepare", database).status)

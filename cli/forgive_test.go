@@ -226,6 +226,7 @@ var forgiven = []struct{ typed, repairs, selects string }{
 // Everything that people are likely to type is understood, or answered with a command line
 // that works, and does what they meant.
 func TestForgiven(t *testing.T) {
+	t.Parallel()
 	takesLong(t)
 	require.Greater(t, len(forgiven), 120)
 	root := tree(t, "dawn.wav", "dusk.wav", "ridge_dawn.wav", "big.img", ".hidden", "a,b", "cards/old.tmp", "notes/rota.md", "notes/today 1.md")

@@ -114,6 +114,7 @@ var topics = []string{"conditions", "places", "formats", "times", "sizes"}
 
 // What is read first fits the screen it is read on.
 func TestHelpFits(t *testing.T) {
+	t.Parallel()
 	fits := func(lines int, args ...string) {
 		r := run(t, "/", args...)
 		require.Zero(t, r.status, r.err)

@@ -36,6 +36,7 @@ func quietly(t *testing.T, p *browser.Page) {
 }
 
 func TestPageSortsAndFilters(t *testing.T) {
+	t.Parallel()
 	b := browser.Start(t)
 	root := t.TempDir()
 	for name, size := range map[string]int{"item-9": 2000, "item-10": 100, "Apple": 30, "pear tree": 4, "tree pear": 5} {
@@ -96,6 +97,7 @@ var namesForPages = []string{"<img src=x onerror=window.bad=1>", "\"><b>bold", "
 	strings.Repeat("が", 85), "\x1b[31mred", "x onload=window.bad=1"}
 
 func TestPageTakesNamesForNames(t *testing.T) {
+	t.Parallel()
 	b := browser.Start(t)
 	root := t.TempDir()
 	for _, name := range namesForPages {
@@ -128,6 +130,7 @@ func TestPageTakesNamesForNames(t *testing.T) {
 
 // A page is read in any width and light, without its script, and on paper.
 func TestPageInAnyLight(t *testing.T) {
+	t.Parallel()
 	b := browser.Start(t)
 	root := ternPoint(t)
 	for _, s := range []browser.Settings{{}, {Dark: true}, {Width: 400, Height: 800}, {Width: 2000, Height: 1000, Dark: true}, {NoScript: true}} {
@@ -154,6 +157,7 @@ return [...document.querySelectorAll('h1, p, span, output, th, td, label, button
 
 // Folders of an outline fold, by mouse or keys, all at once or one by one.
 func TestPageOfAnOutline(t *testing.T) {
+	t.Parallel()
 	b := browser.Start(t)
 	root := tree(t, "a/b/deep.txt", "a/note", "c/")
 	p := paged(t, b, root, browser.Settings{}, "outline", ".", "--depth", "all")

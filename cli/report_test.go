@@ -58,6 +58,7 @@ var (
 // Beside each number stands the command that gives it: each gives that number, when it is run
 // as it stands there, by a shell.
 func TestReportNumbersAreThoseOfTheirCommands(t *testing.T) {
+	t.Parallel()
 	takesLong(t)
 	root, ledger := grown(t)
 	odd := tree(t, "in here/a b.txt", "in here/'quoted'", "in here/.hidden/x", "(skip)/y.txt")
@@ -144,6 +145,7 @@ func sized(n int64) string {
 // A report opens in a browser without a word on its console, in any width and light; the map can
 // be gone into and out of, by mouse or keys, and without the script too.
 func TestReportInABrowser(t *testing.T) {
+	t.Parallel()
 	b := browser.Start(t)
 	root, ledger := grown(t)
 	content := reported(t, root, "--ledger", ledger, "--copies")
@@ -201,6 +203,7 @@ func TestReportInABrowser(t *testing.T) {
 
 // Names act on no report, and one of nothing at all is one too.
 func TestReportTakesNamesForNames(t *testing.T) {
+	t.Parallel()
 	b := browser.Start(t)
 	root := t.TempDir()
 	for _, name := range append(slices.Clone(namesForPages), "<script>window.bad=1<") {

@@ -16,6 +16,7 @@ import (
 
 // A ledger in a database answers as one in a file.
 func TestSharedLedgerAnswersAsAFile(t *testing.T) {
+	t.Parallel()
 	database := testpg.Database(t)
 	root := ternPoint(t)
 	require.NoError(t, os.RemoveAll(filepath.Join(root, "recordings"))) // which take long to hash
@@ -63,6 +64,7 @@ func TestSharedLedgerAnswersAsAFile(t *testing.T) {
 
 // What a database does not allow is told, and its password never.
 func TestSharedLedgerRefuses(t *testing.T) {
+	t.Parallel()
 	database := testpg.Database(t)
 	root := tree(t, "note")
 	u, err := url.Parse(database)

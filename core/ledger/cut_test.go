@@ -117,6 +117,7 @@ func (c *cutter) pass(client, server net.Conn) {
 // A commit that is still on its way when its answer is given up is waited for, and not done
 // again: the record is there once.
 func TestCommitOnItsWay(t *testing.T) {
+	t.Parallel()
 	if os.Getenv(onPostgres) != "" {
 		t.Skip("it makes databases of its own")
 	}
@@ -143,6 +144,7 @@ func TestCommitOnItsWay(t *testing.T) {
 
 // Whenever the connection is cut, a record is written once, and whole.
 func TestConnectionCut(t *testing.T) {
+	t.Parallel()
 	if os.Getenv(onPostgres) != "" {
 		t.Skip("it makes databases of its own")
 	}

@@ -18,6 +18,7 @@ import (
 // Behind a pooler, however few connections that has, thirty askers of all machines get their
 // answers: nobody waits for a connection while having one.
 func TestBehindAPooler(t *testing.T) {
+	t.Parallel()
 	database := prepared(t)
 	root := t.TempDir()
 	for i := range 20 {
