@@ -195,9 +195,11 @@ var errCopyOfMoved = errors.New("the file system does not rename this folder; it
 
 // across moves the entry to another file system.
 func (t *task) across(to spot, full string) error {
-	for moved := range t.carrying.moved {
-		if strings.HasPrefix(moved, string(t.step.Path)+"/") {
-			return errCopyOfMoved
+	if !t.verb.outermost() {
+		for moved := range t.carrying.moved {
+			if strings.HasPrefix(moved, string(t.step.Path)+"/") {
+				return errCopyOfMoved
+			}
 		}
 	}
 	s := t.surveyor()
@@ -617,9 +619,11 @@ func (u *undoing) noteBack(s *PastStep, made *sys.Status, volume string) error {
 
 // backAcross moves an entry back from another file system.
 func (u *undoing) backAcross(s *PastStep, from, to spot) error {
-	for _, other := range u.past.Steps {
-		if strings.HasPrefix(string(other.Path), string(s.Path)+"/") && other.State != Failed && other.State != NotBegun && other.State != Undone {
-			return errCopyOfMoved
+	if !verbs[u.past.Action].outermost() {
+		for _, other := range u.past.Steps {
+			if strings.HasPrefix(string(other.Path), string(s.Path)+"/") && other.State != Failed && other.State != NotBegun && other.State != Undone {
+				return errCopyOfMoved
+			}
 		}
 	}
 	c := &copier{surveyor: u.surveyor(), again: u.rejoined(s)}
