@@ -67,6 +67,7 @@ type torture struct {
 	root, outside string
 	into          exact.Text
 	added         map[string]bool // content that came in the meantime
+	call          sys.Call        // that is about to be made
 	said          string          // all that was told
 	trace         []string
 	counts        map[string]int
@@ -121,6 +122,7 @@ func (r *torture) before(s sabotage) func(sys.Call) error {
 	n, renames := 0, 0
 	return func(c sys.Call) error {
 		r.counts["calls"]++
+		r.call = c
 		if c.Name == "Rename" && s.refuse > 0 && !strings.HasSuffix(c.On, ".trashinfo") {
 			if renames++; renames%s.refuse == 0 {
 				return unix.EXDEV
