@@ -548,8 +548,9 @@ func (u *undoing) discard(s *PastStep) error {
 func (u *undoing) discardIn(dir string, s *PastStep) error {
 	under := u.past.under(s.Number)
 	at, _, err := u.from.at(path.Join(dir, under))
+	var left sys.Status
 	if err == nil {
-		_, err = u.Calls.Status(at, under)
+		left, err = u.Calls.Status(at, under)
 	}
 	if gone(err) || errors.Is(err, errLink) || errors.Is(err, errNoFolderNow) {
 		return nil
@@ -558,6 +559,13 @@ func (u *undoing) discardIn(dir string, s *PastStep) error {
 		return err
 	}
 	originalAt, original, err := u.to.at(string(s.Path))
+	var now sys.Status
+	if err == nil {
+		now, err = u.Calls.Status(originalAt, original)
+	}
+	if err == nil && nodeOf(&now) == nodeOf(&left) {
+		err = errNotOurs // another name of it, and no copy
+	}
 	if err != nil {
 		return err
 	}

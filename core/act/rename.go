@@ -242,7 +242,11 @@ func (u *undoing) isOtherName(s *PastStep, at int, st *sys.Status) bool {
 	if st.Links < 2 {
 		return false
 	}
-	if there, err := u.Calls.Status(at, path.Base(string(s.To))); err != nil || !u.isIt(s, &there, &u.from) {
+	hasAnother := slices.ContainsFunc([]string{path.Base(string(s.To)), u.past.under(s.Number)}, func(name string) bool {
+		there, err := u.Calls.Status(at, name)
+		return err == nil && u.isIt(s, &there, &u.from)
+	})
+	if !hasAnother {
 		return false
 	}
 	return slices.ContainsFunc(u.past.Steps, func(o *PastStep) bool {
