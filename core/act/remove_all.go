@@ -156,6 +156,10 @@ func (s *surveyor) drop(ctx context.Context, at int, name string, original spot,
 		if err != nil {
 			return err
 		}
+		if same { // reading took its time, and something else may have the name
+			now, err := s.calls.Status(w.at, w.name)
+			same = err == nil && unchanged(st, &now)
+		}
 		if !same {
 			kept = true
 			return errSkip
