@@ -208,19 +208,29 @@ func (naming) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	}
 	free := gone(err)
 	from := path.Base(string(s.To))
-	if st, err = u.Calls.Status(at, from); gone(err) || err == nil && !u.isIt(s, &st, &u.from) {
-		from = under
-		if st, err = u.Calls.Status(at, from); gone(err) || err == nil && !u.isIt(s, &st, &u.from) {
+	st, err = u.Calls.Status(at, from)
+	if err != nil && !gone(err) {
+		return false, err
+	}
+	is := err == nil && u.isIt(s, &st, &u.from)
+	if !is || st.Links > 1 { // another name of it may have been put there
+		left, err := u.Calls.Status(at, under)
+		switch {
+		case err == nil && u.isIt(s, &left, &u.from):
+			from = under
+		case err != nil && !gone(err):
+			return false, err
+		case !is:
 			return false, errMovedOn
 		}
 	}
-	if err != nil {
-		return false, err
-	}
-	if free {
+	switch {
+	case free:
 		err = taken(u.Calls.Rename(at, from, at, name))
-	} else if from != under {
+	case from != under:
 		err = taken(u.Calls.Rename(at, from, at, under))
+	default:
+		err = nil
 	}
 	if s.Kind == entry.KindFolder.String() {
 		u.from.close()
