@@ -154,6 +154,10 @@ func (t *task) rename(to string) error {
 	} else if err != nil {
 		return err
 	} else if err := t.isMoved(spot{at, name}); err != nil {
+		if isPartly(err) {
+			t.to = to
+			t.carrying.moved[string(t.step.Path)] = to
+		}
 		return err
 	} else if t.copies[nodeOf(&t.st)] != nil {
 		t.notes = "the file system did not rename another of its names, so that was copied; hard links between them are not kept"
