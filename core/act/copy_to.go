@@ -158,7 +158,7 @@ func (t *task) noteCopy(to string, made *sys.Status, c *copier) error {
 		return &partly{1, 1, err}
 	}
 	if !as || next != len(c.made) {
-		t.notes = strings.TrimPrefix(t.notes+"; something was put into the copy while it was made, so that undo leaves it", "; ")
+		t.notes = joinNotes(t.notes, "something was put into the copy while it was made, so that undo leaves it")
 		return nil
 	}
 	changed := exact.Time(st.Changed)

@@ -196,10 +196,7 @@ func (p *Plan) refuseLosses() {
 }
 
 func (s *Step) addNote(text string) {
-	if s.Notes != "" {
-		s.Notes += "; "
-	}
-	s.Notes += exact.Text(text)
+	s.Notes = exact.Text(joinNotes(string(s.Notes), text))
 }
 
 // groups are those that this process may give files to.
