@@ -178,6 +178,11 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if record.Host, err = os.Hostname(); err != nil {
 		return err
 	}
+	if o.send != "" {
+		if _, err := ledgerFile(o.send); err != nil {
+			return err // before anything is written
+		}
+	}
 	ctx := cmd.Context()
 	l, path, err := p.awaitLedger(ctx, o.reading.ledger)
 	if err != nil {

@@ -158,6 +158,10 @@ func TestSendRecords(t *testing.T) {
 		assert.Contains(t, r.err, want)
 		assert.NotZero(t, r.status)
 	}
+	r = on("record", ".", "--label", "all", "--send", "postgres:/gull:SECRET@db/x")
+	assert.Contains(t, r.err, "this looks like a connection")
+	assert.NotContains(t, r.err+r.out, "SECRET")
+	assert.Contains(t, on("list", "@all:1").out, "number 1", "nothing is recorded before the names are looked at")
 	r = on("ledger", "check", "--ledger", database)
 	assert.Zero(t, r.status, r.err)
 }

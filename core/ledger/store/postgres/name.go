@@ -26,7 +26,7 @@ var keywords = []string{"host", "hostaddr", "port", "dbname", "user", "password"
 
 var (
 	aKeyword = lazily(`(?:^|\s)([a-z_]+)\s*=`)
-	aScheme  = lazily(`^[A-Za-z][A-Za-z0-9+.-]*:/{2}`)
+	aScheme  = lazily(`(?i)^(?:[a-z][a-z0-9+.-]*:)+/|^(?:jdbc:)?postgres(?:ql)?:`)
 	aLogin   = lazily(`^[^/\s@:]+:[^/\s@]+@[^/\s@]+`)
 )
 
@@ -111,7 +111,7 @@ func exposed(name string) error {
 var aPassfile = lazily(`(?:^|[?&\s])passfile\s*=\s*('[^']*'|[^&\s]*)`)
 
 var (
-	inURI   = lazily(`^([A-Za-z][A-Za-z0-9+.-]*:/{2}[^/\s@:]*):[^\s?]*@`) // to the last @, as nothing hinders one in a password
+	inURI   = lazily(`^((?:[A-Za-z][A-Za-z0-9+.-]*:)+/+[^/\s@:]*):[^\s?]*@`) // to the last @, as nothing hinders one in a password
 	inLogin = lazily(`^([^/\s@:]+):[^/\s@]+@`)
 	inQuery = lazily(`(?i)([?&])(?:ssl)?password=[^&\s]*`)
 	inWords = lazily(`(?i)(^|\s)\s*(?:ssl)?password\s*=\s*(?:'(?:\\.|[^'\\])*'|(?:\\.|[^\s\\])*)`)
