@@ -173,7 +173,7 @@ func (p *Program) planUndo(r *reading, c *act.Carrier, host string, number int64
 func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number int64) error {
 	c.Progress = &source.Progress{}
 	c.Tell = func(done act.Outcome) {
-		switch path := render.Escaped(string(done.Step.Path)); {
+		switch path := render.Escaped(done.To); {
 		case done.Err != nil:
 			p.say("frank: could not undo %s: %s", path, render.Escaped(done.Err.Error()))
 		case done.Notes != "":

@@ -225,24 +225,24 @@ func (c *carrying) close(t *task, err error) error {
 		c.result.Partly++
 		c.result.Undoable = c.result.Undoable || c.plan.undoable()
 		out.Partly = true
-		c.journal.note(event{Partly: n, Gone: part.done, Of: part.all, Why: exact.Text(err.Error())})
+		c.journal.note(event{Partly: n, Gone: part.done, Of: part.all, Why: exact.Text(err.Error()), Left: t.left})
 	case errors.As(err, &journal):
 		return err
 	default:
 		c.result.Failed++
-		c.journal.note(event{Failed: n, Why: exact.Text(err.Error())})
+		c.journal.note(event{Failed: n, Why: exact.Text(err.Error()), Left: t.left})
 	}
 	if stopped := c.ctx.Err(); stopped != nil && err != nil && errors.Is(err, stopped) {
 		if !out.Partly {
 			c.result.Failed-- // it is as if it had not been begun
 			return stopped
 		}
-		out.Aside = leftUnder(&c.to, s, c.journal.under, n)
+		out.Aside = leftUnder(&c.to, s, c.journal.under, n, t.left)
 		c.tell(out)
 		return stopped
 	}
 	if err != nil {
-		out.Aside = leftUnder(&c.to, s, c.journal.under, n)
+		out.Aside = leftUnder(&c.to, s, c.journal.under, n, t.left)
 	}
 	c.tell(out)
 	return nil

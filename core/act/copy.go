@@ -64,6 +64,13 @@ func (l lost) String() (text string) {
 	return text
 }
 
+// forGood is the part of it that undo does not give back: it makes hard links again, or says
+// that it cannot, and sets exact times, which the journal has.
+func (l lost) forGood() lost {
+	l.links, l.times = 0, 0
+	return l
+}
+
 // copying is one copy that is being made.
 type copying struct {
 	*copier
@@ -80,7 +87,7 @@ type copying struct {
 func (c *copier) copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *survey) error {
 	run := &copying{copier: c, ctx: ctx, toAt: toAt, to: to, ladder: ladder{calls: c.calls}, synced: v != nil && sys.SyncsAll}
 	defer run.ladder.close()
-	c.ways, c.made, c.held, c.names = map[entry.Node]*copied{}, nil, nil, nil
+	c.ways, c.made, c.names = map[entry.Node]*copied{}, nil, nil
 	next := 0
 	var line []byte
 	err := c.walk(ctx, fromAt, from, func(w *walk, st *sys.Status) error {

@@ -260,7 +260,7 @@ func (u *undoing) dropWhole(s *PastStep, from spot, under string, v *survey, sur
 		err = surveyor.unlink(from.at, under, &v.top)
 	}
 	if err != nil && removed == 0 {
-		return errors.Join(err, surveyor.fromAside(from.at, from.name, under))
+		return surveyor.backAside(err, from.at, from.name, under)
 	}
 	return err
 }
@@ -277,7 +277,7 @@ func (u *undoing) isCopy(s *PastStep, st *sys.Status) bool {
 }
 
 func (copyTo) look(u *undoing, s *PastStep) State {
-	if leftUnder(&u.from, &Step{Path: s.To}, u.past.under, s.Number) != "" {
+	if leftUnder(&u.from, &Step{Path: s.To}, u.past.under, s.Number, false) != "" {
 		return Partly
 	}
 	st, err := u.from.status(string(s.To))

@@ -221,6 +221,7 @@ func TestTimesAndFlagsComeBack(t *testing.T) {
 	result, wrong := carry(t, c, plan)
 	assert.Empty(t, wrong)
 	assert.Equal(t, flags, flagsOf(filepath.Join(on, "f/a")))
+	c.Tell = func(o act.Outcome) { assert.Empty(t, o.Notes, "it all comes back") }
 	_, err := c.Undo(context.Background(), result.Journal, "h")
 	require.NoError(t, err)
 	assert.Equal(t, before, state(t, filepath.Join(root, "f")))

@@ -90,6 +90,9 @@ type event struct {
 	Accessed *exact.Time `json:"accessed,omitempty"`
 	Became   *exact.Time `json:"became,omitempty"`
 	Why      exact.Text  `json:"why,omitempty"`
+	Left     bool        `json:"left,omitempty"` // something may have the name for passing still, which the step gave it
+	// Of a copy: what the entry lost on the way, and does not get back when it comes back.
+	Lost exact.Text `json:"lost,omitempty"`
 	// Of a copy: when its details were last changed, and what it holds.
 	Changed *exact.Time `json:"changed,omitempty"`
 	Digest  string      `json:"digest,omitempty"`
@@ -354,6 +357,7 @@ type PastStep struct {
 	Number     int
 	State      State
 	Why        string // it failed, or what is not as before
+	lost       string // what undo cannot give it back
 	Looked     bool   // it was begun and not closed, and Found is what the disk says of it
 	Found      State
 	Gone       int64 // entries that were removed, of a step that is partly done
@@ -364,6 +368,7 @@ type PastStep struct {
 	linked     map[string]linkedTo // ways to files of several names
 	dropping   bool                // its copy was being removed
 	returning  bool                // it was being copied back
+	passing    bool                // something may have the name for passing still, which it gave it
 	apart      int                 // so many files came back without their other names
 	copied     []place             // what else than the entry of the step it may be, since it was copied
 	set        event               // times that it has got
@@ -375,6 +380,10 @@ type place struct {
 	inode, device uint64
 	volume        string
 }
+
+// left reports whether a step may have left something under the name for passing: it said so, or
+// was broken off.
+func (s *PastStep) left() bool { return s.passing || s.State == Begun }
 
 func (p *Past) under(step int) string { return copyName(p.Number, p.token, step) }
 
@@ -556,6 +565,10 @@ func (p *Past) event(e *event) {
 		}
 		if e.Why != "" {
 			s.Why = string(e.Why)
+		}
+		s.passing = s.passing || e.Left
+		if e.Lost != "" {
+			s.lost = string(e.Lost)
 		}
 		if e.Inode != 0 {
 			s.copied = append(s.copied, place{e.Inode, e.Device, e.Volume})

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"os"
 	"path"
 
@@ -167,14 +168,18 @@ func (s *surveyor) aside(at int, name, under string, seen *sys.Status) error {
 		err = errMeanwhile
 	}
 	if err != nil {
-		err = errors.Join(err, s.fromAside(at, name, under))
+		err = s.backAside(err, at, name, under)
 	}
 	return err
 }
 
-// fromAside gives an entry its name back.
-func (s *surveyor) fromAside(at int, name, under string) error {
-	return taken(s.calls.Rename(at, under, at, name))
+// backAside gives an entry its name back after an error, which it returns; it says so if it
+// could not. The error of that is no other's cause: it is only in the text.
+func (s *surveyor) backAside(err error, at int, name, under string) error {
+	if back := taken(s.calls.Rename(at, under, at, name)); back != nil {
+		return fmt.Errorf("%w; its name could not be given back: %v", err, back)
+	}
+	return err
 }
 
 // alike reports whether an entry is as it was, but for when its details were changed, as
@@ -206,7 +211,7 @@ func (s *surveyor) takeAway(ctx context.Context, from spot, under string, v *sur
 	} else if removed, err = s.removeAll(ctx, from.at, under, v, false); err == nil {
 		return removed, nil
 	}
-	return removed, errors.Join(err, s.fromAside(from.at, from.name, under))
+	return removed, s.backAside(err, from.at, from.name, under)
 }
 
 // unlinkLink removes a name of a file, if it is one of a file that has others.
@@ -221,13 +226,14 @@ func (s *surveyor) unlinkLink(at int, name string, node entry.Node) error {
 	return err
 }
 
-// passing is what names of no meaning are made with that entries have one after the other, for
+// forPassing is what names of no meaning are made with that entries have one after the other, for
 // no longer than it takes to remove each: the system is faster with a name that it has met.
-const passing = 0
+const forPassing = 0
 
 // leftUnder returns the full path of what is under the name of no meaning of a step, beside
-// the entry or where that goes; empty if there is nothing.
-func leftUnder(f *folders, s *Step, under func(step int) string, number int) string {
+// the entry or where that goes; empty if there is nothing. Under the name for passing that is the
+// step's own entry only, unless the step has left something there.
+func leftUnder(f *folders, s *Step, under func(step int) string, number int, passing bool) string {
 	for _, full := range []string{string(s.Path), string(s.To)} {
 		if full == "" {
 			continue
@@ -236,8 +242,8 @@ func leftUnder(f *folders, s *Step, under func(step int) string, number int) str
 		if _, err := f.status(left); err == nil {
 			return left
 		}
-		left = path.Join(path.Dir(full), under(passing))
-		if st, err := f.status(left); err == nil && st.Inode == s.Inode {
+		left = path.Join(path.Dir(full), under(forPassing))
+		if st, err := f.status(left); err == nil && (passing || st.Inode == s.Inode) {
 			return left
 		}
 	}

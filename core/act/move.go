@@ -225,7 +225,7 @@ func (t *task) across(to spot, full string) error {
 	err = c.across(t.ctx, t.from, to, t.journal.under(t.number), v, t.step.Mounted, func(made *sys.Status) error {
 		volume := t.volumes.of(t.Calls, to.at, to.name, made).ID
 		t.noteDetails(c)
-		t.journal.note(event{Copied: t.number, Inode: made.Inode, Device: made.Device, Volume: volume})
+		t.journal.note(event{Copied: t.number, Inode: made.Inode, Device: made.Device, Volume: volume, Lost: exact.Text(c.lost.forGood().String())})
 		if err := t.journal.sync(); err != nil {
 			return &journalError{err}
 		}
@@ -400,7 +400,7 @@ var (
 func (u *undoing) settle(s *PastStep) error {
 	names := []string{u.past.under(s.Number)}
 	if u.past.Options.forGood(u.past.Action) {
-		names = append(names, u.past.under(passing))
+		names = append(names, u.past.under(forPassing))
 	}
 	last := ""
 	for _, full := range []string{string(s.Path), string(s.To)} {
@@ -585,7 +585,7 @@ func (u *undoing) rejoin(s *PastStep, made, original spot) error {
 	if err == nil {
 		err = u.exactTimes(s)
 	}
-	if u.notes = c.lost.String(); err == nil && u.notes == "" {
+	if u.notes = joinNotes(s.lost, u.notKept(s, c)); err == nil && u.notes == "" {
 		u.notes = "the move had been broken off; what was in both places is together again where it was"
 	}
 	u.noteApart(s)
@@ -607,11 +607,7 @@ func (u *undoing) noteApart(s *PastStep) {
 // all of them, the times that it had.
 func (u *undoing) exactTimes(s *PastStep) (err error) {
 	for _, one := range s.held {
-		at, name, e := u.to.at(path.Join(string(s.Path), one.way))
-		var now sys.Status
-		if e == nil {
-			now, e = u.Calls.Status(at, name)
-		}
+		at, name, now, e := u.lookBack(s, one.way)
 		if e == nil && now.Modified == one.became {
 			e = u.Calls.SetTimes(at, name, one.modified, one.accessed)
 		}
@@ -620,6 +616,33 @@ func (u *undoing) exactTimes(s *PastStep) (err error) {
 		}
 	}
 	return err
+}
+
+// lookBack looks at an entry that came back with a step.
+func (u *undoing) lookBack(s *PastStep, way string) (at int, name string, now sys.Status, err error) {
+	if at, name, err = u.to.at(path.Join(string(s.Path), way)); err == nil {
+		now, err = u.Calls.Status(at, name)
+	}
+	return at, name, now, err
+}
+
+// notKept says what was lost on the way back, once exact times are set: those that the copy
+// could not have at first are not lost if they are as before now.
+func (u *undoing) notKept(s *PastStep, c *copier) string {
+	meant := map[string]heldTimes{}
+	for _, one := range s.held {
+		meant[one.way] = one
+	}
+	for _, one := range c.held {
+		times := one.modified
+		if before, known := meant[one.way]; known && before.became == times {
+			times = before.modified
+		}
+		if _, _, now, err := u.lookBack(s, one.way); err == nil && now.Modified == times {
+			c.lost.times--
+		}
+	}
+	return c.lost.String()
 }
 
 // noteBack has the journal say what stands for an entry that was brought back.
@@ -654,7 +677,7 @@ func (u *undoing) backAcross(s *PastStep, from, to spot) error {
 	if err == nil {
 		err = u.exactTimes(s)
 	}
-	u.notes = c.lost.String()
+	u.notes = u.notKept(s, c)
 	if err == nil {
 		u.noteApart(s)
 		c.copiesIn(string(s.Path), u.copies)

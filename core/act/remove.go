@@ -75,11 +75,15 @@ func (remove) do(t *task) error {
 	if v == nil {
 		v = &survey{top: t.st, prints: make([]uint64, 1)}
 		if !t.carrying.passed {
-			under = t.journal.under(passing)
+			under = t.journal.under(forPassing)
 		}
 	}
 	removed, err := t.surveyor().takeAway(t.ctx, t.from, under, v, t.step.Mounted)
-	t.carrying.passed = t.carrying.passed || err != nil // something may have that name still
+	if err != nil && under == t.journal.under(forPassing) {
+		_, free := t.Calls.Status(t.from.at, under)
+		t.left = !gone(free)
+		t.carrying.passed = t.carrying.passed || t.left
+	}
 	if err != nil && removed > 0 {
 		err = &partly{removed, int64(len(v.prints)), err}
 	}
@@ -126,7 +130,7 @@ func (t *task) discard() error {
 
 func (remove) undo(u *undoing, s *PastStep) (acted bool, err error) {
 	if u.past.Options.ForGood {
-		left := leftUnder(&u.from, s.Step, u.past.under, s.Number) != ""
+		left := leftUnder(&u.from, s.Step, u.past.under, s.Number, s.left()) != ""
 		if err := u.settle(s); err != nil {
 			return false, err
 		}
@@ -186,7 +190,7 @@ func (remove) look(u *undoing, s *PastStep) State {
 	if !u.past.Options.ForGood {
 		return u.lookAtPaths(s)
 	}
-	if leftUnder(&u.from, s.Step, u.past.under, s.Number) != "" {
+	if leftUnder(&u.from, s.Step, u.past.under, s.Number, s.left()) != "" {
 		return Partly
 	}
 	st, err := u.from.status(string(s.Path))

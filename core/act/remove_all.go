@@ -100,7 +100,7 @@ func (s *surveyor) dropCopy(ctx context.Context, made spot, under string, origin
 	}
 	if err = s.drop(ctx, made.at, under, original, false); err != nil {
 		if _, left := s.calls.Status(made.at, under); !gone(left) {
-			err = errors.Join(err, s.fromAside(made.at, made.name, under))
+			err = s.backAside(err, made.at, made.name, under)
 		}
 	}
 	return err

@@ -156,8 +156,8 @@ func (u *undoing) close(s *PastStep, acted bool, trouble error, did *Undoing) er
 	case trouble != nil:
 		did.Stays++
 	case acted:
-		if u.notes == "" && u.past.Action == Move && s.State == Done {
-			u.notes = s.Why // what was lost on the way there does not come back
+		if s.State == Done && u.notes != s.lost {
+			u.notes = joinNotes(s.lost, u.notes)
 		}
 		did.Undone++
 		u.journal.note(event{Undone: s.Number})
@@ -170,8 +170,11 @@ func (u *undoing) close(s *PastStep, acted bool, trouble error, did *Undoing) er
 	}
 	if u.Tell != nil {
 		out := Outcome{Step: s.Step, Number: s.Number, To: string(s.Path), Err: trouble, Notes: u.notes}
+		if u.past.Action == Copy {
+			out.To = string(s.To)
+		}
 		if trouble != nil {
-			out.Aside = leftUnder(&u.from, s.Step, u.past.under, s.Number)
+			out.Aside = leftUnder(&u.from, s.Step, u.past.under, s.Number, s.left())
 		}
 		u.Tell(out)
 	}
@@ -233,7 +236,7 @@ func (u *undoing) isLeft(s *PastStep) bool {
 			return true
 		}
 	}
-	return !verbs[u.past.Action].stays() && leftUnder(&u.from, s.Step, u.past.under, s.Number) != ""
+	return !verbs[u.past.Action].stays() && leftUnder(&u.from, s.Step, u.past.under, s.Number, s.left()) != ""
 }
 
 // isNothing reports whether there is nothing to take back of a step.
@@ -286,7 +289,7 @@ func (c *Carrier) Look(past *Past) {
 			s.Found, s.Looked = verbs[past.Action].look(u, s), true
 		}
 		if s.State == Begun || s.State == Failed || s.State == Partly || s.State == Done && past.undoing && !past.Undone {
-			s.Aside = leftUnder(&u.from, s.Step, past.under, s.Number)
+			s.Aside = leftUnder(&u.from, s.Step, past.under, s.Number, s.left())
 		}
 	}
 }

@@ -53,6 +53,7 @@ type task struct {
 	survey *survey // of a folder that goes as a whole
 	to     string  // where it went
 	notes  string  // what is not as before
+	left   bool    // something may have the name for passing still
 }
 
 // begin tells the journal that the step begins.
