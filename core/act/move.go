@@ -483,6 +483,9 @@ func (u *undoing) back(s *PastStep) (acted bool, err error) {
 			u.noteApart(s)
 			return true, errors.Join(u.discard(s), u.exactTimes(s))
 		}
+		if s.State == Done { // likewise
+			u.noteApart(s)
+		}
 		return s.State == Done || s.State == Partly, u.discard(s)
 	case !there:
 		return false, errMovedOn
