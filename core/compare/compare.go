@@ -186,6 +186,7 @@ func (answer *Answer) read(ctx context.Context, s source.Source, request source.
 		request.Follow, request.SameDisk = false, false
 	}
 	report, err := s.Read(ctx, request, sink)
+	report.NoteUntold(s.Place(), request.Condition)
 	answer.Report.Add(report)
 	for _, p := range report.Problems { // also where nothing of a folder was given
 		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(s.Place().Given, "/")); below {

@@ -49,7 +49,7 @@ func (c *compiler) compile(n Node) (*part, error) {
 		return flagPart(n.Field), nil
 	case Valued:
 		f := n.Field
-		return newLeaf(f.Needs, cheap, func(s *state, e *entry.Entry) bool { return f.Valued(e, s.context) != n.Missing }), nil
+		return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool { return f.Valued(e, s.context) != n.Missing }), nil
 	}
 	return c.compileTest(n.(*Test))
 }
@@ -75,21 +75,24 @@ const (
 	stageCost
 )
 
-func newLeaf(needs entry.Facts, cost int, test func(*state, *entry.Entry) bool) *part {
-	return &part{needs: needs, cost: cost + stageCost*stage(needs), test: test}
+// newLeaf makes the part that tests a field, by some facts.
+func newLeaf(f *entry.Field, needs entry.Facts, cost int, test func(*state, *entry.Entry) bool) *part {
+	return &part{field: f, needs: needs, cost: cost + stageCost*stage(needs), test: test}
 }
+
+var kindField = entry.FieldNamed("kind")
 
 // ofKind makes a part that only entries of some kinds can meet, so that no
 // facts about others are asked for.
 func ofKind(p *part, kinds ...entry.Kind) *part {
-	of := newLeaf(0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) })
+	of := newLeaf(kindField, 0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) })
 	return join(allOf, of.needing(oneOfNeeds(kinds, func(kind entry.Kind) source.Need { return source.NeedKind(kind) })), p)
 }
 
 // flagPart makes the part for a single word.
 func flagPart(f *entry.Field) *part {
 	return having(f, func(needs entry.Facts) *part {
-		return newLeaf(needs, cheap, func(_ *state, e *entry.Entry) bool {
+		return newLeaf(f, needs, cheap, func(_ *state, e *entry.Entry) bool {
 			is, known := f.Flag(e)
 			return is && known
 		})
@@ -146,7 +149,7 @@ func (c *compiler) text(t *Test) (*part, error) {
 	words := t.words(0, matchCase)
 	switch {
 	case t.Op == Is && f.Words != nil:
-		held := newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) })
+		held := newLeaf(f, f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) })
 		if f.Name == "kind" {
 			held.needing(kindNeed(words))
 		}
@@ -184,12 +187,12 @@ func (c *compiler) compare(t *Test, words []string) *part {
 		return len(exact) > 0 && holdsExact(value) || len(plain) > 0 && holdsPlain(letters.Plain(value))
 	}
 	if !f.FromPlace {
-		return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
+		return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 			value, ok := s.value(f, e, matchCase)
 			return ok && holds(value)
 		}).needing(nameNeed(t, words))
 	}
-	return newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
+	return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
 		if !ok || holds(value) {
 			return ok
@@ -271,7 +274,7 @@ func (c *compiler) account(t *Test) (*part, error) {
 			return nil, c.mistake(t, 0, "there is no %s %s on this system; %s", noun, word, hint)
 		}
 	}
-	return newLeaf(t.Field.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+	return newLeaf(t.Field, t.Field.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		id, ok := roster.ID(e)
 		if !ok || slices.Contains(ids, id) {
 			return ok
@@ -320,7 +323,7 @@ func (c *compiler) number(t *Test) (*part, error) {
 	if t.Op == Between && !possible {
 		return nil, c.mistake(t, 1, "between takes the smaller value first")
 	}
-	return newLeaf(f.Needs, cheap, func(s *state, e *entry.Entry) bool {
+	return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool {
 		n, ok := f.Number(e, s.context)
 		if !ok || !possible {
 			return false
@@ -429,7 +432,7 @@ func (c *compiler) moment(t *Test) (*part, error) {
 	if t.Op == Between && p.isVoid() {
 		return nil, c.mistake(t, 1, "between takes the earlier time first")
 	}
-	return newLeaf(f.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+	return newLeaf(f, f.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		at, ok := f.Moment(e)
 		return ok && p.holds(at)
 	}).needing(momentNeed(f, p)), nil
@@ -441,7 +444,7 @@ func (c *compiler) age(t *Test) (*part, error) {
 		return nil, c.mistake(t, 1, "between takes the shorter time first")
 	}
 	since := t.Field.Since
-	return newLeaf(since.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+	return newLeaf(t.Field, since.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		at, ok := since.Moment(e)
 		return ok && p.holds(at)
 	}).needing(momentNeed(since, p)), nil
@@ -456,7 +459,7 @@ func (c *compiler) mode(t *Test) (*part, error) {
 		Lacks: func(p entry.Permissions) bool { return p&wanted == 0 },
 	}[t.Op]
 	f := t.Field
-	return newLeaf(f.Needs, cheap, func(s *state, e *entry.Entry) bool {
+	return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool {
 		bits, ok := f.Number(e, s.context)
 		return ok && holds(entry.Permissions(bits))
 	}), nil

@@ -75,7 +75,7 @@ func decide(t *testing.T, test source.Test, e *entry.Entry) bool {
 		switch test(e, asked) {
 		case source.Yes:
 			return true
-		case source.No:
+		case source.No, source.Unknown:
 			return false
 		}
 		require.Less(t, stage, len(source.Stages), "it never decides")
@@ -429,7 +429,56 @@ func TestFunnel(t *testing.T) {
 	for i, name := range []string{"dawn.wav", "dawn.csv", "dusk.wav", "dawn.WAV"} {
 		decide(t, test, &entry.Entry{Name: name, Kind: entry.KindFile, Known: entry.FactStatus, Size: int64(i * 10)})
 	}
-	assert.Equal(t, []condition.Left{{"size over 10B", 2}, {"name has dawn", 1}, {"ext is wav", 1}}, p.Left())
+	decide(t, test, &entry.Entry{Name: "dawn.txt", Kind: entry.KindFile, Known: entry.FactStatus, Marks: entry.MarkUnsized})
+	decide(t, test, &entry.Entry{Name: "dawn.2.wav", Kind: entry.KindFile, Known: entry.FactStatus, Marks: entry.MarkUnsized})
+	assert.Equal(t, []condition.Left{{"size over 10B", 2, 1}, {"name has dawn", 1, 0}, {"ext is wav", 1, 0}}, p.Left())
+}
+
+// What is not known is neither met nor not met, as in SQL; what is absent is not met.
+func TestThreeValues(t *testing.T) {
+	made := &entry.Entry{Name: "made", Kind: entry.KindFile, Known: entry.FactStatus, Marks: entry.MarkUnsized}
+	folder := &entry.Entry{Name: "folder", Kind: entry.KindFolder, Known: entry.FactStatus}
+	bare := &entry.Entry{Name: "bare.txt", Kind: entry.KindFile}
+	for _, one := range []struct {
+		e    *entry.Entry
+		text string
+		want source.Verdict
+		why  string
+	}{
+		{made, "size over 1B", source.Unknown, "size 1"},
+		{made, "not size over 1B", source.Unknown, "size 1"},
+		{made, "size missing", source.Unknown, "size 1"},
+		{made, "empty or sparse", source.Unknown, "empty 1 sparse 1"},
+		{made, "size over 1B and name is other", source.No, ""},
+		{made, "size over 1B or name is made", source.Yes, ""},
+		{made, "not (size over 1B and type is text)", source.Unknown, "size 1 type 1"},
+		{folder, "size over 1B", source.No, ""},
+		{folder, "not size over 1B", source.Yes, ""},
+		{folder, "size missing", source.Yes, ""},
+		{folder, "not type is text and not broken", source.Yes, ""},
+		{folder, "empty", source.Unknown, "empty 1"},
+		{folder, "created within 1 day", source.Unknown, "created 1"},
+		{bare, "owner is me or age over 1 day", source.Unknown, "age 1 owner 1"},
+		{bare, "sha256 present", source.Unknown, "sha256 1"},
+		{bare, "ext is txt or sha256 present", source.Yes, ""},
+		{bare, "target is x", source.No, ""},
+		{bare, "hidden or kind is folder or links is 2 or links is 3", source.Unknown, "links 1"},
+	} {
+		t.Run(one.e.Name+" "+one.text, func(t *testing.T) {
+			c, err := condition.Parse([]string{one.text})
+			require.NoError(t, err)
+			p, err := c.Compile(environment(t))
+			require.NoError(t, err)
+			assert.Equal(t, one.want, p.Test()(one.e, ^entry.Facts(0)))
+			entries, fields := p.TakeUntold()
+			why := ""
+			for _, f := range fields {
+				why += fmt.Sprintf(" %s %d", f.Field.Name, f.Entries)
+			}
+			assert.Equal(t, one.why, strings.TrimSpace(why))
+			assert.Equal(t, one.want == source.Unknown, entries == 1)
+		})
+	}
 }
 
 // An expression that parses prints back to one that parses the same; none makes

@@ -70,7 +70,7 @@ func (c *compiler) alternatives(tests []*Test) *part {
 		of, cost = hasOne, searching
 	}
 	holdsExact, holdsPlain := of(exact), of(plain)
-	p := newLeaf(f.Needs, cost, func(s *state, e *entry.Entry) bool {
+	p := newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
 		return ok && (holdsExact(value) || len(plain) > 0 && holdsPlain(letters.Plain(value)))
 	})

@@ -78,7 +78,7 @@ func (c *compiler) pattern(t *Test) (*part, error) {
 		return nil, c.mistake(t, 0, "%s", err)
 	}
 	f, matchCase := t.Field, c.env.MatchCase
-	return newLeaf(f.Needs, matching, func(s *state, e *entry.Entry) bool {
+	return newLeaf(f, f.Needs, matching, func(s *state, e *entry.Entry) bool {
 		folded, ok := s.value(f, e, matchCase)
 		return ok && p.matches(s.raw, folded)
 	}).needing(patternNeed(f, p)), nil

@@ -2,6 +2,8 @@ package condition
 
 import (
 	"slices"
+	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -39,6 +41,9 @@ type Program struct {
 	env     *Environment
 	context *entry.Context
 	steps   []step // with a funnel: the tests in the order written
+
+	mu     sync.Mutex
+	states []*state // of all tests
 }
 
 // step is one of the conditions joined by and, and how many entries it and all
@@ -47,12 +52,14 @@ type step struct {
 	part *part
 	text string
 	left atomic.Int64
+	open atomic.Int64 // of how many of these it is not known whether they meet it
 }
 
 // part is a node made ready. A leaf has a test; the others have parts.
 type part struct {
 	kind  partKind
 	parts []*part
+	field *entry.Field // of a leaf
 	needs entry.Facts
 	cost  int
 	test  func(s *state, e *entry.Entry) bool
@@ -81,26 +88,62 @@ func (p *Program) Needs() entry.Facts { return p.root.needs }
 // Test implements source.Condition.
 func (p *Program) Test() source.Test {
 	s := &state{context: p.context}
-	if p.steps == nil {
-		return func(e *entry.Entry, asked entry.Facts) source.Verdict {
-			s.of = nil
-			return p.root.decide(s, e, asked)
-		}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.states = append(p.states, s)
+	decide := p.root.decide
+	if p.steps != nil {
+		decide = p.decideInSteps
 	}
 	return func(e *entry.Entry, asked entry.Facts) source.Verdict {
 		s.of = nil
-		for i := range p.steps {
-			switch p.steps[i].part.decide(s, e, asked) {
-			case source.Open:
-				return source.Open
-			case source.No:
-				p.count(i)
-				return source.No
-			}
+		verdict := decide(s, e, asked)
+		if verdict == source.Unknown {
+			s.unknown, s.noted = s.unknown+1, s.noted[:0]
+			p.root.untold(s, e, asked)
 		}
-		p.count(len(p.steps))
-		return source.Yes
+		return verdict
 	}
+}
+
+// decideInSteps counts how far an entry gets.
+func (p *Program) decideInSteps(s *state, e *entry.Entry, asked entry.Facts) source.Verdict {
+	verdict, passed := source.Yes, len(p.steps)
+	for i := range p.steps {
+		switch p.steps[i].part.decide(s, e, asked) {
+		case source.Open:
+			return source.Open
+		case source.No:
+			p.count(min(i, passed))
+			return source.No
+		case source.Unknown:
+			verdict, passed = source.Unknown, min(i, passed)
+		}
+	}
+	p.count(passed)
+	if verdict == source.Unknown {
+		p.steps[passed].open.Add(1)
+	}
+	return verdict
+}
+
+// TakeUntold implements source.Doubting.
+func (p *Program) TakeUntold() (entries int64, fields []source.Untold) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	counts := map[*entry.Field]int64{}
+	for _, s := range p.states {
+		entries += s.unknown
+		for f, n := range s.untold {
+			counts[f] += n
+		}
+	}
+	p.states = nil
+	for f, n := range counts {
+		fields = append(fields, source.Untold{Field: f, Entries: n})
+	}
+	slices.SortFunc(fields, func(a, b source.Untold) int { return strings.Compare(a.Field.Name, b.Field.Name) })
+	return entries, fields
 }
 
 // count notes that an entry got through the first n steps.
@@ -114,6 +157,7 @@ func (p *Program) count(n int) {
 type Left struct {
 	Condition string
 	Entries   int64
+	Unknown   int64 // of how many that got as far it is not known whether they meet it
 }
 
 // Funnel makes the program count how many entries each of the conditions joined
@@ -140,44 +184,73 @@ func (c *Condition) Funnel(p *Program) error {
 func (p *Program) Left() []Left {
 	var left []Left
 	for i := range p.steps {
-		left = append(left, Left{p.steps[i].text, p.steps[i].left.Load()})
+		left = append(left, Left{p.steps[i].text, p.steps[i].left.Load(), p.steps[i].open.Load()})
 	}
 	return left
 }
 
-// decide decides as far as the facts that were asked for allow.
+// decide decides as far as the facts that were asked for allow, by the three-valued logic of SQL
+// (ISO/IEC 9075): what is not known is neither met nor not met.
 func (p *part) decide(s *state, e *entry.Entry, asked entry.Facts) source.Verdict {
 	switch p.kind {
 	case leaf:
-		if p.needs&^asked != 0 {
+		switch {
+		case p.needs&^asked != 0:
 			return source.Open
-		}
-		if p.test(s, e) {
+		case (e.Known&p.needs != p.needs || e.Marks&entry.MarkUnsized != 0) && !p.field.Knows(e):
+			return source.Unknown
+		case p.test(s, e):
 			return source.Yes
 		}
 		return source.No
 	case notOf:
-		switch p.parts[0].decide(s, e, asked) {
+		switch verdict := p.parts[0].decide(s, e, asked); verdict {
 		case source.Yes:
 			return source.No
 		case source.No:
 			return source.Yes
+		default:
+			return verdict
 		}
-		return source.Open
 	}
 	settles, verdict := source.No, source.Yes
 	if p.kind == anyOf {
 		settles, verdict = source.Yes, source.No
 	}
 	for _, part := range p.parts {
-		switch part.decide(s, e, asked) {
+		switch is := part.decide(s, e, asked); is {
 		case settles:
 			return settles
 		case source.Open:
 			verdict = source.Open
+		case source.Unknown:
+			if verdict != source.Open {
+				verdict = source.Unknown
+			}
 		}
 	}
 	return verdict
+}
+
+// untold notes which fields leave it open whether an entry meets the part.
+func (p *part) untold(s *state, e *entry.Entry, asked entry.Facts) {
+	if p.decide(s, e, asked) != source.Unknown {
+		return
+	}
+	if p.kind != leaf {
+		for _, inner := range p.parts {
+			inner.untold(s, e, asked)
+		}
+		return
+	}
+	if slices.Contains(s.noted, p.field) {
+		return
+	}
+	s.noted = append(s.noted, p.field)
+	if s.untold == nil {
+		s.untold = map[*entry.Field]int64{}
+	}
+	s.untold[p.field]++
 }
 
 // join makes a part of several, the cheapest first.
@@ -210,6 +283,10 @@ type state struct {
 	raw      []byte
 	folded   []byte // raw as it is compared, if isFolded
 	isFolded bool
+
+	unknown int64 // entries of which it is not known whether they meet the condition
+	untold  map[*entry.Field]int64
+	noted   []*entry.Field // of the entry at hand
 }
 
 // value returns the text of a field as it is compared: in small letters unless case

@@ -61,6 +61,8 @@ type Field struct {
 	Words []string
 	// Families are words that stand for all texts that begin with them and a slash.
 	Families []string
+	// Sized says that it goes by the size of a file, where that is known.
+	Sized bool
 	// FromPlace says that its text is a path that begins with the place as it was given.
 	FromPlace bool
 	// Also are other words for the field, and Aliases for its values.
@@ -175,7 +177,7 @@ var Fields = append([]Field{
 		return append(dst, e.Kind.String()...), true
 	}).listed().grouped().oneOf(KindWords()).aliases(map[string]string{"dir": "folder", "directory": "folder", "folders": "folder", "directories": "folder", "dirs": "folder", "files": "file", "symlink": "link", "links": "link", "symlinks": "link", "shortcut": "link", "fifo": "pipe", "device": "block,char"}).
 		held(func(e *Entry) string { return e.Kind.String() }),
-	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile),
+	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile).sized(),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
 	number("links", Number, true, "the number of its names (hard links)", func(e *Entry) int64 { return int64(e.Links) }),
 	depthField,
@@ -212,7 +214,7 @@ var Fields = append([]Field{
 	}).also("birth", "btime", "born"),
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
-		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}),
+		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}).sized(),
 	flag("hidden", "its name starts with a dot, or a flag of the system hides it", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
 	flag("awkward", "its name is hard to type: a dash or a space in front, a space at its end, quotes, \\ $ ! * ? or invisible characters in it", 0, func(e *Entry) (bool, bool) { return AwkwardName(e.Name), true }).grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
@@ -225,8 +227,8 @@ var Fields = append([]Field{
 	permission("setgid", "runs with the rights of its group; what is created in such a folder gets its group", SetGroup),
 	permission("sticky", "a folder in which only owners may remove or rename things", Sticky),
 	flag("sparse", "a file with fewer bytes on disk than in its content", FactStatus, func(e *Entry) (bool, bool) {
-		return e.Kind == KindFile && e.Disk < e.Size, e.Known&FactStatus != 0
-	}).only(KindFile),
+		return e.Kind == KindFile && e.Disk < e.Size, e.Known&FactStatus != 0 && e.Marks&MarkUnsized == 0
+	}).only(KindFile).sized(),
 	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
 	}).only(KindFile),
@@ -289,12 +291,19 @@ func (f Field) having(kinds ...Having) Field {
 	return f
 }
 
-// grouped makes it a field that entries can be grouped by.
+// sized makes it a field that goes by the size of a file.
+func (f Field) sized() Field {
+	f.Sized = true
+	return f
+}
+
+// fromPlace makes it a path that begins with the place.
 func (f Field) fromPlace() Field {
 	f.FromPlace = true
 	return f
 }
 
+// grouped makes it a field that entries can be grouped by.
 func (f Field) grouped() Field {
 	f.Groups = true
 	return f
@@ -416,6 +425,20 @@ func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string,
 	}
 	name, _ := lookup(id)
 	return append(dst, name...), true
+}
+
+// Knows reports whether it is known which value an entry has of the field, or that it has none:
+// false where there may be one that could not be told.
+func (f *Field) Knows(e *Entry) bool {
+	needs := f.Needs
+	if f.Having != nil {
+		i := slices.IndexFunc(f.Having, func(h Having) bool { return slices.Contains(h.Kinds, e.Kind) })
+		if i < 0 {
+			return true // nothing of that kind has it
+		}
+		needs = f.Having[i].Needs
+	}
+	return e.Known.Has(needs) && !(f.Sized && e.Kind == KindFile && e.Marks&MarkUnsized != 0)
 }
 
 // Valued reports whether an entry has a value of the field, as far as it is known.

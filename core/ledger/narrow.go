@@ -64,8 +64,8 @@ func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narr
 	if !needing || !counted || s.state != nil || s.alone != nil || request.Depth != source.AllDepths || request.Skip != nil {
 		return nil, nil
 	}
-	need := condition.Need()
-	if need == nil {
+	need := s.certain(condition.Need())
+	if need == nil || condition.Needs()&entry.FactInside != 0 { // which is not kept, but found out
 		return nil, nil
 	}
 	of, err := rangeTo(ctx, s.ledger.store, s.record.place, s.record.Number)
@@ -87,6 +87,42 @@ func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narr
 		return nil, err
 	}
 	return n, nil
+}
+
+// certain is what is needed as far as it is known of all entries of the record: what it does not
+// know of an entry may be what is needed. When a thing was made is not kept by all disks.
+func (s *Source) certain(need source.Need) source.Need {
+	switch need := need.(type) {
+	case source.AllNeeds:
+		var all source.AllNeeds
+		for _, part := range need {
+			if part = s.certain(part); part != nil {
+				all = append(all, part)
+			}
+		}
+		if len(all) > 0 {
+			return all
+		}
+		return nil
+	case source.AnyNeed:
+		some := source.AnyNeed{}
+		for _, part := range need {
+			if part = s.certain(part); part == nil {
+				return nil
+			}
+			some = append(some, part)
+		}
+		return some
+	case source.NeedNumber:
+		if need.Of == source.Created || s.record.Unsized > 0 || s.record.Problems > 0 {
+			return nil
+		}
+	case source.NeedUID, source.NeedGID:
+		if s.record.Problems > 0 {
+			return nil
+		}
+	}
+	return need
 }
 
 func (r *reading) tryNarrow(place *entry.Folder, n *narrowing) (done bool, err error) {

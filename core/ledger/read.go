@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"path"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 
@@ -159,6 +160,14 @@ func (r *reading) self(place *entry.Folder) error {
 	if e.Kind == entry.KindFolder {
 		e.Inside = place
 	}
+	if e.Kind == entry.KindFolder && r.asksInside() && (r.source.alone == nil || r.source.alone.Entered) {
+		if err := r.source.load(r.ctx); err != nil {
+			return err
+		}
+		if err := one.lookInside(r.source.start, &e); err != nil {
+			return err
+		}
+	}
 	verdict := source.Yes
 	if r.request.Condition != nil {
 		r.report.Tested++
@@ -282,6 +291,9 @@ func (r *reader) folder(s step) (below []step, err error) {
 			return nil, err
 		}
 		below, _ = r.chooseAll(s, held, nil)
+		if err := r.lookInsideAll(s, held); err != nil {
+			return nil, err
+		}
 		return below, r.give(held)
 	}
 	for _, at := range deltas { // of a folder with very many entries there are several, which have a part of them each
@@ -300,6 +312,9 @@ func (r *reader) folder(s step) (below []step, err error) {
 			if err != nil {
 				return nil, err
 			}
+		}
+		if err := r.lookInsideAll(s, r.room); err != nil {
+			return nil, err
 		}
 		if err := r.give(r.room); err != nil {
 			return nil, err
@@ -366,6 +381,49 @@ func (r *reader) choose(folder *entry.Folder, k *encoding.Recorded, below *[]ste
 	}
 	r.report.Tested++
 	return r.test(e, 0)
+}
+
+// asksInside reports whether it is asked of folders if there is anything in them.
+func (r *reading) asksInside() bool {
+	facts := r.request.Facts
+	if r.request.Condition != nil {
+		facts |= r.request.Condition.Needs()
+	}
+	return facts&entry.FactInside != 0
+}
+
+// lookInsideAll finds out of the folders in a folder whether anything is in them, if that is
+// asked.
+func (r *reader) lookInsideAll(s step, held []encoding.Recorded) error {
+	if !r.asksInside() {
+		return nil
+	}
+	for i := range held {
+		if k := &held[i]; k.Entered && !k.Unread && r.verdicts[i] != source.No {
+			if err := r.lookInside(r.source.state.ids[folderKey{s.id, k.Entry.Name}], &k.Entry); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// lookInside finds out whether anything is in a folder. A record that was made of some entries
+// only does not tell that of one of which it has none.
+func (r *reader) lookInside(id uint64, e *entry.Entry) error {
+	held, err := r.source.state.held(r.ctx, r.source.ledger.store, id)
+	if err != nil {
+		return err
+	}
+	terms := &r.source.record.Terms
+	switch {
+	case slices.ContainsFunc(held, func(k encoding.Recorded) bool { return !k.Gone }):
+		e.Known |= entry.FactInside
+	case terms.Where == nil && terms.Hidden == source.ShowHidden:
+		e.Known |= entry.FactInside
+		e.Marks |= entry.MarkVoid
+	}
+	return nil
 }
 
 // give hands over the entries that are chosen.

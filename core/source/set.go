@@ -36,6 +36,7 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 			}
 		}
 		read, err := one.Read(ctx, request, sink)
+		read.NoteUntold(one.Place(), request.Condition)
 		report.Add(read)
 		if err != nil {
 			return report, err

@@ -111,7 +111,8 @@ type Verdict uint8
 const (
 	No Verdict = iota
 	Yes
-	Open // more facts are needed
+	Open    // more facts are needed
+	Unknown // all that was asked for is there, and does not tell
 )
 
 // Stages are the facts by what they cost, the cheapest first. The reader asks
@@ -144,6 +145,7 @@ type Amount struct {
 type Report struct {
 	Folders    int64 // folders read
 	Tested     int64 // entries that the condition was asked about
+	Unknown    int64 // entries of which it is not known whether they meet it
 	Hidden     int64 // entries left out because they are hidden
 	Skipped    int64 // folders not entered because the request said so
 	OtherDisks int64 // folders not entered because another file system starts there
@@ -157,6 +159,7 @@ type Report struct {
 func (r *Report) Add(other Report) {
 	r.Folders += other.Folders
 	r.Tested += other.Tested
+	r.Unknown += other.Unknown
 	r.Hidden += other.Hidden
 	r.Skipped += other.Skipped
 	r.OtherDisks += other.OtherDisks
@@ -181,6 +184,9 @@ type Problem struct {
 	Err      error  // the system's reason
 	Entries  int64  // how many entries it concerns; at least 1
 	Vanished bool   // it was gone before it could be looked at
+	// Untold is the field that is not known of the entries, so that it is not known either
+	// whether they meet the condition; nil for other problems. Path is the place then.
+	Untold *entry.Field
 }
 
 // Reason is the system's reason in words.

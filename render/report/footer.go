@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -216,6 +217,9 @@ func (v *View) Footer(s *Summary) []render.Line {
 			lines = append(lines, quiet(render.Count(left.count, left.one, left.many)+" "+left.rest))
 		}
 	}
+	for _, text := range untold(s) {
+		lines = append(lines, alarm(text))
+	}
 	if text := problemCount(s); text != "" {
 		lines = append(lines, alarm(text))
 	}
@@ -227,6 +231,27 @@ func (v *View) Footer(s *Summary) []render.Line {
 		lines = append(lines, plain(line))
 	}
 	return lines
+}
+
+// untold says of how many entries it is not known whether they match, and why.
+func untold(s *Summary) []string {
+	if s.Report.Unknown == 0 {
+		return nil
+	}
+	var why []string
+	for _, p := range s.Report.Problems {
+		if p.Untold == nil {
+			continue
+		}
+		text := p.Untold.Name
+		if p.Entries != s.Report.Unknown {
+			text += " (" + render.Grouped(p.Entries) + ")"
+		}
+		if text += strings.TrimPrefix(p.Reason(), "it"); !slices.Contains(why, text) {
+			why = append(why, text)
+		}
+	}
+	return []string{"it is not known whether " + render.Count(s.Report.Unknown, "entry matches", "entries match") + ": " + strings.Join(why, ", ")}
 }
 
 // sumText tells how many bytes of content there are, as far as that is known.
@@ -296,7 +321,11 @@ func (v *View) FunnelLines(s *Summary) []string {
 		if i == 0 {
 			word = ""
 		}
-		rows = append(rows, [2]string{render.Grouped(left.Entries), word + render.Escaped(left.Condition)})
+		text := word + render.Escaped(left.Condition)
+		if left.Unknown > 0 {
+			text += "  (not known of " + render.Grouped(left.Unknown) + ")"
+		}
+		rows = append(rows, [2]string{render.Grouped(left.Entries), text})
 	}
 	var lines []string
 	for _, row := range rows {

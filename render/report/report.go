@@ -64,9 +64,10 @@ func (s *Summary) Complete() bool { return !s.Stopped && len(s.Report.Problems) 
 // counts returns how many entries could not be read, and how many vanished.
 func (s *Summary) counts() (unread, vanished int64) {
 	for _, p := range s.Report.Problems {
-		if p.Vanished {
+		switch {
+		case p.Vanished:
 			vanished += p.Entries
-		} else {
+		case p.Untold == nil:
 			unread += p.Entries
 		}
 	}
@@ -185,6 +186,7 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 	}
 	if s.Chosen {
 		o.Number("looked_at", r.Tested)
+		o.Number("unknown", r.Unknown)
 	}
 	for _, n := range s.Numbers {
 		o.MaybeNumber(n.Key, n.Value, n.Value >= 0)
@@ -200,6 +202,7 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 		o.Objects("funnel", len(s.Funnel), "", func(o *exact.Object, i int) {
 			o.Text("condition", s.Funnel[i].Condition)
 			o.Number("entries", s.Funnel[i].Entries)
+			o.Number("unknown", s.Funnel[i].Unknown)
 		})
 	}
 	putMoment(o, "as_of", entry.TimeOf(c.AsOf))

@@ -1,0 +1,49 @@
+package source
+
+import (
+	"errors"
+
+	"frankledger/core/entry"
+)
+
+// Doubting is a condition that tells what it could not decide.
+type Doubting interface {
+	Condition
+	// TakeUntold returns of how many entries it was not known, since it was called last,
+	// whether they meet the condition, and because of which fields. It must not be called
+	// while entries are tested.
+	TakeUntold() (entries int64, fields []Untold)
+}
+
+// Untold is of how many entries a field is not known that a condition depends on.
+type Untold struct {
+	Field   *entry.Field
+	Entries int64
+}
+
+// Why a field of entries is not known.
+var (
+	errNotRecorded = errors.New("it is not in this record")
+	errNotListed   = errors.New("it is not in this list")
+	errNotTold     = errors.New("it cannot be told")
+)
+
+// NoteUntold adds to a report of a place what the condition could not decide there.
+func (r *Report) NoteUntold(place *entry.Place, c Condition) {
+	doubting, is := c.(Doubting)
+	if !is {
+		return
+	}
+	reason := errNotTold
+	switch {
+	case place.Record != nil:
+		reason = errNotRecorded
+	case place.List:
+		reason = errNotListed
+	}
+	entries, fields := doubting.TakeUntold()
+	r.Unknown += entries
+	for _, f := range fields {
+		r.Problems = append(r.Problems, Problem{Path: place.Given, Tried: "tell " + f.Field.Name + " in", Err: reason, Entries: f.Entries, Untold: f.Field})
+	}
+}
