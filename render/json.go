@@ -25,11 +25,19 @@ func newJSONRow[R any](v *View, columns []row.Column[R]) jsonRow[R] {
 func (j jsonRow[R]) object(dst []byte, r R) []byte {
 	dst = append(dst, '{')
 	for i := range j.columns {
+		c, before := &j.columns[i], len(dst)
 		if i > 0 {
 			dst = append(dst, ',')
 		}
 		dst = append(dst, j.keys[i]...)
-		dst = appendJSONValue(dst, j.view, &j.columns[i], r)
+		if !c.IsOmitted() {
+			dst = appendJSONValue(dst, j.view, c, r)
+			continue
+		}
+		var has bool
+		if dst, has = c.AppendText(dst, r); !has {
+			dst = dst[:before]
+		}
 	}
 	return append(dst, '}')
 }

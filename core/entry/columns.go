@@ -23,7 +23,23 @@ func Columns(c *Context, fields ...*Field) (columns []row.Column[*Entry]) {
 		shown := row.AppendColumn(f.Name, f.Meaning, func(dst []byte, e *Entry) ([]byte, bool) { return f.shown(dst, e, c) })
 		columns = append(columns, column.Shown(f.dressed(shown))...)
 	}
-	return columns
+	return append(columns, unknownColumn(fields))
+}
+
+// Unknown is what people are shown where there may be a value that could not be told.
+const Unknown = "?"
+
+// unknownColumn lists the fields that are not known of an entry, for programs, which are given
+// no value otherwise.
+func unknownColumn(fields []*Field) row.Column[*Entry] {
+	return row.TextsColumn("unknown", "the fields that may have a value, and could not be told", func(e *Entry) (names []string) {
+		for _, f := range fields {
+			if !f.Knows(e) {
+				names = append(names, f.Name)
+			}
+		}
+		return names
+	})
 }
 
 // ColumnsNamed returns the columns that show the fields of these names, which must
@@ -58,7 +74,15 @@ func (f *Field) dressed(column row.Column[*Entry]) row.Column[*Entry] {
 	if f.Long {
 		column = column.Shrinking().Looking((*Entry).Look)
 	}
-	return column
+	if f.Needs == 0 {
+		return column
+	}
+	return column.Instead(func(e *Entry) string {
+		if f.Knows(e) {
+			return ""
+		}
+		return Unknown
+	})
 }
 
 // Look is what the entry is shown as.
@@ -95,7 +119,7 @@ func Overview(c *Context, kinds bool) []row.Column[*Entry] {
 		if columns[i].Name == "size" && !kinds {
 			columns[i] = columns[i].Instead(func(e *Entry) string {
 				if e.Kind == KindFile {
-					return "" // it is not known
+					return Unknown
 				}
 				return e.Kind.String()
 			})

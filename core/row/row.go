@@ -6,6 +6,8 @@
 // values, and never a command.
 package row
 
+import "strconv"
+
 // Type is what kind of value a column has.
 type Type uint8
 
@@ -76,6 +78,7 @@ type Column[R any] struct {
 
 	readers Readers
 	blank   bool
+	omitted bool
 	shrinks bool
 	inside  []Column[any]
 
@@ -123,6 +126,24 @@ func JSONColumn[R any](name, meaning string, get func(r R) string) Column[R] {
 	return c
 }
 
+// TextsColumn makes a column of lists of words, for programs that can take it: they are given it
+// only of rows with any.
+func TextsColumn[R any](name, meaning string, get func(r R) []string) Column[R] {
+	c := AppendColumn(name, meaning, func(dst []byte, r R) ([]byte, bool) {
+		words := get(r)
+		for i, word := range words {
+			dst = append(dst, "[,"[min(i, 1)])
+			dst = strconv.AppendQuote(dst, word)
+		}
+		if len(words) > 0 {
+			dst = append(dst, ']')
+		}
+		return dst, len(words) > 0
+	})
+	c.Type, c.readers, c.omitted = JSON, Nested, true
+	return c
+}
+
 // NumberColumn makes a column of one of the types that are numbers.
 func NumberColumn[R any](name, meaning string, t Type, get func(r R) (int64, bool)) Column[R] {
 	return Column[R]{Name: name, Meaning: meaning, Type: t, readers: Everyone, number: get}
@@ -155,7 +176,7 @@ func RowsColumn[R, S any](name, meaning string, inside []Column[S], get func(r R
 
 // Through makes a column of what rows have in them.
 func Through[R, S any](c Column[S], get func(r R) S) Column[R] {
-	through := Column[R]{Name: c.Name, Meaning: c.Meaning, Type: c.Type, readers: c.readers, blank: c.blank, shrinks: c.shrinks, inside: c.inside}
+	through := Column[R]{Name: c.Name, Meaning: c.Meaning, Type: c.Type, readers: c.readers, blank: c.blank, omitted: c.omitted, shrinks: c.shrinks, inside: c.inside}
 	if c.text != nil {
 		through.text = func(dst []byte, r R) ([]byte, bool) { return c.text(dst, get(r)) }
 	}
@@ -292,6 +313,9 @@ func (c *Column[R]) Look(r R) Look {
 
 // Blank reports whether nothing at all is shown to people where there is no value.
 func (c *Column[R]) Blank() bool { return c.blank }
+
+// IsOmitted reports whether programs are not given the column at all of rows without a value.
+func (c *Column[R]) IsOmitted() bool { return c.omitted }
 
 // Words returns what people are shown where there is no value; "" for nothing else.
 func (c *Column[R]) Words(r R) string {
