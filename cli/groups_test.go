@@ -185,10 +185,11 @@ func TestOutline(t *testing.T) {
 10 entries: 4 folders, 4 files, 1 link, 1 other · 2.0 KiB in the files
 `, run(t, root, "outline").out)
 	assert.Equal(t, root+`
-  a            2.0 KiB  1 file
+  a            2.0 KiB  2 files
      b         2.0 KiB  1 file
         x.wav  2.0 KiB
 
+the size of a folder is that of everything in it, whatever matches
 1 of 10 entries: 1 file · 2.0 KiB in the files
 `, run(t, root, "outline", "--depth", "all", "where", "ext", "is", "wav").out)
 	short := run(t, root, "outline", "--order", "size", "--first", "1", "--hidden", "omit").out

@@ -298,7 +298,7 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 
 // columns are the fields of entries to be shown, as columns.
 func (r *reading) columns() []row.Column[*entry.Entry] {
-	return entry.Columns(r.view.Context, r.fields...)
+	return append(entry.Columns(r.view.Context, r.fields...), entry.UnknownColumn(r.fields))
 }
 
 // contradictions finds options that do not go together.

@@ -23,8 +23,8 @@ func (p *Program) outlineCommand() *cobra.Command {
 		Short: "show folders and files as an indented outline, with totals",
 		Long: `Shows what is in a folder and in the folders below, indented at each level. The size
 of a folder is that of everything in it, at any depth, shown or not. For a link, its
-target is shown. With where, only what meets the condition is shown and added up,
-with the folders that lead to it.`,
+target is shown. With where, only what matches is shown, with the folders that lead
+to it; their sizes are still of everything in them.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -67,6 +67,10 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	sources, summary, err := p.open(cmd.Context(), r, args, true)
 	if err != nil {
 		return err
+	}
+	r.addsUp(sumsEverything)
+	if r.request.Depth != source.AllDepths {
+		summary.Slips = append(summary.Slips, "only "+render.Count(int64(r.request.Depth), "level", "levels")+" of folders were looked at; --depth all looks at all")
 	}
 	plan := outline.Plan{Order: r.order, Context: r.view.Context, FoldersOnly: foldersOnly, First: r.first}
 	return p.answer(r, summary, func(w output.Destination) error {

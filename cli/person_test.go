@@ -49,7 +49,7 @@ func TestAccessOfWhoRunsIt(t *testing.T) {
 	assert.Equal(t, 3, card.status, "the content of theirs could not be looked at")
 	assert.Contains(t, card.err, "could not open theirs: permission denied")
 	facts := finish(t, stranger(command(t, root, "list", "theirs", "--as", "jsonl", "--columns", "type,mislabelled,sha256,size")))
-	assert.Equal(t, "{\"type\":null,\"mislabelled\":null,\"sha256\":null,\"size\":6}\n", facts.out)
+	assert.Equal(t, "{\"type\":null,\"mislabelled\":null,\"sha256\":null,\"size\":6,\"unknown\":[\"type\",\"mislabelled\",\"sha256\"]}\n", facts.out)
 }
 
 // Yesterday is yesterday in the zone of the person, over a change of the clock.

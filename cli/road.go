@@ -29,6 +29,9 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	if r.order.AsIs && r.form == render.HTML {
 		return misuse("--order none and --as html contradict each other: a page says first what there is, and then sorts by any column")
 	}
+	if totals {
+		r.addsUp(sumsEverything)
+	}
 	columns := r.columns()
 	if r.usual {
 		columns = entry.Overview(r.view.Context, totals)
@@ -59,7 +62,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		if err != nil {
 			return err
 		}
-		summary.Matched, summary.Totals = a.Matched, a.Totals
+		summary.Matched, summary.Totals, summary.Elsewhere = a.Matched, a.Totals, a.Elsewhere
 		if r.program != nil {
 			summary.Chosen, summary.Funnel = true, r.program.Left()
 		}

@@ -96,6 +96,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 	if err != nil {
 		return err
 	}
+	r.addsUp(sumsMatches)
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*tally.Answer, error) {
 			return tally.Run(cmd.Context(), p.set(r, sources), tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context})

@@ -91,3 +91,48 @@ func TestUnknownIsNeverZero(t *testing.T) {
 	assert.Nil(t, rows("weigh @l --depth all --as jsonl")["@l/listed"]["size"])
 	as("compare @l")
 }
+
+// What a place cannot tell of entries leaves it open whether they match: they are not in the answer,
+// and are counted, in every form. What a record does not keep and can be found out is found out.
+func TestConditionNotKnown(t *testing.T) {
+	root := tree(t, "a.txt", "full/b.txt", "void/")
+	ledger := "--ledger=" + filepath.Join(t.TempDir(), "ledger")
+	require.Zero(t, run(t, root, "record", ".", "--label", "all", ledger).status)
+	require.Zero(t, run(t, root, "record", ".", "--label", "some", ledger, "where", "name", "is", "none").status)
+	for _, one := range []struct {
+		place, where, paths, why string
+		unknown                  float64
+	}{
+		{"@all", "type is text", "", "type", 2},
+		{"@all", "not type is text", "@all/full @all/void", "type", 2},
+		{"@all", "sha256 missing and name starts a", "", "sha256", 1},
+		{"@all", "readable or name is a.txt", "@all/a.txt", "readable", 3},
+		{"@all", "empty", "@all/void", "", 0},
+		{"@all", "not empty", "@all/a.txt @all/full @all/full/b.txt", "", 0},
+		{"@some", "not empty", "", "empty", 2},
+		{".", "not empty", "./a.txt ./full ./full/b.txt", "", 0},
+	} {
+		words := []string{"search", one.place, ledger, "--order", "path", "where", one.where}
+		listed := run(t, root, append([]string{words[0], words[1], words[2], "--as", "paths", "--order", "path"}, words[5:]...)...)
+		assert.Equal(t, one.paths, strings.Join(strings.Fields(listed.out), " "), one)
+		table, wanted := run(t, root, words...), map[bool]int{true: 3, false: 0}[one.why != ""]
+		assert.Equal(t, []int{wanted, wanted}, []int{table.status, listed.status}, one)
+		var document struct {
+			Summary struct {
+				Unknown  float64
+				Complete bool
+			}
+			Problems []map[string]any
+		}
+		require.NoError(t, json.Unmarshal([]byte(run(t, root, append([]string{"search", one.place, ledger, "--as", "json"}, words[5:]...)...).out), &document))
+		assert.Equal(t, []any{one.unknown, one.why == ""}, []any{document.Summary.Unknown, document.Summary.Complete}, one)
+		if one.why == "" {
+			assert.NotContains(t, table.out, "not known")
+			continue
+		}
+		assert.Contains(t, table.out, ": "+one.why+" is not in this record\n")
+		assert.Equal(t, []map[string]any{{"path": one.place, "tried": "tell " + one.why + " in", "reason": "it is not in this record", "entries": one.unknown}}, document.Problems, one)
+	}
+	funnel := run(t, root, "search", "@all", ledger, "--funnel", "where", "name", "has", "a", "and", "type", "is", "text")
+	assert.Regexp(t, `\n +1  name has a\n +0  and type is text  \(not known of 1\)\n`, funnel.out)
+}

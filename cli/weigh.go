@@ -166,6 +166,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err != nil {
 		return err
 	}
+	r.addsUp(sumsMatches)
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*weigh.Answer, error) {
 			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})

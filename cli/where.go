@@ -79,6 +79,19 @@ func (p *Program) taken(r *reading, line string) {
 	}
 }
 
+// What is added up where a condition chooses.
+const (
+	sumsMatches    = "only what matches is added up"
+	sumsEverything = "the size of a folder is that of everything in it, whatever matches"
+)
+
+// addsUp has the heading say what is added up, if there is a condition.
+func (r *reading) addsUp(what string) {
+	if r.program != nil && r.form.ForPeople() {
+		r.view.Taken = append(r.view.Taken, what)
+	}
+}
+
 // conditionMistake shows where in the condition the mistake is.
 func (p *Program) conditionMistake(err error) error {
 	var mistake *condition.Error

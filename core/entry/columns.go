@@ -23,15 +23,15 @@ func Columns(c *Context, fields ...*Field) (columns []row.Column[*Entry]) {
 		shown := row.AppendColumn(f.Name, f.Meaning, func(dst []byte, e *Entry) ([]byte, bool) { return f.shown(dst, e, c) })
 		columns = append(columns, column.Shown(f.dressed(shown))...)
 	}
-	return append(columns, unknownColumn(fields))
+	return columns
 }
 
 // Unknown is what people are shown where there may be a value that could not be told.
 const Unknown = "?"
 
-// unknownColumn lists the fields that are not known of an entry, for programs, which are given
-// no value otherwise.
-func unknownColumn(fields []*Field) row.Column[*Entry] {
+// UnknownColumn lists which of some fields are not known of an entry, for programs: they are given
+// no value of these, as of those that it has not.
+func UnknownColumn(fields []*Field) row.Column[*Entry] {
 	return row.TextsColumn("unknown", "the fields that may have a value, and could not be told", func(e *Entry) (names []string) {
 		for _, f := range fields {
 			if !f.Knows(e) {

@@ -51,6 +51,7 @@ const (
 	MarkFlaggedHidden // by the system's flag, where it has one
 	MarkUnsized       // its content is made as it is read, and how long it is is not known
 	MarkAtLeast       // its size is summed, and not all of it is known
+	MarkChosen        // a condition chose it, of all that was read
 )
 
 // Entry is one name in a folder and what is known about it. Known says which

@@ -26,8 +26,10 @@ type Options struct {
 type Answer struct {
 	Entries *arrange.Arranged // in order; nil if they went to the stream
 	Matched weigh.Sum         // of what is listed, or would be but for First
-	Totals  *weigh.Sum        // of all below the places, if it was asked for
-	Report  source.Report
+	Totals  *weigh.Sum        // of all below the places or, with a condition, in what is listed; if it was asked for
+	// Elsewhere are names of files that were counted with another name, in these.
+	Elsewhere *weigh.Sum
+	Report    source.Report
 }
 
 // Run lists the entries of places. On an error, the answer has the report so far.
@@ -43,13 +45,15 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	var visible *arrange.Visible
 	var totals *weigh.Totals
 	if o.Totals {
-		visible = arrange.NewVisible(counter, request)
-		totals = weigh.NewTotals(visible)
+		shown, newTotals := source.Sink(counter), weigh.NewTotals
+		if request.Condition != nil {
+			shown, newTotals = source.Only(source.Chosen, counter), weigh.NewTotalsOf
+		}
+		visible = arrange.NewVisible(shown, request)
+		totals = newTotals(visible)
 		collector.Amend(totals.Amend)
 		sink = totals
-		request.Facts |= entry.FactStatus
-		request.Self = request.Depth == 0
-		request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
+		request = request.Marked(entry.FactStatus)
 	}
 	var err error
 	if answer.Report, err = from.Read(ctx, request, sink); err != nil {
@@ -58,7 +62,8 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	if o.Totals {
 		answer.Report.Hidden += visible.Hidden()
 		all := totals.All()
-		answer.Totals = &all
+		again := totals.Elsewhere()
+		answer.Totals, answer.Elsewhere = &all, &again
 	}
 	answer.Matched = counter.Sum()
 	if o.Stream == nil {

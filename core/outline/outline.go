@@ -26,7 +26,8 @@ type Plan struct {
 	Depth       int
 	Hidden      source.Hidden
 	FoldersOnly bool
-	First       int // in each folder; 0 for all
+	First       int  // in each folder; 0 for all
+	Chosen      bool // only what a condition chose is shown: see [source.Request.Marked]
 }
 
 // Builder is a sink that keeps what is to be shown, and sums up everything.
@@ -41,7 +42,11 @@ type Builder struct {
 // depth, whatever is to be shown.
 func NewBuilder(plan Plan) *Builder {
 	b := &Builder{plan: plan, collector: arrange.NewCollector(plan.Order, plan.Context, 0)}
-	b.visible = arrange.NewVisible(source.SinkFunc(b.keep), source.Request{Depth: plan.Depth, Hidden: plan.Hidden})
+	shown := source.Sink(source.SinkFunc(b.keep))
+	if plan.Chosen {
+		shown = source.Only(source.Chosen, shown)
+	}
+	b.visible = arrange.NewVisible(shown, source.Request{Depth: plan.Depth, Hidden: plan.Hidden})
 	b.totals = weigh.NewTotals(b.visible)
 	b.collector.Amend(b.totals.Amend)
 	return b
@@ -80,7 +85,7 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 	for _, place := range places {
 		roots = append(roots, b.totals.Root(place))
 	}
-	if err := b.addWay(roots); err != nil {
+	if err := b.addWay(); err != nil {
 		return nil, err
 	}
 	inside := make(map[*entry.Folder][]*entry.Entry)
@@ -100,36 +105,22 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 
 // addWay adds the folders that lead to what is shown and do not themselves meet
 // the condition.
-func (b *Builder) addWay(roots []*entry.Folder) error {
+func (b *Builder) addWay() error {
 	known := make(map[*entry.Folder]bool)
+	var way []*entry.Folder
 	b.collector.Each(func(e *entry.Entry) {
 		if e.Inside != nil {
 			known[e.Inside] = true
 		}
+		way = append(way, e.Folder)
 	})
 	visit := b.collector.Visitor()
-	var add func(folder *entry.Folder) error
-	add = func(folder *entry.Folder) error {
-		for _, below := range b.totals.Below(folder) {
-			hidden := entry.HiddenName(below.Name)
-			if below.Depth > b.plan.Depth || hidden && b.plan.Hidden == source.OmitHidden {
-				continue
-			}
-			if !known[below] {
-				way := []entry.Entry{{Folder: folder, Name: below.Name, Kind: entry.KindFolder, Inside: below}}
-				if err := visit(way); err != nil {
-					return err
-				}
-			}
-			if err := add(below); err != nil {
+	for _, folder := range way {
+		for ; folder.Parent != nil && !known[folder]; folder = folder.Parent {
+			known[folder] = true
+			if err := visit([]entry.Entry{{Folder: folder.Parent, Name: folder.Name, Kind: entry.KindFolder, Inside: folder}}); err != nil {
 				return err
 			}
-		}
-		return nil
-	}
-	for _, root := range roots {
-		if err := add(root); err != nil {
-			return err
 		}
 	}
 	return nil

@@ -25,12 +25,17 @@ func Run(ctx context.Context, from *source.Set, request source.Request, plan Pla
 	if !plan.FoldersOnly {
 		request.Facts |= entry.FactTarget
 	}
-	request.Depth, request.Hidden = source.AllDepths, source.ShowHidden
+	plan.Chosen = request.Condition != nil
 	builder := NewBuilder(plan)
-	counter := weigh.NewCounter(builder)
+	counter := weigh.NewCounter(source.Nowhere)
+	counted := source.Sink(counter)
+	if plan.Chosen {
+		counted = source.Only(source.Chosen, counter)
+	}
+	request = request.Marked(entry.FactStatus)
 	answer := &Answer{}
 	var stopped error
-	if answer.Report, stopped = from.Read(ctx, request, counter); stopped != nil && ctx.Err() == nil {
+	if answer.Report, stopped = from.Read(ctx, request, source.Both(builder, counted)); stopped != nil && ctx.Err() == nil {
 		return nil, stopped
 	}
 	var places []*entry.Place

@@ -21,7 +21,11 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 		defer s.Done()
 	}
 	if s.Also != nil {
-		sink = Both(sink, s.Also)
+		also := s.Also
+		if _, is := request.Condition.(*marking); is {
+			also = Only(Chosen, also)
+		}
+		sink = Both(sink, also)
 	}
 	begun := 0
 	ahead, stop := context.WithCancel(ctx)

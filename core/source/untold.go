@@ -30,6 +30,9 @@ var (
 
 // NoteUntold adds to a report of a place what the condition could not decide there.
 func (r *Report) NoteUntold(place *entry.Place, c Condition) {
+	if m, is := c.(*marking); is {
+		r.Tested, c = m.takeTested(), m.request.Condition
+	}
 	doubting, is := c.(Doubting)
 	if !is {
 		return

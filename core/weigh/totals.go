@@ -13,12 +13,15 @@ import (
 type Totals struct {
 	next  source.Sink
 	parts source.Parts[totalsPart]
+	// chosen says that a condition chooses among the entries: see Chosen.
+	chosen bool
 
 	// These are there once it is resolved.
 	folders map[*entry.Folder]*weighed
 	roots   []*entry.Folder
 	again   Sum             // names counted elsewhere, and the bytes they would have been
 	other   map[place]place // those names, and the one that was counted
+	matched Sum             // what there is in all that was chosen
 }
 
 // weighed is what is known of a folder.
@@ -34,6 +37,10 @@ type totalsPart struct {
 	sums    map[*entry.Folder]*Sum
 	folders []*entry.Folder
 	named   []Name[place]
+
+	chosen map[*entry.Folder]struct{} // that a condition chose
+	files  map[*entry.Folder]*Sum     // what it chose that is no folder, by where it lies
+	names  map[place]struct{}         // likewise, what has several names
 }
 
 // place is where a name lies.
@@ -45,13 +52,45 @@ type place struct {
 // NewTotals returns totals before the next sink.
 func NewTotals(next source.Sink) *Totals { return &Totals{next: next} }
 
+// NewTotalsOf returns totals of which those entries are shown that a condition chose: see
+// [source.Request.Marked]. A file with several names is counted among the names that lie in these,
+// so that none of them holds less for a name that is not shown.
+func NewTotalsOf(next source.Sink) *Totals { return &Totals{next: next, chosen: true} }
+
 // Visitor implements source.Sink.
 func (t *Totals) Visitor() source.Visitor {
 	p := t.parts.New(totalsPart{sums: make(map[*entry.Folder]*Sum)})
+	if t.chosen {
+		p.chosen, p.files, p.names = map[*entry.Folder]struct{}{}, map[*entry.Folder]*Sum{}, map[place]struct{}{}
+	}
 	next := t.next.Visitor()
 	return func(entries []entry.Entry) error {
 		p.add(entries)
+		if t.chosen {
+			p.choose(entries)
+		}
 		return next(entries)
+	}
+}
+
+// choose notes what of the entries a condition chose.
+func (p *totalsPart) choose(entries []entry.Entry) {
+	for i := range entries {
+		e := &entries[i]
+		switch {
+		case !source.Chosen(e):
+		case e.Inside != nil:
+			p.chosen[e.Inside] = struct{}{}
+		default:
+			sum := p.files[e.Folder]
+			if sum == nil {
+				sum = &Sum{}
+				p.files[e.Folder] = sum
+			}
+			if _, several := sum.Take(e); several {
+				p.names[place{e.Folder, strings.Clone(e.Name)}] = struct{}{}
+			}
+		}
 	}
 }
 
@@ -135,8 +174,12 @@ func (t *Totals) EachEmpty(do func(*entry.Folder)) {
 	}
 }
 
-// All returns what all the places hold together.
+// All returns what all the places hold together; of totals of what was chosen, what there is in
+// that, each thing counted once.
 func (t *Totals) All() Sum {
+	if t.chosen {
+		return t.resolved().matched
+	}
 	var all Sum
 	for _, root := range t.resolved().roots {
 		all.Add(t.Of(root))
@@ -188,6 +231,7 @@ func (t *Totals) resolved() *Totals {
 		return w
 	}
 	var named []Name[place]
+	within := t.newWithin()
 	for _, p := range t.parts.Take() {
 		for folder, sum := range p.sums {
 			node(folder).own.Add(*sum)
@@ -196,9 +240,14 @@ func (t *Totals) resolved() *Totals {
 			node(folder)
 		}
 		named = append(named, p.named...)
+		within.join(p)
 	}
+	named = within.only(named)
 	CountOnce(named, place.path,
-		func(n *Name[place]) { t.folders[n.Of.folder].own.Add(n.Bytes) },
+		func(n *Name[place]) {
+			t.folders[n.Of.folder].own.Add(n.Bytes)
+			within.count(n)
+		},
 		func(n, counted *Name[place]) {
 			t.again.Files++
 			t.again.Add(n.Bytes)
@@ -215,5 +264,6 @@ func (t *Totals) resolved() *Totals {
 			}
 		}
 	}
+	t.matched = within.sum(t)
 	return t
 }

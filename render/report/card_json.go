@@ -12,7 +12,7 @@ import (
 // CardsJSON appends cards as one JSON document: entries, each with fields
 // and what the card has beside, and problems.
 func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Field, report *source.Report) []byte {
-	columns := row.Choose(entry.Columns(v.Context, fields...), row.Nested)
+	columns := row.Choose(append(entry.Columns(v.Context, fields...), entry.UnknownColumn(fields)), row.Nested)
 	document := exact.Begin(dst)
 	document.Key("entries")
 	document.Dst = append(document.Dst, '[')

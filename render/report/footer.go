@@ -29,11 +29,15 @@ func (v *View) heading() []render.Line {
 	} else if lines = v.machines(v.Places, false); lines == nil {
 		lines = v.placeLines()
 	}
-	var taken []render.Line
+	return append(lines, v.takenLines()...)
+}
+
+// takenLines say how the words of the question were taken.
+func (v *View) takenLines() (lines []render.Line) {
 	for _, line := range v.Taken {
-		taken = append(taken, quiet(line))
+		lines = append(lines, quiet(line))
 	}
-	return append(lines, v.Wrapped(taken)...)
+	return v.Wrapped(lines)
 }
 
 // mostMachines is how many places are named one by one where they are records of machines.
@@ -180,7 +184,11 @@ func (v *View) Footer(s *Summary) []render.Line {
 	if s.Bytes && m.Files > 0 {
 		line += " · " + v.sumText(m) + " in the files"
 	}
-	if s.Totals != nil {
+	switch {
+	case s.Totals != nil && s.Chosen && m.Folders == 0:
+	case s.Totals != nil && s.Chosen:
+		line += " · " + v.sumText(s.Totals) + " with all that is in the folders, each thing counted once"
+	case s.Totals != nil:
 		line += " · " + v.sumText(s.Totals) + " in all, hidden or not"
 	}
 	if s.Lead != "" {

@@ -77,7 +77,7 @@ func (v *View) Outline(dst []byte, nodes []*outline.Node, s *Summary) []byte {
 		dst = append(dst, '\n')
 	}
 	dst = append(dst, '\n')
-	return v.AppendLines(dst, v.Footer(s))
+	return v.AppendLines(dst, append(v.takenLines(), v.Footer(s)...))
 }
 
 func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []outlineLine {
