@@ -88,6 +88,7 @@ type Program struct {
 	toClose    []io.Closer // when the command is done
 	ledger     *ledger.Ledger
 	ledgerPath string
+	zoned      sync.Once
 }
 
 // Main runs the program for the process it is in and returns the status to
@@ -104,7 +105,11 @@ func Main(args []string) int {
 		p.Out = output.Closed
 	}
 	stops := make(chan os.Signal, 4)
-	signal.Notify(stops, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	for _, s := range []os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP} {
+		if !signal.Ignored(s) { // as nohup has it for a hang-up
+			signal.Notify(stops, s)
+		}
+	}
 	go p.stopOn(stops, stop)
 	status := p.Run(ctx, args)
 	p.ending.Lock() // from here on, a signal changes nothing

@@ -69,7 +69,7 @@ func checkDefault(key, word string) (err error) {
 // journalsSince returns the moment before which journals are not kept, of how long they
 // are to be.
 func journalsSince(length string, now time.Time) (time.Time, error) {
-	since, err := condition.ParseMoment(length+" ago", now, time.Local)
+	since, err := condition.ParseMoment(length+" ago", now, time.UTC)
 	if err != nil {
 		err = fmt.Errorf("a length of time is wanted, such as 1 year, not %q", length)
 	}

@@ -44,7 +44,7 @@ folder stays, for you to try things on.`,
 			when := time.Now()
 			if asOf != "" {
 				var err error
-				if when, err = condition.ParseMoment(asOf, when, time.Local); err != nil {
+				if when, err = condition.ParseMoment(asOf, when, p.zone()); err != nil {
 					return misuse("--as-of: %w", err)
 				}
 			}

@@ -370,7 +370,7 @@ func (r *reading) readColumns(words string) (err error) {
 }
 
 func (p *Program) readView(r *reading, o *showingOptions) (err error) {
-	v := &report.View{View: &render.View{Zone: time.Local, Plain: o.quiet}}
+	v := &report.View{View: &render.View{Zone: p.zone(), Plain: o.quiet}}
 	r.view = v
 	if o.units != "" {
 		if v.Units, err = render.ParseUnits(o.units); err != nil {

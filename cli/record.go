@@ -139,7 +139,7 @@ func (o *recordOptions) limit() (*ledger.Limit, error) {
 	limit := &ledger.Limit{}
 	if o.recheckFor != "" {
 		now := time.Now()
-		since, err := condition.ParseMoment(o.recheckFor+" ago", now, time.Local)
+		since, err := condition.ParseMoment(o.recheckFor+" ago", now, time.UTC)
 		if limit.For = now.Sub(since); err != nil || limit.For <= 0 {
 			return nil, misuse("--for: a length of time is wanted, such as '20 minutes', not %q", o.recheckFor)
 		}

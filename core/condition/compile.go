@@ -9,8 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/bmatcuk/doublestar/v4"
-
 	"frankledger/core/entry"
 	"frankledger/core/letters"
 	"frankledger/core/similar"
@@ -235,7 +233,8 @@ func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
 	case Ends:
 		return func(value []byte) bool { return bytes.HasSuffix(value, bytesWanted) }, comparing
 	case Like:
-		return func(value []byte) bool { return doublestar.MatchUnvalidated(wanted, string(value)) }, matching
+		pattern, _ := source.NewPattern(wanted)
+		return func(value []byte) bool { return pattern.Matches(string(value)) }, matching
 	}
 	panic("unreachable: " + t.Op)
 }

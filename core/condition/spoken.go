@@ -5,9 +5,8 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/bmatcuk/doublestar/v4"
-
 	"frankledger/core/entry"
+	"frankledger/core/source"
 )
 
 // What a person is likely to say is understood too, and shown back in the normal form.
@@ -242,6 +241,11 @@ func (p *parser) further(n Node, word string) (another Node, found bool) {
 	return &Test{Field: t.Field, Op: t.Op, Values: []Value{v}}, true
 }
 
+func isPattern(word string) bool {
+	_, is := source.NewPattern(word)
+	return is
+}
+
 // Pieces returns the condition that names have all of some pieces, in any order. A piece
 // with * ? or [ in it is a pattern.
 func Pieces(words []string) *Condition {
@@ -249,7 +253,7 @@ func Pieces(words []string) *Condition {
 	for _, word := range words {
 		op := Has
 		switch {
-		case strings.ContainsAny(word, "*?[") && doublestar.ValidatePattern(word):
+		case strings.ContainsAny(word, "*?[") && isPattern(word):
 			op = Like
 		case strings.Contains(word, ","): // which has would take for several pieces
 			op, word = Like, "*"+strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, "]", `\]`, "{", `\{`, `\`, `\\`).Replace(word)+"*"

@@ -8,10 +8,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/bmatcuk/doublestar/v4"
-
 	"frankledger/core/entry"
 	"frankledger/core/similar"
+	"frankledger/core/source"
 )
 
 // values reads what a field is compared with, and checks all that can be
@@ -138,13 +137,13 @@ func checkText(test *Test, v *Value) error {
 		return checkDigest(f.Name, text)
 	case test.Op == Matches:
 		if _, err := regexp.Compile(text); err != nil {
-			if doublestar.ValidatePattern(text) {
+			if _, is := source.NewPattern(text); is {
 				return wrongTest(f.Name+" like "+quote(text), "not a regular expression (RE2), but a pattern: %s like %s", f.Name, quote(text))
 			}
 			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 		}
 	case test.Op == Like:
-		if !doublestar.ValidatePattern(text) {
+		if _, is := source.NewPattern(text); !is {
 			return errors.New("not a pattern: * stands for anything, ? for one character, [a-z] for one of these")
 		}
 	case test.Op == Is && f.Words != nil:

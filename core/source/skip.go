@@ -27,16 +27,17 @@ func ParseHidden(word string) (Hidden, error) {
 // pattern has a slash.
 func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error) {
 	fold := func(s string) string { return string(letters.Fold([]byte(s), matchCase)) }
-	var names, ways []string
+	var names, ways []Pattern
 	for _, pattern := range patterns {
 		if err := CheckPattern(pattern); err != nil {
 			return nil, err
 		}
-		pattern = fold(strings.TrimSuffix(pattern, "/"))
+		pattern = fold(strings.TrimPrefix(strings.TrimSuffix(pattern, "/"), "./"))
+		made, _ := NewPattern(pattern)
 		if strings.Contains(pattern, "/") {
-			ways = append(ways, strings.TrimPrefix(pattern, "./"))
+			ways = append(ways, made)
 		} else {
-			names = append(names, pattern)
+			names = append(names, made)
 		}
 	}
 	if len(patterns) == 0 {
@@ -45,7 +46,7 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 	return func(folder *entry.Folder) bool {
 		name := fold(folder.Name)
 		for _, pattern := range names {
-			if doublestar.MatchUnvalidated(pattern, name) {
+			if pattern.Matches(name) {
 				return true
 			}
 		}
@@ -54,7 +55,7 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 		}
 		way := fold(folder.Relative())
 		for _, pattern := range ways {
-			if doublestar.MatchUnvalidated(pattern, way) {
+			if pattern.Matches(way) {
 				return true
 			}
 		}
@@ -62,9 +63,35 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 	}, nil
 }
 
+// Pattern is a pattern with wildcards: * for any text within a name, ? for any letter, [a-z] for
+// one of these, ** for any folders, and a backslash before what stands for itself. So does
+// anything else.
+type Pattern string
+
+// NewPattern returns the pattern that a text is, and whether it is one.
+func NewPattern(text string) (Pattern, bool) {
+	p := make([]byte, 0, len(text)+8)
+	for i := 0; i < len(text); i++ {
+		switch text[i] {
+		case '{', '}': // alternatives to the library, which takes exponential time for them
+			p = append(p, '\\')
+		case '\\':
+			if i+1 < len(text) {
+				p = append(p, text[i])
+				i++
+			}
+		}
+		p = append(p, text[i])
+	}
+	return Pattern(p), text != "" && doublestar.ValidatePattern(string(p))
+}
+
+// Matches reports whether the whole of a text is as the pattern says.
+func (p Pattern) Matches(text string) bool { return doublestar.MatchUnvalidated(string(p), text) }
+
 // CheckPattern returns an error for what is no pattern of folders.
 func CheckPattern(pattern string) error {
-	if pattern == "" || !doublestar.ValidatePattern(pattern) {
+	if _, is := NewPattern(pattern); !is {
 		return fmt.Errorf("%q is not a pattern: write a name, with * ? and [a-z] for what may vary", pattern)
 	}
 	return nil

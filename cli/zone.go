@@ -1,0 +1,29 @@
+package cli
+
+import (
+	"os"
+	"strings"
+	"time"
+
+	"frankledger/core/calendar"
+	"frankledger/render"
+)
+
+// zone is the time zone of the person, as the variable TZ tells, or else the system. What TZ has in
+// the form of POSIX is not known to the library. One that nobody knows is said once: times are in
+// UTC then.
+func (p *Program) zone() *time.Location {
+	p.zoned.Do(func() {
+		name := strings.TrimPrefix(os.Getenv("TZ"), ":")
+		if name == "" || name == "UTC" || time.Local.String() != "UTC" {
+			return
+		}
+		zone, err := calendar.ParseZone(name)
+		if err != nil {
+			p.say("frank: times are in UTC: this system does not know the time zone %s, which the variable TZ names", render.Escaped(name))
+			return
+		}
+		time.Local = zone
+	})
+	return time.Local
+}
