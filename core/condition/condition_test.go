@@ -116,6 +116,21 @@ func TestNormalForm(t *testing.T) {
 // What people say in other words is understood, and shown back in the normal form.
 func TestSpoken(t *testing.T) {
 	for text, want := range map[string]string{
+		"permissions is 644":                   "mode is 644",
+		"permissions has ug+w":                 "mode has ug+w",
+		"permissions lacks o+r":                "mode lacks o+r",
+		"permissions is not u=rw,g=r,o=":       "not mode is u=rw,g=r,o=",
+		"permissions is rw-r-----":             "permissions is rw-r-----",
+		"permissions starts rwx":               "permissions starts rwx",
+		"size over '10 MB'":                    "size over 10MB",
+		"size over 10,000":                     "size over 10000",
+		"size over 1,234,567 bytes":            "size over 1234567bytes",
+		"size between 1MB-5MB":                 "size between 1MB and 5MB",
+		"links between 2-5":                    "links between 2 and 5",
+		"modified less than 3 days ago":        "modified within 3 days",
+		"modified more than 3 days ago":        "modified before 3 days ago",
+		"name has not dawn":                    "not name has dawn",
+		"name has not":                         "name has not",
 		"ext is not wav":                       "not ext is wav",
 		"owner is not me and size over 1kB":    "not owner is me and size over 1kB",
 		"owner not me":                         "not owner is me",
@@ -210,35 +225,40 @@ func TestSpoken(t *testing.T) {
 
 func TestMistakes(t *testing.T) {
 	for text, want := range map[string]string{
-		"modifed within 7 days":                     "^^^^^^^|did you mean modified?",
-		"dawn":                                      "^^^^|name has dawn",
-		"ext is wav size over 1MB":                  "           ^^^^|write: and size",
-		"name is dawn chorus.wav":                   "             ^^^^^^^^^^|a value with spaces goes in quotes",
-		"size=10MB":                                 "^^^^^^^^^|conditions are words, without signs",
-		"name hass dawn":                            "     ^^^^|did you mean has?",
-		"size over big":                             "          ^^^|this should be a size",
-		"size over 3 parsecs":                       "          ^^^^^^^^^|no unit parsecs",
-		"size over 99EB":                            "          ^^^^|more than any file",
-		"modified within 7":                         "                ^|7 of what? seconds",
-		"modified on 90 days":                       "            ^^^^^^^|write 90 days ago",
-		"modified within 5m":                        "                ^^|write 5min or 5 months",
-		"name has a,,b":                             "         ^^^^|like *,*",
-		"type is imge":                              "        ^^^^|did you mean image?",
-		"type is nonsense":                          "        ^^^^^^^^|such as image/jpeg, or a family",
-		"hidden is maybe":                           "          ^^^^^|write hidden, or not hidden",
-		"modified on 2026-02-30":                    "            ^^^^^^^^^^|no such day",
-		"modified on now":                           "",
-		"modified on 2026-11-20T14:00":              "            ^^^^^^^^^^^^^^^^|on takes a day",
-		"modified after teatime":                    "               ^^^^^^^|this should be a moment",
-		"modified has yesterday":                    "         ^^^|modified can be asked: within",
-		"name matches a[":                           "             ^^|not a regular expression",
-		"name like [a":                              "          ^^|not a pattern",
-		"kind is flie":                              "        ^^^^|did you mean file?",
-		"ext is .wav":                               "       ^^^^|without its dot: ext is wav",
-		"ext is wav,,flac":                          "       ^^^^^^^^^|nothing between two commas",
-		"mode has rw":                               "         ^^|this should be permissions",
-		"mode lacks 0000":                           "           ^^^^|no permissions at all",
-		"sha256 is 12":                              "          ^^|at least 8 digits",
+		"modifed within 7 days":        "^^^^^^^|did you mean modified?",
+		"size between 1-5MB":           "             ^^^^^|this should be a size",
+		"type is directory":            "        ^^^^^^^^^|write: kind is directory",
+		"age over90 days":              "    ^^^^^^|a space is missing after over",
+		"nto empty":                    "^^^|did you mean not?",
+		"hidden adn empty":             "       ^^^|did you mean and?",
+		"dawn":                         "^^^^|name has dawn",
+		"ext is wav size over 1MB":     "           ^^^^|write: and size",
+		"name is dawn chorus.wav":      "             ^^^^^^^^^^|a value with spaces goes in quotes",
+		"size=10MB":                    "^^^^^^^^^|conditions are words, without signs",
+		"name hass dawn":               "     ^^^^|did you mean has?",
+		"size over big":                "          ^^^|this should be a size",
+		"size over 3 parsecs":          "          ^^^^^^^^^|no unit parsecs",
+		"size over 99EB":               "          ^^^^|more than any file",
+		"modified within 7":            "                ^|7 of what? seconds",
+		"modified on 90 days":          "            ^^^^^^^|write 90 days ago",
+		"modified within 5m":           "                ^^|write 5min or 5 months",
+		"name has a,,b":                "         ^^^^|like *,*",
+		"type is imge":                 "        ^^^^|did you mean image?",
+		"type is nonsense":             "        ^^^^^^^^|such as image/jpeg, or a family",
+		"hidden is maybe":              "          ^^^^^|write hidden, or not hidden",
+		"modified on 2026-02-30":       "            ^^^^^^^^^^|no such day",
+		"modified on now":              "",
+		"modified on 2026-11-20T14:00": "            ^^^^^^^^^^^^^^^^|on takes a day",
+		"modified after teatime":       "               ^^^^^^^|this should be a moment",
+		"modified has yesterday":       "         ^^^|modified can be asked: within",
+		"name matches a[":              "             ^^|not a regular expression",
+		"name like [a":                 "          ^^|not a pattern",
+		"kind is flie":                 "        ^^^^|did you mean file?",
+		"ext is .wav":                  "       ^^^^|without its dot: ext is wav",
+		"ext is wav,,flac":             "       ^^^^^^^^^|nothing between two commas",
+		"mode has rw":                  "         ^^|this should be permissions",
+		"mode lacks 0000":              "           ^^^^|no permissions at all",
+		"sha256 is 12":                 "          ^^|at least 8 digits",
 		"md5 is 0123456789abcdef012345678901234567": "       ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^|has 32 digits, and these are 34",
 		"sha256 is 93edzzzz":                        "          ^^^^^^^^|hexadecimal",
 		"sha256 has 93ed0000":                       "       ^^^|can be asked: is",
@@ -292,6 +312,9 @@ func TestCalendar(t *testing.T) {
 		{"2026-10-26 09:00:00", "modified on yesterday", []string{"2026-10-25 00:00:00", "2026-10-25 23:59:59"}, []string{"2026-10-24 23:59:59", "2026-10-26 00:00:00"}},
 		{"2026-03-30 09:00:00", "modified on yesterday", []string{"2026-03-29 00:00:00", "2026-03-29 23:59:59"}, []string{"2026-03-28 23:59:59", "2026-03-30 00:00:00"}},
 		{"2026-10-26 09:00:00", "modified within 1 day", []string{"2026-10-25 09:00:00", "2026-10-26 09:00:00"}, []string{"2026-10-25 08:59:59", "2026-10-26 09:00:01"}},
+		{"2026-03-31 09:00:00", "modified within 1 month", []string{"2026-02-28 09:00:00"}, []string{"2026-02-28 08:59:59"}},
+		{"2024-02-29 09:00:00", "modified within 1 year", []string{"2023-02-28 09:00:00"}, []string{"2023-02-28 08:59:59"}},
+		{"2026-03-31 09:00:00", "age over 3000000 hours", []string{"1684-01-01 00:00:00"}, []string{"1684-03-31 00:00:00", "2026-03-31 00:00:00"}},
 		{"2026-10-26 09:00:00", "modified within 60 minutes", []string{"2026-10-26 08:00:00"}, []string{"2026-10-26 07:59:59"}},
 		{"2026-11-23 12:00:00", "modified before 2026-11-20", []string{"2026-11-19 23:59:59"}, []string{"2026-11-20 00:00:00"}},
 		{"2026-11-23 12:00:00", "modified after 2026-11-20", []string{"2026-11-21 00:00:00"}, []string{"2026-11-20 23:59:59"}},
@@ -374,6 +397,39 @@ func TestPatterns(t *testing.T) {
 				assert.Equal(t, re.MatchString(name), decide(t, test, &entry.Entry{Name: name}), "%s %q %v", text, name, matchCase)
 			}
 		}
+	}
+}
+
+// Braces stand for themselves in patterns, and many of them take no longer.
+func TestBraces(t *testing.T) {
+	for pattern, names := range map[string][2]string{"{x}*": {"{x}1", "x1"}, "*{*": {"a{b", "ab"}, "[{]a": {"{a", "a"}, `\{x\}`: {"{x}", "x"}, "{a,b}": {"{a,b}", "a"}} {
+		test := compile(t, environment(t), "name", "like", pattern).Test()
+		assert.True(t, decide(t, test, &entry.Entry{Name: names[0]}), pattern)
+		assert.False(t, decide(t, test, &entry.Entry{Name: names[1]}), pattern)
+	}
+	many := compile(t, environment(t), "name", "like", strings.Repeat("{a,aa}", 30)+"b").Test()
+	assert.False(t, decide(t, many, &entry.Entry{Name: strings.Repeat("a", 60)}))
+}
+
+// What a line is repaired to keeps all that was said but the mistake.
+func TestRepairsKeepNumbers(t *testing.T) {
+	for text, want := range map[string][]string{
+		"age over90 days":                  {"age over 90 days"},
+		"modified within7 days":            {"modified within 7 days"},
+		"name has a b c":                   {"name has a and b and c", "name has a b c"},
+		"group is x adn size over 1":       {"group is x and size over 1"},
+		"nto empty and size over 5":        {"not empty and size over 5"},
+		"type is directory and links is 2": {"kind is directory and links is 2"},
+		"sha257 present":                   nil,
+	} {
+		_, err := condition.Parse(strings.Fields(text))
+		var mistake *condition.Error
+		require.ErrorAs(t, err, &mistake, text)
+		var is []string
+		for _, words := range mistake.Repairs {
+			is = append(is, strings.Join(words, " "))
+		}
+		assert.Equal(t, want, is, text)
 	}
 }
 
@@ -633,6 +689,8 @@ func TestContradictions(t *testing.T) {
 		"created before yesterday and created after today":         true,
 		"hidden and not hidden":                                    true,
 		"hidden or not hidden":                                     false,
+		"type is image and type is image/png":                      false,
+		"type is image and type is audio,text/html":                true,
 		"empty or (name is a and name is b)":                       true,
 		"name is a and name is A":                                  false,
 		"links under 0":                                            false,

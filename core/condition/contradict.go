@@ -1,8 +1,10 @@
 package condition
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"frankledger/core/entry"
 )
@@ -15,13 +17,11 @@ func (c *Condition) Contradictions(env *Environment) []string {
 	walk = func(n Node) {
 		switch n := n.(type) {
 		case All:
-			for i, a := range n {
-				for _, b := range n[i+1:] {
-					if excludes(a, b, env) {
-						found = append(found, fmt.Sprintf("nothing can meet both %q and %q", a, b))
-					}
-				}
-				walk(a)
+			for _, pair := range contradicting(n, env) {
+				found = append(found, fmt.Sprintf("nothing can meet both %q and %q", pair[0], pair[1]))
+			}
+			for _, part := range n {
+				walk(part)
 			}
 		case Any:
 			for _, part := range n {
@@ -33,16 +33,41 @@ func (c *Condition) Contradictions(env *Environment) []string {
 	return found
 }
 
-// excludes reports whether nothing can meet both.
-func excludes(a, b Node, env *Environment) bool {
-	if (Not{a}).String() == b.String() || a.String() == (Not{b}).String() {
-		return true
+// mostOfField is how many tests of one field are held against one another.
+const mostOfField = 100
+
+// contradicting returns pairs of tests, of those joined by and, that nothing can meet both of, in
+// the order written.
+func contradicting(all All, env *Environment) (pairs [][2]Node) {
+	plain, about := map[string]Node{}, map[string][]*Test{}
+	for _, n := range all {
+		if not, is := n.(Not); is {
+			if other := plain[not.Node.String()]; other != nil {
+				pairs = append(pairs, [2]Node{other, n})
+			}
+		} else if other := plain["not "+inside(n, bindsNot)]; other != nil {
+			pairs = append(pairs, [2]Node{other, n})
+		}
+		plain[n.String()] = n
+		t, is := n.(*Test)
+		if !is {
+			continue
+		}
+		of := cmp.Or(momentOf(t.Field), t.Field.Name)
+		for _, before := range about[of] {
+			if excludes(before, t, env) {
+				pairs = append(pairs, [2]Node{before, t})
+			}
+		}
+		if len(about[of]) < mostOfField {
+			about[of] = append(about[of], t)
+		}
 	}
-	s, okS := a.(*Test)
-	t, okT := b.(*Test)
-	if !okS || !okT {
-		return false
-	}
+	return pairs
+}
+
+// excludes reports whether nothing can meet both of two tests of one field.
+func excludes(s, t *Test, env *Environment) bool {
 	switch {
 	case momentOf(s.Field) != "" && momentOf(s.Field) == momentOf(t.Field):
 		return apart(env.period(s), env.period(t))
@@ -54,10 +79,17 @@ func excludes(a, b Node, env *Environment) bool {
 		return !possibleX || !possibleY || x.greatest < y.least || y.greatest < x.least
 	case s.Field.Type == entry.Text && s.Op == Is && t.Op == Is && s.Field.Needs&entry.FactDigests == 0 && s.Field.Roster == entry.NoRoster:
 		words := s.words(0, env.MatchCase)
-		return !slices.ContainsFunc(t.words(0, env.MatchCase), func(word string) bool { return slices.Contains(words, word) })
+		return !slices.ContainsFunc(t.words(0, env.MatchCase), func(word string) bool {
+			return slices.ContainsFunc(words, func(other string) bool {
+				return word == other || s.Field.Families != nil && (inFamily(word, other) || inFamily(other, word))
+			})
+		})
 	}
 	return false
 }
+
+// inFamily reports whether a media type is of a family: image/png of image.
+func inFamily(text, family string) bool { return strings.HasPrefix(text, family+"/") }
 
 // apart reports whether no moment lies in both periods.
 func apart(p, q period) bool {

@@ -53,9 +53,13 @@ func wrongTest(test, format string, args ...any) error {
 
 // repair adds conditions in which a stretch is replaced, as far as they parse.
 func (s *script) repair(e *Error, with ...string) *Error {
+	wrong := s.text[e.Pos:min(len(s.text), e.Pos+e.Len)]
 	for i, text := range with {
 		if s.mistakes == 0 {
 			break
+		}
+		if digits(text) != digits(wrong) { // something that was said would be lost
+			continue
 		}
 		words := []string{s.text[:e.Pos] + text + s.text[min(len(s.text), e.Pos+e.Len):]}
 		if s.words {
@@ -75,6 +79,16 @@ func (s *script) repair(e *Error, with ...string) *Error {
 		}
 	}
 	return e
+}
+
+// digits are the digits of a text.
+func digits(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r < '0' || r > '9' {
+			return -1
+		}
+		return r
+	}, text)
 }
 
 // replaced returns the words of a condition with others in the place of those that

@@ -57,7 +57,9 @@ func (p *parser) span(v *Value) {
 func (p *parser) moment(test *Test, v *Value) (err error) {
 	if test.Op == Within {
 		p.span(v)
-		v.span, err = parseSpan(v.Text)
+		if v.span, err = parseSpan(v.Text); err == nil && p.accept("ago") { // less than 3 days ago
+			p.said()
+		}
 		return err
 	}
 	if p.period(v) {
@@ -133,13 +135,25 @@ func dayOf(text string) string {
 // span is a length of time: of the calendar, or of the clock().
 type span struct {
 	years, months, days int
-	clock               time.Duration
+	clock               int64 // seconds
 }
 
 // before returns the moment that lies so long before another, the same time of
-// day for days and longer.
+// day for days and longer. A month before the last days of one is the last day of a
+// shorter one.
 func (s span) before(t time.Time) time.Time {
-	return t.AddDate(-s.years, -s.months, -s.days).Add(-s.clock)
+	if s.years != 0 || s.months != 0 {
+		first := time.Date(t.Year()-s.years, t.Month()-time.Month(s.months), 1, 0, 0, 0, 0, time.UTC)
+		last := first.AddDate(0, 1, -1).Day()
+		t = time.Date(first.Year(), first.Month(), min(t.Day(), last), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), t.Location())
+	}
+	if s.days != 0 {
+		t = t.AddDate(0, 0, -s.days)
+	}
+	if s.clock != 0 {
+		t = time.Unix(t.Unix()-s.clock, int64(t.Nanosecond())).In(t.Location()) // more than a time.Duration can be
+	}
+	return t
 }
 
 // more returns a span longer by one unit.
@@ -148,10 +162,10 @@ func (s span) more(unit span) span {
 }
 
 var timeUnits = map[string]span{
-	"second": {clock: time.Second}, "minute": {clock: time.Minute}, "hour": {clock: time.Hour},
+	"second": {clock: 1}, "minute": {clock: 60}, "hour": {clock: 3600},
 	"day": {days: 1}, "week": {days: 7}, "month": {months: 1}, "year": {years: 1},
-	"sec": {clock: time.Second}, "min": {clock: time.Minute}, "hr": {clock: time.Hour}, "wk": {days: 7}, "yr": {years: 1},
-	"s": {clock: time.Second}, "h": {clock: time.Hour}, "d": {days: 1}, "w": {days: 7}, "y": {years: 1},
+	"sec": {clock: 1}, "min": {clock: 60}, "hr": {clock: 3600}, "wk": {days: 7}, "yr": {years: 1},
+	"s": {clock: 1}, "h": {clock: 3600}, "d": {days: 1}, "w": {days: 7}, "y": {years: 1},
 }
 
 func timeUnit(text string) (span, bool) {
@@ -196,7 +210,7 @@ func parseSpanUnit(text string) (s, unit span, err error) {
 	if n > 100_000 && unit.clock == 0 || n > math.MaxInt32 {
 		return s, unit, fmt.Errorf("%s is too long", text)
 	}
-	return span{unit.years * n, unit.months * n, unit.days * n, unit.clock * time.Duration(n)}, unit, nil
+	return span{unit.years * n, unit.months * n, unit.days * n, unit.clock * int64(n)}, unit, nil
 }
 
 // when is a moment as it was written: one that is exact, or a whole day, month

@@ -218,6 +218,11 @@ func (p *parser) unexpected(t token) {
 		}
 		p.fail("the shell seems to have turned a pattern into several names already; %s", remedy)
 	}
+	if p.next+1 < len(p.tokens) && !t.quoted {
+		if near := similar.Nearest(t.text, []string{"and", "or"}); near != "" && len(t.text) > 1 {
+			p.meant([]string{near}, "after a test there can only be: and, or; did you mean %s?", near)
+		}
+	}
 	if field := entry.FieldSaid(t.text); field != nil {
 		p.meant([]string{"and " + t.text}, "after a test there can only be: and, or; if %s begins another test, write: and %s", field.Name, field.Name)
 	}
@@ -246,8 +251,12 @@ func (p *parser) spaced(t token) {
 		text += " " + more.text
 	}
 	if p.words && !before.quoted {
-		var words []string
+		var pieces, words []string
 		for i, t := range p.tokens {
+			if i >= p.next && i < end {
+				pieces = append(pieces, "and")
+			}
+			pieces = append(pieces, t.text)
 			switch {
 			case i == p.next-1:
 				words = append(words, text)
@@ -255,8 +264,14 @@ func (p *parser) spaced(t token) {
 				words = append(words, t.text)
 			}
 		}
-		if _, err := parse(words, 0); err == nil && p.mistakes > 0 {
-			e.Repairs = append(e.Repairs, words)
+		repairs := [][]string{words}
+		if p.next > 1 && strings.EqualFold(p.tokens[p.next-2].text, string(Has)) { // has dawn chorus
+			repairs = [][]string{pieces, words}
+		}
+		for _, words := range repairs {
+			if _, err := parse(words, 0); err == nil && p.mistakes > 0 {
+				e.Repairs = append(e.Repairs, words)
+			}
 		}
 	}
 	panic(e)
@@ -312,6 +327,9 @@ func (p *parser) test() Node {
 	if day, is := p.day(field); is {
 		return day
 	}
+	if test := p.permissions(field); test != nil {
+		return test
+	}
 	op, negated := p.op(field)
 	test := &Test{Field: field, Op: op}
 	p.values(test)
@@ -319,6 +337,33 @@ func (p *parser) test() Node {
 		return Not{test}
 	}
 	return test
+}
+
+// permissions reads a test of permissions that is one of the mode: permissions has g+w. It returns nil
+// if it is none.
+func (p *parser) permissions(field *entry.Field) (test Node) {
+	if field.Name != "permissions" {
+		return nil
+	}
+	start, spoken := p.next, p.spoken
+	defer func() {
+		if _, wrong := recover().(*Error); wrong || test == nil {
+			p.next, p.spoken, test = start, spoken, nil
+		}
+	}()
+	mode := &Test{Field: entry.FieldNamed("mode")}
+	var negated bool
+	mode.Op, negated = p.op(mode.Field)
+	t, more := p.peek()
+	if !more || mode.Op == Is && len(t.text) == 9 { // as they are shown
+		return nil
+	}
+	p.values(mode)
+	p.said()
+	if negated {
+		return Not{mode}
+	}
+	return mode
 }
 
 // flag reads what may follow a single word: hidden is no.
@@ -377,6 +422,9 @@ func (p *parser) unknownField(word token) {
 	case strings.ContainsAny(word.text, "=<>"):
 		p.signs(word)
 	}
+	if near := similar.Nearest(word.text, []string{"not"}); near != "" && len(word.text) == 3 && p.next+1 < len(p.tokens) {
+		p.meant([]string{near}, "there is no field %s; did you mean not?", word.text)
+	}
 	if near := similar.Nearest(word.text, entry.FieldNames()); near != "" {
 		p.meant([]string{near, "name has " + word.text}, "there is no field %s; did you mean %s?", word.text, near)
 	}
@@ -408,6 +456,10 @@ func (p *parser) op(field *entry.Field) (op Op, negated bool) {
 			if p.acceptAll("any of") || p.acceptAll("one of") || p.accept("in") {
 				p.said()
 			}
+		}
+		if op != Is && !negated && field.Type == entry.Text && p.valueAfterNext() && p.accept("not") { // has not
+			negated = true
+			p.said()
 		}
 		if op == Is { // is over 10MB
 			if other, found := p.otherOp(field, ops); found {
@@ -507,6 +559,9 @@ func (p *parser) noOp(field *entry.Field, ops []Op) {
 	can := fmt.Sprintf("%s can be asked: %s", field.Name, strings.Join(list, ", "))
 	if !more {
 		p.fail("%s", can)
+	}
+	if at := strings.IndexAny(word.text, "0123456789"); at > 0 && slices.Contains(list, strings.ToLower(word.text[:at])) { // over90
+		p.meant([]string{word.text[:at] + " " + word.text[at:]}, "a space is missing after %s", word.text[:at])
 	}
 	if near := similar.Nearest(word.text, list); near != "" {
 		p.meant([]string{near}, "did you mean %s? %s", near, can)

@@ -14,6 +14,9 @@ var sizeUnits = map[string]int64{
 
 // sizeUnit finds a unit in any case.
 func sizeUnit(text string) (int64, bool) {
+	if strings.EqualFold(text, "byte") || strings.EqualFold(text, "bytes") {
+		return 1, true
+	}
 	for name, size := range sizeUnits {
 		if strings.EqualFold(name, text) {
 			return size, true
@@ -29,7 +32,7 @@ func isSizeUnit(text string) bool {
 
 // ParseBytes reads a number of bytes as conditions have it, such as 10MB.
 func ParseBytes(text string) (int64, error) {
-	n, _, err := parseBytes(text)
+	n, _, err := parseBytes(plainNumber(text))
 	return n, err
 }
 

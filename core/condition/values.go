@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"frankledger/core/entry"
 	"frankledger/core/similar"
@@ -16,6 +17,9 @@ import (
 // values reads what a field is compared with, and checks all that can be
 // checked without knowing the moment and the person.
 func (p *parser) values(test *Test) {
+	if test.Op == Between && p.both(test) {
+		return
+	}
 	test.Values = append(test.Values, p.value(test))
 	if test.Op == Between {
 		if !p.accept("and") {
@@ -23,6 +27,50 @@ func (p *parser) values(test *Test) {
 		}
 		test.Values = append(test.Values, p.value(test))
 	}
+}
+
+// both reads two numbers in one word: between 1MB-5MB.
+func (p *parser) both(test *Test) bool {
+	t, more := p.peek()
+	if !more || test.Field.Type != entry.Bytes && test.Field.Type != entry.Number {
+		return false
+	}
+	least, greatest, two := strings.Cut(t.text, "-")
+	if !two || !sameUnits(least, greatest) { // between 1 and 5MB, of what is the 1?
+		return false
+	}
+	var values []Value
+	for _, text := range []string{least, greatest} {
+		v := Value{Text: text, pos: t.pos, length: p.length(t)}
+		if err := readNumber(test.Field, &v); err != nil {
+			return false
+		}
+		values = append(values, v)
+	}
+	p.next++
+	p.said()
+	test.Values = values
+	return true
+}
+
+// sameUnits reports whether of two sizes both have a unit, or neither.
+func sameUnits(a, b string) bool {
+	bare := func(text string) bool { return strings.Trim(text, "0123456789.") == "" }
+	return bare(a) == bare(b)
+}
+
+// readNumber reads a number, or a size that has its full unit or none.
+func readNumber(f *entry.Field, v *Value) (err error) {
+	var n int64
+	if f.Type == entry.Number {
+		v.rank, err = strconv.ParseUint(v.Text, 10, 64)
+		return err
+	}
+	n, full, err := parseBytes(v.Text)
+	if v.rank = f.Rank(n); full != "" {
+		v.Text = full
+	}
+	return err
 }
 
 func (p *parser) value(test *Test) Value {
@@ -70,6 +118,10 @@ func (p *parser) read(test *Test, v *Value, first token) (err error) {
 		}
 		return checkText(test, v)
 	case entry.Bytes:
+		if plain := plainNumber(v.Text); plain != v.Text {
+			p.said()
+			first.text, v.Text = plain, plain
+		}
 		if next, more := p.peek(); more && isNumber(first.text) && isSizeUnit(next.text) {
 			p.next++
 			p.extend(v, next, "")
@@ -101,6 +153,23 @@ func (p *parser) read(test *Test, v *Value, first token) (err error) {
 		err = p.moment(test, v)
 	}
 	return err
+}
+
+// inThousands is a number whose digits are in groups of three, with a unit or without; a size may
+// have a space before its unit.
+var inThousands = lazily(`^(\d{1,3}(?:,\d{3})+)(.*)$`)
+
+// plainNumber is a size as it is read: without commas between thousands and spaces.
+func plainNumber(text string) string {
+	if grouped := inThousands().FindStringSubmatch(text); grouped != nil {
+		text = strings.ReplaceAll(grouped[1], ",", "") + grouped[2]
+	}
+	return strings.ReplaceAll(text, " ", "")
+}
+
+// lazily compiles a pattern when it is first asked for.
+func lazily(pattern string) func() *regexp.Regexp {
+	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(pattern) })
 }
 
 // alias puts the words of the field in the place of others.
@@ -166,6 +235,9 @@ func checkText(test *Test, v *Value) error {
 	if trimmed := strings.TrimLeft(text, "*."); test.Op == Is && f.Name == "ext" && strings.Contains(trimmed, ".") && !strings.Contains(trimmed, ",") {
 		return wrongTest("name ends "+quote("."+trimmed), "an extension is only what follows the last dot; write: name ends %s", quote("."+trimmed))
 	}
+	if kind := strings.ToLower(text); test.Op == Is && f.Families != nil && kindWord(kind) {
+		return wrongTest("kind is "+kind, "a type is a media type, such as image/png; write: kind is %s", kind)
+	}
 	if test.Op == Is && f.Mistake != nil {
 		if meant, err := f.Mistake(text); err != nil {
 			if meant == "" {
@@ -178,6 +250,12 @@ func checkText(test *Test, v *Value) error {
 		return errors.New("there is nothing between two commas")
 	}
 	return nil
+}
+
+// kindWord reports whether a word is one for a kind of entries.
+func kindWord(word string) bool {
+	_, also := kindField.Aliases[word]
+	return also || slices.Contains(kindField.Words, word)
 }
 
 // leastDigits is how much of a digest must be given.

@@ -260,11 +260,7 @@ var modifiedField = moment("modified", "when its content was last altered", Fact
 var ageField = Field{
 	Name: "age", Type: Span, Since: &modifiedField, Descending: true, Needs: FactStatus, Meaning: "how long ago its content was last altered, in seconds",
 	number: func(e *Entry, c *Context) (int64, bool) {
-		seconds := c.AsOf.Unix() - e.Modified.Sec
-		if c.AsOf.Nanosecond() < int(e.Modified.Nsec) {
-			seconds--
-		}
-		return seconds, e.Known&FactStatus != 0
+		return e.Modified.Until(TimeOf(c.AsOf)), e.Known&FactStatus != 0
 	},
 }
 

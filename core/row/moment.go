@@ -2,6 +2,7 @@ package row
 
 import (
 	"cmp"
+	"math"
 	"strconv"
 	"time"
 )
@@ -26,6 +27,21 @@ func (t Moment) Compare(u Moment) int {
 		return c
 	}
 	return cmp.Compare(t.Nsec, u.Nsec)
+}
+
+// Until returns the whole seconds from the moment to another, rounded down: the largest number
+// there is, or the least, where they are more.
+func (t Moment) Until(u Moment) int64 {
+	seconds := u.Sec - t.Sec
+	switch {
+	case u.Sec >= 0 && t.Sec < 0 && seconds < 0:
+		return math.MaxInt64
+	case u.Sec < 0 && t.Sec >= 0 && seconds >= 0:
+		return math.MinInt64
+	case u.Nsec < t.Nsec && seconds > math.MinInt64:
+		seconds--
+	}
+	return seconds
 }
 
 const secondsPerDay = 86400

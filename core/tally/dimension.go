@@ -3,6 +3,7 @@ package tally
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -132,9 +133,24 @@ func ofPeriod(name, field, layout string, zone *time.Location) *Dimension {
 	f := entry.FieldNamed(field)
 	return &Dimension{Name: name, Needs: f.Needs, Ordered: true, append: func(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {
 		t, ok := f.Moment(e)
+		if t.Sec < -faraway || t.Sec > faraway {
+			return appendFaraway(dst, t, layout), ok
+		}
 		d := calendar.Of(t.Std(), zone)
 		return time.Date(d.Year, d.Month, d.Day, 0, 0, 0, 0, time.UTC).AppendFormat(dst, layout), ok
 	}}
+}
+
+// faraway is how far moments can be, in seconds from 1970, that the calendar of the library has.
+const faraway = 1 << 58
+
+// appendFaraway appends a period of a moment further away, in UTC.
+func appendFaraway(dst []byte, t entry.Time, layout string) []byte {
+	date, _, _ := strings.Cut(strings.TrimPrefix(string(t.AppendRFC3339(nil)), "+"), "T")
+	for range strings.Count(time.DateOnly, "-") - strings.Count(layout, "-") {
+		date = date[:strings.LastIndexByte(date, '-')]
+	}
+	return append(dst, date...)
 }
 
 // band is a stretch of ages or sizes, from a number of seconds or bytes on, up
@@ -146,13 +162,15 @@ type band struct {
 
 const hour = 3600
 
+var ageField = entry.FieldNamed("age")
+
 var ageBands = []band{
-	{-1 << 62, "in the future"}, {0, "within the hour"}, {hour, "within a day"}, {24 * hour, "within a week"}, {7 * 24 * hour, "within 30 days"},
+	{math.MinInt64, "in the future"}, {0, "within the hour"}, {hour, "within a day"}, {24 * hour, "within a week"}, {7 * 24 * hour, "within 30 days"},
 	{30 * 24 * hour, "within 90 days"}, {90 * 24 * hour, "within a year"}, {365 * 24 * hour, "within 2 years"}, {2 * 365 * 24 * hour, "within 5 years"}, {5 * 365 * 24 * hour, "older"},
 }
 
 var sizeBands = []band{
-	{-1 << 62, "–"}, {0, "empty"}, {1, "under 1 KiB"}, {1 << 10, "1 KiB to 10 KiB"}, {10 << 10, "10 KiB to 100 KiB"}, {100 << 10, "100 KiB to 1 MiB"},
+	{math.MinInt64, "–"}, {0, "empty"}, {1, "under 1 KiB"}, {1 << 10, "1 KiB to 10 KiB"}, {10 << 10, "10 KiB to 100 KiB"}, {100 << 10, "100 KiB to 1 MiB"},
 	{1 << 20, "1 MiB to 10 MiB"}, {10 << 20, "10 MiB to 100 MiB"}, {100 << 20, "100 MiB to 1 GiB"}, {1 << 30, "1 GiB and more"},
 }
 
@@ -173,10 +191,11 @@ func appendBand(dst []byte, bands []band, n int64) []byte {
 }
 
 func appendAge(dst []byte, e *entry.Entry, c *entry.Context) ([]byte, bool) {
-	if e.Known&entry.FactStatus == 0 {
+	age, known := ageField.Number(e, c)
+	if !known {
 		return dst, false
 	}
-	return appendBand(dst, ageBands, c.AsOf.Unix()-e.Modified.Sec), true
+	return appendBand(dst, ageBands, age), true
 }
 
 func appendSize(dst []byte, e *entry.Entry, _ *entry.Context) ([]byte, bool) {

@@ -2,6 +2,7 @@ package tally_test
 
 import (
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"testing"
 	"time"
@@ -55,6 +56,21 @@ func keys(groups []*tally.Group) (list []string) {
 		list = append(list, fmt.Sprintf("%s: %d %d", text, g.Sum.Entries(), g.Sum.Size))
 	}
 	return list
+}
+
+// However far away a moment is, it has its place.
+func TestFaraway(t *testing.T) {
+	at := func(name string, sec int64) entry.Entry {
+		e := file(name, 0, 0)
+		e.Modified = entry.Time{Sec: sec}
+		return e
+	}
+	all := []entry.Entry{at("a", math.MinInt64), at("b", -9e18), at("c", 9e18), at("d", math.MaxInt64)}
+	assert.Equal(t, []string{"in the future: 2 0", "older: 2 0"}, keys(count(t, "age", all...).Groups(0)))
+	assert.ElementsMatch(t, []string{"-292277022657-01: 1 0", "-285198644592-09: 1 0", "285198648531-04: 1 0", "292277026596-12: 1 0"}, keys(count(t, "month", all...).Groups(0)))
+	almost := file("e", 0, 0)
+	almost.Modified.Nsec = 1 // a nanosecond from now
+	assert.Equal(t, []string{"in the future: 1 0"}, keys(count(t, "age", almost).Groups(0)))
 }
 
 // Bands start where they say, and come in their order.
