@@ -120,19 +120,29 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	return err
 }
 
-// pieces parts the words of a search without where: those that name no place are pieces
-// of names.
+// pieces parts the words of a search before where: those that name no place are pieces
+// of names. Without where, and if nothing else is one, so are those that name a file.
 func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places []string, err error) {
-	if _, _, has := splitWhere(args); has {
-		return args, nil
-	}
-	for _, word := range args {
-		_, err := os.Lstat(word)
-		if err == nil || strings.HasPrefix(word, recordMark) || strings.Contains(word, "/") {
-			places = append(places, word)
-		} else if word != "" {
-			r.pieces = append(r.pieces, word)
+	words, _, has := splitWhere(args)
+	var files []string
+	for _, word := range words {
+		info, err := os.Lstat(word)
+		switch {
+		case err != nil && !strings.HasPrefix(word, recordMark) && !strings.Contains(word, "/"):
+			if word != "" || has {
+				r.pieces = append(r.pieces, word)
+			}
+			continue
+		case err == nil && info.Mode().IsRegular() && !strings.Contains(word, "/"):
+			files = append(files, word)
 		}
+		places = append(places, word)
+	}
+	if has {
+		return p.piecesAndWhere(r, places, args)
+	}
+	if len(r.pieces) == 0 && len(files) == 1 {
+		r.pieces, places = files, slices.DeleteFunc(places, func(word string) bool { return word == files[0] })
 	}
 	for i := range args { // the words of a condition are likely meant as one
 		if slices.Contains(places, args[i]) || len(args[i:]) < 2 {
@@ -163,6 +173,17 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 		err = repaired(err, slices.Concat([]string{"list"}, places), []string{"search", whereWord, "name", "has", piece})
 	}
 	return nil, err
+}
+
+// piecesAndWhere makes pieces and a condition one question. An empty word names nothing.
+func (p *Program) piecesAndWhere(r *reading, places, args []string) ([]string, error) {
+	if slices.Contains(r.pieces, "") {
+		return nil, misuse("a place cannot be empty; the current folder is .")
+	}
+	for _, piece := range r.pieces {
+		r.slips = append(r.slips, "there is no place called "+render.ShellQuoted(piece)+" here, so names with that in them were looked for")
+	}
+	return append(places, args[slices.Index(args, whereWord):]...), nil
 }
 
 // unquoted is a search by the pattern that the shell has likely turned into names, which

@@ -36,6 +36,7 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 		if c, err = condition.Parse(words); err != nil {
 			return nil, cmp.Or(p.swallowed(words), p.conditionMistake(err))
 		}
+		c = c.WithPieces(r.pieces)
 	case len(r.pieces) > 0:
 		c = condition.Pieces(r.pieces)
 	default:
@@ -59,7 +60,7 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 		p.say("frank: %s", pair)
 	}
 	r.condition, r.program, r.request.Condition = c, program, program
-	r.slips = c.Slips(env)
+	r.slips = append(r.slips, c.Slips(env)...)
 	if c.Spoken {
 		p.taken(r, whereWord+" "+render.Escaped(c.String()))
 	}

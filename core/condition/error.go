@@ -58,7 +58,7 @@ func (s *script) repair(e *Error, with ...string) *Error {
 		if s.mistakes == 0 {
 			break
 		}
-		if digits(text) != digits(wrong) { // something that was said would be lost
+		if had := digits(wrong); had != "" && digits(text) == "" { // something that was said would be lost
 			continue
 		}
 		words := []string{s.text[:e.Pos] + text + s.text[min(len(s.text), e.Pos+e.Len):]}

@@ -246,6 +246,16 @@ func isPattern(word string) bool {
 	return is
 }
 
+// WithPieces returns the condition that names have all of some pieces, and that this one is met.
+func (c *Condition) WithPieces(words []string) *Condition {
+	if len(words) == 0 {
+		return c
+	}
+	joined := *c
+	joined.Root, joined.Spoken = flatten(All{Pieces(words).Root, c.Root}), true
+	return &joined
+}
+
 // Pieces returns the condition that names have all of some pieces, in any order. A piece
 // with * ? or [ in it is a pattern.
 func Pieces(words []string) *Condition {
