@@ -3,6 +3,8 @@ package compare
 import (
 	"bytes"
 	"context"
+	"errors"
+	"io"
 	"path/filepath"
 	"slices"
 
@@ -16,6 +18,7 @@ import (
 // Pair is how the content of two files compares.
 type Pair struct {
 	Files []*entry.Entry // with status and digests
+	Read  [2]int64       // how many bytes of content they have
 	Same  bool
 	// Where they first differ, if they do: the byte from 0, and its line from 1. The
 	// shorter of two files of which one begins the other differs at its end.
@@ -96,7 +99,11 @@ const pieceLength = 1 << 20
 // of the second.
 func (p *Pair) read(ctx context.Context, w *digest.Worker, a, b digest.File, fact entry.Facts) (first, second error) {
 	room := w.Room(2 * pieceLength)
+	if !p.Files[0].HasSize() || !p.Files[1].HasSize() {
+		return p.readToEnds(ctx, w, a, b, fact)
+	}
 	sizes := [2]int64{p.Files[0].Size, p.Files[1].Size}
+	p.Read = sizes
 	hashers := [2]*digest.Hasher{digest.NewHasher(fact), digest.NewHasher(fact)}
 	for offset := int64(0); offset < max(sizes[0], sizes[1]); offset += pieceLength {
 		if err := ctx.Err(); err != nil {
@@ -119,6 +126,35 @@ func (p *Pair) read(ctx context.Context, w *digest.Worker, a, b digest.File, fac
 	}
 	p.Same = p.Byte < 0
 	return a.Unchanged(sizes[0]), b.Unchanged(sizes[1])
+}
+
+// mostUnsized is how much is read of a file whose size is not known.
+const mostUnsized = 64 << 20
+
+var errEndless = errors.New("its size is not known, and more than 64 MiB were read of it")
+
+// readToEnds does so for files of which one has a size that is not known.
+func (p *Pair) readToEnds(ctx context.Context, w *digest.Worker, a, b digest.File, fact entry.Facts) (first, second error) {
+	var contents [2][]byte
+	for i, file := range []digest.File{a, b} {
+		content, err := io.ReadAll(io.LimitReader(file, mostUnsized+1))
+		if err == nil && len(content) > mostUnsized {
+			err = errEndless
+		}
+		if err == nil {
+			err = ctx.Err()
+		}
+		if err != nil {
+			return [2]error{err, nil}[i], [2]error{nil, err}[i]
+		}
+		h := digest.NewHasher(fact)
+		h.Write(content)
+		digest.Set(p.Files[i], h.Sums())
+		contents[i], p.Read[i] = content, int64(len(content))
+	}
+	p.meet(0, contents[0], contents[1])
+	p.Same = p.Byte < 0
+	return nil, nil
 }
 
 // meet looks for the first difference in pieces of both from the same offset on.

@@ -449,7 +449,8 @@ func (f *finding) pair(p pair, content bool) {
 		f.judge(p, held(x, y))
 		return
 	}
-	fact := p.fact(entry.FactDigests) // some, if there is a choice
+	content = content || !x.HasSize() || !y.HasSize() // then times say nothing
+	fact := p.fact(entry.FactDigests)                 // some, if there is a choice
 	switch sameTime := x.Modified == y.Modified; {
 	case isNow(x) && isNow(y) && x.Device == y.Device && x.Inode == y.Inode:
 		f.judge(p, sameContent)

@@ -420,7 +420,6 @@ func TestRepairsKeepNumbers(t *testing.T) {
 		"group is x adn size over 1":       {"group is x and size over 1"},
 		"nto empty and size over 5":        {"not empty and size over 5"},
 		"type is directory and links is 2": {"kind is directory and links is 2"},
-		"sha257 present":                   nil,
 	} {
 		_, err := condition.Parse(strings.Fields(text))
 		var mistake *condition.Error

@@ -76,6 +76,13 @@ func NewPool(files Files, progress *source.Progress) *Pool {
 	return &Pool{files: files, progress: progress}
 }
 
+// Note adds a problem with a file that is not to be read.
+func (p *Pool) Note(problem source.Problem) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.problems = append(p.problems, problem)
+}
+
 // Problems returns what could not be read so far.
 func (p *Pool) Problems() []source.Problem {
 	p.mu.Lock()

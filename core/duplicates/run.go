@@ -2,6 +2,7 @@ package duplicates
 
 import (
 	"context"
+	"errors"
 
 	"frankledger/core/arrange"
 	"frankledger/core/digest"
@@ -27,7 +28,9 @@ func Run(ctx context.Context, from *source.Set, request source.Request, pool *di
 		request.Facts |= entry.FactTarget
 		request.Aside |= entry.FactTarget
 	}
-	report, err := from.Read(ctx, request, sink)
+	unsized := &unsized{next: sink}
+	report, err := from.Read(ctx, request, unsized)
+	unsized.tell(&report)
 	if err != nil {
 		return &Answer{Report: report}, err
 	}
@@ -46,3 +49,38 @@ func Run(ctx context.Context, from *source.Set, request source.Request, pool *di
 	answer.Matched, answer.Report = counter.Sum(), report
 	return answer, nil
 }
+
+// unsized is a sink that counts the files whose size is not known, which are not compared: what the
+// system makes up as it is read may be another content each time, and have no end.
+type unsized struct {
+	next  source.Sink
+	parts source.Parts[map[*entry.Place]int64]
+}
+
+// Visitor implements source.Sink.
+func (u *unsized) Visitor() source.Visitor {
+	next, part := u.next.Visitor(), u.parts.New(map[*entry.Place]int64{})
+	return func(entries []entry.Entry) error {
+		for i := range entries {
+			if e := &entries[i]; e.Kind == entry.KindFile && !e.HasSize() {
+				(*part)[e.Folder.Place]++
+			}
+		}
+		return next(entries)
+	}
+}
+
+// tell adds them to a report.
+func (u *unsized) tell(report *source.Report) {
+	counts := map[*entry.Place]int64{}
+	for _, part := range u.parts.All() {
+		for place, n := range *part {
+			counts[place] += n
+		}
+	}
+	for place, n := range counts {
+		report.Problems = append(report.Problems, source.Problem{Path: place.Given, Tried: "compare the content in", Err: errUnsized, Entries: n})
+	}
+}
+
+var errUnsized = errors.New("the size of these files is not known")

@@ -67,12 +67,15 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	a.Exts, a.Ages, a.Sizes = group("ext"), group("age"), group("size")
 	newest := arrange.NewCollector(order("modified"), o.Context, o.First)
-	largest := weigh.NewLargest(source.Nowhere, 2*o.First, 0, OfFiles(o.By), o.Context) // names that are counted with others may be as many again
+	largest := weigh.NewLargest(source.Nowhere, o.First, 0, OfFiles(o.By), o.Context)
 	files := source.Only(isFile, source.Both(source.Both(a.Exts, a.Ages), source.Both(a.Sizes, newest)))
 	look := newLook(&request, running(from.Sources), o.Context)
 	totals := weigh.NewTotals(source.Both(source.Both(largest, look), files))
 	var err error
 	if a.Report, err = from.Read(ctx, request, totals); err != nil {
+		return nil, err
+	}
+	if err := largest.Settle(totals); err != nil {
 		return nil, err
 	}
 	var roots []*entry.Folder

@@ -1,11 +1,13 @@
 package ledger
 
 import (
+	"errors"
 	"slices"
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/source"
 )
 
 // digests gives files digests: those of the record before, and where one is
@@ -97,7 +99,8 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 	}
 	for i := range d.now {
 		e := &d.now[i].Entry
-		if !e.HasSize() {
+		made := e.Marks&entry.MarkUnsized != 0 // as it is read: nothing tells that it is as before
+		if !e.HasSize() && !made {
 			continue
 		}
 		e.Folder = l.folder
@@ -106,6 +109,9 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 			old = &before[at].Entry
 		}
 		if l.fresh != nil && l.fresh[i] {
+			if made {
+				old = nil
+			}
 			d.again(w.options.Fact, old, e)
 			continue
 		}
@@ -113,8 +119,12 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 			e.More.Digests = nil
 			e.Known &^= entry.FactDigests
 		}
-		if old != nil {
+		if old != nil && !made {
 			carry(old, e)
+		}
+		if o.Fact != 0 && made && e.Size > mostMade {
+			o.Pool.Note(source.Problem{Path: e.Path(), Tried: "read", Err: errEndless, Entries: 1})
+			continue
 		}
 		if o.Fact == 0 || e.Known.Has(o.Fact) && !o.all() {
 			continue
@@ -130,6 +140,12 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 	d.fresh = l.fresh
 	return nil
 }
+
+// mostMade is the size that a file whose content is made as it is read may tell to be read: what
+// tells more stands for memory, or devices.
+const mostMade = 1 << 20
+
+var errEndless = errors.New("the system makes it up as it is read, and it may have no end")
 
 // again counts a file whose digest was taken for this record already, and holds it
 // against the one before.

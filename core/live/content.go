@@ -164,6 +164,9 @@ func (o *opener) Look(e *entry.Entry) error {
 		return err
 	}
 	s.fill(e)
+	if madeWhenRead(at, e).unsized(e) {
+		e.Marks |= entry.MarkUnsized
+	}
 	return nil
 }
 

@@ -68,9 +68,8 @@ func (c *content) Extents() (x digest.Extents) {
 var made = map[int64]bool{0x9fa0: true, 0x62656572: true, 0x64626720: true, 0x74726163: true, 0x73636673: true, 0x27e0eb: true,
 	0x63677270: true, 0x62656570: true, 0xf97cff8c: true, 0x65735543: true}
 
-// madeWhenRead reports whether the file system of an entry in an open folder is one of
-// these.
-func madeWhenRead(at int, e *entry.Entry) bool {
+// madeWhenRead tells what sizes say on the file system of an entry in an open folder.
+func madeWhenRead(at int, e *entry.Entry) sizes {
 	var system unix.Statfs_t
 	var err error
 	if at == unix.AT_FDCWD {
@@ -78,5 +77,12 @@ func madeWhenRead(at int, e *entry.Entry) bool {
 	} else {
 		err = unix.Fstatfs(at, &system)
 	}
-	return err == nil && made[int64(uint32(system.Type))]
+	switch kind := int64(uint32(system.Type)); {
+	case err != nil:
+	case made[kind]:
+		return sizesMade
+	case kind == unix.FUSE_SUPER_MAGIC: // programs that do not know how long a file will be say 0
+		return sizesOfNone
+	}
+	return sizesTold
 }

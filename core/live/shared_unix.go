@@ -10,6 +10,6 @@ import (
 // Extents implements digest.File. The system does not tell.
 func (c *content) Extents() digest.Extents { return digest.Extents{} }
 
-// madeWhenRead reports whether the content of a file is made as it is read, where that
+// madeWhenRead tells what sizes say on the file system of an entry, where that
 // is known.
-func madeWhenRead(int, *entry.Entry) bool { return false }
+func madeWhenRead(int, *entry.Entry) sizes { return sizesTold }

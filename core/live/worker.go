@@ -47,18 +47,31 @@ type worker struct {
 	slow      bool      // and before
 	made      struct {  // whether a file system makes what is in its files as they are read
 		device uint64
-		so     bool
+		how    sizes
 		known  bool
 	}
 }
 
-// isMade reports whether the system makes up the content of a file as it is read, so
-// that the size it tells is none.
-func (w *worker) isMade(at int, e *entry.Entry) bool {
+// sizes is what the sizes say that a file system tells of its files.
+type sizes uint8
+
+const (
+	sizesTold   sizes = iota
+	sizesOfNone       // 0 of any file whose size is not known, too
+	sizesMade         // nothing: the content is made as it is read
+)
+
+// unsized reports whether the size of an entry is not known.
+func (s sizes) unsized(e *entry.Entry) bool {
+	return e.Kind == entry.KindFile && (s == sizesMade || s == sizesOfNone && e.Size == 0)
+}
+
+// isUnsized reports whether the size that the system tells of a file is none.
+func (w *worker) isUnsized(at int, e *entry.Entry) bool {
 	if m := &w.made; !m.known || m.device != e.Device {
-		m.device, m.known, m.so = e.Device, true, madeWhenRead(at, e)
+		m.device, m.known, m.how = e.Device, true, madeWhenRead(at, e)
 	}
-	return w.made.so
+	return w.made.how.unsized(e)
 }
 
 func (r *run) newWorker() *worker {
@@ -405,7 +418,7 @@ func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bo
 // fill writes the status just asked for into the entry, which is in an open folder.
 func (w *worker) fill(e *entry.Entry, at int) {
 	w.status.fill(e)
-	if e.Kind == entry.KindFile && w.isMade(at, e) {
+	if e.Kind == entry.KindFile && w.isUnsized(at, e) {
 		e.Marks |= entry.MarkUnsized
 	}
 	if w.status.flaggedHidden() {

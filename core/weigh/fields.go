@@ -35,7 +35,7 @@ func (p *Plan) Columns() []row.Column[*Row] {
 			return r.appendPath(dst), true
 		}).For(programs),
 		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(r *Row) (int64, bool) { return int64(r.Depth), true }).For(programs),
-		row.NumberColumn("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }).AtLeast(partly),
+		row.NumberColumn("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }).AtLeast(partly).Instead(func(r *Row) string { return entry.Unknown }),
 		disk,
 		row.NumberColumn("share", "part of the whole place", row.Share, share).For(people),
 		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
@@ -87,7 +87,9 @@ func AddendColumns(by Measure, c *entry.Context) []row.Column[*Addend] {
 	}
 	columns := []row.Column[*Addend]{
 		row.Through(path, in), row.Through(name, in),
-		row.NumberColumn("adds", "what it adds", t, func(a *Addend) (int64, bool) { return a.Adds, true }),
+		row.NumberColumn("adds", "what it adds", t, func(a *Addend) (int64, bool) {
+			return a.Adds, by != BySize || a.Entry.Kind != entry.KindFile || a.Entry.HasSize()
+		}).Instead(func(*Addend) string { return entry.Unknown }),
 		row.NumberColumn("total", "with all before it", t, func(a *Addend) (int64, bool) { return a.Total, true }),
 	}
 	if by != ByFiles {

@@ -1,6 +1,7 @@
 package weigh
 
 import (
+	"strings"
 	"sync"
 
 	"frankledger/core/arrange"
@@ -19,6 +20,7 @@ type Largest struct {
 
 	mu      sync.Mutex
 	folders map[*entry.Folder]*arrange.Collector
+	several source.Parts[[]entry.Entry] // names of files that have others
 }
 
 // NewLargest returns a sink before the next that keeps so many files below each
@@ -38,16 +40,36 @@ func NewLargest(next source.Sink, count, depth int, by Measure, c *entry.Context
 // Visitor implements source.Sink.
 func (l *Largest) Visitor() source.Visitor {
 	next := l.next.Visitor()
-	visitors := make(map[*entry.Folder]source.Visitor)
+	keep, several := l.keeper(), l.several.New(nil)
 	var files []entry.Entry
 	return func(entries []entry.Entry) error {
 		files = files[:0]
 		for i := range entries {
-			if entries[i].Kind == entry.KindFile && !entries[i].Self {
-				files = append(files, entries[i])
+			switch e := &entries[i]; {
+			case e.Kind != entry.KindFile || e.Self:
+			case e.Links > 1: // which name counts is known at the end
+				kept := *e
+				kept.Name, kept.More = strings.Clone(e.Name), e.More.Clone()
+				*several = append(*several, kept)
+			default:
+				files = append(files, *e)
 			}
 		}
-		for at := entries[0].Folder; at != nil && len(files) > 0; at = at.Parent {
+		if err := keep(files); err != nil {
+			return err
+		}
+		return next(entries)
+	}
+}
+
+// keeper returns a function that keeps files of one folder below this and the folders above it.
+func (l *Largest) keeper() source.Visitor {
+	visitors := make(map[*entry.Folder]source.Visitor)
+	return func(files []entry.Entry) error {
+		if len(files) == 0 {
+			return nil
+		}
+		for at := files[0].Folder; at != nil; at = at.Parent {
 			if at.Depth > l.depth {
 				continue
 			}
@@ -58,8 +80,27 @@ func (l *Largest) Visitor() source.Visitor {
 				return err
 			}
 		}
-		return next(entries)
+		return nil
 	}
+}
+
+// Settle keeps, of files with several names, the one under which totals count it. It is to be
+// called after the reading.
+func (l *Largest) Settle(t *Totals) error {
+	if l == nil {
+		return nil
+	}
+	keep := l.keeper()
+	for _, part := range l.several.Take() {
+		for i := range *part {
+			if e := &(*part)[i]; !t.CountedElsewhere(e) {
+				if err := keep((*part)[i : i+1]); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
 }
 
 func (l *Largest) collector(folder *entry.Folder) *arrange.Collector {

@@ -135,9 +135,7 @@ func (t *Totals) Files(roots []*entry.Folder, plan Plan, largest *Largest) (list
 	r := &rows{t: t, plan: plan, whole: plan.By.Of(&all)}
 	for _, root := range roots {
 		for _, file := range largest.of(root) {
-			if !t.CountedElsewhere(file) {
-				r.file(root, file)
-			}
+			r.file(root, file)
 		}
 	}
 	slices.SortStableFunc(r.list, func(a, b *Row) int { return cmp.Compare(plan.By.Of(&b.Sum), plan.By.Of(&a.Sum)) })
@@ -190,8 +188,11 @@ func (r *rows) add(folder *entry.Folder) {
 
 // file adds the row of a file below a folder.
 func (r *rows) file(folder *entry.Folder, file *entry.Entry) {
-	sum := Sum{Files: 1, Size: file.Size, Disk: file.Disk, Newest: file.Modified, Dated: true, Known: 1, Sized: 1}
-	r.list = append(r.list, &Row{Kind: FileRow, Folder: folder, Depth: folder.Depth + 1, Sum: sum, Share: r.share(&sum), Complete: true, File: file})
+	var sum Sum
+	if bytes, several := sum.Take(file); several {
+		sum.Add(bytes)
+	}
+	r.list = append(r.list, &Row{Kind: FileRow, Folder: folder, Depth: folder.Depth + 1, Sum: sum, Share: r.share(&sum), Complete: sum.Whole(), File: file})
 }
 
 // below adds the rows of what is directly in a folder.

@@ -40,8 +40,8 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	var sink source.Sink = counter
 	var largest *Largest
 	switch {
-	case o.Plan.Heaviest > 0: // of names that are counted with others there may be as many again
-		largest = NewLargest(sink, 2*o.Plan.Heaviest, 0, o.Plan.By, o.Context)
+	case o.Plan.Heaviest > 0:
+		largest = NewLargest(sink, o.Plan.Heaviest, 0, o.Plan.By, o.Context)
 		sink = largest
 	case o.Plan.Largest > 0:
 		largest = NewLargest(sink, o.Plan.Largest, o.Plan.Depth, o.Plan.By, o.Context)
@@ -61,6 +61,9 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	var stopped error
 	if answer.Report, stopped = from.Read(ctx, request, totals); stopped != nil && ctx.Err() == nil {
 		return nil, stopped
+	}
+	if err := largest.Settle(totals); err != nil {
+		return nil, err
 	}
 	answer.Elsewhere, answer.Matched, answer.Stopped = totals.Elsewhere(), counter.Sum(), stopped != nil
 	if within != nil {

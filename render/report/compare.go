@@ -116,7 +116,7 @@ func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
 		same = 1
 	}
 	s.Numbers = append(s.Numbers, Number{"same", same}, Number{"first_difference", p.Byte}, Number{"bytes_read", read})
-	a, b := p.Files[0].Size, p.Files[1].Size
+	a, b := p.Read[0], p.Read[1]
 	switch {
 	case p.Same:
 		s.Lead = "A and B have the same content"
