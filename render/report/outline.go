@@ -89,9 +89,9 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		l.name, l.ink = render.Escaped(e.Name), render.StyleOf(e.Look())
 		switch {
 		case n.Folder != nil && !n.Read && n.Sum.Entries() == 0:
-			l.size, l.note = render.Absent, "not all read"
+			l.size, l.note = entry.Unknown, "not all read"
 		case n.Folder != nil:
-			if l.size = render.Absent; n.Sum.HasSize() {
+			if l.size = entry.Unknown; n.Sum.HasSize() {
 				l.size, l.unit = v.Units.Size(n.Sum.Size)
 			}
 			l.note = render.Count(n.Sum.Files, "file", "files")
@@ -99,11 +99,11 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 				l.note += ", not all read"
 			}
 		case e.Kind == entry.KindFolder:
-			l.size, l.note = render.Absent, "not read"
+			l.size, l.note = entry.Unknown, "not read"
 		case e.HasSize():
 			l.size, l.unit = v.Units.Size(e.Size)
 		case e.Kind == entry.KindFile:
-			l.size = render.Absent
+			l.size = entry.Unknown
 		case e.Kind == entry.KindLink && e.Known&entry.FactTarget != 0:
 			l.name += " leads to " + render.Escaped(e.More.Target)
 		default:
@@ -115,7 +115,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		lines = v.outlineLines(lines, below, depth+1)
 	}
 	if n.Left > 0 {
-		lines = append(lines, outlineLine{depth: depth + 1, ink: render.QuietStyle, name: "and " + render.Grouped(int64(n.Left)) + " more, " + v.Units.SizeText(n.Rest.Size)})
+		lines = append(lines, outlineLine{depth: depth + 1, ink: render.QuietStyle, name: "and " + render.Grouped(int64(n.Left)) + " more, " + v.sumText(&n.Rest)})
 	}
 	return lines
 }
