@@ -73,10 +73,11 @@ func TestUnknownIsNeverZero(t *testing.T) {
 	assert.Equal(t, false, weighed["."]["complete"])
 	assert.Equal(t, true, weighed["./seen"]["complete"])
 	assert.Regexp(t, `all read\) +≥ 5 B`, as("weigh"))
-	assert.Regexp(t, `listed \(not all read\) +–`, as("weigh"))
+	assert.Regexp(t, `listed \(not all read\) +\? `, as("weigh"))
 	assert.Nil(t, rows("list . --totals --as jsonl")["./listed"]["size"])
 	assert.Contains(t, as("list . --totals"), "at least 5 B in all")
-	assert.Regexp(t, `listed +– +2 files, not all read`, as("outline"))
+	assert.Regexp(t, `listed +folder +\? `, as("list . --totals"))
+	assert.Regexp(t, `listed +\? +2 files, not all read`, as("outline"))
 	assert.Contains(t, as("outline --as json"), `"path":"./listed","name":"listed","kind":"folder","size":null,"disk":null,"files":2`)
 	for _, by := range []string{"day", "month", "owner", "mode", "size", "age"} {
 		rows("tally . --as jsonl --by " + by)

@@ -49,7 +49,7 @@ const (
 	MarkVoid                         // a folder with nothing in it
 	MarkMislabelled
 	MarkFlaggedHidden // by the system's flag, where it has one
-	MarkUnsized       // its content is made as it is read, and how long it is is not known
+	MarkUnsized       // how much content it has is not known: of a file it is made as it is read, a folder was not read
 	MarkAtLeast       // its size is summed, and not all of it is known
 	MarkChosen        // a condition chose it, of all that was read
 )

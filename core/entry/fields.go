@@ -426,6 +426,9 @@ func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string,
 // Knows reports whether it is known which value an entry has of the field, or that it has none:
 // false where there may be one that could not be told.
 func (f *Field) Knows(e *Entry) bool {
+	if f.Sized && e.Marks&MarkUnsized != 0 {
+		return false
+	}
 	needs := f.Needs
 	if f.Having != nil {
 		i := slices.IndexFunc(f.Having, func(h Having) bool { return slices.Contains(h.Kinds, e.Kind) })
@@ -434,7 +437,7 @@ func (f *Field) Knows(e *Entry) bool {
 		}
 		needs = f.Having[i].Needs
 	}
-	return e.Known.Has(needs) && !(f.Sized && e.Kind == KindFile && e.Marks&MarkUnsized != 0)
+	return e.Known.Has(needs)
 }
 
 // Valued reports whether an entry has a value of the field, as far as it is known.

@@ -191,11 +191,12 @@ func (t *Totals) All() Sum {
 // size, unless the folder was not read.
 func (t *Totals) Amend(e *entry.Entry) {
 	folder := e.Inside
-	if e.Kind != entry.KindFolder || folder == nil || folder.Unread() {
+	if e.Kind != entry.KindFolder || folder == nil {
 		return
 	}
 	sum := t.Of(folder)
-	if !sum.HasSize() {
+	if folder.Unread() || !sum.HasSize() {
+		e.Marks |= entry.MarkUnsized
 		return
 	}
 	e.Size, e.Summed = sum.Size, true
