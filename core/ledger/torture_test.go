@@ -139,7 +139,7 @@ func TestTorture(t *testing.T) {
 	}
 	w.counts.Range(func(what, count any) bool {
 		t.Log(what, count.(*atomic.Int64).Load())
-		if what != "again" && what != "failed" {
+		if what != "again" && what != "failed" && *tortureFor > usualTorture { // in a short run not all have their turn
 			assert.NotZero(t, count.(*atomic.Int64).Load(), what)
 		}
 		return true
