@@ -90,6 +90,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	if err != nil {
 		return err
 	}
+	sources = r.distinct(sources, summary)
 	algorithms, err := parseAlgorithms(algorithmFor(words, cmd.Flags().Changed("algorithm"), sources))
 	if err != nil {
 		return misuse("--algorithm: %w", err)
@@ -103,7 +104,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*checksum.Answer, error) {
 			pool = digest.NewPool(live.Files{}, request.Progress)
-			return checksum.Run(cmd.Context(), p.set(r, sources), pool, checksum.Options{Request: request, Algorithms: algorithms, Own: list})
+			return checksum.Run(cmd.Context(), p.once(r, sources), pool, checksum.Options{Request: request, Algorithms: algorithms, Own: list})
 		})
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()

@@ -40,6 +40,16 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOn
 	return sources, &report.Summary{Chosen: r.program != nil, Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}, nil
 }
 
+// distinct leaves places out that are asked about twice, for commands whose answer is of all of them
+// together.
+func (r *reading) distinct(sources []source.Source, summary *report.Summary) []source.Source {
+	distinct, left := source.Distinct(sources, &r.request)
+	if left > 0 {
+		summary.Notes = append(summary.Notes, render.Count(int64(left), "place is the same as another one, or lies in it", "places are the same as others, or lie in them")+": everything is counted once")
+	}
+	return distinct
+}
+
 // openPlaces opens what was asked about: the current folder if nothing was.
 // Places that are not there are problems if there are others.
 func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (sources []source.Source, problems []source.Problem, err error) {

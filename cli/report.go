@@ -89,6 +89,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	if err != nil {
 		return err
 	}
+	sources = r.distinct(sources, summary)
 	if o.copies && hasRecord(sources) {
 		return misuse("--copies reads the content of files that are there now, and a record has none; frank duplicates finds copies in records with digests")
 	}

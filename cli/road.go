@@ -42,6 +42,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		r.slips = append(r.slips, "only what is directly in the folder was looked at; frank search looks at any depth")
 	}
 	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}
+	sources = r.distinct(sources, summary)
 	err = p.answer(r, summary, func(w output.Destination) error {
 		format := render.New(r.form, r.view.View, columns)
 		options := listing.Options{Order: r.order, First: r.first, Context: r.view.Context, Totals: totals}
@@ -56,7 +57,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 			}
 			summary.Bytes = totals || request.Facts.Has(entry.FactStatus)
 			options.Request = request
-			return listing.Run(ctx, p.set(r, sources), options)
+			return listing.Run(ctx, p.once(r, sources), options)
 		})
 		summary.Report.Add(a.Report)
 		if err != nil {
@@ -89,6 +90,13 @@ func (p *Program) set(r *reading, sources []source.Source) *source.Set {
 	if p.ledger != nil {
 		set.Done = p.ledger.Release
 	}
+	return set
+}
+
+// once is the sources of a command whose answer has each entry once.
+func (p *Program) once(r *reading, sources []source.Source) *source.Set {
+	set := p.set(r, sources)
+	set.Once = true
 	return set
 }
 

@@ -97,9 +97,10 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		return err
 	}
 	r.addsUp(sumsMatches)
+	sources = r.distinct(sources, summary)
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*tally.Answer, error) {
-			return tally.Run(cmd.Context(), p.set(r, sources), tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context})
+			return tally.Run(cmd.Context(), p.once(r, sources), tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context})
 		})
 		if a == nil {
 			return stopped

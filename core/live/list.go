@@ -191,6 +191,7 @@ func (l *List) Read(ctx context.Context, request source.Request, sink source.Sin
 		folder entry.Folder
 	}
 	var room []one
+	met := make(map[string]struct{}, len(l.paths))
 	for _, path := range l.paths {
 		if err := ctx.Err(); err != nil {
 			return w.report, err
@@ -199,6 +200,11 @@ func (l *List) Read(ctx context.Context, request source.Request, sink source.Sin
 		if err != nil {
 			return w.report, err
 		}
+		if _, again := met[full]; again {
+			w.report.Again++
+			continue
+		}
+		met[full] = struct{}{}
 		if len(room) == 0 {
 			room = make([]one, min(256, len(l.paths)))
 		}

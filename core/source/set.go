@@ -11,6 +11,8 @@ type Set struct {
 	Sources []Source
 	// Also is given every entry beside. It may be nil.
 	Also Sink
+	// Once gives each entry once, where places lie in one another.
+	Once bool
 	// Done is called when nothing more is read from them. It may be nil.
 	Done func()
 }
@@ -27,6 +29,11 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 		}
 		sink = Both(sink, also)
 	}
+	var again map[Source]bool
+	if s.Once {
+		again = overlap(s.Sources)
+	}
+	met := &once{met: map[at]struct{}{}}
 	begun := 0
 	ahead, stop := context.WithCancel(ctx)
 	defer func() {
@@ -39,13 +46,18 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 				p.Prepare(ahead, request)
 			}
 		}
-		read, err := one.Read(ctx, request, sink)
+		to := sink
+		if again[one] {
+			to = met.of(one.Place(), sink)
+		}
+		read, err := one.Read(ctx, request, to)
 		read.NoteUntold(one.Place(), request.Condition)
 		report.Add(read)
 		if err != nil {
 			return report, err
 		}
 	}
+	report.Again += met.again
 	return report, nil
 }
 

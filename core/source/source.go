@@ -149,6 +149,7 @@ type Report struct {
 	Hidden     int64 // entries left out because they are hidden
 	Skipped    int64 // folders not entered because the request said so
 	OtherDisks int64 // folders not entered because another file system starts there
+	Again      int64 // entries that another place has, too, and that were given once
 	Repeated   int64 // links not followed because they lead to a folder already read
 	Groups     int64 // groups of entries of records of which summaries were read
 	GroupsRead int64 // those of them that were read, as some in them could be wanted
@@ -164,6 +165,7 @@ func (r *Report) Add(other Report) {
 	r.Skipped += other.Skipped
 	r.OtherDisks += other.OtherDisks
 	r.Repeated += other.Repeated
+	r.Again += other.Again
 	r.Groups += other.Groups
 	r.GroupsRead += other.GroupsRead
 	r.Problems = append(r.Problems, other.Problems...)

@@ -219,6 +219,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 		{r.Hidden, "hidden entry", "hidden entries", "not shown; --hidden show"},
 		{r.Skipped, "folder", "folders", "skipped, as --skip says"},
 		{r.OtherDisks, "folder", "folders", "not read: another file system starts there"},
+		{r.Again, "entry", "entries", "asked about again, and counted once"},
 		{r.Repeated, "link", "links", "not followed: the folder was read already"},
 	} {
 		if left.count > 0 {

@@ -196,6 +196,7 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 	o.Number("skipped", r.Skipped)
 	o.Number("other_disks", r.OtherDisks)
 	o.Number("repeated", r.Repeated)
+	o.Number("again", r.Again)
 	o.Number("unread", unread)
 	o.Number("vanished", vanished)
 	if len(s.Funnel) > 0 {
