@@ -231,6 +231,7 @@ type questions struct {
 
 // answer asks a question and returns the answer, in small letters; "" at the end.
 func (q *questions) answer(format string, args ...any) string {
+	q.program.paging.Store(false) // whoever asks has shown what it is about
 	fmt.Fprintf(q.program.err(), format, args...)
 	line, err := q.in.ReadString('\n')
 	if err != nil {

@@ -102,14 +102,19 @@ func (p *Program) undoCommand() *cobra.Command {
 		Use:   "undo [NUMBER]",
 		Short: "undo what was done, as far as possible",
 		Long: `Restores names, places, times, permissions and owners, and takes things out of the
-trash: for the newest journal that can be undone, or for the one with that number.
-Nothing newer is ever overwritten; what cannot be undone is reported with the reason,
-and the exit status is 3. --plan only shows what would be done.`,
+trash: for the newest journal that is not undone, or for the one with that number.
+If the newest cannot be undone, nothing is: the reason is shown, with the line that
+undoes the one before it. Nothing newer is ever overwritten; what cannot be undone is
+reported with the reason, and the exit status is 3. --plan only shows what would be
+done.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) > 1 {
+			switch {
+			case len(args) > 1:
 				return misuse("name one number, or none")
+			case !planned && (o.to != "" || cmd.Flags().Changed("as")):
+				return misuse("--to and --as are for --plan: undo itself has no answer to write")
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -138,7 +143,7 @@ and the exit status is 3. --plan only shows what would be done.`,
 	f.BoolVar(&planned, "plan", false, "only show what would be done")
 	group(cmd, groupDo, "plan")
 	addShowing(cmd, &o, render.WithColumns())
-	examples(cmd, example{"act undo --plan", "what would be undone"}, example{"act undo", "the newest journal that can be"})
+	examples(cmd, example{"act undo --plan", "what would be undone"}, example{"act undo", "the newest journal"})
 	return cmd
 }
 
@@ -213,14 +218,14 @@ func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, err
 	if err != nil {
 		return 0, err
 	}
-	const most = 3
-	newest := slices.Sorted(maps.Keys(passed))
-	slices.Reverse(newest)
-	for _, n := range newest[:min(len(newest), most)] {
-		p.say("frank: journal %d is skipped: %s", n, passed[n])
-	}
-	if more := len(newest) - most; more > 0 {
-		p.say("frank: and so are %s before it", render.Count(int64(more), "journal", "journals"))
+	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, act.ErrCutShort) }) // nothing was done
+	if len(passed) > 0 { // it is not for the program to choose an older one
+		newest := slices.Max(slices.Collect(maps.Keys(passed)))
+		p.say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, render.Escaped(passed[newest].Error()))
+		if number != 0 {
+			p.say("%s", commandLine([]string{"act", "undo", strconv.FormatInt(number, 10)}))
+		}
+		return 0, &failure{status: statusIncomplete}
 	}
 	if number == 0 {
 		return 0, misuse("there is nothing to undo")

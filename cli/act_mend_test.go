@@ -111,11 +111,13 @@ func TestActSaysWhatIsSo(t *testing.T) {
 	assert.Equal(t, 3, r.status)
 	assert.Contains(t, r.out, "0 hidden, 1 failed (journal 1)\n")
 
-	// The newest journal of which anything can be taken back.
-	r = a.run(0, "act", "undo")
-	assert.Contains(t, r.err, "journal 2 is skipped: it was removed for good")
-	assert.Contains(t, r.out, "journal 1: 1 step undone")
-	assert.Contains(t, a.run(2, "act", "undo").err, "there is nothing to undo")
+	// What is older than the newest journal is not undone unasked.
+	r = a.run(3, "act", "undo")
+	assert.Contains(t, r.err, "journal 2, the newest, cannot be undone: it was removed for good")
+	assert.Contains(t, r.err, "\nfrank act undo 1\n")
+	assert.Contains(t, a.run(2, "act", "undo", "1", "--to", "x").err, "--to and --as are for --plan")
+	assert.Contains(t, a.run(0, "act", "undo", "1").out, "journal 1: 1 step undone")
+	assert.NotContains(t, a.run(3, "act", "undo").err, "\nfrank act undo ")
 }
 
 // What is done in part is told as that: a folder that a signal stops the removal of,

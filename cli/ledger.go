@@ -179,7 +179,7 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
 		example{"ledger check", "is the ledger as it was written?"},
-		example{"ledger drop 1", "remove the record with that number"},
+		example{"ledger drop 1", "the record with that number; --carry-out removes it"},
 		example{"ledger export --to ledger.jsonl", "all records as JSON lines, for other programs or for later"},
 		example{"ledger import ledger.jsonl --ledger other.sqlite", "and back again"},
 	)
@@ -287,36 +287,71 @@ func (p *Program) changing(what string, do func() error) error {
 }
 
 func (p *Program) ledgerDropCommand() *cobra.Command {
-	cmd := p.housekeeping("drop NUMBER…", "remove records; all others stay complete", "", true, cobra.ArbitraryArgs,
-		func(ctx context.Context, l *ledger.Ledger, path string, args []string) error {
-			if len(args) == 0 {
+	var o showingOptions
+	var file string
+	var carryOut, yes bool
+	cmd := &cobra.Command{
+		Use:   "drop NUMBER…",
+		Short: "remove records; all others stay complete",
+		Long: `Shows the records with these numbers. With --carry-out, drops them: all others stay
+complete. A record that was dropped does not come back. Room is given back by ledger compact.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeRecords,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case len(args) == 0:
 				return misuse("give the numbers of records, as shown by frank ledger entries")
+			case yes && !carryOut:
+				return misuse("--yes is only for --carry-out")
 			}
-			var numbers []int64
-			for _, arg := range args {
-				n, err := strconv.ParseInt(strings.TrimPrefix(arg, recordMark), 10, 64)
-				if err != nil {
-					return misuse("%q is not the number of a record", arg)
-				}
-				numbers = append(numbers, n)
+			r, err := p.showing(cmd, &o)
+			if err != nil {
+				return err
 			}
-			for _, n := range numbers {
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				err := p.changing(fmt.Sprint("dropping record ", n), func() error { return l.Drop(ctx, n) })
-				if errors.Is(err, ledger.ErrNoRecord) {
-					return misuse("%w: %d", err, n)
-				}
-				if err != nil {
-					return ledgerTrouble(path, err)
-				}
-				fmt.Fprintf(p.out(), "dropped %d\n", n)
-			}
-			return nil
-		})
-	cmd.ValidArgsFunction = completeRecords
+			r.ledger = file
+			return p.drop(cmd.Context(), r, args, carryOut, yes)
+		},
+	}
+	f := cmd.Flags()
+	f.SortFlags = false
+	f.BoolVar(&carryOut, "carry-out", false, "drop the records, after asking once")
+	f.BoolVarP(&yes, "yes", "y", false, "do not ask")
+	group(cmd, groupDo, "carry-out", "yes")
+	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
+	group(cmd, groupWhere, "ledger")
+	addShowing(cmd, &o, render.WithColumns())
+	examples(cmd,
+		example{"ledger drop 1", "which record is that?"},
+		example{"ledger drop 1 --carry-out --yes", "remove it"},
+	)
 	return cmd
+}
+
+// drop shows the records with some numbers, or drops them.
+func (p *Program) drop(ctx context.Context, r *reading, args []string, carryOut, yes bool) error {
+	l, err := p.ledgerToRead(ctx, r)
+	if err != nil {
+		return err
+	}
+	var chosen []ledger.Record
+	for _, arg := range args {
+		n, err := strconv.ParseInt(strings.TrimPrefix(arg, recordMark), 10, 64)
+		if err != nil {
+			return misuse("%q is not the number of a record", arg)
+		}
+		one, err := l.Find(ctx, ledger.Reference{Number: n})
+		if errors.Is(err, ledger.ErrNoRecord) {
+			return misuse("%w", err)
+		}
+		if err != nil {
+			return ledgerTrouble(p.ledgerPath, err)
+		}
+		if !slices.ContainsFunc(chosen, func(r ledger.Record) bool { return r.Number == n }) {
+			chosen = append(chosen, one)
+		}
+	}
+	l.Release() // nobody is kept from recording while a question waits
+	return p.dropShown(ctx, r, chosen, render.Count(int64(len(chosen)), "record", "records")+" to drop", carryOut, yes)
 }
 
 func (p *Program) ledgerCheckCommand() *cobra.Command {

@@ -81,8 +81,9 @@ func TestRecordAndComeBack(t *testing.T) {
 	assert.Equal(t, root, document.Entries[1]["place"])
 	frank(0, "record", "cards", "--label", "some", "where", "name", "is", "DUMP_0005.WAV")
 	assert.Equal(t, 3, strings.Count(frank(0, "search", "@some", "--as", "paths", "where", "kind", "is", "file").out, "/DUMP_0005.WAV\n"))
-	frank(0, "ledger", "drop", "4")
-	frank(0, "ledger", "drop", "1", "@3")
+	assert.Contains(t, frank(0, "ledger", "drop", "4").out, "nothing was changed")
+	frank(0, "ledger", "drop", "4", "--carry-out", "--yes")
+	frank(0, "ledger", "drop", "1", "@3", "--carry-out", "--yes")
 	assert.Contains(t, frank(0, "ledger").out, "\n1 record\nthe ledger is "+file)
 	assert.Equal(t, then, strings.ReplaceAll(frank(0, "list", "@weekly/notes", "--hidden", "show", "--as", "csv", "--columns", "name,size,mode,modified,inode,owner,target,created").out, "@2", "@3"))
 	assert.Contains(t, frank(2, "ledger", "drop", "1").err, "no such record")
@@ -322,7 +323,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	frank(2, "ledger", "export", "--to", lines)
 	assert.Contains(t, frank(0, "ledger", "import", lines, "--ledger", file+"2"), "4 records imported")
 	assert.Equal(t, frank(0, "ledger", "export"), frank(0, "ledger", "export", "--ledger", file+"2"))
-	frank(0, "ledger", "drop", "1", "3")
+	frank(0, "ledger", "drop", "1", "3", "--carry-out", "--yes")
 	assert.Contains(t, frank(0, "ledger", "compact"), "and was")
 	assert.Contains(t, frank(0, "ledger", "check"), "as it was written: 2 records")
 }
@@ -416,7 +417,7 @@ func TestRecordsAmongOthers(t *testing.T) {
 	require.NoError(t, os.RemoveAll(filepath.Join(root, "one")))
 	assert.Contains(t, frank(2, "compare", "@1").err, "is not there now: no such file or directory")
 	assert.Contains(t, frank(0, "history", "one/a").out, "1 state", "though it is gone")
-	frank(0, "ledger", "drop", "1", "2", "3", "4")
+	frank(0, "ledger", "drop", "1", "2", "3", "4", "--carry-out", "--yes")
 	assert.Contains(t, frank(0, "ledger").out, "0 records")
 	assert.Contains(t, frank(0, "ledger", "check").out, "0 records")
 	frank(0, "record", "two", "--label", "two")
@@ -445,7 +446,7 @@ func TestLedgerThatMayOnlyBeRead(t *testing.T) {
 		r := as(line)
 		assert.Zero(t, r.status, "%s: %s", line, r.err)
 	}
-	for _, line := range []string{"record . --label l", "ledger drop 1", "ledger compact"} {
+	for _, line := range []string{"record . --label l", "ledger drop 1 --carry-out --yes", "ledger compact"} {
 		r := as(line)
 		assert.Equal(t, 4, r.status, line)
 		assert.Regexp(t, `is read-only|permission denied`, r.err, line)

@@ -91,8 +91,13 @@ func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args [
 		chosen = records
 	}
 	spare := keep.Spare(chosen, r.view.Context.AsOf, r.view.Zone)
-	lead := render.Grouped(int64(len(spare))) + " of " + render.Count(int64(len(chosen)), "record", "records")
-	summary := &report.Summary{Grouped: true, Lead: lead + " need not stay"}
+	lead := render.Grouped(int64(len(spare))) + " of " + render.Count(int64(len(chosen)), "record", "records") + " need not stay"
+	return p.dropShown(ctx, r, spare, lead, carryOut, yes)
+}
+
+// dropShown shows records that can be dropped, and drops them if that is to be carried out.
+func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Record, lead string, carryOut, yes bool) error {
+	summary := &report.Summary{Grouped: true, Lead: lead}
 	if len(spare) > 0 && !carryOut {
 		summary.Notes = []string{"nothing was changed; --carry-out drops them"}
 	}

@@ -455,12 +455,13 @@ func (js Journals) read(number int64, take func(*Past, []byte) error) (*Past, er
 		return nil, fmt.Errorf("the journal %d: %w", number, ErrPlanNewer)
 	}
 	if p.Number == 0 || len(p.Steps) < p.steps {
-		return nil, fmt.Errorf("the journal %d: %w", number, errCutShort)
+		return nil, fmt.Errorf("the journal %d: %w", number, ErrCutShort)
 	}
 	return p, nil
 }
 
-var errCutShort = errors.New("it is incomplete, so nothing was done")
+// ErrCutShort is returned for a journal that was not begun to its end.
+var ErrCutShort = errors.New("it is incomplete, so nothing was done")
 
 // takeText takes the text of a line in.
 func (p *Past) takeText(content []byte) error {
@@ -477,7 +478,7 @@ func (p *Past) count(content []byte) error {
 	switch {
 	case bytes.HasPrefix(content, []byte(`{"step":`)):
 		if !json.Valid(content) {
-			return errCutShort
+			return ErrCutShort
 		}
 		p.Steps, p.states = append(p.Steps, nil), append(p.states, NotBegun)
 		return nil
