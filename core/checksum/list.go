@@ -65,14 +65,15 @@ type Mistake struct {
 // and may be empty. The error is one of reading; what is wrong in a line is a
 // Mistake of the list.
 func ReadList(content io.Reader, fileName string) (*List, error) {
-	r := bufio.NewReaderSize(inUTF8(content), 64<<10)
+	limited := &io.LimitedReader{R: content, N: longestList + 1}
+	r := bufio.NewReaderSize(inUTF8(limited), 64<<10)
 	if mark, _ := r.Peek(3); string(mark) == "\ufeff" {
 		r.Discard(3)
 	}
 	l := &reader{fileName: path.Base(fileName)}
 	for {
 		start, err := r.Peek(1)
-		if err != nil || start[0] > ' ' {
+		if err != nil || start[0] > ' ' || start[0] == 0 {
 			break
 		}
 		if start[0] == '\n' {
@@ -81,6 +82,9 @@ func ReadList(content io.Reader, fileName string) (*List, error) {
 		r.Discard(1)
 	}
 	start, _ := r.Peek(4096)
+	if bytes.IndexByte(start, 0) >= 0 {
+		return nil, ErrNoList
+	}
 	var err error
 	switch {
 	case len(start) > 0 && (start[0] == '{' || start[0] == '['):
@@ -90,9 +94,21 @@ func ReadList(content io.Reader, fileName string) (*List, error) {
 	default:
 		err = l.readLines(r)
 	}
+	if err == nil && limited.N <= 0 {
+		err = ErrLongList
+	}
 	l.sort()
 	return &l.list, err
 }
+
+// longestList is how long a list of digests can be, in bytes.
+const longestList = 512 << 20
+
+// Errors of what is read as a list.
+var (
+	ErrNoList   = errors.New("this is no list of digests, but binary data")
+	ErrLongList = errors.New("the list is longer than 512 MiB, the most that is read")
+)
 
 // reader is a list being read.
 type reader struct {
@@ -184,12 +200,14 @@ func (l *reader) readLines(r *bufio.Reader) error {
 type form struct {
 	oneSpace bool // an asterisk after it belongs to the name
 	encoded  bool // with %0A, %0D and %25 in names
+	exact    bool // names begin after two characters, and may begin with a space
 }
 
 // guess finds out from all lines how digests and names are parted: by one blank
 // if in some line nothing else can be meant.
 func guess(content []byte, fileName string) form {
 	f := form{encoded: strings.Contains(fileName, "manifest-")}
+	two, more, blanks := 0, 0, 0 // lines with so many blanks
 	for len(content) > 0 {
 		var line []byte
 		line, content, _ = bytes.Cut(content, []byte("\n"))
@@ -200,7 +218,17 @@ func guess(content []byte, fileName string) form {
 		if next := line[at+1]; next != ' ' && next != '\t' && next != '*' {
 			return form{oneSpace: true, encoded: true}
 		}
+		if line[at] == '\t' || line[at+1] == '\t' {
+			continue
+		}
+		name := bytes.TrimLeft(line[at:], " ")
+		if blanks = len(line) - at - len(name); blanks <= 2 {
+			two++
+		} else {
+			more++
+		}
 	}
+	f.exact = two > 0 || more == 1 && blanks == 3 // else they stand in a column
 	return f
 }
 
@@ -214,14 +242,21 @@ func isHex[T string | []byte](text T) bool {
 	return true
 }
 
+// unescaped is a name in a line that begins with a backslash.
+var unescaped = strings.NewReplacer(`\\`, `\`, `\n`, "\n", `\r`, "\r")
+
 // line reads one line of text.
 func (l *reader) line(number int, line string, f form) {
 	line = strings.TrimLeft(line, " \t")
 	var m []string
+	escaped := strings.HasPrefix(line, `\`)
 	if strings.Contains(line, "(") {
-		m = tagged().FindStringSubmatch(line)
+		m = tagged().FindStringSubmatch(strings.TrimPrefix(line, `\`))
 	}
 	if m != nil {
+		if escaped {
+			m[2] = unescaped.Replace(m[2])
+		}
 		a, err := entry.LookupAlgorithm(m[1])
 		if err != nil {
 			l.mistake(number, "%v", err)
@@ -235,7 +270,6 @@ func (l *reader) line(number int, line string, f form) {
 		l.add(number, m[2], value)
 		return
 	}
-	escaped := strings.HasPrefix(line, `\`)
 	digits, name, named := strings.TrimPrefix(line, `\`), "", false
 	if at := strings.IndexAny(digits, " \t"); at >= 0 {
 		digits, name, named = digits[:at], digits[at+1:], true
@@ -258,12 +292,14 @@ func (l *reader) line(number int, line string, f form) {
 		}
 	} else if rest, starred := strings.CutPrefix(name, "*"); starred && !f.oneSpace {
 		name = rest
+	} else if rest, spaced := strings.CutPrefix(name, " "); spaced && f.exact {
+		name = rest
 	} else {
 		name = strings.TrimLeft(name, " \t")
 	}
 	switch {
 	case escaped:
-		name = strings.NewReplacer(`\\`, `\`, `\n`, "\n", `\r`, "\r").Replace(name)
+		name = unescaped.Replace(name)
 	case f.encoded:
 		name = decoded.Replace(name)
 	}

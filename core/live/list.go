@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 	"unsafe"
@@ -72,18 +73,48 @@ func OpenList(file, given string, index int) (*List, error) {
 // longestList is how long a list can be, in bytes: that is some five million paths.
 const longestList = 512 << 20
 
+// ErrNoList is returned for what begins with no path that could be.
+var ErrNoList = errors.New("this is no list of paths")
+
+// A list begins with a path in so many bytes, and no path is as long.
+const (
+	firstOfList = 64 << 10
+	mostOfPath  = 16 << 10
+)
+
+// checkStart looks at the beginning of what is read as a list, before all of it is read.
+func checkStart(start []byte) error {
+	switch {
+	case bytes.Contains(start, []byte{0, 0}): // there is no empty path
+		return ErrNoList
+	case len(start) < firstOfList || start[0] == '{':
+		return nil
+	}
+	paths := bytes.FieldsFunc(start, func(r rune) bool { return r == '\n' || r == 0 })
+	if len(paths) == 0 || slices.ContainsFunc(paths, func(path []byte) bool { return len(path) > mostOfPath }) {
+		return ErrNoList
+	}
+	return nil
+}
+
 // ErrLongList is returned for a list that is longer.
 var ErrLongList = errors.New("the list is longer than 512 MiB, the most that is read")
 
 // readList reads a list, as long as it can be: what is no file may never end.
 func readList(from io.Reader) ([]byte, error) {
 	var content bytes.Buffer
+	if _, err := content.ReadFrom(io.LimitReader(from, firstOfList)); err != nil {
+		return nil, err
+	}
+	if err := checkStart(content.Bytes()); err != nil {
+		return nil, err
+	}
 	if file, is := from.(*os.File); is {
 		if info, err := file.Stat(); err == nil && info.Mode().IsRegular() {
 			content.Grow(int(min(info.Size(), longestList)) + bytes.MinRead) // else it would be copied time and again
 		}
 	}
-	_, err := content.ReadFrom(io.LimitReader(from, longestList+1))
+	_, err := content.ReadFrom(io.LimitReader(from, longestList+1-int64(content.Len())))
 	if content.Len() > longestList {
 		return nil, ErrLongList
 	}

@@ -1,6 +1,7 @@
 package live_test
 
 import (
+	"bytes"
 	"context"
 	"os"
 	"path/filepath"
@@ -81,8 +82,28 @@ func TestListHasABound(t *testing.T) {
 	if testing.Short() {
 		t.Skip("reads half a gigabyte")
 	}
-	_, err := live.OpenList("/dev/zero", "@@/dev/zero", 0)
+	endless := filepath.Join(t.TempDir(), "endless")
+	require.NoError(t, unix.Mkfifo(endless, 0o600))
+	go func() {
+		to, err := os.OpenFile(endless, os.O_WRONLY, 0)
+		for line := bytes.Repeat([]byte("a\n"), 1<<20); err == nil; {
+			_, err = to.Write(line)
+		}
+	}()
+	_, err := live.OpenList(endless, "@@endless", 0)
 	assert.ErrorIs(t, err, live.ErrLongList)
+}
+
+// What is no list is refused at its first lines.
+func TestNoList(t *testing.T) {
+	binary := filepath.Join(t.TempDir(), "binary")
+	require.NoError(t, os.WriteFile(binary, []byte("\x7fELF\x02\x01\x01\x00\x00\x00\n"), 0o600))
+	line := filepath.Join(t.TempDir(), "line")
+	require.NoError(t, os.WriteFile(line, bytes.Repeat([]byte("a"), 100_000), 0o600))
+	for _, file := range []string{"/dev/zero", binary, line} {
+		_, err := live.OpenList(file, "@@"+file, 0)
+		assert.ErrorIs(t, err, live.ErrNoList, file)
+	}
 }
 
 // The size of a file whose content the system makes as it is read is not known, and
