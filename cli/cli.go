@@ -89,6 +89,8 @@ type Program struct {
 	ledger     *ledger.Ledger
 	ledgerPath string
 	zoned      sync.Once
+	printing   sync.Once
+	printed    *minding // what commands write that mind no error
 }
 
 // Main runs the program for the process it is in and returns the status to
@@ -181,7 +183,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	root.SetArgs(args)
 	root.SetErr(p.err())
 	command, err := root.ExecuteContextC(ctx)
-	err = cmp.Or(err, p.said.err)
+	err = cmp.Or(err, p.said.err, p.out().(*minding).err)
 	for _, c := range p.toClose {
 		c.Close() // opened for reading only
 	}
@@ -236,7 +238,10 @@ func (p *Program) say(format string, args ...any) {
 
 // out returns the standard output: if it is a terminal, nothing that goes there acts
 // on it.
-func (p *Program) out() io.Writer { return screened(p.Out) }
+func (p *Program) out() io.Writer {
+	p.printing.Do(func() { p.printed = &minding{to: screened(p.Out)} })
+	return p.printed
+}
 
 // err returns the standard error, likewise.
 func (p *Program) err() io.Writer { return screened(p.Err) }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"os"
 	"path/filepath"
@@ -147,6 +148,9 @@ func shownLedger(name string) string { return render.Escaped(ledger.Shown(name))
 func ledgerTrouble(path string, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
+	}
+	if written := (*fs.PathError)(nil); errors.As(err, &written) && written.Op == "write" && !strings.HasPrefix(written.Path, path) {
+		return &failure{status: statusFailed, err: err} // what was read of it could not be written
 	}
 	if errors.Is(err, ledger.ErrOlder) {
 		err = fmt.Errorf("%w; frank ledger prepare brings it up to this one", err)

@@ -117,3 +117,20 @@ func TestMadeContent(t *testing.T) {
 	assert.Equal(t, 3, r.status)
 	assert.Contains(t, r.out, "empty is not in this record")
 }
+
+// Whoever cannot be written to is told of, also by what has little to say; and not the ledger.
+func TestOutputThatIsLost(t *testing.T) {
+	root, ledger := tree(t, "a"), filepath.Join(t.TempDir(), "ledger")
+	require.Zero(t, run(t, root, "record", ".", "--label", "l", "--checksum", "sha256", "--ledger", ledger).status)
+	for _, line := range []string{"ledger check", "ledger compact", "ledger export", "ledger entries"} {
+		full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+		require.NoError(t, err)
+		cmd := command(t, root, append(strings.Fields(line), "--ledger", ledger)...)
+		cmd.Stdout = full
+		r := finish(t, cmd)
+		full.Close()
+		assert.Equal(t, 4, r.status, line)
+		assert.Contains(t, r.err, "frank "+line+": write ")
+	}
+	assert.Contains(t, run(t, root, "verify", "@l", "--ledger", ledger).out, "1 same")
+}

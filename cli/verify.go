@@ -27,7 +27,7 @@ import (
 // verifyOptions are the options of verify beside those that all commands share.
 type verifyOptions struct {
 	showing                showingOptions
-	in, show               string
+	in, show, ledger       string
 	allowOutside, unlisted bool
 	moved                  bool
 }
@@ -63,7 +63,8 @@ status is 0 if everything is as the list says, and 1 if anything is not.`,
 	group(cmd, groupWhat, "show", "unlisted", "moved")
 	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
 	f.BoolVar(&o.allowOutside, "allow-outside", false, "also read names that lead out of the folder, with ../ or from the root")
-	group(cmd, groupWhere, "in", "allow-outside")
+	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records")
+	group(cmd, groupWhere, "in", "allow-outside", "ledger")
 	addShowing(cmd, &o.showing, render.Forms)
 	complete(cmd, "show", oneOf(showWords))
 	examples(cmd,
@@ -86,6 +87,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 		return err
 	}
 	ctx := cmd.Context()
+	r.ledger = o.ledger
 	options := checksum.CheckOptions{AllowOutside: o.allowOutside}
 	var list *checksum.List
 	var problems []source.Problem

@@ -6,6 +6,7 @@ import (
 	stdcsv "encoding/csv"
 	stdjson "encoding/json"
 	"io"
+	"os/exec"
 	"strings"
 	"testing"
 	"time"
@@ -121,6 +122,22 @@ func FuzzShorten(f *testing.F) {
 		}
 		require.LessOrEqual(t, render.Width(short), max(limit, 0))
 	})
+}
+
+// What is pasted into a shell is the same text, and nothing in it acts on a terminal.
+func TestShellQuoted(t *testing.T) {
+	bash, err := exec.LookPath("bash")
+	if err != nil {
+		t.Skip("there is no bash")
+	}
+	for _, text := range []string{"", "plain", "a b", "it's", "e\x1b[31mvil", "line\nbreak", "\xff\xfe", `back\slash`, "it's \x07 `x` $y \\ \u202e", "\x7f'"} {
+		quoted := render.ShellQuoted(text)
+		assert.NotContains(t, quoted, "\x1b")
+		assert.NotContains(t, quoted, "\n")
+		out, err := exec.Command(bash, "-c", "printf %s "+quoted).Output()
+		require.NoError(t, err)
+		assert.Equal(t, text, string(out), quoted)
+	}
 }
 
 func TestShortenKeepsTheExtension(t *testing.T) {

@@ -126,6 +126,7 @@ func (t *table) readFile() {
 	}
 	defer file.Close()
 	lines := bufio.NewScanner(file)
+	lines.Buffer(nil, longestLine)
 	for lines.Scan() {
 		name, id, ok := parse(lines.Text())
 		if !ok {
@@ -141,6 +142,9 @@ func (t *table) readFile() {
 		}
 	}
 }
+
+// longestLine is how long a line can be: a group may have very many members.
+const longestLine = 64 << 20
 
 // parse reads a line of either file: name, password, number, and more,
 // separated by colons.

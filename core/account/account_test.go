@@ -49,6 +49,15 @@ func TestNames(t *testing.T) {
 	assert.False(t, known)
 }
 
+// A group of very many members hides none of those after it.
+func TestLongLine(t *testing.T) {
+	group := filepath.Join(t.TempDir(), "group")
+	require.NoError(t, os.WriteFile(group, []byte("many:x:20:"+strings.Repeat("member,", 40_000)+"\nreeds:x:21:\n"), 0o644))
+	name, known := account.NewFrom(group, group).Group(21)
+	assert.Equal(t, "reeds", name)
+	assert.True(t, known)
+}
+
 func TestNumbersOfNames(t *testing.T) {
 	folder := t.TempDir()
 	passwd, group := filepath.Join(folder, "passwd"), filepath.Join(folder, "group")
