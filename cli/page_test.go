@@ -181,12 +181,10 @@ func TestPageOfAnOutline(t *testing.T) {
 func TestPageOfTooManyRows(t *testing.T) {
 	root := t.TempDir()
 	list := filepath.Join(t.TempDir(), "list")
-	for i := range 501 {
-		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint(i)), make([]byte, 10), 0o644))
-	}
 	var b strings.Builder
-	for i := range 50_100 { // the same files time and again
-		fmt.Fprintf(&b, "%s/%d\n", root, i%501)
+	for i := range 50_100 {
+		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint(i)), make([]byte, 10), 0o644))
+		fmt.Fprintf(&b, "%s/%d\n", root, i)
 	}
 	require.NoError(t, os.WriteFile(list, []byte(b.String()), 0o644))
 	file := filepath.Join(t.TempDir(), "page.html")

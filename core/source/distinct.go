@@ -20,11 +20,11 @@ type at struct {
 }
 
 func atOf(place *entry.Place) at {
-	real := place.Full
+	full := place.Full
 	if place.Real != "" {
-		real = place.Real
+		full = place.Real
 	}
-	a := at{path: strings.TrimSuffix(real, "/") + "/"}
+	a := at{path: strings.TrimSuffix(full, "/") + "/"}
 	if r := place.Record; r != nil {
 		a.host, a.record = r.Host, r.Number
 	}
@@ -97,10 +97,10 @@ func hasHidden(path string) bool {
 	return false
 }
 
-// overlap returns which sources may give what another one gives, too.
-func overlap(sources []Source) map[Source]bool {
-	some := map[Source]bool{}
-	nested(sources, func(inner, outer int) { some[sources[inner]], some[sources[outer]] = true, true })
+// overlap returns which sources, by their index, may give what another one gives, too.
+func overlap(sources []Source) map[int]bool {
+	some := map[int]bool{}
+	nested(sources, func(inner, outer int) { some[inner], some[outer] = true, true })
 	return some
 }
 

@@ -29,7 +29,7 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 		}
 		sink = Both(sink, also)
 	}
-	var again map[Source]bool
+	var again map[int]bool
 	if s.Once {
 		again = overlap(s.Sources)
 	}
@@ -47,7 +47,7 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 			}
 		}
 		to := sink
-		if again[one] {
+		if again[i] {
 			to = met.of(one.Place(), sink)
 		}
 		read, err := one.Read(ctx, request, to)
