@@ -64,7 +64,7 @@ func TestWritersThatWaitStop(t *testing.T) {
 	require.NoError(t, err)
 	_, err = lock.ExecContext(t.Context(), "BEGIN IMMEDIATE")
 	require.NoError(t, err)
-	for _, line := range []string{"record --label l", "ledger drop 1", "ledger compact", "ledger import " + file + ".lines"} {
+	for _, line := range []string{"record --label l", "ledger drop 1 --carry-out --yes", "ledger compact", "ledger import " + file + ".lines"} {
 		cmd := withLedger(t, file, root, strings.Fields(line)...)
 		var said strings.Builder
 		cmd.Stderr = &said
