@@ -218,8 +218,9 @@ func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, err
 	if err != nil {
 		return 0, err
 	}
-	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, act.ErrCutShort) }) // nothing was done
-	if len(passed) > 0 {                                                                              // it is not for the program to choose an older one
+	// Of a journal that was cut short, nothing was done.
+	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, act.ErrCutShort) })
+	if len(passed) > 0 { // it is not for the program to choose an older one
 		newest := slices.Max(slices.Collect(maps.Keys(passed)))
 		p.say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, render.Escaped(passed[newest].Error()))
 		if number != 0 {

@@ -4,17 +4,20 @@ import (
 	"encoding/binary"
 	"fmt"
 	"regexp"
+	"sync"
 	"time"
 )
 
 // ofZone is what a time zone looks like in the form of POSIX: a name and an offset, and
 // mostly another name for daylight saving time, with rules (POSIX.1-2024, section 8.3, TZ).
-var ofZone = regexp.MustCompile(`^([A-Za-z]{3,}|<[A-Za-z0-9+-]{3,}>)[+-]?\d{1,3}(:\d{1,2}){0,2}(([A-Za-z]{3,}|<[A-Za-z0-9+-]{3,}>).*)?$`)
+var ofZone = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^([A-Za-z]{3,}|<[A-Za-z0-9+-]{3,}>)[+-]?\d{1,3}(:\d{1,2}){0,2}(([A-Za-z]{3,}|<[A-Za-z0-9+-]{3,}>).*)?$`)
+})
 
 // ParseZone returns the time zone that the text describes, in the form that POSIX has for the
 // variable TZ: JST-9, or CET-1CEST,M3.5.0,M10.5.0/3.
 func ParseZone(text string) (*time.Location, error) {
-	if !ofZone.MatchString(text) {
+	if !ofZone().MatchString(text) {
 		return nil, fmt.Errorf("%q is no time zone in the form of POSIX", text)
 	}
 	zone, err := time.LoadLocationFromTZData(text, rulesOnly(text))

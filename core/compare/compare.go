@@ -186,9 +186,10 @@ func (answer *Answer) read(ctx context.Context, s source.Source, request source.
 		request.Follow, request.SameDisk = false, false
 	}
 	report, err := s.Read(ctx, request, sink)
+	problems := report.Problems // before those that are about the condition, and no folder
 	report.NoteUntold(s.Place(), request.Condition)
 	answer.Report.Add(report)
-	for _, p := range report.Problems { // also where nothing of a folder was given
+	for _, p := range problems { // also where nothing of a folder was given
 		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(s.Place().Given, "/")); below {
 			unread.add(strings.TrimPrefix(way, "/"))
 		}
