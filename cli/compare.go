@@ -15,6 +15,7 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/posix"
 	"frankledger/core/row"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -37,6 +38,11 @@ are the same, or where they first differ.
   altered   different content, a different kind, or a link to another target
   moved     the same content under another path
   details   the same content, but different permissions, owner, group or time
+  unclear   only in one; the other recorded what met a condition, and may have
+            passed it over
+
+With a condition, what meets it in either is compared. Paths in it are from the two
+places. Where a record left something out, it is left out of both.
 
 Files of the same size and time are taken to be the same; where only the times differ,
 their content is read, and with --content always. The times of folders and links are
@@ -66,31 +72,6 @@ says so. The exit status is 0 if nothing differs, and 1 if anything does.`,
 		example{"compare 'cards/card 07' 'cards/card 12' where size over 100kB", "only some of the files"},
 	)
 	return cmd
-}
-
-// asRecorded has what is there now chosen as it was chosen for the record.
-func (p *Program) asRecorded(r *reading, o *readingOptions, recorded source.Source, chosen bool) (*reading, error) {
-	terms := recorded.(*ledger.Source).Record().Terms
-	if terms.String() == "" || chosen {
-		return r, nil
-	}
-	return p.onTerms(r, o, terms)
-}
-
-// againstNow puts what is there now beside what was recorded, chosen in the same way.
-func (p *Program) againstNow(r *reading, o *readingOptions, recorded *ledger.Source, chosen bool) (*reading, []source.Source, error) {
-	r, err := p.asRecorded(r, o, recorded, chosen)
-	if err != nil {
-		return nil, nil, err
-	}
-	now, err := thereNow(recorded, 1)
-	if err != nil {
-		return nil, nil, err
-	}
-	r.view.Places, r.view.Lettered = nil, true
-	r.view.Add(recorded.Place())
-	r.view.Add(now.Place())
-	return r, []source.Source{recorded, now}, nil
 }
 
 // filesAmong returns which of two places are files that are there now.
@@ -175,7 +156,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if err != nil {
 		return err
 	}
-	r.view.Lettered = true
+	r.view.Lettered, r.relative = true, true
 	switch files := filesAmong(places); {
 	case len(files) == 2:
 		return p.compareFiles(cmd, r, by, places, has)
@@ -191,7 +172,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
-		if r, sources, err = p.againstNow(r, o, sources[0].(*ledger.Source), has); err != nil {
+		if sources, err = againstNow(r, sources[0].(*ledger.Source)); err != nil {
 			return err
 		}
 	}
@@ -203,19 +184,21 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 			recorded.Among = false // both are held against one another in the end
 		}
 	}
+	scopes := scopesOf(r, summary, sources...)
 	spareMemory()
 	found := false
 	err = p.answer(r, summary, func(w output.Destination) error {
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*compare.Answer, error) {
 			pool = digest.NewPool(live.Files{}, request.Progress)
-			return compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Content: content, Fact: by.Fact})
+			return compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Scopes: [2]sides.Scope(scopes), Content: content, Fact: by.Fact})
 		})
 		if err != nil {
 			return err
 		}
-		found = len(a.Results) > 0
-		summary.Report, summary.Grouped, summary.Content = a.Report, true, content
+		found = len(a.Results) > a.Counts[compare.Unclear]
+		summary.Grouped, summary.Content = true, content
+		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
 		keepRows(r, row.List[*compare.Result](a.Results), func(one *compare.Result) *entry.Entry { return one.B })
 		r.view.CompareSummary(summary, a, pool.Read())

@@ -12,6 +12,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/sides"
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
@@ -71,10 +72,10 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if err != nil {
 		return err
 	}
-	spans, err := l.History(ctx, host, full)
+	spans, err := l.History(ctx, host, full, meeting(r))
 	if resolved := filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && resolved != full {
 		full = resolved // the way there goes by a link
-		spans, err = l.History(ctx, host, full)
+		spans, err = l.History(ctx, host, full, meeting(r))
 	}
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
@@ -94,6 +95,18 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		summary.Notes = append(summary.Notes, r.aheadOfTime())
 	}
 	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
+}
+
+// meeting returns what tells whether a record that was made with a condition would have an entry.
+func meeting(r *reading) func(ledger.Record, *entry.Entry) bool {
+	tests := map[int64]func(*entry.Entry) sides.Standing{}
+	return func(record ledger.Record, e *entry.Entry) bool {
+		if tests[record.Number] == nil {
+			c, lasting := recordedCondition(r, record.Terms, record)
+			tests[record.Number] = sides.Scope{Condition: c, Lasting: lasting}.Test()
+		}
+		return tests[record.Number](e) == sides.Missing
+	}
 }
 
 // drawHistory draws how large something was at each record.

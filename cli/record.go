@@ -14,14 +14,17 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/config"
+	"frankledger/core/compare"
 	"frankledger/core/condition"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
 // recordOptions are the options of record beside those that all commands share.
@@ -246,6 +249,9 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		if options.Pool != nil {
 			p.addProblems(summary, options.Pool.Problems())
 		}
+		if err := p.changesOf(ctx, r, l, written, &changes); err != nil {
+			return ledgerTrouble(path, err)
+		}
 		unexplained = len(changes.Unexplained) > 0
 		for _, way := range changes.Unexplained {
 			p.say("frank: the content of %s has changed, although its size and times have not", render.Escaped(filepath.Join(place.Given, way)))
@@ -260,6 +266,31 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 	}
 	return different(unexplained, err)
+}
+
+// changesOf compares a record with the one before on the same terms, if the numbers are not known.
+func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, written ledger.Record, c *ledger.Changes) error {
+	if c.Before == nil || c.Counted {
+		return nil
+	}
+	var places []source.Source
+	for i, record := range []ledger.Record{*c.Before, written} {
+		s, err := l.Source(ctx, record, "", recordMark+strconv.FormatInt(record.Number, 10), i)
+		if err != nil {
+			return err
+		}
+		places = append(places, s)
+	}
+	scopes := scopesOf(r, &report.Summary{}, places...)
+	a, err := compare.Compare(ctx, places[0], places[1], digest.NewPool(live.Files{}, nil), compare.Options{Scopes: [2]sides.Scope(scopes), Fact: entry.Algorithms[0].Fact})
+	if err != nil {
+		return err
+	}
+	count := func(change compare.Change) int64 { return int64(a.Counts[change]) }
+	c.Added, c.Removed, c.Moved = count(compare.Added), count(compare.Removed), count(compare.Moved)
+	c.Altered, c.Details, c.Unclear = count(compare.Altered), count(compare.Details), count(compare.Unclear)
+	c.Counted = true
+	return nil
 }
 
 // sendRecorded sends what was recorded. It waits for another time where the other ledger cannot

@@ -90,7 +90,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		if cross {
 			return misuse("--since and --cross contradict each other: a table of both has no room for before and now")
 		}
-		return p.tallySince(cmd.Context(), r, o, dimensions, since, args)
+		return p.tallySince(cmd.Context(), r, dimensions, since, args)
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, false)
 	if err != nil {
@@ -139,22 +139,21 @@ func (p *Program) tallyPicture(r *reading, a *tally.Answer, by string, cross boo
 }
 
 // tallySince answers with the groups in which there is more or less than at another time.
-func (p *Program) tallySince(ctx context.Context, r *reading, o *readingOptions, dimensions []*tally.Dimension, since string, args []string) error {
-	r, before, after, summary, err := p.openSince(ctx, r, o, since, args)
+func (p *Program) tallySince(ctx context.Context, r *reading, dimensions []*tally.Dimension, since string, args []string) error {
+	before, after, summary, err := p.openSince(ctx, r, since, args)
 	if err != nil {
 		return err
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*tally.Grown, error) {
 			options := tally.Options{Request: request, Dimensions: dimensions, Context: r.view.Context}
-			return tally.Since(ctx, &source.Set{Sources: before}, p.set(r, after), options, r.first)
+			return tally.Since(ctx, before, after, options, r.first)
 		})
 		if err != nil {
 			return err
 		}
-		summary.Report.Add(a.Report)
-		summary.Report.SortProblems()
-		summary.Grouped = true
+		r.view.HeldSummary(summary, a.Held)
+		summary.Matched, summary.Bytes, summary.Grouped = a.After, true, true
 		r.view.TallyGrowthSummary(summary, a)
 		return render.All(w, render.New(r.form, r.view.View, a.Columns()), row.List[*tally.Growth](a.Groups), r.view.Frame(summary))
 	})

@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/row"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 	"frankledger/output"
@@ -30,23 +31,22 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 	if r.form.Paths {
 		return misuse("--since and --as %s contradict each other: a path does not tell how much changed", r.form.Name)
 	}
-	r, before, after, summary, err := p.openSince(cmd.Context(), r, &o.reading, o.since, args)
+	before, after, summary, err := p.openSince(cmd.Context(), r, o.since, args)
 	if err != nil {
 		return err
 	}
-	if len(before)+len(after) != 2 {
+	if len(before.Sources)+len(after.Sources) != 2 {
 		return misuse("--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", thisHost())
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*weigh.Grown, error) {
-			return weigh.Since(cmd.Context(), &source.Set{Sources: before}, p.set(r, after), weigh.Options{Request: request, Plan: *plan, Context: r.view.Context})
+			return weigh.Since(cmd.Context(), before, after, weigh.Options{Request: request, Plan: *plan, Context: r.view.Context})
 		})
 		if err != nil {
 			return err
 		}
-		summary.Report.Add(a.Report)
-		summary.Report.SortProblems()
-		summary.Grouped = true
+		r.view.HeldSummary(summary, a.Held)
+		summary.Matched, summary.Bytes, summary.Grouped = a.After, true, true
 		r.view.GrowthSummary(summary, a, plan)
 		return render.All(w, render.New(r.form, r.view.View, report.GrowthColumns(plan)), row.List[*weigh.Growth](a.Rows), r.view.Frame(summary))
 	})
@@ -54,13 +54,14 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 
 // openSince opens the place that --since names, and the one that is held against it: the one that is
 // named, or what is there now of what was recorded. With --host, both are of these machines.
-func (p *Program) openSince(ctx context.Context, r *reading, o *readingOptions, since string, args []string) (as *reading, before, after []source.Source, summary *report.Summary, err error) {
+func (p *Program) openSince(ctx context.Context, r *reading, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
+	r.relative = true
 	places, words, has := splitWhere(args)
 	if r.hosts.given && len(places) > 0 {
 		return p.openSinceOn(ctx, r, since, places, args)
 	}
 	if len(places) > 1 {
-		return nil, nil, nil, nil, misuse("--since is about one place: name one, or none for the one that was recorded")
+		return nil, nil, nil, misuse("--since is about one place: name one, or none for the one that was recorded")
 	}
 	given := append([]string{since}, places...)
 	if len(places) == 0 && !strings.HasPrefix(since, recordMark) {
@@ -72,33 +73,35 @@ func (p *Program) openSince(ctx context.Context, r *reading, o *readingOptions, 
 	r.view.Lettered = true
 	sources, summary, err := p.open(ctx, r, given, true)
 	if err != nil {
-		return nil, nil, nil, nil, err
+		return nil, nil, nil, err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return nil, nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
+		return nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if recorded, is := sources[0].(*ledger.Source); is && len(sources) == 1 {
-		if r, sources, err = p.againstNow(r, o, recorded, has); err != nil {
-			return nil, nil, nil, nil, err
+		if sources, err = againstNow(r, recorded); err != nil {
+			return nil, nil, nil, err
 		}
 	}
 	if len(sources) != 2 {
-		return nil, nil, nil, nil, misuse("--since is about one place; %s are more", everyRecord)
+		return nil, nil, nil, misuse("--since is about one place; %s are more", everyRecord)
 	}
-	return r, sources[:1], sources[1:], summary, nil
+	return p.sidesOf(r, summary, sources[:1], sources[1:])
 }
 
 // openSinceOn opens what machines have recorded, before and since.
-func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (as *reading, before, after []source.Source, summary *report.Summary, err error) {
+func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	earlier := append([]string{since}, args[len(places):]...)
-	if before, summary, err = p.open(ctx, r, earlier, true); err != nil {
-		return nil, nil, nil, nil, err
+	was, summary, err := p.open(ctx, r, earlier, true)
+	if err != nil {
+		return nil, nil, nil, err
 	}
-	r.view.Lettered, r.view.Before = true, len(before)
+	r.view.Lettered, r.view.Before = true, len(was)
 	problems := slices.DeleteFunc(summary.Report.Problems, func(one source.Problem) bool { return slices.Contains(r.unrecorded, one.Path) })
 	r.unrecorded, r.without, r.notes = nil, nil, nil // those of now are told
-	if after, summary, err = p.open(ctx, r, args, true); err != nil {
-		return nil, nil, nil, nil, err
+	is, summary, err := p.open(ctx, r, args, true)
+	if err != nil {
+		return nil, nil, nil, err
 	}
 	summary.Report.Problems = append(problems, summary.Report.Problems...)
 	// Of a machine that has no record of before, nothing is known that could have grown.
@@ -109,25 +112,31 @@ func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, pla
 		return ""
 	}
 	earlierOn := map[string]bool{}
-	for _, s := range before {
+	for _, s := range was {
 		earlierOn[host(s)] = true
 	}
 	var without []string
-	after = slices.DeleteFunc(after, func(s source.Source) bool {
+	is = slices.DeleteFunc(is, func(s source.Source) bool {
 		if !earlierOn[host(s)] {
 			without = append(without, host(s))
 		}
 		return !earlierOn[host(s)]
 	})
-	r.view.Places = r.view.Places[:len(before)]
-	for _, s := range after {
+	r.view.Places = r.view.Places[:len(was)]
+	for _, s := range is {
 		r.view.Add(s.Place())
 	}
 	switch {
-	case len(after) == 0:
-		return nil, nil, nil, nil, misuse("none of these machines has records of before and of now")
+	case len(is) == 0:
+		return nil, nil, nil, misuse("none of these machines has records of before and of now")
 	case len(without) > 0:
 		summary.Notes = append(summary.Notes, render.Count(int64(len(without)), "machine has", "machines have")+" no record of before: "+inShort(without))
 	}
-	return r, before, after, summary, nil
+	return p.sidesOf(r, summary, was, is)
+}
+
+// sidesOf puts two sides together.
+func (p *Program) sidesOf(r *reading, summary *report.Summary, was, is []source.Source) (before, after *sides.Side, _ *report.Summary, err error) {
+	scopes := scopesOf(r, summary, slices.Concat(was, is)...)
+	return &sides.Side{Set: &source.Set{Sources: was}, Scopes: scopes[:len(was)]}, &sides.Side{Set: p.set(r, is), Scopes: scopes[len(was):]}, summary, nil
 }

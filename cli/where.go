@@ -45,7 +45,7 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 	accounts := r.view.Context.Accounts.(*account.Names)
 	env := &condition.Environment{
 		AsOf: r.view.Context.AsOf, Zone: r.view.Zone, MatchCase: r.matchCase,
-		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: accounts,
+		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: accounts, Relative: r.relative,
 	}
 	program, err := c.Compile(env)
 	if err != nil {

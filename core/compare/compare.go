@@ -20,6 +20,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/quantity"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 )
 
@@ -32,9 +33,10 @@ const (
 	Altered // its content, its kind, or where a link points
 	Moved   // the same content under another path
 	Details // the same content, but other permissions, owner, group or time
+	Unclear // on one side only, but the other is a record of what met a condition, and may have passed it over
 )
 
-var changeWords = [...]string{"added", "removed", "altered", "moved", "details"}
+var changeWords = [...]string{"added", "removed", "altered", "moved", "details", "unclear"}
 
 func (c Change) String() string { return changeWords[c] }
 
@@ -63,6 +65,7 @@ func (r *Result) Entry() *entry.Entry {
 // Options say how to compare.
 type Options struct {
 	Request source.Request // facts and depth are set by Compare
+	Scopes  [2]sides.Scope // of both places
 	Content bool           // read the content of all files
 	Fact    entry.Facts    // the digest to compare content by
 }
@@ -76,6 +79,7 @@ type Answer struct {
 	Unsized int64 // files that are the same, and whose size is not known
 	Read    int   // files whose content was read
 	Unknown int   // entries that could not be compared
+	Outside int   // entries that only one side looked at
 	ByTime  int   // files taken for altered by their times, as nothing is known of their content before
 	Report  source.Report
 }
@@ -99,19 +103,28 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	if before.Place().Record != nil || after.Place().Record != nil {
 		o.Request.Facts |= entry.FactCreated // to know again what has moved
 	}
-	stepped, err := answer.stepOver(ctx, before, after, &o.Request)
+	for _, scope := range o.Scopes {
+		if scope.Condition != nil {
+			o.Request.Facts |= scope.Condition.Needs()
+		}
+	}
+	asked := o.Request.Condition != nil
+	if asked {
+		o.Request = sides.Marking(o.Request)
+	}
+	stepped, err := answer.stepOver(ctx, before, after, &o.Request, o.Scopes)
 	if err != nil {
 		return nil, err
 	}
 	first := &side{}
-	if err := answer.read(ctx, before, o.Request, &first.unread, first); err != nil {
+	if err := answer.read(ctx, before, o, &first.shut, first); err != nil {
 		return nil, err
 	}
 	if err := first.assemble(); err != nil {
 		return nil, err
 	}
-	second := &against{first: first, content: o.Content, stepped: stepped != nil}
-	if err := answer.read(ctx, after, o.Request, &second.unread, second); err != nil {
+	second := &against{first: first, content: o.Content, asked: asked, stepped: stepped != nil}
+	if err := answer.read(ctx, after, o, &second.shut, second); err != nil {
 		return nil, err
 	}
 	found, err := second.finish()
@@ -128,13 +141,14 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	for _, e := range found.several {
 		found.count(e)
 	}
+	answer.Results = found.results
+	found.settle(answer, o.Scopes)
 	answer.Same, answer.Bytes, answer.Unsized = answer.Same+found.same, quantity.Add(answer.Bytes, found.bytes), answer.Unsized+found.unsized
-	answer.Unknown, answer.ByTime, answer.Results = found.unknown, found.byTime, found.results
-	for _, r := range slices.Concat(found.added, found.removed) {
-		if r.Change != Moved || r.B != nil {
-			answer.Results = append(answer.Results, r)
-		}
+	answer.Unknown, answer.ByTime, answer.Outside = found.unknown, found.byTime, found.outside
+	for i, place := range []source.Source{before, after} {
+		sides.NoteUnclear(&answer.Report, place.Place(), found.unclear[i])
 	}
+	sides.Settle(&answer.Report, int64(found.undecided))
 	for _, r := range answer.Results {
 		answer.Counts[r.Change]++
 	}
@@ -148,11 +162,52 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	return answer, nil
 }
 
+// settle decides what becomes of what only one side has, and of what has moved.
+func (f *finding) settle(answer *Answer, scopes [2]sides.Scope) {
+	stands := [2]func(*entry.Entry) sides.Standing{scopes[0].Test(), scopes[1].Test()}
+	for _, r := range slices.Concat(f.added, f.removed) {
+		e, verdict, standing := r.Entry(), source.Yes, sides.Missing
+		switch {
+		case r.Change == Moved && r.B == nil:
+			continue // with what it became
+		case r.Change == Moved:
+			verdict = sides.Decide(r.A, r.B)
+		case r.Change == Added:
+			verdict, standing = sides.Decide(e, e), stands[0](e)
+		default:
+			verdict, standing = sides.Decide(e, e), stands[1](e)
+		}
+		switch {
+		case f.asked && verdict == source.No:
+			continue
+		case standing == sides.Outside:
+			f.outside++
+			continue
+		case f.asked && verdict == source.Unknown:
+			f.unknown++
+			f.undecided++
+			continue
+		case standing == sides.Unclear && r.Change == Added:
+			f.unclear[0]++
+			r.Change = Unclear
+		case standing == sides.Unclear:
+			f.unclear[1]++
+			r.Change = Unclear
+		}
+		answer.Results = append(answer.Results, r)
+	}
+	scopes[0].Forget()
+	scopes[1].Forget()
+}
+
 // stepOver has folders passed over that are known to hold the same in both, if
 // all is compared. It returns a function to count these in, given what was found of what was
 // read; nil if nothing is passed over.
-func (answer *Answer) stepOver(ctx context.Context, before, after source.Source, request *source.Request) (func(read *finding), error) {
+func (answer *Answer) stepOver(ctx context.Context, before, after source.Source, request *source.Request, scopes [2]sides.Scope) (func(read *finding), error) {
 	recorded, is := after.(Recorded)
+	for _, s := range scopes { // else not all that the record holds is looked at
+		is = is && s.Hidden == source.ShowHidden && s.Skip == nil && !s.SameDisk
+	}
 	if !is || request.Condition != nil || request.Skip != nil || request.Hidden != source.ShowHidden {
 		return nil, nil
 	}
@@ -180,25 +235,14 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 	}, nil
 }
 
-// read reads one place into a sink, and notes which folders could not be read.
-func (answer *Answer) read(ctx context.Context, s source.Source, request source.Request, unread *unread, sink source.Sink) error {
-	if s.Place().Record != nil { // it was chosen so when it was recorded
-		request.Follow, request.SameDisk = false, false
-	}
-	report, err := s.Read(ctx, request, sink)
-	problems := report.Problems // before those that are about the condition, and no folder
-	report.NoteUntold(s.Place(), request.Condition)
+// read reads one place into a sink, and notes what it did not look into.
+func (answer *Answer) read(ctx context.Context, s source.Source, o Options, shut *sides.Shut, sink source.Sink) error {
+	report, err := s.Read(ctx, sides.Narrowed(o.Request, s.Place(), o.Scopes[:]...), sink)
+	shut.NoteProblems(s.Place(), "", report.Problems)
+	report.NoteUntold(s.Place(), o.Request.Condition)
 	answer.Report.Add(report)
-	for _, p := range problems { // also where nothing of a folder was given
-		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(s.Place().Given, "/")); below {
-			unread.add(strings.TrimPrefix(way, "/"))
-		}
-	}
 	return err
 }
-
-// otherSize reports whether two files are known to be of other sizes.
-func otherSize(x, y *entry.Entry) bool { return x.HasSize() && y.HasSize() && x.Size != y.Size }
 
 // isNow reports whether an entry is there now, and can be read.
 func isNow(e *entry.Entry) bool { return e.Folder.Place.Record == nil }
@@ -215,24 +259,14 @@ const (
 // judge decides on a pair.
 func (f *finding) judge(p pair, content verdict) {
 	x, y := p.a, p.b
+	altered, details := sides.Differing(x, y)
 	r := Result{Change: Details, Content: content == otherContent}
-	differs := func(name string, so bool) {
-		if so {
-			r.Differences = append(r.Differences, entry.FieldNamed(name))
-		}
-	}
-	differs("kind", x.Kind != y.Kind)
-	if x.Kind == y.Kind {
-		differs("size", x.Kind == entry.KindFile && otherSize(x, y))
-		differs("target", x.Kind == entry.KindLink && target(x) != target(y))
-	}
-	if len(r.Differences) > 0 || content != sameContent {
+	if len(altered) > 0 || content != sameContent {
 		r.Change = Altered
 	}
-	differs("mode", x.Kind != entry.KindLink && y.Kind != entry.KindLink && x.Permissions != y.Permissions)
-	differs("owner", x.UID != y.UID)
-	differs("group", x.GID != y.GID)
-	differs("modified", x.Kind == entry.KindFile && y.Kind == entry.KindFile && x.Modified != y.Modified)
+	for _, name := range slices.Concat(altered, details) {
+		r.Differences = append(r.Differences, entry.FieldNamed(name))
+	}
 	if r.Change == Details && len(r.Differences) == 0 {
 		f.same++
 		if x.Kind == entry.KindFile {
@@ -243,12 +277,4 @@ func (f *finding) judge(p pair, content verdict) {
 	p = f.keep(p)
 	r.Path, r.A, r.B = p.way, p.a, p.b
 	f.results = append(f.results, &r)
-}
-
-// target returns where a link points, as far as that is known.
-func target(e *entry.Entry) string {
-	if e.More == nil {
-		return ""
-	}
-	return e.More.Target
 }

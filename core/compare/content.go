@@ -9,6 +9,8 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/sides"
+	"frankledger/core/source"
 )
 
 // fact returns the digest to compare a pair by: one that is known of what cannot
@@ -22,17 +24,12 @@ func (p pair) fact(otherwise entry.Facts) entry.Facts {
 	case isNow(p.b):
 		return p.a.FirstDigest()
 	}
-	return known(p.a, p.b)
-}
-
-// known returns a digest that is known of both, 0 if there is none.
-func known(x, y *entry.Entry) entry.Facts {
-	return (&entry.Entry{Known: x.Known & y.Known}).FirstDigest()
+	return sides.CommonDigest(p.a, p.b)
 }
 
 // held holds two files with digests against each other.
 func held(x, y *entry.Entry) verdict {
-	if fact := known(x, y); x.More.Digests.Sum(fact) != y.More.Digests.Sum(fact) {
+	if sides.OtherContent(x, y) {
 		return otherContent
 	}
 	return sameContent
@@ -63,7 +60,7 @@ func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Opt
 		read.add(p.a, fact)
 		read.add(p.b, fact)
 	}
-	sizes := sizesOf(found.added, found.removed)
+	sizes := sizesOf(found.asked, found.added, found.removed)
 	for _, s := range sizes {
 		if s.fact = s.choose(o.Fact); s.fact == 0 {
 			continue
@@ -84,7 +81,7 @@ func (answer *Answer) readContents(ctx context.Context, pool *digest.Pool, o Opt
 	answer.Report.Problems = append(answer.Report.Problems, pool.Problems()...)
 	answer.Read = len(read.entries)
 	for _, p := range found.contents {
-		if known(p.a, p.b) == 0 {
+		if sides.CommonDigest(p.a, p.b) == 0 {
 			found.unknown++
 			continue
 		}
@@ -107,8 +104,12 @@ type sameSize struct {
 	fact           entry.Facts // to compare them by; 0 if they cannot be
 }
 
-// sizesOf puts together files that may have moved, by their sizes.
-func sizesOf(added, removed []*Result) map[int64]*sameSize {
+// wanted reports whether a condition leaves it possible that an entry is in the answer.
+func wanted(r *Result) bool { return sides.Decide(r.Entry(), r.Entry()) != source.No }
+
+// sizesOf puts together files that may have moved, by their sizes; if a condition is asked, those
+// sizes of which some may be in the answer.
+func sizesOf(asked bool, added, removed []*Result) map[int64]*sameSize {
 	sizes := map[int64]*sameSize{}
 	each := func(list []*Result, to func(*sameSize) *[]*Result) {
 		for _, r := range list {
@@ -126,7 +127,7 @@ func sizesOf(added, removed []*Result) map[int64]*sameSize {
 	each(added, func(s *sameSize) *[]*Result { return &s.added })
 	each(removed, func(s *sameSize) *[]*Result { return &s.removed })
 	for size, s := range sizes {
-		if len(s.added) == 0 || len(s.removed) == 0 {
+		if len(s.added) == 0 || len(s.removed) == 0 || asked && !slices.ContainsFunc(slices.Concat(s.added, s.removed), wanted) {
 			delete(sizes, size)
 		}
 	}

@@ -51,7 +51,7 @@ func Columns(c *entry.Context) []row.Column[*Result] {
 	facts := func(names ...string) []row.Column[*Result] {
 		return row.AllThrough(entry.ColumnsNamed(c, names...), (*Result).Entry)
 	}
-	columns := append([]row.Column[*Result]{row.TextColumn("change", "added, removed, altered, moved or details", func(r *Result) (string, bool) { return r.Change.String(), true })},
+	columns := append([]row.Column[*Result]{row.TextColumn("change", "added, removed, altered, moved, details or unclear", func(r *Result) (string, bool) { return r.Change.String(), true })},
 		facts("path")...)
 	columns = append(columns,
 		row.TextColumn("from", "the path it was moved from", func(r *Result) (string, bool) {

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/quantity"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 )
 
@@ -19,49 +20,12 @@ type pair struct {
 	a, b *entry.Entry
 }
 
-// unread are paths of folders that could not be read.
-type unread struct {
-	mu    sync.Mutex
-	paths map[string]bool
-}
-
-func (u *unread) add(way string) {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	if u.paths == nil {
-		u.paths = map[string]bool{}
-	}
-	u.paths[way] = true
-}
-
-// note notes the folders among entries that could not be read, as far as that is known.
-func (u *unread) note(entries []entry.Entry) {
-	for i := range entries {
-		if e := &entries[i]; e.Inside != nil && e.Inside.Unread() {
-			u.add(e.Relative())
-		}
-	}
-}
-
-// has reports whether an entry may be there although it was not found: in a folder that could
-// not be read. It is called when all is read.
-func (u *unread) has(e *entry.Entry) bool {
-	if len(u.paths) == 0 {
-		return false
-	}
-	way := e.Relative()
-	for way != "" {
-		if u.paths[way] {
-			return true
-		}
-		way = way[:max(0, strings.LastIndexByte(way, '/'))]
-	}
-	return u.paths[""]
-}
+// own is the path of a folder or an entry from its place.
+func own(e *entry.Entry) string { return e.Relative() }
 
 // side is the first place, read: a sink that packs what comes.
 type side struct {
-	unread  unread
+	shut    sides.Shut
 	chunks  source.Parts[[]chunk]
 	byPlace map[*entry.Folder]*folder
 	below   map[step]*folder
@@ -100,7 +64,7 @@ func (s *side) Visitor() source.Visitor {
 	chunks := s.chunks.New(nil)
 	var p packing
 	return func(entries []entry.Entry) error {
-		s.unread.note(entries)
+		s.shut.Note(entries, own)
 		for order := p.order(entries); len(order) > 0; {
 			n := min(len(order), largest)
 			*chunks = append(*chunks, chunk{order[0].Folder, p.pack(order[:n]), n})
@@ -132,11 +96,22 @@ func (p *packing) order(entries []entry.Entry) []*entry.Entry {
 func (p *packing) pack(order []*entry.Entry) encoding.Delta {
 	p.packer.Reset()
 	for _, e := range order {
-		p.packer.Put(e, false, false)
+		p.packer.Put(e, source.Chosen(e), e.Marks&entry.MarkUndecided != 0)
 	}
 	d := p.packer.Delta().Clone()
 	p.packer.Reset() // names were only lent
 	return d
+}
+
+// marked gives an entry that was packed the marks that it had.
+func marked(k *encoding.Recorded) *entry.Entry {
+	if k.Entered {
+		k.Entry.Marks |= entry.MarkChosen
+	}
+	if k.Unread {
+		k.Entry.Marks |= entry.MarkUndecided
+	}
+	return &k.Entry
 }
 
 // assemble puts the chunks of folders together.
@@ -174,8 +149,9 @@ func (s *side) assemble() error {
 type against struct {
 	first   *side
 	content bool // of all files is to be read
+	asked   bool // there is a condition
 	stepped bool // folders are passed over
-	unread  unread
+	shut    sides.Shut
 	parts   source.Parts[finding]
 }
 
@@ -188,7 +164,11 @@ type finding struct {
 	bytes, unsized int64
 	several        map[entry.Node]*entry.Entry // files of several names that are the same, which count once
 	unknown        int
+	undecided      int      // of these, of which it is not known whether they meet the condition
+	outside        int      // where one side did not look
+	unclear        [2]int64 // that a side may have had, too
 	byTime         int
+	asked          bool                 // there is a condition
 	given          source.Amount        // what came, without files of several names
 	names          map[entry.Node]named // of these
 	shelf          *arrange.Shelf       // nil where entries are not lent
@@ -258,6 +238,7 @@ func (f *finding) take(e *entry.Entry) {
 func (f *finding) join(g *finding) {
 	f.results, f.added, f.removed, f.contents = append(f.results, g.results...), append(f.added, g.added...), append(f.removed, g.removed...), append(f.contents, g.contents...)
 	f.same, f.bytes, f.unsized, f.unknown, f.byTime = f.same+g.same, quantity.Add(f.bytes, g.bytes), f.unsized+g.unsized, f.unknown+g.unknown, f.byTime+g.byTime
+	f.undecided, f.outside = f.undecided+g.undecided, f.outside+g.outside
 	f.given.Entries, f.given.Bytes, f.given.Unsized = f.given.Entries+g.given.Entries, quantity.Add(f.given.Bytes, g.given.Bytes), f.given.Unsized+g.given.Unsized
 	for file, e := range g.several {
 		if f.several == nil {
@@ -276,7 +257,7 @@ func (f *finding) join(g *finding) {
 
 // Visitor implements source.Sink.
 func (s *against) Visitor() source.Visitor {
-	f := s.parts.New(finding{shelf: &arrange.Shelf{}})
+	f := s.parts.New(finding{shelf: &arrange.Shelf{}, asked: s.asked})
 	found := map[*entry.Folder]*folder{}
 	var find func(own *entry.Folder) *folder
 	find = func(own *entry.Folder) *folder {
@@ -293,7 +274,7 @@ func (s *against) Visitor() source.Visitor {
 	}
 	var p packing
 	return func(entries []entry.Entry) error {
-		s.unread.note(entries)
+		s.shut.Note(entries, own)
 		order := p.order(entries)
 		if len(order) == 0 {
 			return nil
@@ -327,12 +308,24 @@ func (s *against) Visitor() source.Visitor {
 
 // onlyHere takes an entry that the first place does not have.
 func (s *against) onlyHere(f *finding, e *entry.Entry) {
-	if s.first.unread.has(e) {
-		f.unknown++
+	if f.passes(&s.first.shut, e) {
 		return
 	}
 	e = f.shelf.Keep(e)
 	f.added = append(f.added, &Result{Change: Added, Path: e.Relative(), B: e})
+}
+
+// passes reports whether an entry that one side has lies where the other did not look, and counts it.
+func (f *finding) passes(other *sides.Shut, e *entry.Entry) bool {
+	shut, unread := other.In(e.Folder.Relative())
+	switch {
+	case !shut || f.asked && !source.Chosen(e) && e.Marks&entry.MarkUndecided == 0:
+	case unread:
+		f.unknown++
+	default:
+		f.outside++
+	}
+	return shut
 }
 
 // match holds some entries of a folder, in order, against all that the first place has there.
@@ -349,7 +342,7 @@ func (s *against) match(f *finding, in *folder, order []*entry.Entry) error {
 			continue
 		}
 		in.matched[at/64] |= 1 << (at % 64)
-		w.Entry.Folder = in.own
+		marked(&w.Recorded).Folder = in.own
 		f.pair(pair{"", &w.Entry, e}, s.content)
 	}
 	return w.Err()
@@ -357,14 +350,13 @@ func (s *against) match(f *finding, in *folder, order []*entry.Entry) error {
 
 // finish holds against each other what was kept, and finds what is no longer there.
 func (s *against) finish() (*finding, error) {
-	all := &finding{shelf: &arrange.Shelf{}}
+	all := &finding{shelf: &arrange.Shelf{}, asked: s.asked}
 	for _, f := range s.parts.All() {
 		all.join(f)
 	}
 	gone := func(in *folder, e *entry.Entry) {
 		e.Folder = in.own
-		if s.unread.has(e) {
-			all.unknown++
+		if all.passes(&s.shut, e) {
 			return
 		}
 		e = all.shelf.Keep(e)
@@ -382,7 +374,7 @@ func (s *against) finish() (*finding, error) {
 			w := encoding.NewWalk(in.chunks[0])
 			for at := 0; w.Next(); at++ {
 				if in.matched[at/64]&(1<<(at%64)) == 0 {
-					gone(in, &w.Entry)
+					gone(in, marked(&w.Recorded))
 				}
 			}
 			if err := w.Err(); err != nil {
@@ -404,15 +396,15 @@ func (s *against) finish() (*finding, error) {
 				order = strings.Compare(x.Entry.Name, y.Entry.Name)
 			}
 			if y != nil {
-				y.Entry.Folder = in.other
+				marked(y).Folder = in.other
 			}
 			switch {
 			case order < 0:
-				gone(in, &x.Entry)
+				gone(in, marked(x))
 			case order > 0:
 				s.onlyHere(all, &y.Entry)
 			default:
-				x.Entry.Folder = in.own
+				marked(x).Folder = in.own
 				all.pair(pair{"", &x.Entry, &y.Entry}, s.content)
 			}
 			if order <= 0 {
@@ -437,15 +429,25 @@ func (s *against) finish() (*finding, error) {
 // be read.
 func (f *finding) pair(p pair, content bool) {
 	x, y := p.a, p.b
+	if f.asked {
+		switch sides.Decide(x, y) {
+		case source.No:
+			return
+		case source.Unknown:
+			f.unknown++
+			f.undecided++
+			return
+		}
+	}
 	if !x.Known.Has(entry.FactStatus) || !y.Known.Has(entry.FactStatus) {
 		f.unknown++
 		return
 	}
-	if x.Kind != entry.KindFile || y.Kind != entry.KindFile || otherSize(x, y) || x.Size == 0 && x.HasSize() && y.HasSize() {
+	if !sides.AskContent(x, y) {
 		f.judge(p, sameContent)
 		return
 	}
-	if known(x, y) != 0 {
+	if sides.CommonDigest(x, y) != 0 {
 		f.judge(p, held(x, y))
 		return
 	}

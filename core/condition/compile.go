@@ -22,7 +22,7 @@ func (c *Condition) Compile(env *Environment) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Program{root: root, env: env, context: &entry.Context{AsOf: env.AsOf, Accounts: env.Accounts}}, nil
+	return &Program{root: root, env: env, context: &entry.Context{AsOf: env.AsOf, Accounts: env.Accounts, Relative: env.Relative}}, nil
 }
 
 type compiler struct {
@@ -192,8 +192,8 @@ func (c *compiler) compare(t *Test, words []string) *part {
 	}
 	return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
-		if !ok || holds(value) {
-			return ok
+		if !ok || holds(value) || c.env.Relative {
+			return ok && holds(value)
 		}
 		below, is := bytes.CutPrefix(value, letters.Fold([]byte(e.Folder.Place.Given), matchCase))
 		return is && len(below) > 1 && holds(bytes.TrimPrefix(below, []byte("/")))

@@ -32,6 +32,7 @@ type Environment struct {
 	User      uint32   // who is "me"
 	Groups    []uint32 // that "me" is in
 	Accounts  Accounts
+	Relative  bool // paths are from the place
 }
 
 // Program is a condition ready to decide on entries. It implements
@@ -84,6 +85,19 @@ const (
 
 // Needs implements source.Condition.
 func (p *Program) Needs() entry.Facts { return p.root.needs }
+
+// lasting are fields that are the same as long as something has its path and its kind.
+var lasting = []string{"name", "stem", "ext", "depth", "kind"}
+
+// Lasting reports whether an entry that meets the condition met it whenever it was there.
+func (p *Program) Lasting() bool { return p.root.lasting() }
+
+func (p *part) lasting() bool {
+	if p.kind == leaf {
+		return slices.Contains(lasting, p.field.Name)
+	}
+	return !slices.ContainsFunc(p.parts, func(inner *part) bool { return !inner.lasting() })
+}
 
 // Test implements source.Condition.
 func (p *Program) Test() source.Test {

@@ -52,6 +52,7 @@ const (
 	MarkUnsized       // how much content it has is not known: of a file it is made as it is read, a folder was not read
 	MarkAtLeast       // its size is summed, and not all of it is known
 	MarkChosen        // a condition chose it, of all that was read
+	MarkUndecided     // it is not known whether a condition would choose it
 )
 
 // Entry is one name in a folder and what is known about it. Known says which

@@ -1,6 +1,7 @@
 package entry
 
 import (
+	"cmp"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -39,6 +40,7 @@ type Context struct {
 	AsOf     time.Time // the moment that ages are counted from
 	Accounts Accounts
 	Paths    bool // people are shown names with their places, as there are several of these
+	Relative bool // paths are from the place, not with it as it was given
 }
 
 // Field is one thing that can be known about an entry. Which of its functions
@@ -154,10 +156,16 @@ var Fields = append([]Field{
 		meant := strings.Join(words, ",")
 		return meant, fmt.Errorf("an extension is written without its dot: ext is %s", meant)
 	}),
-	text("path", "the place as it was given, joined with the path below it", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	text("path", "the place as it was given, joined with the path below it", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+		if c != nil && c.Relative {
+			return e.appendRelative(dst), true
+		}
 		return e.AppendPath(dst), true
 	}).long().fromPlace(),
-	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+		if c != nil && c.Relative && !e.Self {
+			return append(dst, cmp.Or(e.Folder.Relative(), ".")...), true
+		}
 		path, ok := e.FolderPath()
 		return append(dst, path...), ok
 	}).long().fromPlace().grouped(),

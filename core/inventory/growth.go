@@ -107,7 +107,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 	whole := g.Points[len(g.Points)-1].Whole.State == ledger.There
 	slices.SortStableFunc(g.Points, func(a, b Point) int { return cmp.Compare(a.turn, b.turn) })
 	g.Points = append(g.Points, p)
-	if !whole {
+	if !whole || len(terms.Where) > 0 { // else what met a condition at one of them only would be taken for gone
 		return g, nil
 	}
 	return g, e.since(ctx, g, below, totals)

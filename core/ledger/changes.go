@@ -1,9 +1,29 @@
 package ledger
 
 import (
+	"slices"
+
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 )
+
+// find finds the records that one is held against, among those of the place.
+func (c *Changes) find(records []Record, r *Record) {
+	for i := range slices.Backward(records) {
+		other := &records[i]
+		same := other.Terms.ChooseAs(r.Terms)
+		if c.Before == nil && same {
+			c.Before = other
+			c.Counted = i == len(records)-1 && r.Terms.Where == nil // else more than what was added came, or went
+		}
+		if c.Labelled == nil && other.Label == r.Label {
+			c.Labelled = other
+		}
+	}
+	if c.Labelled != nil && c.Labelled.Terms.ChooseAs(r.Terms) {
+		c.Labelled = nil
+	}
+}
 
 // moves are what appeared and what disappeared, to find what has only moved.
 type moves struct{ came, went []movable }
@@ -33,6 +53,7 @@ func (w *writer) added(k *encoding.Recorded) {
 // count counts how a folder that was there differs.
 func (w *writer) count(a *diff, id uint64) (err error) {
 	w.changes.Altered += a.altered
+	w.changes.Details += a.details
 	for i := range a.added {
 		w.added(&a.added[i])
 	}

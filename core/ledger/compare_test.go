@@ -187,7 +187,7 @@ func TestHistoryAgreesWithRecords(t *testing.T) {
 	}
 	require.Greater(t, len(paths), 20)
 	for way := range paths {
-		spans, err := l.History(ctx, "tern-point", filepath.Join(root, way))
+		spans, err := l.History(ctx, "tern-point", filepath.Join(root, way), nil)
 		require.NoError(t, err)
 		require.True(t, slices.IsSortedFunc(spans, func(a, b ledger.Span) int { return a.First.Taken.Compare(b.First.Taken) }))
 		next := map[string]int64{"l": 1, "below": 2} // each label is apart
@@ -211,15 +211,15 @@ func TestHistoryAgreesWithRecords(t *testing.T) {
 		}
 		require.Equal(t, map[string]int64{"l": 15, "below": 16}, next)
 	}
-	spans, err := l.History(ctx, "tern-point", root)
+	spans, err := l.History(ctx, "tern-point", root, nil)
 	require.NoError(t, err)
 	assert.NotEmpty(t, spans, "the place itself is known too")
 	for _, none := range []string{root + "x", "/", filepath.Join(root, "never/there")} {
-		spans, err = l.History(ctx, "tern-point", none)
+		spans, err = l.History(ctx, "tern-point", none, nil)
 		require.NoError(t, err)
 		assert.Empty(t, spans, none)
 	}
-	spans, err = l.History(ctx, "elsewhere", root)
+	spans, err = l.History(ctx, "elsewhere", root, nil)
 	require.NoError(t, err)
 	assert.Empty(t, spans, "another machine has paths of its own")
 }
@@ -236,27 +236,27 @@ func TestChangesAreCounted(t *testing.T) {
 	l, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
-	take := func() [4]int64 {
+	take := func() [5]int64 {
 		_, c := recordWithChanges(t, l, "l", root, ledger.Options{})
 		assert.False(t, c.First)
-		return [4]int64{c.Added, c.Removed, c.Moved, c.Altered}
+		return [5]int64{c.Added, c.Removed, c.Moved, c.Altered, c.Details}
 	}
 	_, first := recordWithChanges(t, l, "l", root, ledger.Options{})
 	assert.True(t, first.First)
-	assert.Equal(t, [4]int64{}, take())
+	assert.Equal(t, [5]int64{}, take())
 	require.NoError(t, os.RemoveAll(path("g"))) // g, h, i, j
-	assert.Equal(t, [4]int64{0, 4, 0, 0}, take())
-	require.NoError(t, os.Rename(path("a/b"), path("z"))) // b, c, d, e; a is altered
-	assert.Equal(t, [4]int64{0, 0, 4, 1}, take())
+	assert.Equal(t, [5]int64{0, 4, 0, 0}, take())
+	require.NoError(t, os.Rename(path("a/b"), path("z"))) // b, c, d, e
+	assert.Equal(t, [5]int64{0, 0, 4}, take())
 	require.NoError(t, os.Remove(path("k")))
 	require.NoError(t, os.MkdirAll(path("k/l"), 0o755)) // from a file to a folder
-	assert.Equal(t, [4]int64{1, 0, 0, 1}, take())
+	assert.Equal(t, [5]int64{1, 0, 0, 1}, take())
 	require.NoError(t, os.RemoveAll(path("k")))
 	require.NoError(t, os.WriteFile(path("k"), nil, 0o644))
-	assert.Equal(t, [4]int64{0, 1, 0, 1}, take())
+	assert.Equal(t, [5]int64{0, 1, 0, 1}, take())
 	require.NoError(t, os.Chmod(path("f"), 0o600))
-	require.NoError(t, os.Link(path("f"), path("f2"))) // another name: the first has one more
-	assert.Equal(t, [4]int64{1, 0, 0, 1}, take())
+	require.NoError(t, os.Link(path("f"), path("f2")))
+	assert.Equal(t, [5]int64{1, 0, 0, 0, 1}, take())
 }
 
 // Two programs may record the same place at the same time: the second one sees
@@ -279,7 +279,8 @@ func TestOvertaken(t *testing.T) {
 	r, changes := recordWithChanges(t, one, "l", root, ledger.Options{Fact: entry.FactMD5, Pool: digest.NewPool(overtaking, &source.Progress{})})
 	assert.GreaterOrEqual(t, r.Number, int64(3)) // numbers that were given out in vain are of none
 	assert.Zero(t, changes.Added, "the record in between has it")
-	assert.EqualValues(t, 2, changes.Altered, "which have digests now")
+	assert.Zero(t, changes.Altered, "that there are digests now is no change")
+	assert.EqualValues(t, 2, changes.Digested)
 	faults, err := one.Check(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, faults)

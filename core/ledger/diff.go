@@ -1,8 +1,10 @@
 package ledger
 
 import (
+	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/sides"
 )
 
 // diff is how a folder differs from what the ledger has of it.
@@ -10,9 +12,11 @@ type diff struct {
 	delta   encoding.Delta      // what the ledger does not have yet
 	added   []encoding.Recorded // entries that are new
 	removed []encoding.Recorded // and those that are gone
-	altered int64               // how many others are different
+	altered int64               // how many others have changed
+	details int64               // how many others have other details only
 	shut    []string            // folders that can no longer be entered, being something else now
 	entered map[string]bool     // folders that were entered, as far as they are still there
+	unseen  map[string]bool     // folders that were there and were not entered: what was in them is not known
 }
 
 // diffAll finds out of all folders that the ledger has how they differ from what it
@@ -46,7 +50,7 @@ func (w *writer) diffAll(from store.Reader) error {
 // diffOf holds what was in a folder against what is in it now, both in order of
 // names.
 func diffOf(old, now []encoding.Recorded) *diff {
-	a := &diff{entered: map[string]bool{}}
+	a := &diff{entered: map[string]bool{}, unseen: map[string]bool{}}
 	var p encoding.Packer
 	for len(now) > 0 || len(old) > 0 {
 		switch {
@@ -61,14 +65,19 @@ func diffOf(old, now []encoding.Recorded) *diff {
 		default:
 			if !old[0].Same(&now[0]) {
 				now[0].Pack(&p)
-				if !old[0].SameButRead(&now[0]) {
+				switch sides.Judge(&old[0].Entry, &now[0].Entry) {
+				case sides.Altered:
 					a.altered++
+				case sides.Details:
+					a.details++
 				}
 			}
 			if name := old[0].Entry.Name; old[0].Entered {
-				if a.entered[name] = true; !now[0].Entered && !now[0].Unread {
+				if a.entered[name] = true; now[0].Entry.Kind != entry.KindFolder {
 					a.shut = append(a.shut, name)
 				}
+			} else {
+				a.unseen[name] = old[0].Entry.Kind == entry.KindFolder
 			}
 			now, old = now[1:], old[1:]
 		}

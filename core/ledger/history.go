@@ -10,6 +10,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/source"
 )
 
 // Span is a state of one path that records next to each other have in common.
@@ -39,15 +40,16 @@ func (s State) String() string { return stateWords[s] }
 // History returns all that is known of a full path on a host, in the order
 // of the records. Records of several places that the path lies in, or of several labels, are held
 // only against those of the same place and label: each was taken in its own way.
-// What no record has at all gives nothing.
-func (l *Ledger) History(ctx context.Context, host, path string) (spans []Span, err error) {
+// What no record has at all gives nothing. Met tells of a record that was made with a condition whether it
+// would have an entry that is there in another one; nil if that cannot be told.
+func (l *Ledger) History(ctx context.Context, host, path string, met func(Record, *entry.Entry) bool) (spans []Span, err error) {
 	records, err := l.Records(ctx)
 	if err != nil {
 		return nil, err
 	}
 	for _, same := range seriesOf(records, host, path) {
 		below, _ := belowPlace(path, same[0].Place)
-		of, err := l.historyIn(ctx, same, path, below)
+		of, err := l.historyIn(ctx, same, path, below, met)
 		if err != nil {
 			return nil, err
 		}
@@ -86,8 +88,8 @@ func belowPlace(path, place string) (rest string, in bool) {
 }
 
 // historyIn returns the history of a path, and below the place of these records.
-func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below string) (spans []Span, err error) {
-	known := false
+func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below string, met func(Record, *entry.Entry) bool) (spans []Span, err error) {
+	var known *entry.Entry
 	var all *state
 	if below != "" {
 		last := slices.MaxFunc(records, func(a, b Record) int { return cmp.Compare(a.Number, b.Number) }).Number
@@ -108,24 +110,64 @@ func (l *Ledger) historyIn(ctx context.Context, records []Record, path, below st
 			return nil, err
 		}
 		if now.State == There {
-			known = true
+			known = &now.Entry
 			k := encoding.Recorded{Entry: now.Entry}
 			k.Entry.Name, k.Entry.Accessed = "", k.Entry.Modified // to have been read makes no other state
 			var p encoding.Packer
 			k.Pack(&p)
 			now.packed = append(p.Delta().Names, p.Delta().Facts...)
 		}
-		if last := len(spans) - 1; last >= 0 && spans[last].State == now.State && bytes.Equal(spans[last].packed, now.packed) {
-			spans[last].Last = r
-			spans[last].Records++
-			continue
-		}
 		spans = append(spans, now)
 	}
-	if !known {
+	if known == nil {
 		return nil, nil
 	}
-	return spans, nil
+	last := *known
+	in := &entry.Folder{Place: &entry.Place{Given: records[0].Place, Full: records[0].Place}}
+	steps := strings.Split(below, "/")
+	for _, name := range steps[:len(steps)-1] {
+		in = entry.NewFolder(in, name)
+	}
+	last.Folder = in
+	for i := range slices.Backward(spans) { // what is there later tells most of what would have been there
+		s := &spans[i]
+		switch terms := &s.First.Terms; {
+		case s.State == There:
+			last = s.Entry
+			last.Folder = in
+		case s.State == Absent && (terms.omits(below) || len(terms.Where) > 0 && (met == nil || !met(s.First, &last))):
+			s.State = NotRead
+		}
+	}
+	return joinAlike(spans), nil
+}
+
+// omits reports whether the terms leave out what has a path, because it is hidden.
+func (t *Terms) omits(path string) bool {
+	if t.Hidden != source.OmitHidden {
+		return false
+	}
+	for name := range strings.SplitSeq(path, "/") {
+		if entry.HiddenName(name) {
+			return true
+		}
+	}
+	return false
+}
+
+// joinAlike makes one of those next to one another that have the same state.
+func joinAlike(spans []Span) []Span {
+	joined := spans[:1]
+	for _, s := range spans[1:] {
+		last := &joined[len(joined)-1]
+		if last.State == s.State && bytes.Equal(last.packed, s.packed) {
+			last.Last = s.First
+			last.Records++
+			continue
+		}
+		joined = append(joined, s)
+	}
+	return joined
 }
 
 // look tells what there was under a path.

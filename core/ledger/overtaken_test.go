@@ -69,7 +69,7 @@ var works = []struct {
 		return err
 	}},
 	{"history", false, func(t *testing.T, l *ledger.Ledger, root string) error {
-		spans, err := l.History(context.Background(), "tern-point", filepath.Join(root, "in/c"))
+		spans, err := l.History(context.Background(), "tern-point", filepath.Join(root, "in/c"), nil)
 		if err == nil && len(spans) == 0 {
 			err = errors.New("no history")
 		}

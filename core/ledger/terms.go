@@ -50,13 +50,16 @@ func (t *Terms) Words() (words []string) {
 // Whole reports whether nothing was left out of the folders that were read.
 func (t Terms) Whole() bool { return t.Hidden == source.ShowHidden && t.Where == nil }
 
+// Choosing are the terms without those that do not choose entries.
+func (t Terms) Choosing() Terms {
+	t.Attributes, t.Quick, t.MatchCase = false, false, t.MatchCase && len(t.Skip)+len(t.Where) > 0
+	return t
+}
+
 // ChooseAs reports whether two records made on these terms have the same entries of the same
 // place, whatever else they know of these.
 func (t Terms) ChooseAs(other Terms) bool {
-	t.Attributes, t.Quick, other.Attributes, other.Quick = false, false, false, false
-	for _, one := range []*Terms{&t, &other} {
-		one.MatchCase = one.MatchCase && len(one.Skip)+len(one.Where) > 0
-	}
+	t, other = t.Choosing(), other.Choosing()
 	return t.String() == other.String()
 }
 

@@ -106,7 +106,7 @@ func TestTorture(t *testing.T) {
 	}
 	w.each("export", w.file, false, func(l *ledger.Ledger, _ *rand.Rand) error { return w.export(l) })
 	w.each("history", w.file, false, func(l *ledger.Ledger, random *rand.Rand) error {
-		_, err := l.History(context.Background(), "h", filepath.Join(root, fmt.Sprint("n", random.IntN(300))))
+		_, err := l.History(context.Background(), "h", filepath.Join(root, fmt.Sprint("n", random.IntN(300))), nil)
 		return err
 	})
 	w.again("kill", w.kill)

@@ -181,9 +181,10 @@ func (w *Weights) Of(path string) (weigh.Sum, State) {
 	return sum, There
 }
 
-// Sizes are what was under one path at each record of a place with one label.
+// Sizes are what was under one path at each record of a place with one label, made on the same terms.
 type Sizes struct {
 	Place, Label string
+	Terms        Terms
 	Sizes        []Size // the oldest first
 }
 
@@ -203,10 +204,18 @@ func (l *Ledger) SizesOf(ctx context.Context, host, path string) (all []Sizes, e
 	if err != nil {
 		return nil, err
 	}
-	series := seriesOf(records, host, path)
+	var series [][]Record
+	for _, same := range seriesOf(records, host, path) {
+		for len(same) > 0 {
+			terms := same[0].Terms
+			alike := slices.DeleteFunc(slices.Clone(same), func(r Record) bool { return !r.Terms.ChooseAs(terms) })
+			same = slices.DeleteFunc(same, func(r Record) bool { return r.Terms.ChooseAs(terms) })
+			series = append(series, alike)
+		}
+	}
 	for _, same := range series {
 		below, _ := belowPlace(path, same[0].Place)
-		sizes, known := Sizes{Place: same[0].Place, Label: same[0].Label}, false
+		sizes, known := Sizes{Place: same[0].Place, Label: same[0].Label, Terms: same[0].Terms.Choosing()}, false
 		err := l.EachWeights(ctx, same, func(r Record, w *Weights) error {
 			s := Size{Taken: r.Taken, Record: r.Number, turn: r.Turn}
 			var state State

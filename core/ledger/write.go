@@ -110,10 +110,15 @@ func labelTaken(records []Record, r Record) error {
 	return nil
 }
 
-// Changes are how many entries are different from the record before.
+// Changes are how many entries are different from the record before: the newest one of the place
+// that was made on the same terms.
 type Changes struct {
-	First                          bool // there is none before
-	Added, Removed, Moved, Altered int64
+	First    bool    // there is no other of the place
+	Before   *Record // that they are held against; nil for none
+	Labelled *Record // the newest one of the label and place, if it was made on other terms; nil for none
+	Counted  bool    // the numbers are told; else the two records have to be compared
+	Added, Removed, Moved, Altered, Details,
+	Unclear int64
 	// Unexplained are paths of files whose content differs though nothing about
 	// them says so. They are looked for only with Recheck.
 	Unexplained []string
@@ -285,6 +290,7 @@ func (w *writer) prepare(from store.Reader) error {
 		return store.ErrChanged
 	}
 	w.changes, w.moves = Changes{First: len(w.records) == 0, Quick: w.quick}, moves{}
+	w.changes.find(w.records, &w.record)
 	if w.earlier != nil {
 		w.changes.Kept = int64(len(w.earlier.kept))
 	}
@@ -430,7 +436,7 @@ func (w *writer) folder(l *tree, id, parent uint64, there bool) (err error) {
 			w.last++
 			number = w.last
 		}
-		if err := w.folder(below, number, id, there && (alike || l.diff != nil && l.diff.entered[name])); err != nil {
+		if err := w.folder(below, number, id, there && (alike || l.diff != nil && (l.diff.entered[name] || l.diff.unseen[name]))); err != nil {
 			return err
 		}
 	}

@@ -3,8 +3,8 @@ package source
 import "frankledger/core/entry"
 
 // Marked returns a request for all that is below the places, with some facts. With a condition, what
-// this one would have given has [entry.MarkChosen] then, and the facts that this one asks for. So
-// everything can be summed, whatever is chosen.
+// this one would have given has [entry.MarkChosen] then, and the facts that this one asks for; that of
+// which it is not known has [entry.MarkUndecided]. So everything can be summed, whatever is chosen.
 func (r Request) Marked(facts entry.Facts) Request {
 	all := r
 	all.Facts, all.Self = r.Facts|facts, r.Self || r.Depth == 0
@@ -43,6 +43,10 @@ func (m *marking) Test() Test {
 				return Open
 			case Yes:
 				e.Marks |= entry.MarkChosen
+			case Unknown:
+				e.Marks |= entry.MarkUndecided
+				*tested++
+				return Yes
 			default:
 				*tested++
 				return Yes

@@ -189,6 +189,9 @@ type Problem struct {
 	// Untold is the field that is not known of the entries, so that it is not known either
 	// whether they meet the condition; nil for other problems. Path is the place then.
 	Untold *entry.Field
+	// Unclear says that a record of what met a condition does not tell whether the entries were
+	// there, too. Path is the record then.
+	Unclear bool
 }
 
 // Reason is the system's reason in words.

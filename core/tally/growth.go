@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"frankledger/core/row"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 )
@@ -32,28 +33,31 @@ type Grown struct {
 	Groups        []*Growth
 	Same          int // groups in which neither number nor bytes have changed
 	Before, After weigh.Sum
-	Report        source.Report
+	Held          *sides.Held
 	tally         *Tally
 }
 
 // Since counts entries in groups as they were and as they are, and tells in which there are
 // more or fewer of them, or of their bytes: in the order of the first dimension if that has one,
 // else the greatest change first. With first, only so many, and the others summed up in one.
-func Since(ctx context.Context, before, after *source.Set, o Options, first int) (*Grown, error) {
-	answer := &Grown{}
+// Counted is what meets the condition on either side, as far as both sides looked. Paths are relative.
+func Since(ctx context.Context, before, after *sides.Side, o Options, first int) (*Grown, error) {
+	relative := *o.Context
+	relative.Relative = true
+	var tallies [2]*Tally
+	request := o.Request
+	request.Facts = New(o.Dimensions, &relative).Needs()
+	held, err := sides.Read(ctx, before, after, request, func(side int) source.Sink {
+		tallies[side] = New(o.Dimensions, &relative)
+		return tallies[side]
+	})
+	if err != nil {
+		return nil, err
+	}
+	answer := &Grown{Held: held, tally: tallies[1]}
 	byKey := map[string]*Growth{}
-	for side, from := range []*source.Set{before, after} {
-		options := o
-		if from.Sources[0].Place().Record != nil {
-			options.Request.Follow, options.Request.SameDisk = false, false
-		}
-		a, err := Run(ctx, from, options)
-		if err != nil {
-			return nil, err
-		}
-		answer.Report.Add(a.Report)
-		answer.tally = a.Tally
-		for key, g := range a.merge() {
+	for side, t := range tallies {
+		for key, g := range t.merge() {
 			one := byKey[key]
 			if one == nil {
 				g.Keys = splitKey(key)

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 )
 
@@ -45,40 +46,38 @@ func (g *Growth) Whole() bool { return g.Before.Whole() && g.After.Whole() }
 type Grown struct {
 	Rows          []*Growth // the place, then what is in it, the greatest change first
 	Before, After Sum       // of the whole
-	Report        source.Report
+	Held          *sides.Held
+	Matched       bool // a condition chose what was weighed
 }
 
 // Since weighs a place as it was and as it is, and tells what has become heavier or lighter, by
-// folder: the rows one level below a folder add up to it.
-func Since(ctx context.Context, before, after *source.Set, o Options) (*Grown, error) {
-	answer := &Grown{}
-	var sides [2]*Totals
-	for i, from := range []*source.Set{before, after} {
-		request := o.Request
-		request.Facts, request.Depth = entry.FactStatus, source.AllDepths
-		if from.Sources[0].Place().Record != nil {
-			request.Follow, request.SameDisk = false, false
-		}
-		sides[i] = NewTotals(source.Nowhere)
-		report, err := from.Read(ctx, request, sides[i])
-		answer.Report.Add(report)
-		if err != nil {
-			return nil, err
-		}
+// folder: the rows one level below a folder add up to it. Weighed is what meets the condition on
+// either side, as far as both sides looked.
+func Since(ctx context.Context, before, after *sides.Side, o Options) (*Grown, error) {
+	request := o.Request
+	request.Facts, request.Depth = entry.FactStatus, source.AllDepths
+	var totals [2]*Totals
+	held, err := sides.Read(ctx, before, after, request, func(side int) source.Sink {
+		totals[side] = NewTotals(source.Nowhere)
+		return totals[side]
+	})
+	if err != nil {
+		return nil, err
 	}
-	answer.hold(sides[0], sides[1], before.Sources[0].Place(), after.Sources[0].Place(), o.Plan)
+	answer := &Grown{Held: held, Matched: request.Condition != nil}
+	answer.hold(totals[0], totals[1], before.Sources[0].Place(), after.Sources[0].Place(), o.Plan)
 	return answer, nil
 }
 
-// Hold tells what has become heavier or lighter between two weighings of a place.
+// Hold tells what has become heavier or lighter between two weighings of all that is in a place.
 func Hold(before, after *Totals, was, is *entry.Place, plan Plan) *Grown {
-	answer := &Grown{}
+	answer := &Grown{Held: &sides.Held{}}
 	answer.hold(before, after, was, is, plan)
 	return answer
 }
 
 func (answer *Grown) hold(before, after *Totals, was, is *entry.Place, plan Plan) {
-	g := &growing{plan: plan, before: before, after: after}
+	g := &growing{plan: plan, before: before, after: after, matched: answer.Matched}
 	root := g.join(before.Root(was), after.Root(is))
 	answer.Before, answer.After = root.growth.Before, root.growth.After
 	g.add(root)
@@ -89,6 +88,7 @@ func (answer *Grown) hold(before, after *Totals, was, is *entry.Place, plan Plan
 type growing struct {
 	plan          Plan
 	before, after *Totals
+	matched       bool // only what meets a condition was weighed
 	rows          []*Growth
 }
 
@@ -100,33 +100,48 @@ type joined struct {
 	below  []*joined
 }
 
+// join joins a folder of both sides. What could not be read on one of them is left out on both.
 func (g *growing) join(a, b *entry.Folder) *joined {
 	j := &joined{}
 	j.growth.Kind, j.own.Kind = FolderRow, DirectRow
+	unread := a != nil && a.Unread() || b != nil && b.Unread()
 	names := map[string][2]*entry.Folder{}
 	if a != nil {
-		j.growth.Folder, j.growth.Before, j.own.Before = a, g.before.Of(a), g.before.Own(a)
+		j.growth.Folder, j.own.Before = a, g.before.Own(a)
 		for _, f := range g.before.Below(a) {
 			names[f.Name] = [2]*entry.Folder{f, nil}
 		}
 	}
 	if b != nil {
-		j.growth.Folder, j.growth.After, j.own.After = b, g.after.Of(b), g.after.Own(b)
+		j.growth.Folder, j.own.After = b, g.after.Own(b)
 		for _, f := range g.after.Below(b) {
 			names[f.Name] = [2]*entry.Folder{names[f.Name][0], f}
 		}
 	}
-	j.growth.Came, j.growth.Went = a == nil, b == nil
+	if unread {
+		clear(names)
+		if j.own.Before = (Sum{Unread: 1}); a != nil && b != nil {
+			j.own.After = j.own.Before
+		} else if a == nil {
+			j.own.Before, j.own.After = Sum{}, j.own.Before
+		}
+	}
+	if !g.matched { // else there may be such a folder that nothing in matches
+		j.growth.Came, j.growth.Went = a == nil, b == nil
+	}
 	j.own.Folder, j.growth.Depth, j.own.Depth = j.growth.Folder, j.growth.Folder.Depth, j.growth.Folder.Depth+1
-	by := g.plan.By
-	j.growth.Change = by.Of(&j.growth.After) - by.Of(&j.growth.Before)
-	j.own.Change = by.Of(&j.own.After) - by.Of(&j.own.Before)
-	j.stir = j.own.Change != 0 || a == nil || b == nil
+	j.growth.Before, j.growth.After = j.own.Before, j.own.After
 	for _, both := range names {
 		below := g.join(both[0], both[1])
 		j.stir = j.stir || below.stir
+		j.growth.Before.Add(below.growth.Before)
+		j.growth.After.Add(below.growth.After)
 		j.below = append(j.below, below)
 	}
+	by := g.plan.By
+	j.growth.Change = by.Of(&j.growth.After) - by.Of(&j.growth.Before)
+	j.own.Change = by.Of(&j.own.After) - by.Of(&j.own.Before)
+	j.stir = j.stir || j.own.Change != 0 || j.growth.Came || j.growth.Went
 	slices.SortFunc(j.below, func(x, y *joined) int {
 		return cmp.Or(cmp.Compare(Magnitude(y.growth.Change), Magnitude(x.growth.Change)), strings.Compare(x.growth.Folder.Name, y.growth.Folder.Name))
 	})

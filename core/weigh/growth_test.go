@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/live"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
 )
@@ -39,6 +40,8 @@ func sizesBelow(t *testing.T, root string) map[string]int64 {
 	}))
 	return sizes
 }
+
+func side(set *source.Set) *sides.Side { return &sides.Side{Set: set, Scopes: make([]sides.Scope, 1)} }
 
 // What has grown since is, folder by folder, what the system says now less what it said then;
 // the rows below a folder add up to it, and the greatest change comes first.
@@ -68,7 +71,7 @@ func TestSince(t *testing.T) {
 			sets[i] = &source.Set{Sources: []source.Source{s}}
 		}
 		first := random.IntN(4)
-		a, err := weigh.Since(context.Background(), sets[0], sets[1], weigh.Options{Plan: weigh.Plan{Depth: 1 + random.IntN(3), First: first}})
+		a, err := weigh.Since(context.Background(), side(sets[0]), side(sets[1]), weigh.Options{Plan: weigh.Plan{Depth: 1 + random.IntN(3), First: first}})
 		require.NoError(t, err)
 		assert.Equal(t, now["."]-then["."], a.Rows[0].Change)
 		sums := map[string]int64{} // of rows, by the folder that they stand below

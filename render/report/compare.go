@@ -49,6 +49,7 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	if a.Unknown > 0 {
 		s.Notes = append(s.Notes, render.Count(int64(a.Unknown), "entry", "entries")+" could not be compared")
 	}
+	s.onlyOne(int64(a.Outside))
 	if a.ByTime > 0 {
 		s.Notes = append(s.Notes, "of "+render.Count(int64(a.ByTime), "file", "files")+" only the time was compared: the record has no digests")
 	}
@@ -82,7 +83,7 @@ func (v *View) changeText(r *compare.Result) string {
 		return "from " + r.From + ", with " + render.Count(int64(r.Along), "entry", "entries") + " in it"
 	case r.Change == compare.Moved:
 		return "from " + r.From
-	case r.Change == compare.Added || r.Change == compare.Removed:
+	case r.A == nil || r.B == nil:
 		if e.HasSize() {
 			return e.Kind.String() + ", " + v.Units.SizeText(e.Size)
 		}

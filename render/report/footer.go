@@ -226,7 +226,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 			lines = append(lines, quiet(render.Count(left.count, left.one, left.many)+" "+left.rest))
 		}
 	}
-	for _, text := range untold(s) {
+	for _, text := range append(untold(s), unclear(s)...) {
 		lines = append(lines, alarm(text))
 	}
 	if text := problemCount(s); text != "" {
@@ -261,6 +261,16 @@ func untold(s *Summary) []string {
 		}
 	}
 	return []string{"it is not known whether " + render.Count(s.Report.Unknown, "entry matches", "entries match") + ": " + strings.Join(why, ", ")}
+}
+
+// unclear says of how many entries a record of what met a condition does not tell.
+func unclear(s *Summary) (lines []string) {
+	for _, p := range s.Report.Problems {
+		if p.Unclear {
+			lines = append(lines, render.Count(p.Entries, "entry", "entries")+" may or may not have been there for "+render.Escaped(p.Path)+" as well, which recorded only what met its condition")
+		}
+	}
+	return lines
 }
 
 // sumText tells how many bytes of content there are, as far as that is known.

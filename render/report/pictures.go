@@ -227,6 +227,9 @@ func (v *View) HistoryPicture(histories []ledger.Sizes) *picture.Picture {
 	var lines []picture.Line
 	for _, h := range histories {
 		l := picture.Line{Label: "@" + render.Escaped(h.Label)}
+		if terms := h.Terms.String(); terms != "" {
+			l.Label += " (" + render.Escaped(terms) + ")"
+		}
 		for _, s := range h.Sizes {
 			m := picture.Moment{At: s.Taken.In(v.Zone), Value: float64(s.Sum.Size), Known: s.There && s.Sum.HasSize(), About: v.day(s.Taken) + ": not there"}
 			if s.There {

@@ -58,16 +58,17 @@ func TestWritten(t *testing.T) {
 	record := ledger.Record{Number: 12, Label: "weekly", Entries: 1234, Bytes: 2048, Algorithm: "sha256"}
 	for want, c := range map[string]ledger.Changes{
 		"the first record of this place":                                      {First: true},
-		"nothing has changed since the record before":                         {},
-		"since the record before: 1 added, 2 removed, 1 234 moved, 4 altered": {Added: 1, Removed: 2, Moved: 1234, Altered: 4},
-		"since the record before: 3 altered":                                  {Altered: 3},
+		"the first record of this place on these terms":                       {},
+		"nothing has changed since the record before":                         {Before: &record},
+		"since the record before: 1 added, 2 removed, 1 234 moved, 4 altered": {Before: &record, Added: 1, Removed: 2, Moved: 1234, Altered: 4},
+		"since the record before: 3 altered":                                  {Before: &record, Altered: 3},
 	} {
 		out := string(v.Written(nil, record, c, "/the/ledger", nil, &report.Summary{}))
 		assert.Contains(t, out, "recorded as @weekly, number 12: 1 234 entries · 2.0 KiB in the files\n"+want+"\nthe ledger is /the/ledger\n")
 	}
 	progress := &source.Progress{}
 	progress.Read.Store(4096)
-	c := ledger.Changes{Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
+	c := ledger.Changes{Before: &record, Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
 	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &report.Summary{}))
 	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file changed, although size and times did not; frank ledger accept @weekly when that is settled\n")
 	v.Plain = true

@@ -22,8 +22,18 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 	switch {
 	case c.First:
 		lines = append(lines, plain("the first record of this place"))
+	case c.Before == nil:
+		lines = append(lines, plain("the first record of this place on these terms"))
 	default:
-		lines = append(lines, plain(changesText(c)))
+		lines = append(lines, plain(changesText(r, c)))
+	}
+	if before := c.Labelled; before != nil {
+		terms := before.Terms.Choosing()
+		made := "left nothing out"
+		if text := terms.String(); text != "" {
+			made = "was made on other terms (" + render.Escaped(text) + ")"
+		}
+		lines = append(lines, alarm("the record before under @"+r.Label+" "+made+"; only what both looked at can be compared"))
 	}
 	switch {
 	case r.Terms.Quick:
@@ -55,18 +65,22 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 }
 
 // changesText says what is different from the record before.
-func changesText(c ledger.Changes) string {
+func changesText(r ledger.Record, c ledger.Changes) string {
 	var parts []string
 	for _, one := range []struct {
 		count int64
 		word  string
-	}{{c.Added, "added"}, {c.Removed, "removed"}, {c.Moved, "moved"}, {c.Altered, "altered"}} {
+	}{{c.Added, "added"}, {c.Removed, "removed"}, {c.Moved, "moved"}, {c.Altered, "altered"}, {c.Details, "with other details"}, {c.Unclear, "unclear"}} {
 		if one.count > 0 {
 			parts = append(parts, render.Grouped(one.count)+" "+one.word)
 		}
 	}
-	if len(parts) == 0 {
-		return "nothing has changed since the record before"
+	before := "the record before"
+	if c.Before.Label != r.Label || c.Labelled != nil {
+		before = "record " + strconv.FormatInt(c.Before.Number, 10) + " (@" + c.Before.Label + "), the last on the same terms"
 	}
-	return "since the record before: " + strings.Join(parts, ", ")
+	if len(parts) == 0 {
+		return "nothing has changed since " + before
+	}
+	return "since " + before + ": " + strings.Join(parts, ", ")
 }

@@ -3,6 +3,7 @@
 package report
 
 import (
+	"slices"
 	"strings"
 
 	"frankledger/core/condition"
@@ -67,7 +68,7 @@ func (s *Summary) counts() (unread, vanished int64) {
 		switch {
 		case p.Vanished:
 			vanished += p.Entries
-		case p.Untold == nil:
+		case p.Untold == nil && !p.Unclear:
 			unread += p.Entries
 		}
 	}
@@ -186,7 +187,9 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 	}
 	if s.Chosen {
 		o.Number("looked_at", r.Tested)
-		o.Number("unknown", r.Unknown)
+		if !slices.ContainsFunc(s.Numbers, func(n Number) bool { return n.Key == "unknown" }) {
+			o.Number("unknown", r.Unknown)
+		}
 	}
 	for _, n := range s.Numbers {
 		o.MaybeNumber(n.Key, n.Value, n.Value >= 0)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"frankledger/core/row"
+	"frankledger/core/sides"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render"
@@ -150,6 +151,20 @@ func (v *View) GrowthSummary(s *Summary, a *weigh.Grown, p *weigh.Plan) {
 	s.grown(before, now, known, a.Rows[0].Whole(), amount)
 }
 
+// HeldSummary fills in what the footer says of two sides that were held against one another.
+func (v *View) HeldSummary(s *Summary, h *sides.Held) {
+	s.Report.Add(h.Report)
+	s.Report.SortProblems()
+	s.onlyOne(h.Outside)
+}
+
+// onlyOne says how many entries only one side looked at.
+func (s *Summary) onlyOne(n int64) {
+	if n > 0 {
+		s.Notes = append(s.Notes, render.Count(n, "entry", "entries")+" left out, which only one side looked at")
+	}
+}
+
 // TallyGrowthSummary fills in what the footer says of groups that have changed.
 func (v *View) TallyGrowthSummary(s *Summary, a *tally.Grown) {
 	known := (a.Before.HasSize() || a.Before.Entries() == 0) && (a.After.HasSize() || a.After.Entries() == 0)
@@ -176,6 +191,6 @@ func (s *Summary) grown(before, now int64, known, whole bool, amount func(int64)
 	}
 	s.Numbers = append(s.Numbers, Number{"before", before}, Number{"now", now})
 	if !whole {
-		s.Notes = append(s.Notes, "not everything was read on both sides: what is missing on one counts as change")
+		s.Notes = append(s.Notes, "what could not be read on one side is left out on both")
 	}
 }

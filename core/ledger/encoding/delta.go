@@ -44,30 +44,6 @@ func (r *Recorded) Same(now *Recorded) bool {
 		x.Target == y.Target && x.Created == y.Created && slices.Equal(x.Digests, y.Digests) && sameDetails(&x, &y)
 }
 
-// SameButRead reports whether nothing is different but when it was read, which is no
-// change.
-func (r *Recorded) SameButRead(now *Recorded) bool {
-	read := *r
-	read.Entry.Accessed = now.Entry.Accessed
-	if asked := detailFacts; (read.Entry.Known^now.Entry.Known)&asked != 0 { // nor is what was asked for
-		other := *now
-		forget(&read.Entry)
-		forget(&other.Entry)
-		return read.Same(&other)
-	}
-	return read.Same(now)
-}
-
-// forget has nothing known of the details of an entry.
-func forget(e *entry.Entry) {
-	e.Known &^= detailFacts
-	if e.More != nil {
-		more := *e.More
-		more.Details = nil
-		e.More = &more
-	}
-}
-
 // Pack packs it again.
 func (r *Recorded) Pack(p *Packer) {
 	if r.Gone {

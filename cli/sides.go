@@ -1,0 +1,102 @@
+package cli
+
+import (
+	"os"
+	"slices"
+	"strings"
+
+	"frankledger/core/account"
+	"frankledger/core/condition"
+	"frankledger/core/entry"
+	"frankledger/core/ledger"
+	"frankledger/core/sides"
+	"frankledger/core/source"
+	"frankledger/render"
+	"frankledger/render/report"
+)
+
+// Here it is decided what of two places is held against one another.
+
+// againstNow puts what is there now beside what was recorded.
+func againstNow(r *reading, recorded *ledger.Source) ([]source.Source, error) {
+	now, err := thereNow(recorded, 1)
+	if err != nil {
+		return nil, err
+	}
+	r.view.Places, r.view.Lettered = nil, true
+	r.view.Add(recorded.Place())
+	r.view.Add(now.Place())
+	return []source.Source{recorded, now}, nil
+}
+
+// scopesOf returns what chose the entries of places where they were recorded, and has the summary say
+// so.
+func scopesOf(r *reading, summary *report.Summary, places ...source.Source) []sides.Scope {
+	scopes, chosen := make([]sides.Scope, len(places)), []ledger.Terms{}
+	for i, s := range places {
+		recorded, is := s.(*ledger.Source)
+		if !is {
+			chosen = append(chosen, ledger.Terms{})
+			continue
+		}
+		t := recorded.Record().Terms.Choosing()
+		chosen = append(chosen, t)
+		scope := sides.Scope{Hidden: t.Hidden, SameDisk: t.SameDisk}
+		if len(t.Skip) > 0 {
+			scope.Skip, _ = source.Skipper(t.Skip, t.MatchCase) // they were patterns then
+		}
+		if len(t.Where) > 0 {
+			scope.Condition, scope.Lasting = recordedCondition(r, t, recorded.Record())
+		}
+		scopes[i] = scope
+	}
+	alike := !slices.ContainsFunc(chosen, func(t ledger.Terms) bool { return !t.ChooseAs(chosen[0]) })
+	for i, t := range chosen {
+		words := t.Words()
+		if len(words) == 0 || alike && i > 0 {
+			continue
+		}
+		for n := range words {
+			words[n] = render.ShellQuoted(words[n])
+		}
+		what := render.Escaped(places[i].Place().Given) + " was"
+		if alike && len(chosen) > 1 {
+			what = "both were"
+		}
+		summary.Notes = append(summary.Notes, what+" recorded with "+strings.Join(words, " ")+"; what that left out is in neither")
+	}
+	if alike { // what was left out is in none of them
+		for i := range scopes {
+			scopes[i] = sides.Scope{Condition: scopes[i].Condition, Lasting: scopes[i].Lasting}
+		}
+	}
+	return scopes
+}
+
+// recordedCondition makes the condition ready that a record was made with, as of then. Where this
+// program cannot read it, it is not known what met it.
+func recordedCondition(r *reading, t ledger.Terms, record ledger.Record) (c source.Condition, lasting bool) {
+	parsed, err := condition.Parse(t.Where)
+	if err != nil {
+		return unreadable{}, false
+	}
+	program, err := parsed.Compile(&condition.Environment{
+		AsOf: record.Taken, Zone: r.view.Zone, MatchCase: t.MatchCase, Relative: true,
+		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: r.view.Context.Accounts.(*account.Names),
+	})
+	if err != nil {
+		return unreadable{}, false
+	}
+	return program, program.Lasting()
+}
+
+// unreadable is a condition of which nothing is known.
+type unreadable struct{}
+
+// Needs implements source.Condition.
+func (unreadable) Needs() entry.Facts { return 0 }
+
+// Test implements source.Condition.
+func (unreadable) Test() source.Test {
+	return func(*entry.Entry, entry.Facts) source.Verdict { return source.Unknown }
+}
