@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"time"
+
 	"frankledger/core/ledger"
 	"frankledger/core/source"
 )
@@ -22,5 +24,9 @@ func algorithmFor(words string, chosen bool, sources []source.Source) string {
 // terms are what chooses the entries of a record.
 func (r *reading) terms(o *readingOptions, args []string) ledger.Terms {
 	_, condition, _ := splitWhere(args)
-	return ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: r.matchCase, Where: condition}
+	terms := ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: r.matchCase, Where: condition}
+	if len(condition) > 0 && r.written("as-of") {
+		terms.AsOf = r.view.Context.AsOf.UTC().Format(time.RFC3339Nano)
+	}
+	return terms
 }

@@ -4,6 +4,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"time"
 
 	"frankledger/core/account"
 	"frankledger/core/condition"
@@ -80,8 +81,14 @@ func recordedCondition(r *reading, t ledger.Terms, record ledger.Record) (c sour
 	if err != nil {
 		return unreadable{}, false
 	}
+	asOf := record.Taken
+	if t.AsOf != "" {
+		if asOf, err = time.Parse(time.RFC3339Nano, t.AsOf); err != nil {
+			return unreadable{}, false
+		}
+	}
 	program, err := parsed.Compile(&condition.Environment{
-		AsOf: record.Taken, Zone: r.view.Zone, MatchCase: t.MatchCase, Relative: true,
+		AsOf: asOf, Zone: r.view.Zone, MatchCase: t.MatchCase, Relative: true,
 		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: r.view.Context.Accounts.(*account.Names),
 	})
 	if err != nil {

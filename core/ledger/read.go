@@ -208,7 +208,7 @@ func (r *reading) problems(problems []store.ProblemRow) {
 			continue
 		}
 		p := problemOf(row)
-		p.Path = r.source.place.Given
+		p.Path, p.Shut = r.source.place.Given, below == "" && p.Tried == source.OpenFolder
 		if below != "" {
 			p.Path = strings.TrimSuffix(p.Path, "/") + "/" + below
 		}

@@ -181,14 +181,23 @@ func WithFolders(c source.Condition) source.Condition {
 
 type withFolders struct{ source.Condition }
 
+// TakeUntold implements source.Doubting.
+func (w withFolders) TakeUntold() (entries int64, fields []source.Untold) {
+	if doubting, is := w.Condition.(source.Doubting); is {
+		return doubting.TakeUntold()
+	}
+	return 0, nil
+}
+
 // Test implements source.Condition.
 func (w withFolders) Test() source.Test {
 	test := w.Condition.Test()
 	return func(e *entry.Entry, asked entry.Facts) source.Verdict {
-		if verdict := test(e, asked); verdict != source.No || e.Kind != entry.KindFolder {
-			return verdict
+		verdict := test(e, asked)
+		if e.Kind == entry.KindFolder && (verdict == source.No || verdict == source.Unknown) {
+			return source.Yes
 		}
-		return source.Yes
+		return verdict
 	}
 }
 

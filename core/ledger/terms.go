@@ -15,6 +15,7 @@ type Terms struct {
 	MatchCase  bool     // in patterns and in the condition
 	Attributes bool     // attributes, access lists, capabilities and flags are asked for
 	Quick      bool     // folders that looked unchanged were taken over from the record before
+	AsOf       string   // the moment, by RFC 3339, that times in the condition are counted from; "" for when it was taken
 	Where      []string // the words of the condition; nil for none
 }
 
@@ -40,6 +41,9 @@ func (t *Terms) Words() (words []string) {
 	}
 	if t.Quick {
 		words = append(words, "--quick")
+	}
+	if t.AsOf != "" {
+		words = append(words, "--as-of", t.AsOf)
 	}
 	if len(t.Where) > 0 {
 		words = append(append(words, whereWord), t.Where...)
@@ -76,6 +80,9 @@ func ParseTerms(words []string) (t Terms) {
 			i++
 		case "--skip":
 			t.Skip = append(t.Skip, value)
+			i++
+		case "--as-of":
+			t.AsOf = value
 			i++
 		case "--same-disk":
 			t.SameDisk = true

@@ -74,7 +74,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	}
 	d, err := openDir(unix.AT_FDCWD, s.place.Given, true)
 	if err != nil {
-		problem := source.Problem{Path: s.place.Given, Tried: "open the folder", Err: err, Entries: 1}
+		problem := source.Problem{Path: s.place.Given, Tried: source.OpenFolder, Err: err, Entries: 1, Shut: true}
 		root.MarkUnread()
 		run.report.Problems = append(run.report.Problems, problem)
 		return run.report, ctx.Err()

@@ -526,6 +526,7 @@ func gone(err error) bool {
 func (w *worker) unread(folder *entry.Folder, tried string, err error) {
 	folder.MarkUnread()
 	w.problem(folder.Path(), tried, err)
+	w.report.Problems[len(w.report.Problems)-1].Shut = true
 }
 
 // problemBelow notes that something in a folder could not be looked at. A

@@ -169,7 +169,7 @@ func (s *Shut) Note(entries []entry.Entry, way func(*entry.Entry) string) {
 // Before is what paths begin with there.
 func (s *Shut) NoteProblems(place *entry.Place, before string, problems []source.Problem) {
 	for _, p := range problems {
-		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(place.Given, "/")); below && p.Untold == nil {
+		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(place.Given, "/")); below && p.Shut {
 			s.Add(strings.TrimSuffix(before+strings.TrimPrefix(way, "/"), "/"), true)
 		}
 	}

@@ -189,10 +189,15 @@ type Problem struct {
 	// Untold is the field that is not known of the entries, so that it is not known either
 	// whether they meet the condition; nil for other problems. Path is the place then.
 	Untold *entry.Field
+	// Shut says that it is of a folder that could not be read, or not to its end.
+	Shut bool
 	// Unclear says that a record of what met a condition does not tell whether the entries were
 	// there, too. Path is the record then.
 	Unclear bool
 }
+
+// OpenFolder is what was tried where a place itself could not be read.
+const OpenFolder = "open the folder"
 
 // Reason is the system's reason in words.
 func (p Problem) Reason() string {
