@@ -99,7 +99,9 @@ func tryCombined(t *testing.T, seed uint64) int {
 	}
 	some := newPlace("@some", nil)
 	some.left = func(way string) bool {
-		return slices.ContainsFunc(everyFolder(&thing{way: way}), func(way string) bool { return strings.HasPrefix(filepath.Base(way), "1") || strings.HasPrefix(filepath.Base(way), ".h") }) ||
+		return slices.ContainsFunc(everyFolder(&thing{way: way}), func(way string) bool {
+			return strings.HasPrefix(filepath.Base(way), "1") || strings.HasPrefix(filepath.Base(way), ".h")
+		}) ||
 			strings.HasPrefix(filepath.Base(way), ".")
 	}
 	c.run("record", "t", "--label", "some", "--hidden", "omit", "--skip", "1*", "--ledger", c.home+"/some")
