@@ -424,11 +424,11 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if len(places) == 0 && !chosen {
 		return nil, nil, misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := nowOnly(sources); err != nil {
+	if err := p.nowOnly(sources); err != nil {
 		return nil, nil, err
 	}
 	if missing := summary.Report.Problems; len(missing) > 0 {
@@ -463,6 +463,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	switch {
 	case errors.As(err, &link):
 		err = misuse("%s is a link to %s; write %s/ to act on what is in it", render.Escaped(link.Place.Given), render.Escaped(link.Place.Real), render.Escaped(link.Place.Given))
+		err = repaired(err, p.instead(link.Place.Given, link.Place.Given+"/"))
 	case errors.Is(err, act.ErrMode), errors.Is(err, act.ErrPattern):
 		err = misuse("%w", err)
 	}

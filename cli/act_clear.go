@@ -93,11 +93,11 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if len(places) == 0 && !chosen {
 		return misuse("say where: %s PLACE", cmd.CommandPath())
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
 		return err
 	}
-	if err := nowOnly(sources); err != nil {
+	if err := p.nowOnly(sources); err != nil {
 		return err
 	}
 	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Across: o.across, Keep: duplicates.Keep(keep)}}

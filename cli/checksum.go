@@ -86,7 +86,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
 		return err
 	}

@@ -574,6 +574,7 @@ func (c *combination) tally(p *place, q *cond) {
 
 func (c *combination) weigh(p *place, q *cond) {
 	if p.list {
+		c.weighListed(p, q)
 		return
 	}
 	chosen, unknown := p.choose(q)
@@ -603,6 +604,28 @@ func (c *combination) weigh(p *place, q *cond) {
 	}
 	c.completeness(a, p, unknown)
 	c.sum(a, p, chosen)
+}
+
+// weighListed asks what all comes to that is on a list and in the folders on it.
+func (c *combination) weighListed(p *place, q *cond) {
+	if slices.ContainsFunc(q.words, func(word string) bool { return slices.Contains([]string{"path", "folder", "depth"}, word) }) { // which are from each place
+		return
+	}
+	all := newPlace(p.given, nil)
+	all.words, all.all, all.alone = p.words, c.after, p.alone
+	for _, x := range c.after {
+		in := slices.ContainsFunc(everyFolder(x), func(way string) bool { return p.byWay[way] != nil && way != "" })
+		if in || p.byWay[x.way] != nil && x.kind() != "folder" {
+			all.things = append(all.things, x)
+		}
+	}
+	if len(q.opaque) > 0 { // they were asked of what is on the list alone
+		return
+	}
+	chosen, unknown := all.choose(q)
+	a := c.ask([]string{"weigh", "--depth", "all"}, p, q)
+	assert.Equal(c, unknown, a.number("unknown"), a.line)
+	c.sum(a, all, chosen)
 }
 
 // twoSides holds what was recorded against what is there now.

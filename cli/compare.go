@@ -31,24 +31,21 @@ func (p *Program) compareCommand() *cobra.Command {
 		Short: "show how two folders differ, or a folder from its record",
 		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
 single record is compared with its place as it is now. Of two files, tells whether they
-are the same, or where they first differ.
+are the same, or where they first differ. Of a list and a folder, tells what is on one only.
 
   added     only in B
   removed   only in A
   altered   different content, a different kind, or a link to another target
   moved     the same content under another path
   details   the same content, but different permissions, owner, group or time
-  unclear   only in one; the other recorded what met a condition, and may have
-            passed it over
-
-With a condition, what meets it in either is compared. Paths in it are from the two
-places. Where a record left something out, it is left out of both.
+  unclear   only in one; the other is a record of what met a condition
 
 Files of the same size and time are taken to be the same; where only the times differ,
 their content is read, and with --content always. The times of folders and links are
 not compared. For recorded files, the digests in the record stand for the content;
 where there are none, a different time counts as different content, and the answer
-says so. The exit status is 0 if nothing differs, and 1 if anything does.`,
+says so. What a record left out is left out of both. With where, what meets the condition in
+either is compared. The exit status is 0 if nothing differs, and 1 if anything does.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -93,7 +90,11 @@ func (p *Program) fileAndFolder(places []string, file int) error {
 	err := misuse("%s is a file and %s is none: name two files, or two folders", render.Escaped(name), render.Escaped(folder))
 	other := filepath.Join(folder, filepath.Base(name))
 	if _, there := os.Stat(other); there == nil {
-		return repaired(err, p.instead(folder, other))
+		line := []string{"compare", name, other}
+		if file == 1 {
+			line[1], line[2] = other, name
+		}
+		return repaired(err, line)
 	}
 	return repaired(err, []string{"search", folder, whereWord, "name", "is", filepath.Base(name)})
 }
@@ -101,7 +102,7 @@ func (p *Program) fileAndFolder(places []string, file int) error {
 // compareFiles answers with whether two files are the same, or where they first differ.
 func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorithm, places []string, chosen bool) error {
 	if chosen {
-		return misuse("two files are compared as they are, without a condition")
+		return repaired(misuse("two files are compared as they are, without a condition"), p.withoutCondition())
 	}
 	full := [2]string{}
 	for i, place := range places {
@@ -146,7 +147,11 @@ func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorith
 func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, algorithm string, args []string) error {
 	places, _, has := splitWhere(args)
 	if len(places) != 2 && !(len(places) == 1 && strings.HasPrefix(places[0], recordMark) && !strings.HasPrefix(places[0], listMark)) {
-		return misuse("name two folders, or one record: %s A B, or %s @NAME", cmd.CommandPath(), cmd.CommandPath())
+		err := misuse("name two folders, or one record: %s A B, or %s @NAME", cmd.CommandPath(), cmd.CommandPath())
+		if len(places) > 2 {
+			err = repaired(err, p.without(places[2:]))
+		}
+		return err
 	}
 	by, err := entry.LookupAlgorithm(algorithm)
 	if err != nil {
@@ -164,7 +169,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return p.fileAndFolder(places, files[0])
 	}
 	ctx := cmd.Context()
-	sources, summary, err := p.open(ctx, r, args, true)
+	sources, summary, err := p.open(ctx, r, args, ofOneThing)
 	if err != nil {
 		return err
 	}
@@ -179,6 +184,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if len(sources) != 2 {
 		return misuse("name two folders, or two records; %s are more", everyRecord)
 	}
+	againstLists(summary, sources)
 	for _, s := range sources {
 		if recorded, is := s.(*ledger.Source); is {
 			recorded.Among = false // both are held against one another in the end
@@ -191,7 +197,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*compare.Answer, error) {
 			pool = digest.NewPool(live.Files{}, request.Progress)
-			return compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Scopes: [2]sides.Scope(scopes), Content: content, Fact: by.Fact})
+			return compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Scopes: [2]sides.Scope(scopes), Attributes: attributes(sources), Content: content, Fact: by.Fact})
 		})
 		if err != nil {
 			return err

@@ -107,7 +107,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
 		return err
 	}

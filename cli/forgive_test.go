@@ -203,9 +203,7 @@ var forgiven = []struct{ typed, repairs, selects string }{
 	{"search -name dawn", "search where name like dawn", ""},
 	{"list -order size -f 1", "list --order size -f 1", "big.img"},
 	{"compare cards notes -f 2", "compare cards notes", ""},
-	{"tally", "tally --by ext|tally --by kind", ""},
 	{"tally ext", "tally --by ext", ""},
-	{"tally cards", "tally cards --by ext|tally cards --by kind", ""},
 	{"search where ext is wav and", "search where ext is wav", "dawn.wav dusk.wav ridge_dawn.wav"},
 	{"inspect nots/rota.md", "inspect notes/rota.md", ""},
 	// Places.

@@ -107,7 +107,6 @@ func TestTallyTables(t *testing.T) {
 	where := run(t, root, "tally", "--by", "ext", "--as", "jsonl", "where", "hidden").out
 	assert.Equal(t, 1, strings.Count(where, "\n"))
 	for line, says := range map[string]string{
-		"tally":                               "say what to group by",
 		"tally --by sizz":                     "cannot group by \"sizz\"; did you mean size?",
 		"tally --by ext,ext":                  "twice",
 		"tally --by ext,kind,age":             "more than two",
@@ -116,7 +115,6 @@ func TestTallyTables(t *testing.T) {
 		"tally --by ext --as tabel":           "did you mean table?",
 		"tally --by ext,age --cross --as csv": "shows everything as a table",
 		"outline --as csv":                    "table, json, markdown or html",
-		"outline a.wav":                       "is not a folder",
 		"outline --order none":                "no meaning",
 	} {
 		r := run(t, root, strings.Fields(line)...)

@@ -31,8 +31,13 @@ count as a change. PATH may be in a record, such as @cards/notes, to say which p
 is meant.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if places, _, has := splitWhere(args); has && len(places) == 1 {
+				return repaired(misuse("a history is of one path, and of everything known about it"), []string{"history", places[0]})
+			} else if len(args) == 1 && strings.HasPrefix(args[0], listMark) {
+				return repaired(misuse("a history is of one path, and %s is a list", render.Escaped(args[0])), []string{"list", args[0]})
+			}
 			if len(args) != 1 {
-				return misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath())
+				return repaired(misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.withOnly(args)...)
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {

@@ -65,12 +65,12 @@ func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, 
 	if err := r.readColumns(allWord); err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
 	if err != nil {
 		return err
 	}
 	if extra.Siblings != "" || extra.Preview > 0 {
-		if err := nowOnly(sources); err != nil {
+		if err := p.nowOnly(sources); err != nil {
 			return err
 		}
 	}

@@ -181,6 +181,7 @@ type reading struct {
 	pieces        []string             // of names, where no condition is written
 	condition     *condition.Condition // nil: none
 	program       *condition.Program
+	asking        asking
 	relative      bool // paths in the condition are from the places
 	funnel        bool
 	effort        bool

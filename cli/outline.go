@@ -64,7 +64,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if r.order.AsIs {
 		return misuse("--order none has no meaning in an outline: its totals are known only at the end")
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -19,25 +20,122 @@ import (
 // Here it is decided what a word names as a place, and it is opened: a folder or file, a
 // list that was kept, or a record in the ledger.
 
+// asking is what a command asks about the places that are named.
+type asking uint8
+
+const (
+	asNamed    asking = iota // what is named, and what is in folders; of a list, what is on it
+	whatIsIn                 // what is in everything that is named, also by a list
+	ofAFolder                // what is in a folder, which cannot be one file or a list
+	ofOneThing               // likewise, but it may be a list
+)
+
 // open reads the condition and opens the places of a command. It returns the
 // summary that the answer ends with, in which places that are not there are
-// problems. Where only folders make sense, other places are refused.
-func (p *Program) open(ctx context.Context, r *reading, args []string, foldersOnly bool) ([]source.Source, *report.Summary, error) {
+// problems.
+func (p *Program) open(ctx context.Context, r *reading, args []string, about asking) ([]source.Source, *report.Summary, error) {
 	places, err := p.where(r, args)
 	if err != nil {
 		return nil, nil, err
 	}
+	r.asking = about
 	sources, problems, err := p.openPlaces(ctx, r, places)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, s := range sources {
-		if place := s.Place(); foldersOnly && (place.Leaf || place.List) {
-			return nil, nil, misuse("%s is not a folder; frank inspect describes files", render.Escaped(place.Given))
+		if place := s.Place(); place.Leaf && about >= ofAFolder || place.List && about == ofAFolder {
+			return nil, nil, p.noFolder(r, s)
 		}
 		r.view.Add(s.Place())
 	}
-	return sources, &report.Summary{Chosen: r.program != nil, Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}, nil
+	summary := &report.Summary{Chosen: r.program != nil, Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}
+	if about == whatIsIn && r.lists(sources) > 0 {
+		depth := r.request.Depth
+		r.request.Depth = source.AllDepths
+		sources = r.distinct(r.named(sources, summary), summary)
+		r.request.Depth = depth
+	}
+	return sources, summary, nil
+}
+
+// lists is how many of the places are lists.
+func (r *reading) lists(sources []source.Source) (n int) {
+	for _, s := range sources {
+		if s.Place().List {
+			n++
+		}
+	}
+	return n
+}
+
+// named puts what is on a list in its place, each as a place of its own.
+func (r *reading) named(sources []source.Source, summary *report.Summary) (named []source.Source) {
+	for _, s := range sources {
+		list, is := s.(*live.List)
+		if !is {
+			named = append(named, s)
+			continue
+		}
+		for _, path := range list.Paths() {
+			one, err := live.Open(path, s.Place().Index)
+			if err != nil {
+				summary.Report.Problems = append(summary.Report.Problems, source.Problem{Path: path, Tried: "find", Err: posix.Reason(err), Entries: 1})
+				continue
+			}
+			named = append(named, one)
+		}
+	}
+	r.view.Context.Paths = true
+	return named
+}
+
+// noFolder says that a command is about a folder, and what tells the same of another thing.
+func (p *Program) noFolder(r *reading, s source.Source) error {
+	place := s.Place()
+	given := render.Escaped(place.Given)
+	if place.List {
+		return repaired(misuse("%s is a list, and this is about one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
+	}
+	err := misuse("%s is one file, and this is about a folder", given)
+	if place.Record == nil && r.program == nil {
+		folder, name := filepath.Split(place.Given)
+		if folder = strings.TrimSuffix(folder, "/"); folder == "" {
+			folder = "."
+		}
+		err = repaired(err, append(p.instead(place.Given, folder), whereWord, "name", "is", name))
+	}
+	return repaired(err, []string{"inspect", place.Given}, []string{"history", place.Given})
+}
+
+// withOnly are command lines with only one of the places, for each of the first two.
+func (p *Program) withOnly(places []string) (lines [][]string) {
+	for i := range places[:min(2, len(places))] {
+		lines = append(lines, p.without(slices.Delete(slices.Clone(places), i, i+1)))
+	}
+	return lines
+}
+
+// without is the command line without some of its words; nil if one of them is not there.
+func (p *Program) without(words []string) []string {
+	line := slices.Clone(p.args)
+	for _, word := range words {
+		at := slices.Index(line, word)
+		if at < 0 {
+			return nil
+		}
+		line = slices.Delete(line, at, at+1)
+	}
+	return line
+}
+
+// withoutCondition is the command line without its condition.
+func (p *Program) withoutCondition() []string {
+	at := slices.Index(p.args, whereWord)
+	if at < 0 {
+		return nil
+	}
+	return p.args[:at]
 }
 
 // distinct leaves places out that are asked about twice, for commands whose answer is of all of them
@@ -132,7 +230,7 @@ func (r *reading) honours(s source.Source) error {
 	var options []string
 	why := ""
 	switch place := s.Place(); {
-	case place.List:
+	case place.List && r.asking == asNamed:
 		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list, whose entries are taken as they are; folders on it are not read"
 	case place.Record != nil:
 		options, why = []string{"follow", "same-disk"}, "is a record, which has only what was found when it was made"
@@ -237,11 +335,16 @@ func hasRecord(sources []source.Source) bool {
 	return slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Record != nil })
 }
 
-// nowOnly refuses records where a command is about what is there now.
-func nowOnly(sources []source.Source) error {
+// nowOnly refuses records where a command is about what is there now, and offers the place that they
+// are of.
+func (p *Program) nowOnly(sources []source.Source) error {
 	for _, s := range sources {
-		if s.Place().Record != nil {
-			return misuse("%s is a record, and this command is only for what is there now", render.Escaped(s.Place().Given))
+		if place := s.Place(); place.Record != nil {
+			err := misuse("%s is a record, and this command is only for what is there now", render.Escaped(place.Given))
+			if place.Record.Host != thisHost() {
+				return err
+			}
+			return repaired(err, p.instead(place.Given, place.Full))
 		}
 	}
 	return nil

@@ -163,15 +163,16 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, ofAFolder)
 	if err != nil {
 		return err
 	}
-	if err := nowOnly(sources); err != nil {
+	if err := p.nowOnly(sources); err != nil {
 		return err
 	}
 	if len(sources) != 1 || len(summary.Report.Problems) > 0 {
-		return misuse("name one folder; each place has records of its own")
+		places, _, _ := splitWhere(args)
+		return repaired(misuse("name one folder; each place has records of its own"), p.withOnly(places)...)
 	}
 	place := sources[0].Place()
 	record := ledger.Record{Label: o.label, Place: place.Full, Note: o.note, Terms: r.terms(&o.reading, args)}
@@ -282,7 +283,7 @@ func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, w
 		places = append(places, s)
 	}
 	scopes := scopesOf(r, &report.Summary{}, places...)
-	a, err := compare.Compare(ctx, places[0], places[1], digest.NewPool(live.Files{}, nil), compare.Options{Scopes: [2]sides.Scope(scopes), Fact: entry.Algorithms[0].Fact})
+	a, err := compare.Compare(ctx, places[0], places[1], digest.NewPool(live.Files{}, nil), compare.Options{Scopes: [2]sides.Scope(scopes), Attributes: attributes(places), Fact: entry.Algorithms[0].Fact})
 	if err != nil {
 		return err
 	}

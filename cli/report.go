@@ -85,7 +85,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	if r.view.Times == render.Relative && !cmd.Flags().Changed("times") {
 		r.view.Times = render.Local // it is looked at later
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
 	if err != nil {
 		return err
 	}

@@ -243,7 +243,6 @@ func TestReportOptions(t *testing.T) {
 		"--by can be size, disk or files":          {"report", "--by", "age"},
 		"report.html":                              {"report", "--to", "report.htlm"},
 		"--copies reads the content of files that": {"report", "@weekly", "--ledger", ledger, "--copies"},
-		"is not a folder":                          {"report", "read me first.txt"},
 		"report can be html, not csv":              {"report", "--as", "csv"},
 	} {
 		r := finish(t, command(t, root, line...))

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"os"
@@ -42,6 +43,13 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		r.slips = append(r.slips, "only what is directly in the folder was looked at; frank search looks at any depth")
 	}
 	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}
+	if lists := r.lists(sources); totals && lists > 0 {
+		if lists < len(sources) {
+			return misuse("--totals shows what is on a list with what is in it: ask about the list and about other places one after the other")
+		}
+		r.request.Depth = 0 // of what is listed, and what is in it is added up
+		sources = r.named(sources, summary)
+	}
 	sources = r.distinct(sources, summary)
 	err = p.answer(r, summary, func(w output.Destination) error {
 		format := render.New(r.form, r.view.View, columns)
@@ -60,6 +68,10 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 			return listing.Run(ctx, p.once(r, sources), options)
 		})
 		summary.Report.Add(a.Report)
+		if err != nil && stream != nil && ctx.Err() != nil { // what has been written is ended
+			summary.Matched, summary.Stopped = a.Matched, true
+			return cmp.Or(stream.End(), err)
+		}
 		if err != nil {
 			return err
 		}

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/live"
 	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -28,6 +30,38 @@ func againstNow(r *reading, recorded *ledger.Source) ([]source.Source, error) {
 	r.view.Add(recorded.Place())
 	r.view.Add(now.Place())
 	return []source.Source{recorded, now}, nil
+}
+
+// againstLists puts what is on a list in its place, by paths from the other one: of two lists, by full
+// paths.
+func againstLists(summary *report.Summary, sources []source.Source) {
+	root := &entry.Place{Full: "/"}
+	for _, s := range sources {
+		if !s.Place().List {
+			root = s.Place()
+		}
+	}
+	for i, s := range sources {
+		list, is := s.(*live.List)
+		if !is {
+			continue
+		}
+		var ways []string
+		elsewhere := 0
+		for _, listed := range list.Paths() {
+			full, err := filepath.Abs(listed)
+			way, below := strings.CutPrefix(full, strings.TrimSuffix(root.Full, "/")+"/")
+			if err != nil || !below {
+				elsewhere++
+				continue
+			}
+			ways = append(ways, way)
+		}
+		if elsewhere > 0 {
+			summary.Notes = append(summary.Notes, render.Count(int64(elsewhere), "path", "paths")+" of "+render.Escaped(s.Place().Given)+" lead elsewhere, and were left out")
+		}
+		sources[i] = live.NewPart(root, s.Place().Given, i, ways)
+	}
 }
 
 // scopesOf returns what chose the entries of places where they were recorded, and has the summary say
@@ -72,6 +106,14 @@ func scopesOf(r *reading, summary *report.Summary, places ...source.Source) []si
 		}
 	}
 	return scopes
+}
+
+// attributes reports whether any of some places was recorded with attributes.
+func attributes(places []source.Source) bool {
+	return slices.ContainsFunc(places, func(s source.Source) bool {
+		recorded, is := s.(*ledger.Source)
+		return is && recorded.Record().Terms.Attributes
+	})
 }
 
 // recordedCondition makes the condition ready that a record was made with, as of then. Where this

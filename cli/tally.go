@@ -22,18 +22,22 @@ func (p *Program) tallyCommand() *cobra.Command {
 	var cross bool
 	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
-		Use:   "tally [PLACE…] --by FIELD[,FIELD] [where CONDITION…]",
+		Use:   "tally [PLACE…] [--by FIELD[,FIELD]] [where CONDITION…]",
 		Short: "count entries and bytes in groups: by kind, extension, age and so on",
 		Long: `Counts what is below a folder in groups, and adds up the bytes of each: by kind, ext,
 type, owner, group, mode, hidden, folder or depth; by age or size, in bands; by the
 year, month or day it was modified, or that of another time, as in created/month.
-With two fields, groups by both; --cross shows them as a table, one against the other.`,
+Without --by, groups by kind. With two fields, groups by both; --cross shows them as a table, one against the other.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if !cmd.Flags().Changed("by") {
+				if err := p.withoutBy(args); err != nil {
+					return err
+				}
+				by = kindWord
+			}
 			switch {
-			case by == "":
-				return p.withoutBy(args)
 			case !slices.Contains(render.Names(forms), o.format):
 				if _, err := render.LookupForm(o.format); err != nil {
 					return misuse("--as: %w", err)
@@ -92,7 +96,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		}
 		return p.tallySince(cmd.Context(), r, dimensions, since, args)
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, false)
+	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
 		return err
 	}
@@ -159,14 +163,16 @@ func (p *Program) tallySince(ctx context.Context, r *reading, dimensions []*tall
 	})
 }
 
-// withoutBy says that there is nothing to group by, and what may be meant: a word that is
-// something to group by.
+// kindWord is what is grouped by where nothing is said.
+const kindWord = "kind"
+
+// withoutBy says what is meant by a word that is something to group by and no place.
 func (p *Program) withoutBy(args []string) error {
-	err := misuse("say what to group by: %s", strings.Join(tally.Words()[:12], ", "))
-	for _, word := range args {
+	places, _, _ := splitWhere(args)
+	for _, word := range places {
 		if _, there := os.Lstat(word); there != nil && slices.Contains(tally.Words(), strings.ToLower(word)) {
-			return repaired(err, p.instead(word, "--by", strings.ToLower(word)))
+			return repaired(misuse("what to group by is said with --by"), p.instead(word, "--by", strings.ToLower(word)))
 		}
 	}
-	return repaired(err, append(slices.Clip(p.args), "--by", "ext"), append(slices.Clip(p.args), "--by", "kind"))
+	return nil
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -18,6 +19,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/posix"
+	"frankledger/core/sides"
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
@@ -37,7 +39,7 @@ var showWords = []string{"trouble", allWord}
 func (p *Program) verifyCommand() *cobra.Command {
 	var o verifyOptions
 	cmd := &cobra.Command{
-		Use:   "verify LIST",
+		Use:   "verify LIST [where CONDITION…]",
 		Short: "check files against a list of digests, or against a record",
 		Long: `Reads the files named in a list of digests, and tells which of them are the same,
 different, missing or unreadable. Lists of all the usual kinds are recognised: payload
@@ -45,14 +47,20 @@ manifests (RFC 8493), publishers' lists, signed or not, those of package archive
 digest alone in a file named after the other, tables with a heading, and JSON. LIST may
 be - for standard input, or a record with digests, such as @weekly.
 
-Names are looked up in the folder of the list, unless --in names another. The exit
-status is 0 if everything is as the list says, and 1 if anything is not.`,
-		Args: cobra.ArbitraryArgs,
+Names are looked up in the folder of the list, unless --in names another. With where, only
+files that meet the condition are checked: as they are now or, of a record, as they were.
+The exit status is 0 if everything is as the list says, and 1 if anything is not.`,
+		Args:              cobra.ArbitraryArgs,
+		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) != 1 {
-				return misuse("name one list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath())
+			places, _, has := splitWhere(args)
+			if len(places) != 1 {
+				return repaired(misuse("name one list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath()), append([]string{"checksum"}, places...))
 			}
-			return p.verify(cmd, &o, args[0])
+			if has && o.unlisted && o.moved {
+				return misuse("with a condition, ask for --unlisted and for --moved one after the other: what is not on the list is looked for among what meets it, and what was moved among all")
+			}
+			return p.verify(cmd, &o, places[0], args)
 		},
 	}
 	f := cmd.Flags()
@@ -78,7 +86,7 @@ status is 0 if everything is as the list says, and 1 if anything is not.`,
 }
 
 // verify answers with how files stand to a list.
-func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) error {
+func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, args []string) error {
 	if o.show != showWords[0] && o.show != allWord {
 		return misuse("--show can be trouble or all, not %q", o.show)
 	}
@@ -87,7 +95,13 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 		return err
 	}
 	ctx := cmd.Context()
-	r.ledger = o.ledger
+	r.ledger, r.relative = o.ledger, true
+	if strings.HasPrefix(listPath, listMark) {
+		return repaired(misuse("%s is a list of paths, not of digests", render.Escaped(listPath)), []string{"checksum", listPath})
+	}
+	if _, err := p.where(r, args); err != nil {
+		return err
+	}
 	options := checksum.CheckOptions{AllowOutside: o.allowOutside}
 	var list *checksum.List
 	var problems []source.Problem
@@ -107,10 +121,22 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string) 
 	if recorded != nil {
 		r.view.Places = []*entry.Place{recorded.Place(), root.Place()}
 	}
+	var report source.Report
+	if r.program != nil {
+		if err := p.empty(listPath, list); err != nil {
+			return err
+		}
+		if report, err = p.chooseLines(ctx, r, list, recorded, root.Place()); err != nil {
+			return err
+		}
+		if o.unlisted {
+			root = source.Choosing(root, r.program)
+		}
+	}
 	if o.unlisted || o.moved {
 		options.Others, options.Unlisted, options.Moved = root, o.unlisted, o.moved
 	}
-	return p.verifyList(ctx, r, listPath, list, root.Place(), options, problems, o.show == allWord)
+	return p.verifyList(ctx, r, listPath, list, root.Place(), options, append(problems, report.Problems...), report.Unknown, o.show == allWord)
 }
 
 // rootOfList opens the folder that the names of a list are looked for in.
@@ -139,7 +165,8 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	}
 	recorded := s.(*ledger.Source)
 	if s.Place().Leaf {
-		return nil, nil, nil, misuse("%s is not a folder", render.Escaped(given))
+		label, below, _ := strings.Cut(given, "/")
+		return nil, nil, nil, repaired(misuse("%s is one file; the record of its folder is verified", render.Escaped(given)), []string{"verify", label, whereWord, "path", "is", below})
 	}
 	list, without, read, err := checksum.ListOf(ctx, s)
 	if err != nil {
@@ -158,6 +185,36 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 		problems = append(problems, source.Problem{Path: given, Tried: "tell the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
 	}
 	return recorded, list, problems, nil
+}
+
+// chooseLines leaves those lines in a list whose files meet the condition as they are or, of a record, as
+// they were. It returns of how many that is not known.
+func (p *Program) chooseLines(ctx context.Context, r *reading, list *checksum.List, recorded *ledger.Source, root *entry.Place) (source.Report, error) {
+	var ways []string
+	for _, l := range list.Lines {
+		if filepath.IsLocal(l.Name) {
+			ways = append(ways, filepath.Clean(l.Name))
+		}
+	}
+	from := []source.Source{live.NewPart(root, root.Given, 0, ways)}
+	if recorded != nil {
+		from = append(from, recorded)
+	}
+	verdicts, report, err := sides.Verdicts(ctx, from, r.request, r.program)
+	if err != nil {
+		return report, err
+	}
+	undecided, all := int64(0), len(list.Lines)
+	list.Lines = slices.DeleteFunc(list.Lines, func(l checksum.Line) bool {
+		verdict, looked := verdicts[filepath.Clean(l.Name)]
+		if verdict == source.Unknown || !looked {
+			undecided++
+		}
+		return verdict != source.Yes
+	})
+	r.notes = append(r.notes, render.Grouped(int64(len(list.Lines)))+" of "+render.Count(int64(all), "file", "files")+" listed meet the condition")
+	sides.Settle(&report, undecided)
+	return report, nil
 }
 
 // heldAgainst has files whose content changed without a trace held against what they were
@@ -192,7 +249,7 @@ func readList(path string) (list *checksum.List, full string, err error) {
 	}
 	info, err := os.Stat(path)
 	if err == nil && info.IsDir() {
-		return nil, "", misuse("%s is a folder, not a list of digests; frank checksum makes lists", render.Escaped(path))
+		return nil, "", repaired(misuse("%s is a folder, not a list of digests; frank checksum makes lists", render.Escaped(path)), []string{"checksum", path})
 	}
 	file, err := os.Open(path)
 	if err != nil {
@@ -206,19 +263,13 @@ func readList(path string) (list *checksum.List, full string, err error) {
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *checksum.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, showAll bool) error {
-	if len(list.Lines) == 0 {
-		for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
-			p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
-		}
-		if strings.HasPrefix(listPath, recordMark) {
-			return misuse("the record has no digests; frank record --checksum adds them")
-		}
-		return misuse("the list has no digest that can be checked")
+func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *checksum.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool) error {
+	if err := p.empty(listPath, list); err != nil && r.program == nil {
+		return err
 	}
 	spareMemory()
 	var a *checksum.Checked
-	summary := &report.Summary{Grouped: true, Notes: r.notes}
+	summary := &report.Summary{Grouped: true, Notes: r.notes, Chosen: r.program != nil}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {
 		var pool *digest.Pool
 		a, err = ask(p, r, func(request source.Request) (*checksum.Checked, error) {
@@ -229,6 +280,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 			return err
 		}
 		summary.Report = a.Report
+		summary.Report.Unknown = unknown
 		p.addProblems(summary, problems)
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
@@ -246,6 +298,20 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 		return err
 	}
 	return different(a.Trouble(), err)
+}
+
+// empty says that a list has no digests, if that is so.
+func (p *Program) empty(listPath string, list *checksum.List) error {
+	if len(list.Lines) > 0 {
+		return nil
+	}
+	for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
+		p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
+	}
+	if strings.HasPrefix(listPath, recordMark) {
+		return misuse("the record has no digests; frank record --checksum adds them")
+	}
+	return repaired(misuse("the list has no digest that can be checked"), []string{"checksum", listPath})
 }
 
 // mostLines is how many lines of a list are named one by one.
@@ -320,7 +386,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	}
 	list, folder := checksum.Single(args[0], place.Place().Full, value)
 	if r.form != render.Table {
-		return p.verifyList(cmd.Context(), r, args[0], list, folder.Place, checksum.CheckOptions{}, nil, true)
+		return p.verifyList(cmd.Context(), r, args[0], list, folder.Place, checksum.CheckOptions{}, nil, 0, true)
 	}
 	a, err := ask(p, r, func(request source.Request) (*checksum.Checked, error) {
 		return checksum.Check(cmd.Context(), list, folder, digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, checksum.CheckOptions{})

@@ -162,7 +162,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if o.since != "" {
 		return p.weighSince(cmd, r, o, &plan, args)
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, true)
+	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
 	if err != nil {
 		return err
 	}

@@ -61,7 +61,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		return p.openSinceOn(ctx, r, since, places, args)
 	}
 	if len(places) > 1 {
-		return nil, nil, nil, misuse("--since is about one place: name one, or none for the one that was recorded")
+		return nil, nil, nil, repaired(misuse("--since is about one place: name one, or none for the one that was recorded"), p.withOnly(places)...)
 	}
 	given := append([]string{since}, places...)
 	if len(places) == 0 && !strings.HasPrefix(since, recordMark) {
@@ -71,7 +71,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		given = slices.Concat(given, []string{whereWord}, words)
 	}
 	r.view.Lettered = true
-	sources, summary, err := p.open(ctx, r, given, true)
+	sources, summary, err := p.open(ctx, r, given, ofAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -92,14 +92,14 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 // openSinceOn opens what machines have recorded, before and since.
 func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	earlier := append([]string{since}, args[len(places):]...)
-	was, summary, err := p.open(ctx, r, earlier, true)
+	was, summary, err := p.open(ctx, r, earlier, ofAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	r.view.Lettered, r.view.Before = true, len(was)
 	problems := slices.DeleteFunc(summary.Report.Problems, func(one source.Problem) bool { return slices.Contains(r.unrecorded, one.Path) })
 	r.unrecorded, r.without, r.notes = nil, nil, nil // those of now are told
-	is, summary, err := p.open(ctx, r, args, true)
+	is, summary, err := p.open(ctx, r, args, ofAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -244,7 +244,6 @@ func TestWeighTrouble(t *testing.T) {
 		"weigh --largest 0":              "from 1 on",
 		"weigh --explain nowhere":        "nothing was added up in nowhere",
 		"weigh --explain open --depth 2": "contradict",
-		"weigh file":                     "is not a folder",
 		"weigh nosuch":                   "no such file",
 	} {
 		r := run(t, root, strings.Fields(line)...)

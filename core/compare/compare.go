@@ -66,8 +66,11 @@ func (r *Result) Entry() *entry.Entry {
 type Options struct {
 	Request source.Request // facts and depth are set by Compare
 	Scopes  [2]sides.Scope // of both places
-	Content bool           // read the content of all files
-	Fact    entry.Facts    // the digest to compare content by
+	// Attributes has access lists, extended attributes, capabilities and flags compared, too, of
+	// what has them on both sides.
+	Attributes bool
+	Content    bool        // read the content of all files
+	Fact       entry.Facts // the digest to compare content by
 }
 
 // Answer is what differs.
@@ -102,6 +105,10 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
 	if before.Place().Record != nil || after.Place().Record != nil {
 		o.Request.Facts |= entry.FactCreated // to know again what has moved
+	}
+	if o.Attributes {
+		o.Request.Facts |= entry.FactXattrs | entry.FactFlags
+		o.Request.Aside |= entry.FactXattrs | entry.FactFlags
 	}
 	for _, scope := range o.Scopes {
 		if scope.Condition != nil {

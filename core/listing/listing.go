@@ -57,6 +57,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	var err error
 	if answer.Report, err = from.Read(ctx, request, sink); err != nil {
+		answer.Matched = counter.Sum() // of what a stream was given
 		return answer, err
 	}
 	if o.Totals {

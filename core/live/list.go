@@ -3,6 +3,7 @@ package live
 import (
 	"bytes"
 	"context"
+	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -56,6 +57,12 @@ func OpenList(file, given string, index int) (*List, error) {
 		if done, err := l.readLines(content); done || err != nil {
 			return l, err
 		}
+		if l.readWhole(content) {
+			return l, nil
+		}
+	}
+	if done, err := l.readTable(content); done || err != nil {
+		return l, err
 	}
 	end := "\n"
 	if bytes.IndexByte(content, 0) >= 0 {
@@ -186,6 +193,63 @@ func (l *List) readLines(content []byte) (done bool, err error) {
 	}
 	return true, nil
 }
+
+// readWhole reads an answer in JSON, as a command writes it with --as json. It returns false if
+// it is none.
+func (l *List) readWhole(content []byte) bool {
+	var answer struct{ Entries []listLine }
+	if json.Unmarshal(content, &answer) != nil {
+		return false
+	}
+	for i := range answer.Entries {
+		path := answer.Entries[i].path()
+		if path == "" {
+			return false
+		}
+		l.paths = append(l.paths, path)
+	}
+	return true
+}
+
+// ErrTable is returned for a table of entries that does not tell where they are.
+var ErrTable = errors.New("a table without the column path or full_path")
+
+// readTable reads a table in CSV (RFC 4180), as a command writes it with --as csv. It returns false if
+// it is none: its first line names columns that such a table has.
+func (l *List) readTable(content []byte) (done bool, err error) {
+	first, _, _ := bytes.Cut(content, []byte("\n"))
+	heading, err := csv.NewReader(bytes.NewReader(first)).Read()
+	if err != nil || bytes.IndexByte(content, 0) >= 0 {
+		return false, nil
+	}
+	if _, err := os.Lstat(string(first)); err == nil { // something is called so
+		return false, nil
+	}
+	at := slices.Index(heading, entry.FullPath.Name)
+	if at < 0 {
+		at = slices.Index(heading, "path")
+	}
+	switch {
+	case at >= 0:
+	case len(heading) > 1 && !slices.ContainsFunc(heading, func(name string) bool { return entry.FieldNamed(name) == nil }):
+		return false, ErrTable
+	default:
+		return false, nil
+	}
+	table := csv.NewReader(bytes.NewReader(content))
+	table.FieldsPerRecord = len(heading)
+	rows, err := table.ReadAll()
+	if err != nil {
+		return false, err
+	}
+	for _, row := range rows[1:] {
+		l.paths = append(l.paths, row[at])
+	}
+	return true, nil
+}
+
+// Paths returns what is on the list.
+func (l *List) Paths() []string { return l.paths }
 
 // path returns the path of a line, from the root if it has that.
 func (l *listLine) path() string {

@@ -135,3 +135,28 @@ func TestMadeWhenRead(t *testing.T) {
 		}
 	}
 }
+
+// A list can be an answer in any of the forms that name what is where.
+func TestListsInOtherForms(t *testing.T) {
+	dir := t.TempDir()
+	t.Chdir(dir)
+	for _, name := range []string{"a b", "c,d", "e"} {
+		require.NoError(t, os.WriteFile(name, nil, 0o644))
+	}
+	for content, want := range map[string][]string{
+		"name,path,size\nx,a b,3\ny,\"c,d\",4\n":  {"a b", "c,d"},
+		"path\na b\n":                             {"a b"},
+		"full_path,path\n" + dir + "/e,nowhere\n": {dir + "/e"},
+		`{"place":"/x","entries":[` + "\n" + `{"path":"a b"},{"path":"e"}],"summary":{}}`: {"a b", "e"},
+		"a b\nname,path\n": {"a b", "name,path"}, // a table begins with its heading
+		"c,d\ne\n":         {"c,d", "e"},
+	} {
+		require.NoError(t, os.WriteFile("list", []byte(content), 0o644))
+		l, err := live.OpenList("list", "@@list", 0)
+		require.NoError(t, err, content)
+		assert.Equal(t, want, l.Paths(), content)
+	}
+	require.NoError(t, os.WriteFile("list", []byte("name,size\nx,3\n"), 0o644))
+	_, err := live.OpenList("list", "@@list", 0)
+	assert.ErrorIs(t, err, live.ErrTable)
+}

@@ -15,6 +15,7 @@ type Node struct {
 	Sum    weigh.Sum // of a folder: all it holds
 	Read   bool      // a folder that was read, so that the sum says something
 	Below  []*Node
+	Leaf   bool      // a place that is no folder: it is all there is below
 	Left   int       // how many were left out here
 	Rest   weigh.Sum // and what they come to
 }
@@ -96,7 +97,7 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 	}
 	var nodes []*Node
 	for _, root := range roots {
-		n := &Node{Folder: root, Sum: b.totals.Of(root), Read: !root.Unread()}
+		n := &Node{Folder: root, Sum: b.totals.Of(root), Read: !root.Unread(), Leaf: root.Place.Leaf}
 		b.fill(n, inside)
 		nodes = append(nodes, n)
 	}

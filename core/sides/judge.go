@@ -1,6 +1,10 @@
 package sides
 
-import "frankledger/core/entry"
+import (
+	"slices"
+
+	"frankledger/core/entry"
+)
 
 // Difference is how two entries under one path differ.
 type Difference uint8
@@ -8,7 +12,7 @@ type Difference uint8
 const (
 	Same    Difference = iota
 	Altered            // content, kind, or where a link points
-	Details            // permissions, owner, group, or when a file was last modified
+	Details            // permissions, owner, group, attributes, or when a file was last modified
 	Unknown
 )
 
@@ -29,6 +33,13 @@ func Differing(a, b *entry.Entry) (altered, details []string) {
 	add(&details, "owner", a.UID != b.UID)
 	add(&details, "group", a.GID != b.GID)
 	add(&details, "modified", a.Kind == entry.KindFile && b.Kind == entry.KindFile && a.Modified != b.Modified)
+	if both := entry.FactXattrs | entry.FactFlags; a.Known.Has(both) && b.Known.Has(both) && a.More.Details != nil && b.More.Details != nil {
+		x, y := a.More.Details, b.More.Details
+		add(&details, "acl", !slices.Equal(x.Access, y.Access) || !slices.Equal(x.Default, y.Default))
+		add(&details, "xattrs", !slices.Equal(x.Xattrs, y.Xattrs))
+		add(&details, "capabilities", x.Capabilities != y.Capabilities)
+		add(&details, "flags", !slices.Equal(x.Flags, y.Flags))
+	}
 	return altered, details
 }
 

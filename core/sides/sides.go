@@ -6,6 +6,7 @@
 package sides
 
 import (
+	"context"
 	"errors"
 	"strings"
 	"sync"
@@ -96,6 +97,38 @@ func stateOf(e *entry.Entry) state {
 		s.size, s.unsized = e.Size, !e.HasSize()
 	}
 	return s
+}
+
+// Verdicts reads places and returns, by paths from them, whether what is there meets a condition in any of
+// them.
+func Verdicts(ctx context.Context, places []source.Source, request source.Request, c source.Condition) (map[string]source.Verdict, source.Report, error) {
+	request.Facts, request.Depth, request.Condition = entry.FactStatus, source.AllDepths, c
+	var mu sync.Mutex
+	var all source.Report
+	verdicts, states := map[string]source.Verdict{}, map[string]state{}
+	for _, place := range places {
+		report, err := place.Read(ctx, Marking(request), source.SinkFunc(func() source.Visitor {
+			return func(entries []entry.Entry) error {
+				mu.Lock()
+				defer mu.Unlock()
+				for i := range entries {
+					e := &entries[i]
+					way, verdict, now := e.Relative(), verdictOf(e), stateOf(e)
+					if before, both := verdicts[way]; both {
+						verdict = decide(before, verdict, states[way], now)
+					}
+					verdicts[way], states[way] = verdict, now
+				}
+				return nil
+			}
+		}))
+		report.NoteUntold(place.Place(), c)
+		all.Add(report)
+		if err != nil {
+			return nil, all, err
+		}
+	}
+	return verdicts, all, nil
 }
 
 // Standing is what an entry that only one side has says about the other.

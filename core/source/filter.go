@@ -1,6 +1,7 @@
 package source
 
 import (
+	"context"
 	"errors"
 
 	"frankledger/core/entry"
@@ -55,4 +56,18 @@ func (r *Request) CheckKept() error {
 		return ErrNoSystem
 	}
 	return nil
+}
+
+// Choosing returns a source that gives what meets a condition, whatever is asked of it.
+func Choosing(s Source, c Condition) Source { return &choosing{s, c} }
+
+type choosing struct {
+	Source
+	condition Condition
+}
+
+// Read implements Source.
+func (c *choosing) Read(ctx context.Context, request Request, sink Sink) (Report, error) {
+	request.Condition = c.condition
+	return c.Source.Read(ctx, request, sink)
 }

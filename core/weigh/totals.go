@@ -95,7 +95,7 @@ func (p *totalsPart) choose(entries []entry.Entry) {
 }
 
 func (p *totalsPart) add(entries []entry.Entry) {
-	if entries[0].Self { // lies in no folder that is summed
+	if entries[0].Self && !entries[0].Folder.Place.Leaf { // lies in no folder that is summed
 		return
 	}
 	folder := entries[0].Folder

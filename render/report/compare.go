@@ -102,6 +102,10 @@ func (v *View) changeText(r *compare.Result) string {
 		if before == after && f.Type == entry.Bytes { // rounded they are the same
 			before, after = exactSize(r.A), exactSize(r.B)
 		}
+		if before == after { // as that there is an access list
+			parts = append(parts, f.Name)
+			continue
+		}
 		parts = append(parts, f.Name+" "+before+" → "+after)
 	}
 	return strings.Join(parts, ", ")

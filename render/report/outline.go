@@ -208,6 +208,9 @@ func (v *View) OutlineJSON(dst []byte, nodes []*outline.Node, s *Summary) []byte
 }
 
 func (v *View) outlineNode(dst []byte, n *outline.Node) []byte {
+	if n.Leaf && len(n.Below) == 1 {
+		n = n.Below[0]
+	}
 	name, kind := "", entry.KindFolder
 	var path string
 	if n.Entry == nil {

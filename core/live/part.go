@@ -1,0 +1,91 @@
+package live
+
+import (
+	"cmp"
+	"context"
+	"path"
+	"slices"
+	"strings"
+
+	"golang.org/x/sys/unix"
+
+	"frankledger/core/crew"
+	"frankledger/core/entry"
+	"frankledger/core/source"
+)
+
+// Part is some of what is below a folder, by paths from it. What is not there is given as well: with
+// its name alone.
+type Part struct {
+	root  string
+	place entry.Place
+	ways  []string
+}
+
+// NewPart returns what is below a folder under some paths from it, as a place with another name.
+func NewPart(folder *entry.Place, given string, index int, ways []string) *Part {
+	p := &Part{root: folder.Full, place: entry.Place{Index: index, Given: given, Full: folder.Full, List: true}, ways: slices.Clone(ways)}
+	slices.SortFunc(p.ways, func(a, b string) int { // those of one folder together
+		return cmp.Or(strings.Compare(path.Dir(a), path.Dir(b)), strings.Compare(a, b))
+	})
+	p.ways = slices.Compact(p.ways)
+	return p
+}
+
+// Place implements source.Source.
+func (p *Part) Place() *entry.Place { return &p.place }
+
+// Read implements source.Source. Folders are given, and not gone into.
+func (p *Part) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
+	if err := request.CheckKept(); err != nil {
+		return source.Report{}, err
+	}
+	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}
+	w := run.newWorker()
+	defer func() { w.report.SortProblems() }()
+	folders := map[string]*entry.Folder{".": {Place: &p.place}}
+	var in func(way string) *entry.Folder
+	in = func(way string) *entry.Folder {
+		if folders[way] == nil {
+			folders[way] = entry.NewFolder(in(path.Dir(way)), path.Base(way))
+		}
+		return folders[way]
+	}
+	for _, way := range p.ways {
+		if err := ctx.Err(); err != nil {
+			return w.report, err
+		}
+		folder := in(path.Dir(way))
+		if len(w.batch) > 0 && w.batch[0].Folder != folder || len(w.batch) == batchSize {
+			if err := w.flush(); err != nil {
+				return w.report, err
+			}
+		}
+		w.batch = append(w.batch, entry.Entry{Folder: folder, Name: path.Base(way)})
+		if !w.lookAtPart(strings.TrimSuffix(p.root, "/")+"/"+way, &w.batch[len(w.batch)-1]) {
+			w.batch = w.batch[:len(w.batch)-1]
+		}
+	}
+	return w.report, w.flush()
+}
+
+// lookAtPart looks at one of them, and reports whether it is given.
+func (w *worker) lookAtPart(full string, e *entry.Entry) bool {
+	at, name, done, err := near(full)
+	if err == nil {
+		defer done()
+		err = w.status.look(at, name, false)
+	}
+	switch {
+	case err == nil:
+		w.fill(e, at)
+		if e.Kind == entry.KindFolder {
+			e.Inside = entry.NewFolder(e.Folder, e.Name)
+		}
+		_, chosen := w.choose(at, name, e, fromStatus)
+		return chosen
+	case !gone(err) && err != unix.ENOTDIR:
+		w.problem(e.Path(), "look at", err)
+	}
+	return w.test == nil || w.test(e, ^entry.Facts(0)) == source.Yes
+}
