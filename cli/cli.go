@@ -79,6 +79,7 @@ func misuse(format string, args ...any) error {
 type Program struct {
 	Out, Err io.Writer
 	args     []string
+	trying   bool // whether the line is understood: nothing is offered in place of it
 
 	paging     atomic.Bool            // a pager may be running, which handles Ctrl-C itself
 	writes     atomic.Pointer[string] // what is being changed just now; nil for nothing

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -84,7 +85,7 @@ func valuesHere(f *entry.Field, places []string) []string {
 	if len(places) > 0 {
 		place = places[0]
 	}
-	folder, err := os.Open(place)
+	folder, err := os.OpenFile(place, os.O_RDONLY|syscall.O_DIRECTORY|syscall.O_NONBLOCK, 0) // a pipe would wait
 	if err != nil {
 		return nil
 	}

@@ -239,9 +239,11 @@ func (p *Program) otherFiles(cmd *cobra.Command, err error) (lines [][]string) {
 		file, isList := strings.CutPrefix(arg, listMark)
 		switch {
 		case isRecord && !isList && errors.Is(err, ledger.ErrLabel):
-			label, rest, _ := strings.Cut(label, "/")
-			if near := similar.Nearest(label, recordLabels(cmd)); near != "" {
-				lines = append(lines, p.instead(arg, recordMark+near+arg[len(recordMark)+len(label):len(arg)-len(rest)]+rest))
+			if end := strings.IndexAny(label, ":@/"); end >= 0 { // which record, of which machine, and what in it stays as it is
+				label = label[:end]
+			}
+			if near := similar.Nearest(label, recordLabels(cmd)); near != "" && near != label {
+				lines = append(lines, p.instead(arg, recordMark+near+arg[len(recordMark)+len(label):]))
 			}
 		case !errors.Is(err, fs.ErrNotExist) || strings.HasPrefix(arg, "-") || !strings.Contains(err.Error(), render.Escaped(file)):
 		default:
@@ -262,7 +264,7 @@ var kindLetters = map[string]string{"f": "file", "d": "folder", "l": "link"}
 // otherTest returns the command line with a condition for an option; nil if none is known.
 func (p *Program) otherTest(cmd *cobra.Command, w *writtenOption, long string) []string {
 	test, known := otherTests()[long]
-	if !known || cmd.ValidArgsFunction == nil {
+	if !known || cmd.ValidArgsFunction == nil || cmd.Name() == "own" && (test[0] == "owner" || test[0] == "group") { // it is what is to become
 		return nil
 	}
 	test = slices.Clone(test)
@@ -331,21 +333,40 @@ func (text notThere) Is(target error) bool { return target == fs.ErrNotExist }
 // missingPlaces says that there are no such places, and what may have been meant: names
 // like them, or a condition without where.
 func (p *Program) missingPlaces(given, missing []string) error {
-	err := misuse("nothing to look at: %w", notThere(strings.Join(missing, "; ")))
+	text := strings.Join(missing, "; ")
+	if len(given) == 1 && !strings.ContainsAny(given[0], "/@") {
+		line := []string{"search", given[0]}
+		if strings.HasPrefix(given[0], "-") {
+			line = slices.Insert(line, 1, "--")
+		}
+		text += " (" + commandLine(line) + " looks for what has it in its name)"
+	}
+	err := misuse("nothing to look at: %w", notThere(text))
 	if line := p.withoutWhere(given); line != nil {
 		return repaired(err, line)
 	}
-	sure := false
 	for _, place := range given {
 		if near := nearPlace(place); near != "" {
-			sure = !strings.Contains(near, place)
 			err = repaired(err, p.instead(place, near))
 		}
 	}
-	if len(given) == 1 && !sure && !strings.ContainsAny(given[0], "/@") {
-		err = repaired(err, []string{"search", given[0]})
+	for i := range given[1:] { // a name with spaces, without its quotes
+		name := given[i] + " " + given[i+1]
+		if _, there := os.Lstat(name); there == nil {
+			err = repaired(err, p.joined(given[i], given[i+1]))
+		}
 	}
 	return err
+}
+
+// joined is the command line with two words that stand next to one another as one; nil if they do not.
+func (p *Program) joined(one, other string) []string {
+	for i := range p.args[1:] {
+		if p.args[i] == one && p.args[i+1] == other {
+			return p.spliced(i, 2, []string{one + " " + other})
+		}
+	}
+	return nil
 }
 
 // withoutWhere is the command line with where before the last of some places, if these are

@@ -38,6 +38,7 @@ type readingOptions struct {
 type lookingOptions struct {
 	depth, hidden               string
 	skip                        []string
+	typedSkips                  int // how many of these were on the command line
 	follow, sameDisk, matchCase bool
 	ledger, host, saveList      string
 }
@@ -212,6 +213,7 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 		return nil, misuse("--as %s has no columns; leave --columns out or choose another format", o.format)
 	}
 	r.first = o.first
+	o.typedSkips = len(o.skip)
 	o.skip = append(o.skip, r.config.Values["skip"].List...)
 	if err := r.readRequest(cmd, &o.lookingOptions); err != nil {
 		return nil, err

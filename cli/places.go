@@ -78,7 +78,7 @@ func (r *reading) named(sources []source.Source, summary *report.Summary) (named
 			continue
 		}
 		for _, path := range list.Paths() {
-			one, err := live.Open(path, s.Place().Index)
+			one, err := live.OpenAsIs(path, s.Place().Index)
 			if err != nil {
 				summary.Report.Problems = append(summary.Report.Problems, source.Problem{Path: path, Tried: "find", Err: posix.Reason(err), Entries: 1})
 				continue

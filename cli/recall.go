@@ -119,7 +119,8 @@ func (p *Program) rerun(cmd *cobra.Command, o *searchOptions, search config.Sear
 }
 
 // remember keeps a search, and says so.
-func (p *Program) remember(cmd *cobra.Command, name string, replace bool, places []string, where string) error {
+func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, places []string, where string) error {
+	name := o.name
 	if strings.HasPrefix(name, "-") || name == "" {
 		return misuse("--remember: %q cannot be a name", name)
 	}
@@ -149,7 +150,11 @@ func (p *Program) remember(cmd *cobra.Command, name string, replace bool, places
 		switch values, isList := f.Value.(pflag.SliceValue); {
 		case slices.Contains([]string{"remember", "to", "replace", "save-list"}, f.Name):
 		case isList:
-			for _, value := range values.GetSlice() {
+			typed := values.GetSlice()
+			if f.Name == "skip" { // without those of the configuration, which may change
+				typed = typed[:o.reading.typedSkips]
+			}
+			for _, value := range typed {
 				search.Options = append(search.Options, "--"+f.Name+"="+value)
 			}
 		default:

@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"context"
 	"errors"
+	"io"
 	"io/fs"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/core/condition"
 	"frankledger/core/ledger"
 	"frankledger/render"
 )
@@ -29,9 +32,13 @@ func repaired(err error, lines ...[]string) error {
 // offer shows the command lines that were likely meant by a wrong one, or where to read
 // how it is written.
 func (p *Program) offer(command *cobra.Command, f *failure) {
+	if p.trying {
+		return
+	}
 	if len(f.repairs) == 0 {
 		f.repairs = append(p.otherValues(command, f.err), p.otherFiles(command, f.err)...)
 	}
+	f.repairs = slices.DeleteFunc(f.repairs, func(line []string) bool { return !p.sound(line) })
 	for _, line := range f.repairs {
 		p.say("%s", commandLine(line))
 	}
@@ -42,6 +49,39 @@ func (p *Program) offer(command *cobra.Command, f *failure) {
 		}
 		p.say("  see %s", help)
 	}
+}
+
+// onlyReading are the commands that change nothing, and so can be tried.
+var onlyReading = []string{"list", "search", "weigh", "tally", "outline", "inspect", "checksum", "duplicates", "compare", "history", "fields"}
+
+// sound reports whether a command line is understood. Of a command that only reads, it goes as far as where
+// that would begin.
+func (p *Program) sound(line []string) bool {
+	another := &Program{Out: io.Discard, Err: io.Discard, args: line, trying: true}
+	cmd, rest, err := another.rootFor(line).Find(line)
+	if err != nil || cmd.ParseFlags(rest) != nil {
+		return false
+	}
+	if _, words, has := splitWhere(cmd.Flags().Args()); has && len(words) > 0 {
+		if _, err := condition.Parse(words); err != nil {
+			return false
+		}
+	}
+	writes := slices.ContainsFunc([]string{"to", "save-list", "remember"}, cmd.Flags().Changed) || slices.Contains(rest, "-")
+	if writes || cmd.Parent() != cmd.Root() || !slices.Contains(onlyReading, cmd.Name()) {
+		return true
+	}
+	ctx, stop := context.WithTimeout(context.Background(), longestTab)
+	defer stop()
+	another = &Program{Out: io.Discard, Err: io.Discard, args: line, trying: true}
+	root := another.rootFor(line)
+	root.SetArgs(line)
+	err = root.ExecuteContext(ctx)
+	for _, c := range another.toClose {
+		c.Close()
+	}
+	var f *failure
+	return !errors.As(err, &f) || f.status != statusUsage
 }
 
 // instead is the command line with other words in the place of one of its own; nil if that

@@ -123,6 +123,9 @@ func ask[A any](p *Program, r *reading, do func(request source.Request) (A, erro
 // answer has an answer written to where it goes, and says what was left out. If
 // the answer was not all there, it is written nevertheless, but not to a file.
 func (p *Program) answer(r *reading, summary *report.Summary, write func(output.Destination) error) error {
+	if p.trying {
+		return context.Canceled
+	}
 	var list output.Destination
 	if r.keeping != nil {
 		var err error

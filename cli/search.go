@@ -115,7 +115,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	err = p.list(cmd.Context(), r, places, false)
 	var f *failure
 	if o.name != "" && (err == nil || errors.As(err, &f) && f.err == nil) { // there is an answer
-		err = cmp.Or(p.remember(cmd, o.name, r.replace, places, r.condition.String()), err)
+		err = cmp.Or(p.remember(cmd, o, r.replace, places, r.condition.String()), err)
 	}
 	return err
 }

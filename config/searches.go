@@ -71,6 +71,9 @@ func saveSearches(path string, searches map[string]Search) error {
 	if err := encoder.Encode(searches); err != nil {
 		return err
 	}
+	if target, err := filepath.EvalSymlinks(path); err == nil { // a link stays one
+		path = target
+	}
 	d, err := output.ToPrivateFile(path)
 	if err != nil {
 		return err

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 
 	"golang.org/x/sys/unix"
@@ -90,20 +91,25 @@ func Look(ctx context.Context, s source.Source, e *entry.Entry, o Options) (*Car
 func (c *Card) follow(path string) {
 	const most = 40 // as many as the system follows
 	at := path
+	type link struct{ device, inode uint64 }
+	met := map[link]bool{}
 	for range most {
+		var st unix.Stat_t
+		if unix.Lstat(at, &st) != nil {
+			c.End = Nowhere
+			return
+		}
 		target, err := os.Readlink(at)
 		if err != nil {
-			if _, err := os.Lstat(at); err != nil {
-				c.End = Nowhere
-			}
 			return
 		}
+		if met[link{uint64(st.Dev), st.Ino}] {
+			c.End = Round
+			return
+		}
+		met[link{uint64(st.Dev), st.Ino}] = true
 		if !filepath.IsAbs(target) {
-			target = filepath.Join(filepath.Dir(at), target)
-		}
-		if target == path || slices.Contains(c.Chain, target) {
-			c.Chain, c.End = append(c.Chain, target), Round
-			return
+			target = at[:strings.LastIndexByte(at, '/')+1] + target // not cleaned: a folder before .. may be a link
 		}
 		c.Chain = append(c.Chain, target)
 		at = target
@@ -116,6 +122,11 @@ func (c *Card) weigh(ctx context.Context, s source.Source, report *source.Report
 	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, counter)
 	report.Add(read)
 	sum := counter.Sum()
+	for _, p := range read.Problems {
+		if p.Shut {
+			sum.Unread++
+		}
+	}
 	c.Holds, c.Partly = &sum, len(read.Problems) > 0
 	return err
 }

@@ -13,6 +13,7 @@ package live
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -32,6 +33,7 @@ var errMoved = errors.New("it was moved or replaced during the run")
 // Source is a place on the running system.
 type Source struct {
 	place entry.Place
+	link  *unix.Stat_t // a link, before it was followed: that sets when it was last read
 }
 
 // Open looks at a place: a folder or link to a folder, whose entries it will
@@ -39,8 +41,16 @@ type Source struct {
 // position among those asked about. The error is the system's, if there is
 // nothing of that name.
 func Open(given string, index int) (*Source, error) {
-	if _, err := os.Lstat(given); err != nil {
+	before, err := os.Lstat(given)
+	if err != nil {
 		return nil, err
+	}
+	var link *unix.Stat_t
+	if before.Mode()&fs.ModeSymlink != 0 {
+		link = &unix.Stat_t{}
+		if unix.Lstat(given, link) != nil {
+			link = nil
+		}
 	}
 	full, err := filepath.Abs(given)
 	if err != nil {
@@ -52,7 +62,17 @@ func Open(given string, index int) (*Source, error) {
 	if resolved, err := filepath.EvalSymlinks(full); !place.Leaf && err == nil && resolved != full {
 		place.Real = resolved
 	}
-	return &Source{place}, nil
+	return &Source{place, link}, nil
+}
+
+// OpenAsIs looks at a place like Open, but that a link is given itself, as what is on a list is.
+func OpenAsIs(given string, index int) (*Source, error) {
+	info, err := os.Lstat(given)
+	if err != nil {
+		return nil, err
+	}
+	full, err := filepath.Abs(given)
+	return &Source{place: entry.Place{Index: index, Given: given, Full: full, Leaf: !info.IsDir()}}, err
 }
 
 // Place returns the place.
@@ -66,6 +86,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	defer run.queue.crew.Stop()
 	if request.Self || request.Depth == 0 || s.place.Leaf {
 		w := run.newWorker()
+		w.link = s.link
 		err := w.lookAtPlace(root)
 		if err != nil || request.Depth == 0 || s.place.Leaf {
 			return w.report, err

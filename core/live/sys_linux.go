@@ -3,7 +3,6 @@
 package live
 
 import (
-	"errors"
 	"sync/atomic"
 	"unsafe"
 
@@ -101,8 +100,7 @@ func (s *status) lookRecord(at int, name string) error {
 		case 0:
 			return nil
 		case unix.EINTR:
-		case unix.ENOSYS:
-			noStatx.Store(true)
+		case unix.ENOSYS, unix.EPERM:
 			return s.look(at, name, false)
 		default:
 			return errno
@@ -118,13 +116,15 @@ func (s *status) look(at int, name string, follow bool) error {
 	}
 	if !noStatx.Load() {
 		_, err := posix.Retry(func() (int, error) { return 0, unix.Statx(at, name, flags, statusMask, &s.x) })
-		if !errors.Is(err, unix.ENOSYS) {
+		if err != unix.ENOSYS && err != unix.EPERM {
 			return err
 		}
-		noStatx.Store(true)
 	}
 	var st unix.Stat_t
 	_, err := posix.Retry(func() (int, error) { return 0, unix.Fstatat(at, name, &st, flags) })
+	if err == nil { // it was the call that was refused
+		noStatx.Store(true)
+	}
 	s.take(&st)
 	return err
 }

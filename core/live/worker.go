@@ -34,6 +34,7 @@ type worker struct {
 	test      source.Test // nil: everything is given
 	testNeeds entry.Facts
 	report    source.Report
+	link      *unix.Stat_t // the place, if it is a link: see Source
 	status    status
 	buffer    []byte
 	batch     []entry.Entry
@@ -501,6 +502,9 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 		return nil
 	}
 	w.fill(e, at)
+	if w.link != nil && e.Kind == entry.KindLink && e.Inode == w.link.Ino {
+		e.Accessed = entry.Time{Sec: int64(w.link.Atim.Sec), Nsec: uint32(w.link.Atim.Nsec)}
+	}
 	if e.Kind == entry.KindFolder {
 		e.Inside = folder
 	}

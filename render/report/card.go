@@ -107,7 +107,11 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	if e.HasSize() {
 		rows.add("content", "%s", exact(e.Size))
 	}
-	if c.Holds != nil {
+	switch {
+	case c.Holds == nil:
+	case !c.Holds.HasEntries():
+		rows.add("holds", "it is not known what: it could not be read")
+	default:
 		rows.add("holds", "%s: %s", render.Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
 		rows.add("", "%s of content, %s on disk", exact(c.Holds.Size), v.Units.SizeText(c.Holds.Disk))
 		if c.Partly {
@@ -140,7 +144,10 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 		if i > 0 {
 			label = "and that to"
 		}
-		rows.add(label, "%s", render.Escaped(filepath.Clean(step)))
+		if !strings.Contains(step, "..") { // else a folder before it may be a link
+			step = filepath.Clean(step)
+		}
+		rows.add(label, "%s", render.Escaped(step))
 	}
 	switch {
 	case c.End == inspect.Nowhere:

@@ -50,13 +50,13 @@ func putCard(o *exact.Object, c *inspect.Card) {
 	if h := c.Holds; h != nil {
 		o.Object("holds", func(o *exact.Object) {
 			o.Bool("complete", !c.Partly)
-			o.Number("disk", h.Disk)
-			o.Number("entries", h.Entries())
-			o.Number("files", h.Files)
-			o.Number("folders", h.Folders)
-			o.Number("links", h.Links)
-			o.Number("others", h.Others)
-			o.Number("size", h.Size)
+			o.MaybeNumber("disk", h.Disk, h.HasDisk())
+			o.MaybeNumber("entries", h.Entries(), h.HasEntries())
+			o.MaybeNumber("files", h.Files, h.HasEntries())
+			o.MaybeNumber("folders", h.Folders, h.HasEntries())
+			o.MaybeNumber("links", h.Links, h.HasEntries())
+			o.MaybeNumber("others", h.Others, h.HasEntries())
+			o.MaybeNumber("size", h.Size, h.HasSize())
 		})
 	}
 	if c.Looked != nil {

@@ -191,11 +191,14 @@ func (v *View) Footer(s *Summary) []render.Line {
 	case s.Totals != nil:
 		line += " · " + v.sumText(s.Totals) + " in all, hidden or not"
 	}
-	if s.Lead != "" {
+	switch {
+	case s.Lead != "":
 		line = s.Lead
+	case m.Entries() == 0 && slices.ContainsFunc(s.Report.Problems, func(p source.Problem) bool { return p.Shut }):
+		line = "nothing could be read"
 	}
 	lines = append(lines, plain(line))
-	if s.Chosen && m.Entries() == 0 {
+	if s.Chosen && m.Entries() == 0 && s.Shown == 0 {
 		for _, slip := range s.Slips {
 			lines = append(lines, plain(render.Escaped(slip)))
 		}
