@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -470,9 +471,12 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	return a.Plan, summary, err
 }
 
+// theirNames are the names of users and groups, which are looked up once.
+var theirNames = sync.OnceValue(account.New)
+
 // ownerWords names an owner and a group to people.
 func ownerWords(uid, gid uint32) string {
-	names := account.New()
+	names := theirNames()
 	user, known := names.User(uid)
 	if !known {
 		user = strconv.Itoa(int(uid))

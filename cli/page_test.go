@@ -198,3 +198,23 @@ func TestPageOfTooManyRows(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, rows, 50_101)
 }
+
+// Numbers past 2^53, which are not exact in floating point, are shown and sorted exactly.
+func TestPageTellsLargeNumbers(t *testing.T) {
+	t.Parallel()
+	b := browser.Start(t)
+	root := t.TempDir()
+	for i, name := range []string{"b", "a", "c"} {
+		path := filepath.Join(root, name)
+		require.NoError(t, os.WriteFile(path, nil, 0o644))
+		if err := os.Truncate(path, 1<<53+int64(i)); err != nil {
+			t.Skip("no file can be so long here: ", err)
+		}
+	}
+	p := paged(t, b, root, browser.Settings{}, "list", ".", "--columns", "name,size")
+	p.Eval("document.querySelectorAll('thead button')[1].click()", nil)
+	assert.Equal(t, "c|a|b", p.Text(column(0)))
+	p.Eval("document.querySelector('table.rows tbody tr').cells[1].dispatchEvent(new PointerEvent('pointerover', {bubbles: true}))", nil)
+	assert.Contains(t, strings.ReplaceAll(p.Text("document.querySelector('.exact').textContent"), "\u00a0", ""), "9007199254740994 bytes")
+	quietly(t, p)
+}

@@ -255,6 +255,16 @@ func TestRecall(t *testing.T) {
 		assert.Equal(t, other.status, r.status, r.err)
 		assert.Contains(t, do("", "recall").out, other.keeps)
 	}
+	// What the configuration skips is not kept: it may change. A link to the file stays one.
+	file, elsewhere := filepath.Join(home, "frank-ledger/searches.toml"), filepath.Join(home, "elsewhere.toml")
+	require.NoError(t, os.WriteFile(filepath.Join(home, "frank-ledger/config.toml"), []byte("skip = [\"cache\"]\n"), 0o600))
+	require.NoError(t, os.Rename(file, elsewhere))
+	require.NoError(t, os.Symlink(elsewhere, file))
+	require.Zero(t, do("", "search", "in", "--skip", "old", "--remember", "typed", "where", "name", "has", "dawn").status)
+	kept, err := os.ReadFile(elsewhere)
+	require.NoError(t, err)
+	assert.Contains(t, string(kept), "--skip=old")
+	assert.NotContains(t, string(kept), "cache")
 	require.Zero(t, do("", "record", "--label", "weekly").status)
 	require.Zero(t, do("", "list", "--save-list", "list").status)
 	assert.Zero(t, do("", "search", "@weekly", "@@list", "--remember", "places", "where", "empty").status)

@@ -82,8 +82,8 @@ func (p *Program) taken(r *reading, line string) {
 
 // What is added up where a condition chooses.
 const (
-	sumsMatches    = "only what matches is added up"
-	sumsEverything = "the size of a folder is that of everything in it, whatever matches"
+	sumsMatches    = "only what matches is added up (list --totals adds up everything in a folder)"
+	sumsEverything = "the size of a folder is that of everything in it, whatever matches (weigh adds up only what matches)"
 )
 
 // addsUp has the heading say what is added up, if there is a condition.

@@ -160,29 +160,42 @@ func identified(added, removed []*Result) {
 // match takes for moved what is the same, by some key, under another path: first
 // what kept its name. It alters the order of what was added.
 func match[K comparable](added, removed []*Result, key func(*entry.Entry) (K, bool)) {
-	gone := map[K][]*Result{}
+	type named struct {
+		key  K
+		name string
+	}
+	gone, goneAs := map[K][]*Result{}, map[named][]*Result{}
 	slices.SortFunc(removed, byPath)
 	slices.SortFunc(added, byPath)
 	for _, r := range removed {
 		if k, ok := key(r.A); ok && r.Change != Moved {
 			gone[k] = append(gone[k], r)
+			goneAs[named{k, r.A.Name}] = append(goneAs[named{k, r.A.Name}], r)
 		}
+	}
+	// take takes the first that has not moved.
+	take := func(list []*Result, r *Result) []*Result {
+		for len(list) > 0 && list[0].Change == Moved {
+			list = list[1:]
+		}
+		if len(list) > 0 {
+			from := list[0]
+			from.Change = Moved
+			r.Change, r.From, r.A = Moved, from.Path, from.A
+		}
+		return list
 	}
 	for _, sameName := range []bool{true, false} {
 		for _, r := range added {
 			k, ok := key(r.B)
-			if !ok || r.Change == Moved {
-				continue
+			switch {
+			case !ok || r.Change == Moved:
+			case sameName:
+				as := named{k, r.B.Name}
+				goneAs[as] = take(goneAs[as], r)
+			default:
+				gone[k] = take(gone[k], r)
 			}
-			list := gone[k]
-			at := slices.IndexFunc(list, func(from *Result) bool { return !sameName || from.A.Name == r.B.Name })
-			if at < 0 {
-				continue
-			}
-			from := list[at]
-			gone[k] = slices.Delete(list, at, at+1)
-			from.Change = Moved
-			r.Change, r.From, r.A = Moved, from.Path, from.A
 		}
 	}
 }

@@ -11,12 +11,12 @@
 package live
 
 import (
+	"container/heap"
 	"context"
 	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -284,21 +284,39 @@ func (r *run) enter(o *opened) bool {
 	return !known
 }
 
+// waitingLink is a link that is to be followed, by its path from the place.
+type waitingLink struct {
+	way    string
+	folder *entry.Folder
+}
+
+// waitingLinks has the one on top whose path comes first.
+type waitingLinks []waitingLink
+
+func (l waitingLinks) Len() int           { return len(l) }
+func (l waitingLinks) Less(i, j int) bool { return l[i].way < l[j].way }
+func (l waitingLinks) Swap(i, j int)      { l[i], l[j] = l[j], l[i] }
+func (l *waitingLinks) Push(one any)      { *l = append(*l, one.(waitingLink)) }
+func (l *waitingLinks) Pop() any {
+	last := (*l)[len(*l)-1]
+	*l = (*l)[:len(*l)-1]
+	return last
+}
+
 // followLinks enters the folders that links lead to, after everything that
 // is there without them. One link is done at a time, in order of their paths:
 // so which of two links to a folder shows its content does not depend on
 // timing, and links that lead to one another end soon.
 func (r *run) followLinks() {
-	for len(r.links) > 0 && !r.queue.isStopped() {
-		first := 0
-		for i, link := range r.links {
-			if strings.Compare(link.Relative(), r.links[first].Relative()) < 0 {
-				first = i
-			}
+	var waiting waitingLinks
+	for !r.queue.isStopped() {
+		for _, link := range r.links {
+			heap.Push(&waiting, waitingLink{link.Relative(), link})
 		}
-		link := r.links[first]
-		r.links[first] = r.links[len(r.links)-1]
-		r.links = r.links[:len(r.links)-1]
+		if r.links = nil; len(waiting) == 0 {
+			return
+		}
+		link := heap.Pop(&waiting).(waitingLink).folder
 		d, err := openWay(r.root, link)
 		if err != nil {
 			// A link to a file, to nothing, or to itself leads to no folder.

@@ -2,6 +2,7 @@ package tally
 
 import (
 	"fmt"
+	"slices"
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -91,22 +92,17 @@ type Cross struct {
 // Cross lays the groups out: the first dimension down, the second across.
 func (t *Tally) Cross() *Cross {
 	c := &Cross{Cells: make(map[[2]Key]*Group)}
-	for _, g := range t.Groups(0) {
-		c.Cells[[2]Key{g.Keys[0], g.Keys[1]}] = g
-		c.Down = insert(c.Down, g.Keys[0], t.dimensions[0])
-		c.Across = insert(c.Across, g.Keys[1], t.dimensions[1])
+	var met [2]map[Key]bool
+	for i, keys := range []*[]Key{&c.Down, &c.Across} {
+		met[i] = map[Key]bool{}
+		for _, g := range t.Groups(0) {
+			if key := g.Keys[i]; !met[i][key] {
+				met[i][key] = true
+				*keys = append(*keys, key)
+			}
+			c.Cells[[2]Key{g.Keys[0], g.Keys[1]}] = g
+		}
+		slices.SortFunc(*keys, t.dimensions[i].Compare)
 	}
 	return c
-}
-
-// insert puts a key at its place, unless it is there.
-func insert(keys []Key, key Key, d *Dimension) []Key {
-	i := 0
-	for i < len(keys) && d.Compare(keys[i], key) < 0 {
-		i++
-	}
-	if i < len(keys) && keys[i] == key {
-		return keys
-	}
-	return append(keys[:i], append([]Key{key}, keys[i:]...)...)
 }

@@ -162,7 +162,7 @@ func (t *Totals) CountedAs(e *entry.Entry) string {
 	return ""
 }
 
-func (p place) path() string { return p.folder.Path() + "/" + p.name }
+func (p place) path() string { return strings.TrimSuffix(p.folder.Path(), "/") + "/" + p.name }
 
 // EachEmpty calls a function for each folder below the places in which nothing was found, in no
 // order.

@@ -9,10 +9,12 @@ if (folds) {
 // Exact values, of what is pointed at or moved to.
 const exact = document.querySelector(".exact"), tell = text => { exact.textContent = text || ""; };
 const number = new Intl.NumberFormat("en-GB"), grouped = n => number.format(n).replaceAll(",", "\u00a0");
+// A number past those that are exact in floating point is an integer of any length.
+const whole = v => { const n = Number(v); return Number.isSafeInteger(n) || !/^-?\d+$/.test(v) ? n : BigInt(v); };
 const exactly = cell => {
   const v = cell.dataset.v, head = cell.closest("table").tHead.rows[0].cells[cell.cellIndex];
   if (v === undefined || !head.textContent.trim()) return "";
-  return head.textContent + ": " + (head.dataset.t === "time" ? v : grouped(Number(v)) + (head.dataset.u ? " " + head.dataset.u : ""));
+  return head.textContent + ": " + (head.dataset.t === "time" ? v : grouped(whole(v)) + (head.dataset.u ? " " + head.dataset.u : ""));
 };
 for (const of of document.querySelectorAll("table")) {
   of.addEventListener("pointerover", e => { const cell = e.target.closest("td"); tell(cell ? exactly(cell) : ""); });
@@ -79,7 +81,7 @@ const words = text => {
 };
 const value = (cell, kind) => {
   const v = cell.dataset.v;
-  if (v !== undefined) return kind === "number" ? Number(v) : v;
+  if (v !== undefined) return kind === "number" ? whole(v) : v;
   return kind !== "text" || cell.classList.contains("e") ? null : words(cell.textContent);
 };
 const sort = (i, down) => {

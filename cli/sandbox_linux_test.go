@@ -1,0 +1,86 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"runtime"
+	"testing"
+	"time"
+	"unsafe"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
+)
+
+// sandboxed runs the program that its arguments name, after it has the kernel refuse statx, as some
+// sandboxes do. It is called in a process of its own.
+func sandboxed(args []string) {
+	runtime.LockOSThread()
+	filter := []unix.SockFilter{
+		{Code: unix.BPF_LD | unix.BPF_W | unix.BPF_ABS}, // the number of the call
+		{Code: unix.BPF_JMP | unix.BPF_JEQ | unix.BPF_K, Jf: 1, K: unix.SYS_STATX},
+		{Code: unix.BPF_RET | unix.BPF_K, K: unix.SECCOMP_RET_ERRNO | uint32(unix.EPERM)},
+		{Code: unix.BPF_RET | unix.BPF_K, K: unix.SECCOMP_RET_ALLOW},
+	}
+	program := unix.SockFprog{Len: uint16(len(filter)), Filter: &filter[0]}
+	if unix.Prctl(unix.PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) != nil {
+		os.Exit(99)
+	}
+	if unix.Prctl(unix.PR_SET_SECCOMP, unix.SECCOMP_MODE_FILTER, uintptr(unsafe.Pointer(&program)), 0, 0) != nil {
+		os.Exit(99)
+	}
+	unix.Exec(args[0], args, os.Environ())
+	os.Exit(98)
+}
+
+func init() {
+	if os.Getenv("FRANK_TEST_SANDBOX") != "" {
+		sandboxed(os.Args[1:])
+	}
+}
+
+func TestStatxRefused(t *testing.T) {
+	root := tree(t, "a/b")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "a/b"), []byte("12345"), 0o644))
+	require.NoError(t, os.Chmod(filepath.Join(root, "a/b"), 0o640))
+	cmd := command(t, root, "list", "a", "--as", "json", "--columns", "name,size,mode,created")
+	cmd.Args = append([]string{os.Args[0], frank}, cmd.Args[1:]...)
+	cmd.Path = os.Args[0]
+	cmd.Env = append(cmd.Env, "FRANK_TEST_SANDBOX=1")
+	r := finish(t, cmd)
+	if r.status == 99 {
+		t.Skip("no filter of system calls can be set here")
+	}
+	require.Zero(t, r.status, r.err)
+	var answer struct {
+		Entries []struct {
+			Name, Mode string
+			Size       int
+			Created    *time.Time
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &answer), r.out)
+	require.Len(t, answer.Entries, 1)
+	assert.Equal(t, 5, answer.Entries[0].Size)
+	assert.Equal(t, "0640", answer.Entries[0].Mode)
+	assert.Nil(t, answer.Entries[0].Created, "the older call does not tell")
+}
+
+// The Tab key on a pipe, at which nobody writes, comes back.
+func TestTabOnPipe(t *testing.T) {
+	root := tree(t)
+	require.NoError(t, unix.Mkfifo(filepath.Join(root, "pipe"), 0o644))
+	cmd := command(t, root, "__complete", "list", "pipe", "where", "ext", "is", "")
+	require.NoError(t, cmd.Start())
+	ended := make(chan error, 1)
+	go func() { ended <- cmd.Wait() }()
+	select {
+	case err := <-ended:
+		assert.NoError(t, err)
+	case <-time.After(20 * time.Second):
+		cmd.Process.Kill()
+		t.Fatal("it waits for a writer")
+	}
+}
