@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"encoding/csv"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -139,7 +140,11 @@ func tryCombined(t *testing.T, seed uint64) int {
 		}
 		q := c.cond(c.IntN(3))
 		c.alone(p, q)
-		switch c.IntN(6) {
+		switch c.IntN(8) {
+		case 6:
+			c.checksum(p, q)
+		case 7:
+			c.holds(p)
 		case 0, 1:
 			c.search(p, q)
 		case 2:
@@ -460,6 +465,23 @@ func (c *combination) search(p *place, q *cond) {
 	}
 	c.completeness(a, p, unknown)
 	c.sum(a, p, chosen)
+	if form := one(c.gen, "csv", "jsonl", "markdown", ""); form != "" { // as many rows in every form
+		args := slices.Concat([]string{"search"}, p.words, []string{"--as", form, "--columns", one(c.gen, "path", "path,size,owner", "inode,path,type"), "--as-of", asOfWord, "where"}, q.words)
+		if !p.list {
+			args = slices.Insert(args, 1, "--hidden", "show")
+		}
+		out := c.run(args...).out
+		rows := strings.Count(out, "\n")
+		switch form {
+		case "csv":
+			table, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+			require.NoError(c, err, "%q", args)
+			rows = len(table) - 1
+		case "markdown":
+			rows = strings.Count(out, "\n| ") - 2 // the heading, and the line below it
+		}
+		assert.Equal(c, len(chosen), rows, "%q: %s", args, out)
+	}
 	if c.IntN(3) == 0 { // the same, said otherwise
 		args := slices.Concat([]string{"search"}, p.words, []string{"--as", "paths0", "--as-of", asOfWord, "where"}, q.words)
 		if !p.list {
@@ -604,6 +626,75 @@ func (c *combination) weigh(p *place, q *cond) {
 	}
 	c.completeness(a, p, unknown)
 	c.sum(a, p, chosen)
+}
+
+// checksum asks for the digests of files.
+func (c *combination) checksum(p *place, q *cond) {
+	if p.list && slices.ContainsFunc(p.things, func(x *thing) bool { return x.kind() == "link" }) { // a link that is named is read for what it leads to
+		return
+	}
+	chosen, undecided := p.choose(q)
+	a := c.ask([]string{"checksum", "--algorithm", "sha256"}, p, q)
+	want, missing := map[string]string{}, 0
+	for _, x := range chosen {
+		digest, is := valueOf(p, x, "sha256")
+		switch {
+		case is == known:
+			want[x.way] = digest.(string)
+		case is == unknown:
+			missing++
+		}
+	}
+	got := map[string]string{}
+	for _, row := range a.Entries {
+		if row["digest"] != nil {
+			got[p.way(row)] = row["digest"].(string)
+		}
+	}
+	require.Equal(c, want, got, a.line)
+	assert.Equal(c, undecided, a.number("unknown"), a.line)
+	if missing > 0 || undecided > 0 {
+		assert.Equal(c, 3, a.status, a.line)
+	}
+}
+
+// holds asks what one folder holds, by all commands that tell it.
+func (c *combination) holds(p *place) {
+	x := c.thing()
+	if p.list || x.kind() != "folder" || !x.enter || p.leaves(x) || shutBelow(p, x) || p.chosen != nil {
+		return
+	}
+	in := *p
+	in.things = slices.DeleteFunc(slices.Clone(p.things), func(one *thing) bool { return !strings.HasPrefix(one.way, x.way+"/") })
+	all := sums(in.things, p, func(*thing) []string { return []string{""} })[""]
+	if all == nil {
+		all = &sum{}
+	}
+	if all.files > 0 && !all.sized {
+		return
+	}
+	in.words = append([]string{p.words[0] + "/" + x.way}, p.words[1:]...)
+	ask := func(words, where []string) *reply {
+		args := slices.Concat(words[:1], in.words, words[1:], []string{"--as", "json"}, where)
+		r := c.run(args...)
+		a := &reply{line: fmt.Sprintf("%q", args)}
+		decoder := json.NewDecoder(strings.NewReader(r.out))
+		decoder.UseNumber()
+		require.NoError(c, decoder.Decode(a), "%s: %s%s", a.line, r.out, r.err)
+		return a
+	}
+	inspected := ask([]string{"inspect"}, nil)
+	holds := inspected.Entries[0]["holds"].(map[string]any)
+	assert.Equal(c, fmt.Sprint(all.entries, " ", all.files, " ", all.size), fmt.Sprint(holds["entries"], " ", holds["files"], " ", holds["size"]), inspected.line)
+	for _, words := range [][]string{{"list", "--totals", "--depth", "all"}, {"outline"}, {"weigh"}, {"tally"}, {"search"}} {
+		var where []string
+		if words[0] == "search" {
+			where = []string{"where", "depth", "at", "least", "0"}
+		}
+		a := ask(append(words, "--hidden", "show"), where)
+		assert.Equal(c, fmt.Sprint(all.entries, " ", all.files), fmt.Sprint(a.number("entries"), " ", a.number("files")), a.line)
+		assert.Contains(c, []int64{all.size, -1}, a.number("size"), a.line)
+	}
 }
 
 // weighListed asks what all comes to that is on a list and in the folders on it.

@@ -170,9 +170,12 @@ func (h *holding) pass(side int, decide decision) source.Sink {
 			}
 			folder := entries[0].Folder
 			host := h.host(folder.Place)
-			way := host + folder.Relative()
 			h.shut[side].Note(entries, func(e *entry.Entry) string { return host + e.Relative() })
-			other := &h.shut[1-side]
+			other, scope := &h.shut[1-side], h.scopes[1-side][host]
+			if decide == nil && other.isEmpty() && scope.Hidden != source.OmitHidden {
+				return visit(entries)
+			}
+			way := host + folder.Relative()
 			if shut, unread := other.In(way); shut {
 				if unread {
 					folder.MarkUnread() // on both sides it is not known what is in it
@@ -186,7 +189,6 @@ func (h *holding) pass(side int, decide decision) source.Sink {
 				})
 				return nil
 			}
-			scope := h.scopes[1-side][host]
 			if tests[host] == nil {
 				tests[host] = scope.Test()
 			}

@@ -208,6 +208,9 @@ func (s *Shut) NoteProblems(place *entry.Place, before string, problems []source
 	}
 }
 
+// isEmpty reports whether there is none. It is to be called when the place is read.
+func (s *Shut) isEmpty() bool { return len(s.paths) == 0 }
+
 // In reports whether a folder is or lies in such a one, by its path, and whether that could not be
 // read. It is to be called when the place is read.
 func (s *Shut) In(way string) (shut, unread bool) {
