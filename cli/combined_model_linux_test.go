@@ -311,7 +311,7 @@ func (g *gen) text() *cond {
 			return slices.Contains(words, value.(string)) || slices.Contains(words, family)
 		})
 	}
-	whole := map[string]string{"name": g.thing().name(), "stem": strings.TrimRight(g.thing().name(), ".txt"), "path": g.thing().way, "folder": g.thing().above(), "target": "nowhere"}[field]
+	whole := map[string]string{"name": g.thing().name(), "stem": strings.TrimSuffix(g.thing().name(), ".txt"), "path": g.thing().way, "folder": g.thing().above(), "target": "nowhere"}[field]
 	op := one(g, "is", "has", "starts", "ends", "like")
 	letters := []rune(whole)
 	if len(letters) == 0 || strings.ContainsAny(whole, "*?[\\\n") || strings.Trim(whole, " -./") == "" {
