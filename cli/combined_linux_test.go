@@ -160,7 +160,29 @@ func tryCombined(t *testing.T, seed uint64) int {
 			break
 		}
 	}
+	c.recordAgain(record)
 	return c.asked
+}
+
+// recordAgain records what is there now, and holds what that tells against what compare does.
+func (c *combination) recordAgain(record []string) {
+	told := c.run(record...).out
+	a := &reply{}
+	out := c.run("compare", "@whole:1", "@whole", "--as", "json").out
+	decoder := json.NewDecoder(strings.NewReader(out))
+	decoder.UseNumber()
+	require.NoError(c, decoder.Decode(a), out)
+	var parts []string
+	for _, key := range []string{"added", "removed", "moved", "altered", "details", "unclear"} {
+		if n := a.number(key); n > 0 {
+			parts = append(parts, fmt.Sprint(n, " ", strings.Replace(key, "details", "with other details", 1)))
+		}
+	}
+	want := "since the record before: " + strings.Join(parts, ", ") + "\n"
+	if parts == nil {
+		want = "nothing has changed since the record before\n"
+	}
+	assert.Contains(c, told, want)
 }
 
 // grow adds to the tree and alters it.
