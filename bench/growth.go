@@ -51,6 +51,10 @@ var growthCases = []growthCase{
 	{name: "compare a chain with its record", make: "chain", size: 1500, prepare: []string{toRecord}, args: "compare @t --ledger LEDGER"},
 	{name: "a condition of alternatives", make: "tree", size: 250, args: "search TREE --count where ALTERNATIVES"},
 	{name: "tally in many groups", make: "extensions", size: 75_000, args: "tally TREE --by ext"},
+	{name: "a table of many groups", make: "extensions", size: 5000, args: "tally TREE --by ext,folder --cross"},
+	{name: "links followed", make: "links", size: 5000, args: "search TREE/links --follow --count where kind is file"},
+	{name: "files moved", make: "moved", size: 5000, args: "compare TREE/before TREE/after"},
+	{name: "plan to change owners", make: "flat", size: 15_000, args: "act own 1:1 TREE where kind is file"},
 	{name: "history in many records", make: "records", size: 100, args: "history SOME --ledger LEDGER"},
 	{name: "check many records", make: "records", size: 100, args: "ledger check --ledger LEDGER"},
 	{name: "list after many records", make: "records", size: 100, args: "list @t --ledger LEDGER"},
@@ -194,14 +198,28 @@ func makeGrowing(what, root string, count int) error {
 			return err
 		}
 	}
+	for _, folder := range map[string][]string{"links": {"links", "folders"}, "moved": {"before", "after"}}[what] {
+		if err := os.Mkdir(filepath.Join(root, folder), 0o755); err != nil {
+			return err
+		}
+	}
 	for i := range count {
 		path := filepath.Join(root, fmt.Sprintf("entry-%07d", i))
+		name := filepath.Base(path)
 		var err error
 		switch what {
 		case "names":
 			err = os.Link(first, path)
 		case "alike":
 			err = os.WriteFile(path, fmt.Appendf(nil, "%020d", i), 0o644)
+		case "links":
+			if err = os.Mkdir(filepath.Join(root, "folders", name), 0o755); err == nil {
+				err = os.Symlink("../folders/"+name, filepath.Join(root, "links", name))
+			}
+		case "moved":
+			if err = os.WriteFile(filepath.Join(root, "before", name), []byte("the same"), 0o644); err == nil {
+				err = os.WriteFile(filepath.Join(root, "after", "now-"+name), []byte("the same"), 0o644)
+			}
 		case "empties":
 			err = os.WriteFile(path, nil, 0o644)
 		case "extensions":

@@ -177,7 +177,7 @@ func inProcess(what, how, tree string) error {
 		return err
 	}
 	switch what {
-	case "alike", "names", "empties", "extensions":
+	case "alike", "names", "empties", "extensions", "links", "moved":
 		return makeGrowing(what, tree, entries)
 	case "records":
 		fmt.Printf("a record of %d entries", entries)
@@ -473,7 +473,7 @@ func take(args []string) (usage, error) {
 	begun := time.Now()
 	err = cmd.Run()
 	wall := time.Since(begun)
-	if err != nil {
+	if err != nil && cmd.ProcessState.ExitCode() != 1 { // 1 is a difference
 		return usage{}, err
 	}
 	state := cmd.ProcessState

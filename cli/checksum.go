@@ -120,7 +120,9 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		if r.form == render.Manifest {
 			a.Sort()
 		}
-		summary.Grouped = true
+		if summary.Grouped = true; a.Len() > 0 {
+			summary.Slips = nil // something was found
+		}
 		r.view.ChecksumSummary(summary, a, pool.Read())
 		return render.All(w, render.New(r.form, r.view.View, a.Columns(r.view.Context)), a, r.view.Frame(summary))
 	})

@@ -203,7 +203,9 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 			return err
 		}
 		found = len(a.Results) > a.Counts[compare.Unclear]
-		summary.Grouped, summary.Content = true, content
+		if summary.Grouped, summary.Content = true, content; a.Same+len(a.Results) > 0 {
+			summary.Slips = nil // something was found
+		}
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
 		keepRows(r, row.List[*compare.Result](a.Results), func(one *compare.Result) *entry.Entry { return one.B })

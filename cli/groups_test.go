@@ -187,7 +187,7 @@ func TestOutline(t *testing.T) {
      b         2.0 KiB  1 file
         x.wav  2.0 KiB
 
-the size of a folder is that of everything in it, whatever matches
+the size of a folder is that of everything in it, whatever matches (weigh adds up only what matches)
 1 of 10 entries: 1 file · 2.0 KiB in the files
 `, run(t, root, "outline", "--depth", "all", "where", "ext", "is", "wav").out)
 	short := run(t, root, "outline", "--order", "size", "--first", "1", "--hidden", "omit").out

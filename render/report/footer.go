@@ -198,7 +198,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 		line = "nothing could be read"
 	}
 	lines = append(lines, plain(line))
-	if s.Chosen && m.Entries() == 0 && s.Shown == 0 {
+	if s.Chosen && m.Entries() == 0 {
 		for _, slip := range s.Slips {
 			lines = append(lines, plain(render.Escaped(slip)))
 		}
