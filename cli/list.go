@@ -2,6 +2,8 @@ package cli
 
 import (
 	"github.com/spf13/cobra"
+
+	"frankledger/core/source"
 )
 
 func (p *Program) listCommand() *cobra.Command {
@@ -36,7 +38,7 @@ explains how conditions are written.`,
 				return misuse("--totals and --order none contradict each other: a total is known only at the end")
 			}
 			if self {
-				r.request.Depth = 0
+				r.request.Depth, r.request.Hidden = 0, source.ShowHidden
 			}
 			places, err := p.where(r, args)
 			if err != nil {

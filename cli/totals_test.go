@@ -83,3 +83,14 @@ func TestTotalsOfWhatIsChosen(t *testing.T) {
 		assert.Regexp(t, `\n  b +9 B +2 files\n     parts +9 B +2 files\n        z +9 B\n\n`, r.out, "all that is in them, but what is counted above")
 	}
 }
+
+// What is named is shown, also if it is hidden, and what is in it is added up.
+func TestTotalsOfWhatIsNamed(t *testing.T) {
+	root := tree(t, ".veil/in/a", "b")
+	require.NoError(t, os.WriteFile(filepath.Join(root, ".veil/in/a"), []byte("12345"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(root, "kept"), []byte(".veil\nb\n.veil/in\n.veil\n"), 0o644))
+	r := run(t, root, "list", ".veil", "--self", "--totals", "--as", "csv", "--columns", "path,size")
+	assert.Equal(t, "path,size\r\n.veil,5\r\n", r.out)
+	r = run(t, root, "list", "@@kept", "--totals", "--as", "csv", "--columns", "path,size", "--order", "path")
+	assert.Equal(t, "path,size\r\n.veil,5\r\n.veil/in,5\r\nb,2\r\n", r.out)
+}
