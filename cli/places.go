@@ -90,6 +90,20 @@ func (r *reading) named(sources []source.Source, summary *report.Summary) (named
 	return named
 }
 
+// onlyListed puts what is on lists in their place, and has what is on them chosen of all that is in it, so that
+// what is listed in a folder that is listed, too, is shown by itself and added up once.
+func (r *reading) onlyListed(sources []source.Source, summary *report.Summary) []source.Source {
+	listed := r.named(sources, summary)
+	paths := map[string]bool{}
+	for _, s := range listed {
+		paths[s.Place().Full] = true
+	}
+	r.request.Depth, r.request.Hidden, r.request.Self = source.AllDepths, source.ShowHidden, true
+	r.request.Condition = source.Among(paths, r.request.Condition)
+	distinct, _ := source.Distinct(listed, &source.Request{Depth: source.AllDepths})
+	return distinct
+}
+
 // noFolder says that a command is about a folder, and what tells the same of another thing.
 func (p *Program) noFolder(r *reading, s source.Source) error {
 	place := s.Place()

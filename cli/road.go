@@ -47,8 +47,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		if lists < len(sources) {
 			return misuse("--totals shows what is on a list with what is in it: ask about the list and about other places one after the other")
 		}
-		r.request.Depth, r.request.Hidden = 0, source.ShowHidden // of what is listed, and what is in it is added up
-		sources = r.named(sources, summary)
+		sources = r.onlyListed(sources, summary)
 	}
 	sources = r.distinct(sources, summary)
 	err = p.answer(r, summary, func(w output.Destination) error {

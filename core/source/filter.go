@@ -71,3 +71,45 @@ func (c *choosing) Read(ctx context.Context, request Request, sink Sink) (Report
 	request.Condition = c.condition
 	return c.Source.Read(ctx, request, sink)
 }
+
+// Among returns a condition that is met by what has one of some full paths and meets another
+// condition, which may be nil.
+func Among(paths map[string]bool, c Condition) Condition { return &among{paths, c} }
+
+type among struct {
+	paths     map[string]bool
+	condition Condition
+}
+
+// Needs implements Condition.
+func (a *among) Needs() entry.Facts {
+	if a.condition == nil {
+		return 0
+	}
+	return a.condition.Needs()
+}
+
+// Test implements Condition.
+func (a *among) Test() Test {
+	var test Test
+	if a.condition != nil {
+		test = a.condition.Test()
+	}
+	return func(e *entry.Entry, asked entry.Facts) Verdict {
+		switch {
+		case !a.paths[e.FullPath()]:
+			return No
+		case test == nil:
+			return Yes
+		}
+		return test(e, asked)
+	}
+}
+
+// TakeUntold implements Doubting.
+func (a *among) TakeUntold() (entries int64, fields []Untold) {
+	if c, is := a.condition.(Doubting); is {
+		return c.TakeUntold()
+	}
+	return 0, nil
+}
