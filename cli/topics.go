@@ -95,8 +95,8 @@ may be one word in quotes. What looks like an option goes after --.
   @weekly/counts      a folder in a record
   @weekly@gull        what the machine gull recorded; --host all: each machine
   @*                  the newest record of every label
-  @@found.list        the entries of a list: of --save-list, an answer in CSV or JSON,
-                      or a file of paths
+  @@found.list        the entries of a list: of --save-list, an answer in CSV or
+                      JSON, or a file of paths
 
 In search, words before where that name nothing here are pieces of a name. Records know
 what was found when they were made, and nothing is read again. A list
