@@ -192,6 +192,9 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	if n := live.Touched(); n > 0 && !isQuiet(command) {
 		p.say("frank: reading has changed the access times of %s; only their owners could prevent that", render.Count(n, "file", "files"))
 	}
+	if n := live.TouchedLinks(); n > 0 && !isQuiet(command) {
+		p.say("frank: %s as read just now; there is no other way to see where they lead", render.Count(n, "link counts", "links count"))
+	}
 	return p.status(ctx, command, err)
 }
 

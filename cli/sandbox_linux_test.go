@@ -84,3 +84,32 @@ func TestTabOnPipe(t *testing.T) {
 		t.Fatal("it waits for a writer")
 	}
 }
+
+// That a link counts as read, because it was asked where it leads, is told once it is so.
+func TestLinksCountAsRead(t *testing.T) {
+	root := tree(t)
+	link := filepath.Join(root, "link")
+	require.NoError(t, os.Symlink("nowhere", link))
+	old := func() {
+		require.NoError(t, unix.UtimesNanoAt(unix.AT_FDCWD, link, []unix.Timespec{{Sec: 1_000_000}, {Sec: 2_000_000}}, unix.AT_SYMLINK_NOFOLLOW))
+	}
+	read := func() int64 {
+		var st unix.Stat_t
+		require.NoError(t, unix.Lstat(link, &st))
+		return st.Atim.Sec
+	}
+	old()
+	_, err := os.Readlink(link)
+	require.NoError(t, err)
+	if read() == 1_000_000 {
+		t.Skip("reading a link changes nothing here")
+	}
+	old()
+	assert.Empty(t, run(t, root, "list", "--columns", "name,size").err)
+	require.EqualValues(t, 1_000_000, read())
+	assert.Contains(t, run(t, root, "list", "--columns", "name,target").err, "1 link counts as read just now")
+	require.NotEqualValues(t, 1_000_000, read())
+	assert.Empty(t, run(t, root, "list", "--columns", "name,target").err)
+	old()
+	assert.Empty(t, run(t, root, "list", "--columns", "name,target", "--quiet").err)
+}

@@ -133,6 +133,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 			root = source.Choosing(root, r.program)
 		}
 	}
+	options.Trouble = o.show != allWord
 	if o.unlisted || o.moved {
 		options.Others, options.Unlisted, options.Moved = root, o.unlisted, o.moved
 	}

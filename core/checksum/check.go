@@ -87,38 +87,33 @@ type CheckOptions struct {
 	Moved        bool            // look among these for what is missing, by content
 	Unlisted     bool            // tell the rest of them
 	List         string          // the full path of the list, which is not on itself
+	Trouble      bool            // only what is not as the list says is of interest
 	Known        map[string]bool // paths of files that are known without a digest, and so are not unlisted
 }
 
 // Checked is how files stand to a list.
 type Checked struct {
-	Results []Result // trouble first, then by name
+	Results []Result // trouble first, then by name; without what is the same, if only trouble was asked for
 	Refused []Line
 	Counts  [len(statusWords)]int
 	Report  source.Report
+
+	tried, found entry.Facts
 }
 
 // Trouble reports whether anything is not as the list says.
-func (a *Checked) Trouble() bool { return len(a.Results) > a.Counts[Same] }
+func (a *Checked) Trouble() bool {
+	return slices.ContainsFunc(a.Counts[:Same], func(n int) bool { return n > 0 })
+}
 
 // Tried returns the algorithms that digests were tried as for which the list names none,
 // and the ones that any of these turned out to be of.
 func (a *Checked) Tried() (tried, found []string) {
 	for _, algorithm := range entry.Algorithms {
-		var may, is bool
-		for i := range a.Results {
-			r := &a.Results[i]
-			if r.Line == nil || len(r.Line.Value.Algorithms) < 2 || r.Status != Same && r.Status != Different || r.SizeDiffers() {
-				continue
-			}
-			may = may || r.Line.Value.Facts().Has(algorithm.Fact)
-			_, _, by := r.Digests()
-			is = is || r.Status == Same && by.Fact == algorithm.Fact
-		}
-		if may {
+		if a.tried.Has(algorithm.Fact) {
 			tried = append(tried, algorithm.Name)
 		}
-		if is {
+		if a.found.Has(algorithm.Fact) {
 			found = append(found, algorithm.Name)
 		}
 	}
@@ -139,41 +134,32 @@ type check struct {
 	err   error
 }
 
+// batch is how many files are looked at before the first of them is read: what is known of
+// them takes room.
+const batch = 1 << 16
+
 // Check reads the files of a list, in a folder, and holds them against it.
 func Check(ctx context.Context, list *List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o CheckOptions) (*Checked, error) {
 	a := &Checked{}
-	checks := a.checks(list.Lines, folder, o)
-	entries := make([]*entry.Entry, len(checks))
-	for i := range checks {
-		entries[i] = &checks[i].entry
-	}
-	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
-		if checks[i].look(w); checks[i].err == nil {
-			progress.ToRead.Add(entries[i].Size)
-		}
-	}); err != nil {
-		return nil, err
-	}
 	var likely likely
-	// Now that the sizes are known: large ones first.
-	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
-		if c := &checks[i]; c.err == nil {
-			c.err = c.read(w, &likely)
-		}
-	}); err != nil {
-		return nil, err
+	var listed map[string]bool
+	if o.Others != nil {
+		listed = make(map[string]bool, len(list.Lines))
 	}
-	a.Results = make([]Result, 0, len(list.Lines))
-	for i := range checks {
-		for at := range checks[i].lines {
-			a.add(checks[i].result(at))
+	for lines := list.Lines; len(lines) > 0; {
+		var checks []check
+		checks, lines = a.checks(lines, folder, o)
+		if err := a.checkSome(ctx, checks, pool, progress, &likely, o); err != nil {
+			return nil, err
 		}
-		if r := checks[i].result(0); r.Status == Unreadable { // once, whatever number of lines it has
-			a.Report.Problems = append(a.Report.Problems, source.Problem{Path: r.Path(), Tried: "read", Err: r.Err, Entries: 1})
+		for i := range checks {
+			if listed != nil {
+				listed[checks[i].entry.Name] = true
+			}
 		}
 	}
 	if o.Others != nil {
-		unlisted, err := a.findUnlisted(ctx, checks, progress, o)
+		unlisted, err := a.findUnlisted(ctx, listed, progress, o)
 		if err == nil && o.Moved {
 			unlisted, err = a.findMoved(ctx, unlisted, pool, progress)
 		}
@@ -192,17 +178,70 @@ func Check(ctx context.Context, list *List, folder *entry.Folder, pool *digest.P
 	return a, nil
 }
 
-// checks puts the lines together that are about the same file. They are in
-// order of names.
-func (a *Checked) checks(lines []Line, folder *entry.Folder, o CheckOptions) []check {
-	names := 0
-	for i := range lines {
-		if i == 0 || lines[i].Name != lines[i-1].Name {
-			names++
+// checkSome looks at some files and reads them.
+func (a *Checked) checkSome(ctx context.Context, checks []check, pool *digest.Pool, progress *source.Progress, likely *likely, o CheckOptions) error {
+	entries := make([]*entry.Entry, len(checks))
+	for i := range checks {
+		entries[i] = &checks[i].entry
+	}
+	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
+		if checks[i].look(w); checks[i].err == nil {
+			progress.ToRead.Add(entries[i].Size)
+		}
+	}); err != nil {
+		return err
+	}
+	// Now that the sizes are known: large ones first.
+	if err := pool.Each(ctx, entries, func(w *digest.Worker, i int) {
+		if c := &checks[i]; c.err == nil {
+			c.err = c.read(w, likely)
+		}
+	}); err != nil {
+		return err
+	}
+	var nowhere *entry.Entry
+	if len(checks) > 0 {
+		nowhere = &entry.Entry{Folder: checks[0].entry.Folder}
+	}
+	for i := range checks {
+		for at := range checks[i].lines {
+			r := checks[i].result(at)
+			if a.note(&r); r.Status == Same && o.Trouble {
+				a.Counts[Same]++
+				continue
+			}
+			if r.Status == Missing {
+				r.Entry = nowhere // of which there is only the name in its line
+			} else {
+				kept := *r.Entry // without those beside it
+				r.Entry = &kept
+			}
+			a.add(r)
+		}
+		if r := checks[i].result(0); r.Status == Unreadable { // once, whatever number of lines it has
+			a.Report.Problems = append(a.Report.Problems, source.Problem{Path: r.Path(), Tried: "read", Err: r.Err, Entries: 1})
 		}
 	}
-	checks := make([]check, 0, names)
-	for len(lines) > 0 {
+	return nil
+}
+
+// note notes by which algorithms digests were tried that the list does not name.
+func (a *Checked) note(r *Result) {
+	if len(r.Line.Value.Algorithms) < 2 || r.Status != Same && r.Status != Different || r.SizeDiffers() {
+		return
+	}
+	a.tried |= r.Line.Value.Facts()
+	if r.Status == Same {
+		_, _, by := r.Digests()
+		a.found |= by.Fact
+	}
+}
+
+// checks puts the lines together that are about the same file, of so many files as are looked
+// at together, in order of names. It returns the lines that are left.
+func (a *Checked) checks(lines []Line, folder *entry.Folder, o CheckOptions) (checks []check, left []Line) {
+	checks = make([]check, 0, min(batch, len(lines)))
+	for len(lines) > 0 && len(checks) < batch {
 		n := 1
 		for n < len(lines) && lines[n].Name == lines[0].Name {
 			n++
@@ -214,7 +253,7 @@ func (a *Checked) checks(lines []Line, folder *entry.Folder, o CheckOptions) []c
 		}
 		lines = lines[n:]
 	}
-	return checks
+	return checks, lines
 }
 
 // look gets the status of a file. A name that is not there may be that of another system,
@@ -375,11 +414,7 @@ func (a *Checked) findMoved(ctx context.Context, unlisted []*entry.Entry, pool *
 }
 
 // findUnlisted looks for files that are not on the list.
-func (a *Checked) findUnlisted(ctx context.Context, checks []check, progress *source.Progress, o CheckOptions) (unlisted []*entry.Entry, err error) {
-	listed := make(map[string]bool, len(checks))
-	for i := range checks {
-		listed[checks[i].entry.Name] = true
-	}
+func (a *Checked) findUnlisted(ctx context.Context, listed map[string]bool, progress *source.Progress, o CheckOptions) (unlisted []*entry.Entry, err error) {
 	var mu sync.Mutex
 	report, err := o.Others.Read(ctx, source.Request{Depth: source.AllDepths, Facts: entry.FactStatus, Progress: progress}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {

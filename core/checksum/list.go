@@ -10,12 +10,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
+	"unsafe"
 
 	"frankledger/core/entry"
 )
@@ -71,6 +73,11 @@ func ReadList(content io.Reader, fileName string) (*List, error) {
 		r.Discard(3)
 	}
 	l := &reader{fileName: path.Base(fileName)}
+	if file, is := content.(*os.File); is {
+		if info, err := file.Stat(); err == nil && info.Mode().IsRegular() {
+			l.size = info.Size()
+		}
+	}
 	for {
 		start, err := r.Peek(1)
 		if err != nil || start[0] > ' ' || start[0] == 0 {
@@ -113,6 +120,7 @@ var (
 // reader is a list being read.
 type reader struct {
 	fileName string
+	size     int64 // in bytes, if that is known
 	list     List
 	before   int // lines before the first with anything in it
 }
@@ -172,7 +180,7 @@ var tagged = sync.OnceValue(func() *regexp.Regexp {
 })
 
 func (l *reader) readLines(r *bufio.Reader) error {
-	all, err := io.ReadAll(r)
+	all, err := l.readAll(r)
 	if err != nil {
 		return err
 	}
@@ -183,7 +191,7 @@ func (l *reader) readLines(r *bufio.Reader) error {
 	}
 	form := guess(all, l.fileName)
 	l.list.Lines = make([]Line, 0, bytes.Count(all, []byte("\n"))+1)
-	content := string(all) // names and digests are parts of it
+	content := unsafe.String(unsafe.SliceData(all), len(all)) // names and digests are parts of it, and nobody else has it
 	for number := l.before + 1; len(content) > 0; number++ {
 		var line string
 		line, content, _ = strings.Cut(content, "\n")
@@ -194,6 +202,14 @@ func (l *reader) readLines(r *bufio.Reader) error {
 		l.line(number, line, form)
 	}
 	return nil
+}
+
+// readAll reads the rest of a list, in room for all of it if that is known.
+func (l *reader) readAll(r io.Reader) ([]byte, error) {
+	var all bytes.Buffer
+	all.Grow(int(min(l.size, longestList)) + bytes.MinRead)
+	_, err := all.ReadFrom(r)
+	return all.Bytes(), err
 }
 
 // form is how the lines of a list part digests and names.

@@ -24,6 +24,7 @@ func (w *worker) lookCloser(at int, name string, e *entry.Entry, wanted entry.Fa
 		if wanted&entry.FactReach != 0 {
 			w.tryLink(at, name, e)
 		}
+		w.noteRead(at, name, e)
 	}
 	w.askAccess(at, name, e, wanted)
 	w.askDetails(at, name, e, wanted)
@@ -59,6 +60,21 @@ func (w *worker) readLink(at int, name string, e *entry.Entry) {
 			w.extra(e).Target = string(buf[:n])
 			e.Known |= entry.FactTarget
 			return
+		}
+	}
+}
+
+// noteRead notes a link that counts as read just now because of this program: the system has no other
+// way to tell where it leads.
+func (w *worker) noteRead(at int, name string, e *entry.Entry) {
+	if !e.Known.Has(entry.FactStatus) {
+		return
+	}
+	var now entry.Entry
+	var s status
+	if s.look(at, name, false) == nil {
+		if s.fill(&now); now.Inode == e.Inode && now.Accessed != e.Accessed {
+			touchedLinks.Add(1)
 		}
 	}
 }

@@ -27,6 +27,13 @@ var touched atomic.Int64
 // time, since the program began: the system keeps that only for their owner.
 func Touched() int64 { return touched.Load() }
 
+// touchedLinks counts the links that count as read just now because of this program.
+var touchedLinks atomic.Int64
+
+// TouchedLinks returns of how many links it has changed the access time to read where they lead, since the
+// program began: nobody can keep that.
+func TouchedLinks() int64 { return touchedLinks.Load() }
+
 // openContent opens a file that a folder says is one, and makes sure that
 // nothing else has taken its place.
 func openContent(at int, name string, follow bool) (*content, error) {
