@@ -22,7 +22,7 @@ type growthCase struct {
 	size int    // of the smaller
 	// prepare are command lines that are run before, and args is the one that is measured.
 	// TREE stands for what was made, LEDGER for a ledger, LIST for a file beside; ALTERNATIVES
-	// for a condition of as many as the size says, SOME for a path in the tree.
+	// and PARTS for a condition of as many as the size says, PIECES for as many pieces of names, SOME for a path in the tree.
 	prepare []string
 	args    string
 	fresh   bool // there is no ledger before each run
@@ -50,6 +50,8 @@ var growthCases = []growthCase{
 	{name: "plan to hide", make: "tree", size: 60_000, args: "act hide TREE where kind is file"},
 	{name: "compare a chain with its record", make: "chain", size: 1500, prepare: []string{toRecord}, args: "compare @t --ledger LEDGER"},
 	{name: "a condition of alternatives", make: "tree", size: 250, args: "search TREE --count where ALTERNATIVES"},
+	{name: "a condition of many parts", make: "tree", size: 600, args: "search TREE --count where PARTS"},
+	{name: "many pieces of names", make: "tree", size: 1000, args: "search TREE PIECES --count"},
 	{name: "tally in many groups", make: "extensions", size: 75_000, args: "tally TREE --by ext"},
 	{name: "a table of many groups", make: "extensions", size: 5000, args: "tally TREE --by ext,folder --cross"},
 	{name: "links followed", make: "links", size: 5000, args: "search TREE/links --follow --count where kind is file"},
@@ -86,7 +88,7 @@ func growth(runs int, only, work, self string) (rows []string, err error) {
 			}
 			return text
 		}
-		work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
+		work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "PARTS", "… and size over …", "PIECES", "PIECE …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
 		rows = append(rows, fmt.Sprintf("| %s: `%s` | %d %s | %.2f s | %.2f s | %s | %s |\n", c.name, work, c.size, c.make, median(small, cpuOf), median(large, cpuOf),
 			missed(fmt.Sprintf("%.1f", ratio), ratio > mostGrowth), missed(fmt.Sprintf("%.0f MiB", peak), peak > mostPeak)))
 	}
@@ -96,6 +98,7 @@ func growth(runs int, only, work, self string) (rows []string, err error) {
 // measure makes something of a size, and runs the command on it.
 func (c *growthCase) measure(size, runs int, work, self string) (all []usage, err error) {
 	made, alternatives := size, ""
+	parts, pieces := "depth at least 0", ""
 	if c.make == "records" {
 		made = 2000
 	}
@@ -105,6 +108,13 @@ func (c *growthCase) measure(size, runs int, work, self string) (all []usage, er
 			alternatives += fmt.Sprintf(" or name is rec%06d-7.wav", 7*i)
 		}
 		alternatives = strings.TrimPrefix(alternatives, " or ")
+	}
+	if strings.Contains(c.args, "PARTS") || strings.Contains(c.args, "PIECES") {
+		made = 20_000
+		for i := range size {
+			parts += fmt.Sprintf(" and size over %dB", i)
+			pieces += fmt.Sprintf(" zz%d", i)
+		}
 	}
 	at := filepath.Join(work, fmt.Sprintf("growth-%s-%d", c.make, made))
 	if c.make == "records" {
@@ -135,7 +145,7 @@ func (c *growthCase) measure(size, runs int, work, self string) (all []usage, er
 		}
 	}
 	words := func(line string) []string {
-		return strings.Fields(strings.NewReplacer("TREE", tree, "LEDGER", ledger, "LIST", list, "ALTERNATIVES", alternatives, "SOME", someFile(tree)).Replace(line))
+		return strings.Fields(strings.NewReplacer("TREE", tree, "LEDGER", ledger, "LIST", list, "ALTERNATIVES", alternatives, "PARTS", parts, "PIECES", pieces, "SOME", someFile(tree)).Replace(line))
 	}
 	for _, line := range c.prepare {
 		if out, err := exec.Command(frank, words(line)...).CombinedOutput(); err != nil {

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"testing"
 	"time"
 	"unsafe"
@@ -112,4 +113,38 @@ func TestLinksCountAsRead(t *testing.T) {
 	assert.Empty(t, run(t, root, "list", "--columns", "name,target").err)
 	old()
 	assert.Empty(t, run(t, root, "list", "--columns", "name,target", "--quiet").err)
+}
+
+// A card follows a link as the system does, also through a folder that is a link, and tells of a folder that
+// cannot be read that it is not known what it holds; of a list, each entry with what it holds.
+func TestInspectTellsTrue(t *testing.T) {
+	root := tree(t, "real/deep/x", "real/f", "shut/y", "full/in/z")
+	for dir := root; len(dir) > len(os.TempDir()); dir = filepath.Dir(dir) {
+		require.NoError(t, os.Chmod(dir, 0o755))
+	}
+	require.NoError(t, os.Symlink("real/deep", filepath.Join(root, "folder")))
+	require.NoError(t, os.Symlink("folder/../f", filepath.Join(root, "link")))
+	require.NoError(t, os.Symlink("there", filepath.Join(root, "back")))
+	require.NoError(t, os.Symlink("back", filepath.Join(root, "there")))
+	r := run(t, root, "inspect", "link")
+	assert.Regexp(t, `leads to +folder/\.\./f\n`, strings.ReplaceAll(r.out, root+"/", ""))
+	assert.NotContains(t, r.out, "broken")
+	assert.Contains(t, run(t, root, "inspect", "back").out, "goes round in a circle")
+	link := filepath.Join(root, "link")
+	require.NoError(t, unix.UtimesNanoAt(unix.AT_FDCWD, link, []unix.Timespec{{Sec: 1_000_000_000}, {Sec: 1_100_000_000}}, unix.AT_SYMLINK_NOFOLLOW))
+	assert.Regexp(t, `accessed +2001-09-09`, run(t, root, "inspect", "link", "--times", "utc").out, "not when it looked itself")
+	if os.Geteuid() == 0 {
+		require.NoError(t, os.Chmod(filepath.Join(root, "shut"), 0o711))
+		cmd := command(t, root, "inspect", "shut")
+		cmd.Env = append(cmd.Env, "HOME="+root)
+		r = finish(t, stranger(cmd))
+		assert.Equal(t, 3, r.status)
+		assert.Contains(t, r.out, "it is not known what: it could not be read")
+		assert.NotContains(t, r.out, "0 entries")
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, "kept"), []byte("full\n"), 0o644))
+	assert.Regexp(t, `holds +2 entries: 1 folder, 1 file`, run(t, root, "inspect", "@@kept").out)
+	// A place with a slash at its end makes no path with two.
+	require.NoError(t, os.Link(filepath.Join(root, "full/in/z"), filepath.Join(root, "full/in/again")))
+	assert.NotContains(t, run(t, root, "weigh", "full/", "--explain", "full", "--as", "csv").out, "//")
 }
