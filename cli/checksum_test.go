@@ -338,3 +338,32 @@ func TestVerifyMoved(t *testing.T) {
 		assert.Contains(t, r.out, "its content is now deep/was a")
 	}
 }
+
+// With a condition, verify checks what meets it: as it is now or, of a record, as it was.
+func TestVerifyWhere(t *testing.T) {
+	root, home := tree(t, "in/a.txt", "in/b.md", "in/sub/c.txt"), t.TempDir()
+	frank := func(line string) result {
+		cmd := command(t, root, strings.Fields(line)...)
+		cmd.Env = append(cmd.Env, "HOME="+home, "XDG_DATA_HOME="+home)
+		return finish(t, cmd)
+	}
+	require.Zero(t, frank("checksum in --as manifest --to in/list").status)
+	require.Zero(t, frank("record in --label l --checksum sha256").status)
+	require.NoError(t, os.WriteFile(filepath.Join(root, "in/a.txt"), make([]byte, 3000), 0o644))
+	require.NoError(t, os.Remove(filepath.Join(root, "in/b.md")))
+	for line, says := range map[string]string{
+		"verify in/list where ext is txt":              "1 same, 1 different · 2 files listed",
+		"verify in/list where path is sub/c.txt":       "1 same · 1 file listed",
+		"verify in/list where ext is md":               "0 same, 1 missing · 1 file listed",
+		"verify in/list where size over 2kB":           "0 same, 1 different · 1 file listed",
+		"verify @l where size over 2kB":                "0 same, 1 different · 1 file listed",
+		"verify @l where size under 2kB":               "2 same, 1 different, 1 missing · 4 files listed", // as it was, the list among them
+		"verify in/list --unlisted where kind is pipe": "0 same · 0 files listed",
+	} {
+		assert.Contains(t, frank(line).out, says, line)
+	}
+	r := frank("verify in/list where size over 2kB")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "1 of 3 files listed meet the condition")
+	assert.Contains(t, r.out, "it is not known whether 1 entry matches", "of what is missing there is no size")
+}

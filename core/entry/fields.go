@@ -439,6 +439,9 @@ func (f *Field) Knows(e *Entry) bool {
 	}
 	needs := f.Needs
 	if f.Having != nil {
+		if e.Kind == KindUnknown { // it may be of any
+			return false
+		}
 		i := slices.IndexFunc(f.Having, func(h Having) bool { return slices.Contains(h.Kinds, e.Kind) })
 		if i < 0 {
 			return true // nothing of that kind has it
