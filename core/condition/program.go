@@ -215,6 +215,8 @@ func (p *part) decide(s *state, e *entry.Entry, asked entry.Facts) source.Verdic
 			return source.Unknown
 		case p.test(s, e):
 			return source.Yes
+		case e.Kind == entry.KindUnknown && p.field == kindField: // it may be of any
+			return source.Unknown
 		}
 		return source.No
 	case notOf:
