@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"net/url"
 	"os"
@@ -206,6 +207,28 @@ func asked(t *testing.T, database string, fleet []*machine, status int) (told st
 	return told
 }
 
+// fleetGrew checks how much each machine's files grew since before, by what the test knows of each tree: files
+// that are longer than 20 bytes, before or now.
+func fleetGrew(t *testing.T, database string, fleet []*machine, before map[string]map[string]string) {
+	var want, got []string
+	for _, m := range fleet {
+		was, is := 0, 0
+		paths := maps.Clone(before[m.name])
+		maps.Copy(paths, m.files)
+		for path := range paths {
+			if a, b := len(before[m.name][path]), len(m.files[path]); a > 20 || b > 20 {
+				was, is = was+a, is+b
+			}
+		}
+		want = append(want, fmt.Sprint(m.name, " ", was, " ", is))
+	}
+	rows, _ := answered(t, database, 0, "tally", "@srv", "--since", "@srv:1", "--host", "all", "--by", "host", "where", "size", "over", "20", "B")
+	for _, row := range rows {
+		got = append(got, fmt.Sprint(row["key"], " ", row["before"], " ", row["now"]))
+	}
+	assert.ElementsMatch(t, want, got)
+}
+
 // Twelve machines record into one ledger at once, and what is asked about all of them is answered as the test saw
 // their trees. One was away for a week, and sends what it recorded then.
 func TestFleet(t *testing.T) {
@@ -220,8 +243,10 @@ func TestFleet(t *testing.T) {
 	fleet := fleetOn(t, database, names...)
 	random := rand.New(rand.NewPCG(1, 2))
 	away, local := fleet[3], filepath.Join(t.TempDir(), "ledger")
+	before := map[string]map[string]string{}
 	for round := range 3 {
 		for _, m := range fleet {
+			before[m.name] = maps.Clone(m.files)
 			m.change(t, random)
 		}
 		cmd := away.command(t, "record", away.root, "--label", "srv", "--checksum", "sha256", "--ledger", local)
@@ -232,6 +257,7 @@ func TestFleet(t *testing.T) {
 	require.Zero(t, sent.status, sent.err)
 	assert.Contains(t, sent.out, "3 records sent")
 	asked(t, database, fleet, 0)
+	fleetGrew(t, database, fleet, before)
 
 	// A machine sees itself alone, and no more than it is admitted to.
 	r := finish(t, fleet[5].command(t, "search", "@srv", "--host", "all", "where", "kind", "is", "file", "--as", "paths"))

@@ -163,7 +163,7 @@ func (p *Program) onMachines(ctx context.Context, r *reading, place, words strin
 			r.unrecorded = append(r.unrecorded, place+recordMark+name)
 		}
 	}
-	if len(r.hosts.names) == 0 && place != everyRecord && ref.Back == 0 { // who has no earlier one is told by who asks for it
+	if len(r.hosts.names) == 0 && place != everyRecord {
 		if err := p.noteUnrecorded(ctx, r, place, has); err != nil {
 			return nil, err
 		}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -36,7 +37,7 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 		return err
 	}
 	if len(before.Sources)+len(after.Sources) != 2 {
-		return misuse("--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", thisHost())
+		return misuse("--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), thisHost()))
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*weigh.Grown, error) {
@@ -89,50 +90,56 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 	return p.sidesOf(r, summary, sources[:1], sources[1:])
 }
 
-// openSinceOn opens what machines have recorded, before and since.
+// openSinceOn opens what machines have recorded, before and since. A machine that has only one of the two
+// records has no say: nothing is known of how much it grew.
 func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
-	earlier := append([]string{since}, args[len(places):]...)
-	was, summary, err := p.open(ctx, r, earlier, ofAFolder)
+	was, summary, err := p.open(ctx, r, append([]string{since}, args[len(places):]...), ofAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	r.view.Lettered, r.view.Before = true, len(was)
-	problems := slices.DeleteFunc(summary.Report.Problems, func(one source.Problem) bool { return slices.Contains(r.unrecorded, one.Path) })
-	r.unrecorded, r.without, r.notes = nil, nil, nil // those of now are told
+	problems, recordedThen := summary.Report.Problems, hostsOf(was, r.without)
+	r.unrecorded, r.lackingRecord, r.without, r.notes = nil, nil, nil, nil // those of now are told
 	is, summary, err := p.open(ctx, r, args, ofAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	summary.Report.Problems = append(problems, summary.Report.Problems...)
-	// Of a machine that has no record of before, nothing is known that could have grown.
-	host := func(s source.Source) string {
-		if recorded := s.Place().Record; recorded != nil {
-			return recorded.Host
-		}
-		return ""
+	recordedNow := hostsOf(is, r.without)
+	was = slices.DeleteFunc(was, func(s source.Source) bool { return !recordedNow[hostOf(s)] })
+	is = slices.DeleteFunc(is, func(s source.Source) bool { return !recordedThen[hostOf(s)] })
+	if len(was) == 0 || len(is) == 0 {
+		return nil, nil, nil, misuse("none of these machines has records of before and of now")
 	}
-	earlierOn := map[string]bool{}
-	for _, s := range was {
-		earlierOn[host(s)] = true
-	}
-	var without []string
-	is = slices.DeleteFunc(is, func(s source.Source) bool {
-		if !earlierOn[host(s)] {
-			without = append(without, host(s))
-		}
-		return !earlierOn[host(s)]
-	})
-	r.view.Places = r.view.Places[:len(was)]
-	for _, s := range is {
+	r.view.Lettered, r.view.Before, r.view.Places = true, len(was), nil
+	for _, s := range slices.Concat(was, is) {
 		r.view.Add(s.Place())
 	}
-	switch {
-	case len(is) == 0:
-		return nil, nil, nil, misuse("none of these machines has records of before and of now")
-	case len(without) > 0:
-		summary.Notes = append(summary.Notes, render.Count(int64(len(without)), "machine has", "machines have")+" no record of before: "+inShort(without))
+	before, after, summary, err = p.sidesOf(r, summary, was, is)
+	if err == nil {
+		before.ByHost = true
 	}
-	return p.sidesOf(r, summary, was, is)
+	return before, after, summary, err
+}
+
+// hostOf returns the machine that recorded a source.
+func hostOf(s source.Source) string {
+	if recorded := s.Place().Record; recorded != nil {
+		return recorded.Host
+	}
+	return ""
+}
+
+// hostsOf returns the machines that have a record: those of sources, and those that have not got the
+// path that is asked about.
+func hostsOf(sources []source.Source, without []string) map[string]bool {
+	hosts := map[string]bool{}
+	for _, s := range sources {
+		hosts[hostOf(s)] = true
+	}
+	for _, host := range without {
+		hosts[host] = true
+	}
+	return hosts
 }
 
 // sidesOf puts two sides together.

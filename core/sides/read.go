@@ -13,6 +13,7 @@ import (
 type Side struct {
 	*source.Set
 	Scopes []Scope // of its sources
+	ByHost bool    // on the side before: entries are held against those of the same machine
 }
 
 // Held is what was found of two sides.
@@ -22,13 +23,15 @@ type Held struct {
 	Unclear   int64 // that one side has, and the other, recorded with a condition, may have had as well
 	Outside   int64 // that one side has where the other did not look
 	Unread    int64 // that one side has where the other could not be read
+
+	unclear map[string]int64 // by machine
 }
 
 // Read reads both sides and gives what of each is in the answer to the sink that is made for it: for
 // side 0 before, and 1 after. It may make one again, which replaces that before.
 func Read(ctx context.Context, before, after *Side, request source.Request, sink func(side int) source.Sink) (*Held, error) {
 	h := &holding{ctx: ctx, sides: [2]*Side{before, after}, request: request, sink: sink, asked: request.Condition != nil,
-		lone: len(before.Sources) == 1 && len(after.Sources) == 1, seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}}
+		lone: !before.ByHost, seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}}
 	paired := h.asked
 	for i, side := range h.sides {
 		h.scopes[i] = map[string]Scope{}
@@ -52,8 +55,10 @@ func Read(ctx context.Context, before, after *Side, request source.Request, sink
 		*n += of
 	}
 	held.Report = h.report
-	for side := range h.sides {
-		NoteUnclear(&held.Report, h.sides[1-side].Sources[0].Place(), h.left[side].Unclear)
+	for i, side := range h.sides {
+		for _, one := range side.Sources {
+			NoteUnclear(&held.Report, one.Place(), h.left[1-i].unclear[h.host(one.Place())])
+		}
 	}
 	Settle(&held.Report, held.Undecided)
 	return &held, nil
@@ -67,7 +72,7 @@ type holding struct {
 	request source.Request
 	sink    func(side int) source.Sink
 	asked   bool // there is a condition
-	lone    bool // there is one place on each side, whatever it is called
+	lone    bool // there is one place on each side, whatever machine it is of
 	seeds   [2]maphash.Seed
 	shut    [2]Shut
 	report  source.Report
@@ -137,7 +142,7 @@ type decision func(side int, k key, e *entry.Entry, how func(*entry.Entry) Stand
 
 // read reads a side. The first time, what there is is noted in the report.
 func (h *holding) read(side int, first bool, decide decision) error {
-	h.left[side] = Held{}
+	h.left[side] = Held{unclear: map[string]int64{}}
 	from, request := h.sides[side], h.request
 	scopes := []Scope{}
 	if h.lone {
@@ -297,6 +302,7 @@ func (h *holding) alone(side int, verdict source.Verdict, e *entry.Entry, how fu
 		h.left[side].Undecided++
 	case standing == Unclear:
 		h.left[side].Unclear++
+		h.left[side].unclear[h.host(e.Folder.Place)]++
 	default:
 		return true
 	}

@@ -250,18 +250,26 @@ func untold(s *Summary) []string {
 	if s.Report.Unknown == 0 {
 		return nil
 	}
-	var why []string
+	type cause struct{ field, reason string }
+	var causes []cause
+	entries := map[cause]int64{} // 0 if several places have this cause: the sides of a pair share entries
 	for _, p := range s.Report.Problems {
 		if p.Untold == nil {
 			continue
 		}
-		text := p.Untold.Name
-		if p.Entries != s.Report.Unknown {
-			text += " (" + render.Grouped(p.Entries) + ")"
+		c := cause{p.Untold.Name, strings.TrimPrefix(p.Reason(), "it")}
+		if slices.Contains(causes, c) {
+			entries[c] = 0
+			continue
 		}
-		if text += strings.TrimPrefix(p.Reason(), "it"); !slices.Contains(why, text) {
-			why = append(why, text)
+		causes, entries[c] = append(causes, c), p.Entries
+	}
+	var why []string
+	for _, c := range causes {
+		if n := entries[c]; n > 0 && n != s.Report.Unknown {
+			c.field += " (" + render.Grouped(n) + ")"
 		}
+		why = append(why, c.field+c.reason)
 	}
 	return []string{"it is not known whether " + render.Count(s.Report.Unknown, "entry matches", "entries match") + ": " + strings.Join(why, ", ")}
 }
