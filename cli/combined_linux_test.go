@@ -92,7 +92,7 @@ func tryCombined(t *testing.T, seed uint64) int {
 	c.run(append([]string{"record", "t", "--label", "chosen", "--as-of", asOfWord, "--ledger", c.home + "/chosen", "where"}, chosen.chosen.words...)...)
 	chosen.words = append(chosen.words, "--ledger", c.home+"/chosen")
 	for _, x := range c.before {
-		if x.kind() == "folder" || chosen.chosen.holds(live, x) == yes {
+		if x.kind() == "folder" || chosen.chosen.holds(live.within(), x) == yes {
 			chosen.things = append(chosen.things, x)
 			chosen.all = chosen.things
 			chosen.byWay[x.way] = x
@@ -752,9 +752,6 @@ func (c *combination) twoSides(a, b *place) {
 		for q = c.cond(c.IntN(3)); len(q.opaque) > 0; {
 			q = c.cond(c.IntN(3))
 		}
-		if slices.Contains(q.words, "path") || slices.Contains(q.words, "folder") { // which are relative here
-			return
-		}
 	}
 	meets := func(p *place, x *thing) verdict {
 		switch {
@@ -763,7 +760,7 @@ func (c *combination) twoSides(a, b *place) {
 		case q == nil:
 			return yes
 		}
-		return q.holds(p, x)
+		return q.holds(p.within(), x)
 	}
 	shut := func(p *place, way string) bool { // not known what is there
 		return slices.ContainsFunc(everyFolder(&thing{way: way}), func(up string) bool { return up != "" && p.byWay[up] != nil && !p.byWay[up].open })
@@ -780,7 +777,7 @@ func (c *combination) twoSides(a, b *place) {
 		case x != nil && y == nil && shut(b, way), y != nil && x == nil && shut(a, way):
 			continue
 		case x == nil && a.chosen != nil && y.kind() != "folder":
-			held := a.chosen.holds(b, y)
+			held := a.chosen.holds(b.within(), y)
 			switch {
 			case held == no || n == no:
 			case n == unsure:
@@ -867,7 +864,7 @@ func union(a, b map[string]*thing) map[string]bool {
 // lasting reports whether it is settled by name and kind whether something meets a condition.
 func lasting(q *cond) bool {
 	for i, word := range q.words {
-		if slices.Contains([]string{"target", "type", "size", "disk", "links", "inode", "uid", "gid", "owner", "mode", "modified", "changed", "created", "age", "empty", "hidden", "broken", "sparse", "sha256", "md5", "path", "folder"}, word) && (i == 0 || slices.Contains([]string{"and", "or", "not", "("}, q.words[i-1])) {
+		if slices.Contains([]string{"target", "type", "size", "disk", "links", "inode", "uid", "gid", "owner", "mode", "modified", "changed", "created", "age", "empty", "hidden", "broken", "sparse", "sha256", "md5"}, word) && (i == 0 || slices.Contains([]string{"and", "or", "not", "("}, q.words[i-1])) {
 			return false
 		}
 	}

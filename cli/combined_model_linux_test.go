@@ -74,6 +74,13 @@ func newPlace(given string, things []*thing) *place {
 	return p
 }
 
+// within is the place as it is for who stands in it.
+func (p *place) within() *place {
+	here := *p
+	here.given = "."
+	return &here
+}
+
 // path is how an entry is shown.
 func (p *place) path(x *thing) string { return p.given + "/" + x.way }
 
@@ -142,7 +149,8 @@ func valueOf(p *place, x *thing, field string) (value any, is mark) {
 	case "path":
 		return p.path(x), known
 	case "folder":
-		return path.Dir(p.path(x)), known
+		full := p.path(x)
+		return full[:strings.LastIndexByte(full, '/')], known
 	case "kind":
 		return x.kind(), known
 	case "depth":

@@ -48,9 +48,9 @@ func (p *Program) recordCommand() *cobra.Command {
 @NAME:1 is the record before, @NAME:2026-11-01 the newest at or before that day,
 @NAME/counts a folder in it ("frank help places").
 
-Recording again takes only the space of what has changed. With --quick, folders whose
-times are the same are taken over from the record before: a file altered in place is not
-noticed. With where, only matches and folders are recorded.
+Recording again takes only the space of what has changed. --quick takes over folders
+whose times are the same as before: a file altered in place is not noticed. With where,
+only matches and folders are recorded; paths in it are from the place.
 
 With --checksum, digests of files are recorded too; next time, only files that look changed
 are read. --recheck reads the others too, and names those whose content changed although
@@ -163,6 +163,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if err != nil {
 		return err
 	}
+	r.relative = true
 	sources, summary, err := p.open(cmd.Context(), r, args, ofAFolder)
 	if err != nil {
 		return err

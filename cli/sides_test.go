@@ -29,7 +29,7 @@ func TestTwoSides(t *testing.T) {
 	for name, size := range map[string]int{"shrinks": 2000, "grows": 500, "sub/stays": 3000, "goes": 4000, ".cloak": 1} {
 		write(name, size)
 	}
-	for _, line := range []string{"--label whole", "--label big where size over 1kB", "--label text where ext is txt", "--label nocache --skip cache", "--label shown --hidden omit"} {
+	for _, line := range []string{"--label whole", "--label big where size over 1kB", "--label text where ext is txt", "--label nocache --skip cache", "--label rest where not path has /cache", "--label shown --hidden omit"} {
 		require.Zero(t, frank("record d "+line).status, line)
 	}
 	write("shrinks", 300)
@@ -49,6 +49,8 @@ func TestTwoSides(t *testing.T) {
 		{"@big where name has s", "altered shrinks; removed goes; unclear grows", -4000 - 1700, 3},
 		{"@text", "added new.txt", 1500, 0},
 		{"@nocache", "added .veiled; added new.txt; altered grows; altered shrinks; removed goes", 1500 + 9 - 4000 + 2000 - 1700, 0},
+		{"@rest", "added .veiled; added new.txt; altered grows; altered shrinks; removed goes", 1500 + 9 - 4000 + 2000 - 1700, 0},
+		{"@whole where path has /new", "added new.txt", 1500, 0},
 		{"@shown", "added cache/c2; added new.txt; altered grows; altered shrinks; removed goes", 1500 + 7 - 4000 + 2000 - 1700, 0},
 		{"@whole where path is cache/c2 or folder is sub", "added cache/c2", 7, 0},
 	} {

@@ -59,6 +59,11 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 	for _, pair := range c.Contradictions(env) {
 		p.say("frank: %s", pair)
 	}
+	if r.relative {
+		for _, slip := range c.FromPlace(places) {
+			p.say("frank: %s", slip)
+		}
+	}
 	r.condition, r.program, r.request.Condition = c, program, program
 	r.slips = append(r.slips, c.Slips(env)...)
 	if c.Spoken {

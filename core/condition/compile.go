@@ -192,8 +192,11 @@ func (c *compiler) compare(t *Test, words []string) *part {
 	}
 	return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
-		if !ok || holds(value) || c.env.Relative {
-			return ok && holds(value)
+		if !ok || holds(value) {
+			return ok
+		}
+		if c.env.Relative {
+			return string(value) != "." && holds(s.fromHere(value))
 		}
 		below, is := bytes.CutPrefix(value, letters.Fold([]byte(e.Folder.Place.Given), matchCase))
 		return is && len(below) > 1 && holds(bytes.TrimPrefix(below, []byte("/")))

@@ -32,7 +32,7 @@ type Environment struct {
 	User      uint32   // who is "me"
 	Groups    []uint32 // that "me" is in
 	Accounts  Accounts
-	Relative  bool // paths are from the place
+	Relative  bool // paths are from the place, as if the question were asked in it
 }
 
 // Program is a condition ready to decide on entries. It implements
@@ -87,7 +87,7 @@ const (
 func (p *Program) Needs() entry.Facts { return p.root.needs }
 
 // lasting are fields that are the same as long as something has its path and its kind.
-var lasting = []string{"name", "stem", "ext", "depth", "kind"}
+var lasting = []string{"name", "stem", "ext", "path", "folder", "depth", "kind"}
 
 // Lasting reports whether an entry that meets the condition met it whenever it was there.
 func (p *Program) Lasting() bool { return p.root.lasting() }
@@ -299,6 +299,7 @@ type state struct {
 	raw      []byte
 	folded   []byte // raw as it is compared, if isFolded
 	isFolded bool
+	room     []byte
 
 	unknown int64 // entries of which it is not known whether they meet the condition
 	untold  map[*entry.Field]int64
@@ -316,4 +317,10 @@ func (s *state) value(f *entry.Field, e *entry.Entry, matchCase bool) ([]byte, b
 		s.folded, s.isFolded = letters.Fold(append(s.folded[:0], s.raw...), matchCase), true
 	}
 	return s.folded, s.has
+}
+
+// fromHere returns a path from a place as it is written in the folder of that place.
+func (s *state) fromHere(relative []byte) []byte {
+	s.room = append(append(s.room[:0], here...), relative...)
+	return s.room
 }

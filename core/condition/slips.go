@@ -30,6 +30,20 @@ func (c *Condition) Slips(env *Environment) (slips []string) {
 	return slips
 }
 
+// FromPlace says of tests of paths that begin with a place what they are where paths are from the place.
+func (c *Condition) FromPlace(places []string) (slips []string) {
+	walk(c.Root, func(t *Test) {
+		text := t.Values[0].Text
+		for _, place := range places {
+			if below, begins := strings.CutPrefix(text, strings.TrimRight(place, "/")+"/"); begins && t.Field.FromPlace && below != "" && place != "." {
+				slips = append(slips, fmt.Sprintf("paths in the condition are from the place: %s %s %s, not %s", t.Field.Name, t.Op, quote(below), quote(text)))
+				return
+			}
+		}
+	})
+	return slips
+}
+
 // walk visits the tests that have to be met, not those whose opposite has.
 func walk(n Node, visit func(*Test)) {
 	switch n := n.(type) {
