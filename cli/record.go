@@ -49,8 +49,8 @@ func (p *Program) recordCommand() *cobra.Command {
 @NAME/counts a folder in it ("frank help places").
 
 Recording again takes only the space of what has changed. --quick takes over folders
-whose times are the same as before: a file altered in place is not noticed. With where,
-only matches and folders are recorded; its paths are from the place.
+whose times are the same: a file altered in place is not noticed. With where, only
+matches and folders are recorded; its paths are from the place.
 
 With --checksum, digests of files are recorded too; next time, only files that look changed
 are read. --recheck reads the others too, and names those whose content changed although
