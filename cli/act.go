@@ -19,8 +19,8 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
-	"frankledger/core/similar"
 	"frankledger/core/source"
+	"frankledger/core/text"
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
@@ -71,7 +71,7 @@ targets.`,
 			if action, known := otherActions()[strings.ToLower(args[0])]; known {
 				return repaired(misuse("there is no action %q; here it is: %s", args[0], action[0]), p.instead(args[0], action...))
 			}
-			if near := similar.Nearest(args[0], names); near != "" {
+			if near := text.Nearest(args[0], names); near != "" {
 				return repaired(misuse("there is no action %q; did you mean %s?", args[0], near), p.instead(args[0], near))
 			}
 			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))

@@ -25,7 +25,7 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/live"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 	"frankledger/output"
 	"frankledger/render"
 )
@@ -368,7 +368,7 @@ func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
 	if line := p.forgiveCommand(word); line != nil {
 		return repaired(misuse("there is no command %q; here it is: %s", word, commandLine(otherCommands()[strings.ToLower(word)])), line)
 	}
-	if near := similar.Nearest(word, names); near != "" {
+	if near := text.Nearest(word, names); near != "" {
 		return repaired(misuse("there is no command %q; did you mean %s?", word, near), p.instead(word, near))
 	}
 	return misuse("there is no command %q", word)

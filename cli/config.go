@@ -14,8 +14,8 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
-	"frankledger/core/similar"
 	"frankledger/core/source"
+	"frankledger/core/text"
 	"frankledger/render"
 )
 
@@ -165,7 +165,7 @@ file with everything in it:
 // keyMistake says what is wrong with setting a default, and which was likely meant.
 func (p *Program) keyMistake(key string, err error) error {
 	wrong := misuse("%s: %w", render.Escaped(key), err)
-	if near := similar.Nearest(key, config.KeyNames()); near != "" && near != key {
+	if near := text.Nearest(key, config.KeyNames()); near != "" && near != key {
 		return repaired(wrong, p.instead(key, near))
 	}
 	return wrong

@@ -18,7 +18,7 @@ import (
 
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 	"frankledger/render"
 )
 
@@ -85,7 +85,7 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 	}
 	var names []string
 	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-	if near := similar.Nearest(name, names); near != "" && dashes == "--" {
+	if near := text.Nearest(name, names); near != "" && dashes == "--" {
 		at, value, has := p.optionAt(dashes + name)
 		with := []string{"--" + near}
 		if has {
@@ -197,7 +197,7 @@ func valueOf(option, value string, words []string) string {
 	if len(value) < 3 { // anything is near it
 		return ""
 	}
-	return similar.Nearest(value, words)
+	return text.Nearest(value, words)
 }
 
 // otherValues are the command line with our words for values that are none, as far as the
@@ -242,7 +242,7 @@ func (p *Program) otherFiles(cmd *cobra.Command, err error) (lines [][]string) {
 			if end := strings.IndexAny(label, ":@/"); end >= 0 { // which record, of which machine, and what in it stays as it is
 				label = label[:end]
 			}
-			if near := similar.Nearest(label, recordLabels(cmd)); near != "" && near != label {
+			if near := text.Nearest(label, recordLabels(cmd)); near != "" && near != label {
 				lines = append(lines, p.instead(arg, recordMark+near+arg[len(recordMark)+len(label):]))
 			}
 		case !errors.Is(err, fs.ErrNotExist) || strings.HasPrefix(arg, "-") || !strings.Contains(err.Error(), render.Escaped(file)):
@@ -407,7 +407,7 @@ func nearPlace(place string) string {
 		for _, d := range list {
 			there = append(there, d.Name())
 		}
-		near := similar.Nearest(names[i], there)
+		near := text.Nearest(names[i], there)
 		if near == "" {
 			return ""
 		}

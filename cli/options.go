@@ -17,8 +17,8 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/row"
-	"frankledger/core/similar"
 	"frankledger/core/source"
+	"frankledger/core/text"
 	"frankledger/render"
 	"frankledger/render/report"
 )
@@ -273,7 +273,7 @@ func (p *Program) chosenForm(cmd *cobra.Command, o *showingOptions) (*render.For
 		return nil, misuse("--as: %w", err)
 	}
 	names := render.Names(o.forms)
-	if near := similar.Nearest(o.format, names); near != "" {
+	if near := text.Nearest(o.format, names); near != "" {
 		return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
 	}
 	return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(names, ", "), o.format)
@@ -292,7 +292,7 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 		}
 	}
 	file := strings.TrimSuffix(o.to, filepath.Ext(o.to))
-	likely := similar.Nearest("."+ending, endings)
+	likely := text.Nearest("."+ending, endings)
 	if likely == "" {
 		likely = "." + render.JSON.Endings[0] // every command can have that
 	}

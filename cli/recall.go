@@ -14,7 +14,7 @@ import (
 	"frankledger/config"
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 	"frankledger/render"
 )
 
@@ -52,7 +52,7 @@ file they are in.`,
 			search, known := searches[names[0]]
 			switch {
 			case !known:
-				near := similar.Nearest(names[0], slices.Sorted(maps.Keys(searches)))
+				near := text.Nearest(names[0], slices.Sorted(maps.Keys(searches)))
 				if near == "" {
 					return misuse("no search is remembered as %q; frank recall lists them", names[0])
 				}

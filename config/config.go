@@ -13,7 +13,7 @@ import (
 
 	"github.com/BurntSushi/toml"
 
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 // Config holds the defaults of options by the options' names. A key that the
@@ -150,7 +150,7 @@ func lookUp(raw map[string]any, key toml.Key) any {
 
 // noKey says that there is no such key.
 func noKey(key string) string {
-	if near := similar.Nearest(key, KeyNames()); near != "" {
+	if near := text.Nearest(key, KeyNames()); near != "" {
 		return "no such key; did you mean " + near + "?"
 	}
 	return "no such key; there are " + strings.Join(KeyNames(), ", ")

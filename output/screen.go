@@ -3,8 +3,9 @@ package output
 import (
 	"bytes"
 	"io"
-	"unicode"
 	"unicode/utf8"
+
+	"frankledger/core/text"
 )
 
 // Screen returns a destination that passes an answer on to a terminal, and lets
@@ -48,60 +49,48 @@ func (s *screen) Close(whole bool) error {
 	return s.to.Close(whole)
 }
 
-// AppendScreen appends text as it may go to a terminal. Unless it is the end of the
-// text, the rest is what cannot be told yet.
-func AppendScreen(dst, text []byte, end bool) (safe, rest []byte) {
+// AppendScreen appends text as it may go to a terminal. Unless end says that nothing follows, the
+// rest is what cannot be told yet.
+func AppendScreen(dst, from []byte, end bool) (safe, rest []byte) {
 	const digits = "0123456789abcdef"
-	for len(text) > 0 {
+	for len(from) > 0 {
 		plain := 0
-		for plain < len(text) && (text[plain] >= ' ' && text[plain] < 0x7f || text[plain] == '\n' || text[plain] == '\t') {
+		for plain < len(from) && (from[plain] >= ' ' && from[plain] < 0x7f || from[plain] == '\n' || from[plain] == '\t') {
 			plain++
 		}
-		dst, text = append(dst, text[:plain]...), text[plain:]
-		if len(text) == 0 {
+		dst, from = append(dst, from[:plain]...), from[plain:]
+		if len(from) == 0 {
 			break
 		}
-		if n, open := style(text); n > 0 || open && !end {
+		if n, open := style(from); n > 0 || open && !end {
 			if n == 0 {
-				return dst, text
+				return dst, from
 			}
-			dst, text = append(dst, text[:n]...), text[n:]
+			dst, from = append(dst, from[:n]...), from[n:]
 			continue
 		}
-		if text[0] == '\r' && len(text) > 1 && text[1] == '\n' { // as CSV has it
-			dst, text = append(dst, "\r\n"...), text[2:]
+		if from[0] == '\r' && len(from) > 1 && from[1] == '\n' { // as CSV has it
+			dst, from = append(dst, "\r\n"...), from[2:]
 			continue
 		}
-		if !end && (!utf8.FullRune(text) || text[0] == '\r' && len(text) == 1) {
-			return dst, text
+		if !end && (!utf8.FullRune(from) || from[0] == '\r' && len(from) == 1) {
+			return dst, from
 		}
-		r, size := utf8.DecodeRune(text)
+		r, size := utf8.DecodeRune(from)
 		switch {
 		case r == utf8.RuneError && size == 1 || r < 0x80:
-			dst = append(dst, '\\', 'x', digits[text[0]>>4], digits[text[0]&15])
-		case Acts(r):
+			dst = append(dst, '\\', 'x', digits[from[0]>>4], digits[from[0]&15])
+		case r < 0x10000 && !text.IsPrintable(r): // JSON has no escape for those beyond
 			dst = append(dst, '\\', 'u')
 			for shift := 12; shift >= 0; shift -= 4 {
 				dst = append(dst, digits[r>>shift&15])
 			}
 		default:
-			dst = append(dst, text[:size]...)
+			dst = append(dst, from[:size]...)
 		}
-		text = text[size:]
+		from = from[size:]
 	}
 	return dst, nil
-}
-
-// Acts reports whether a character could act on a terminal, or on how the text around
-// it is read.
-func Acts(r rune) bool {
-	switch {
-	case r < ' ' || r >= 0x7f && r < 0xa0: // control characters of ISO 6429
-		return true
-	case r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069: // directions
-		return true
-	}
-	return r == 0x2028 || r == 0x2029 || r == 0xfeff || unicode.Is(unicode.Co, r) && r < 0x10000
 }
 
 // style returns how long the style is that text begins with, as ISO 6429 selects

@@ -9,7 +9,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/row"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 // Format is a way to write rows. Its methods append to dst and return it. Row may be
@@ -141,7 +141,7 @@ func LookupForm(name string) (*Form, error) {
 		return f, nil
 	}
 	hint := "the formats are " + strings.Join(Names(Forms), ", ")
-	if near := similar.Nearest(name, Names(Forms)); near != "" {
+	if near := text.Nearest(name, Names(Forms)); near != "" {
 		hint = "did you mean " + near + "?"
 	}
 	return nil, fmt.Errorf("no such format: %q; %s", name, hint)

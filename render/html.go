@@ -7,8 +7,8 @@ import (
 	"unicode/utf8"
 
 	"frankledger/core/entry"
-	"frankledger/core/printable"
 	"frankledger/core/row"
+	"frankledger/core/text"
 	"frankledger/render/page"
 )
 
@@ -305,7 +305,7 @@ func shareOf[R any](c *row.Column[R], r R) (share float64, ok bool) {
 func copied(path string) string {
 	plain := utf8.ValidString(path)
 	for _, r := range path {
-		plain = plain && printable.Rune(r)
+		plain = plain && text.IsPrintable(r)
 	}
 	if plain {
 		return path

@@ -8,7 +8,7 @@ import (
 
 	"github.com/mattn/go-runewidth"
 
-	"frankledger/core/printable"
+	"frankledger/core/text"
 )
 
 // Escaped returns text that acts on no terminal and cannot be taken for other
@@ -22,14 +22,14 @@ func Escaped(text string) string {
 	return escape(text)
 }
 
-func escape(text string) string {
+func escape(value string) string {
 	var b strings.Builder
-	for i := 0; i < len(text); {
-		r, size := utf8.DecodeRuneInString(text[i:])
+	for i := 0; i < len(value); {
+		r, size := utf8.DecodeRuneInString(value[i:])
 		switch {
 		case r == utf8.RuneError && size == 1:
 			b.WriteString(`\x`)
-			b.WriteString(hex(uint32(text[i]), 2))
+			b.WriteString(hex(uint32(value[i]), 2))
 		case r == '\\':
 			b.WriteString(`\\`)
 		case r == '\n':
@@ -38,7 +38,7 @@ func escape(text string) string {
 			b.WriteString(`\t`)
 		case r == '\r':
 			b.WriteString(`\r`)
-		case printable.Rune(r):
+		case text.IsPrintable(r):
 			b.WriteRune(r)
 		case r < 0x80:
 			b.WriteString(`\x`)
@@ -71,12 +71,12 @@ func strange[T string | []byte](text T) bool {
 	return strange
 }
 
-// look reports whether text is ASCII with nothing to escape, and whether it has anything
+// look reports whether a value is ASCII with nothing to escape, and whether it has anything
 // to escape.
-func look[T string | []byte](text T) (plain, strange bool) {
+func look[T string | []byte](value T) (plain, strange bool) {
 	plain = true
-	for i := plainStart(text); i < len(text); {
-		if c := text[i]; c < utf8.RuneSelf {
+	for i := plainStart(value); i < len(value); {
+		if c := value[i]; c < utf8.RuneSelf {
 			if odd[c] {
 				return false, true
 			}
@@ -84,8 +84,8 @@ func look[T string | []byte](text T) (plain, strange bool) {
 			continue
 		}
 		plain = false
-		r, size := utf8.DecodeRune(bytesOf(text)[i:])
-		if r == utf8.RuneError && size == 1 || !printable.Rune(r) {
+		r, size := utf8.DecodeRune(bytesOf(value)[i:])
+		if r == utf8.RuneError && size == 1 || !text.IsPrintable(r) {
 			return false, true
 		}
 		i += size

@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // Collector is a sink that keeps entries to give them back in order: all, or
@@ -252,7 +253,7 @@ func (c *Collector) before(a *Arranged) func(x, y ranked) int {
 		if x.folder != y.folder {
 			return cmp.Compare(x.folder, y.folder)
 		}
-		return Natural(a.at(x.index).Name, a.at(y.index).Name)
+		return text.CompareNatural(a.at(x.index).Name, a.at(y.index).Name)
 	}
 }
 

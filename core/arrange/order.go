@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/text"
 )
 
 // Key is a field to order by, in its natural direction or the reverse.
@@ -116,7 +117,7 @@ func (k Key) compare(c *entry.Context) compare {
 	switch f.Type {
 	case entry.Text:
 		if f.Held != nil {
-			return func(a, b *entry.Entry) int { return sign * Natural(f.Held(a), f.Held(b)) }
+			return func(a, b *entry.Entry) int { return sign * text.CompareNatural(f.Held(a), f.Held(b)) }
 		}
 		var bufferA, bufferB []byte
 		return func(a, b *entry.Entry) int {
@@ -126,7 +127,7 @@ func (k Key) compare(c *entry.Context) compare {
 			if c, last := absent(okA, okB); last {
 				return c
 			}
-			return sign * Natural(string(bufferA), string(bufferB))
+			return sign * text.CompareNatural(string(bufferA), string(bufferB))
 		}
 	case entry.Moment:
 		return func(a, b *entry.Entry) int {
@@ -180,7 +181,7 @@ func absent(okA, okB bool) (c int, isSo bool) {
 // order of their paths, and places as they were asked about.
 func ByPlace(a, b *entry.Entry) int {
 	if a.Folder == b.Folder {
-		return Natural(a.Name, b.Name)
+		return text.CompareNatural(a.Name, b.Name)
 	}
 	return compareFolders(a.Folder, b.Folder)
 }
@@ -202,9 +203,9 @@ func compareFolders(a, b *entry.Folder) int {
 		x, y = x.Parent, y.Parent
 	}
 	if x.Parent == nil {
-		return cmp.Or(cmp.Compare(x.Place.Index, y.Place.Index), Natural(x.Place.Given, y.Place.Given))
+		return cmp.Or(cmp.Compare(x.Place.Index, y.Place.Index), text.CompareNatural(x.Place.Given, y.Place.Given))
 	}
-	return Natural(x.Name, y.Name)
+	return text.CompareNatural(x.Name, y.Name)
 }
 
 // rank returns a number for the entry such that one with a smaller number
@@ -280,7 +281,7 @@ func compareRuns(a, b run) int {
 	if a.place == 0 || b.place == 0 {
 		return compareFolders(a.folder, b.folder)
 	}
-	return cmp.Or(cmp.Compare(a.place, b.place), Natural(a.given, b.given))
+	return cmp.Or(cmp.Compare(a.place, b.place), text.CompareNatural(a.given, b.given))
 }
 
 // rankFolders returns the place that the folder of each run of entries has in order, by the

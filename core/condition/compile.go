@@ -10,9 +10,8 @@ import (
 	"time"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
-	"frankledger/core/similar"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // Compile makes a program for a moment and a person. The error is an *Error:
@@ -137,7 +136,7 @@ func (c *compiler) compileTest(t *Test) (*part, error) {
 func (t *Test) words(value int, matchCase bool) []string {
 	words := slices.Clone(t.Values[value].words)
 	for i, word := range words {
-		words[i] = string(letters.Fold([]byte(word), matchCase && t.Field.Needs&entry.FactDigests == 0))
+		words[i] = string(text.Fold([]byte(word), matchCase && t.Field.Needs&entry.FactDigests == 0))
 	}
 	return words
 }
@@ -173,7 +172,7 @@ func (c *compiler) compare(t *Test, words []string) *part {
 		if f.FromPlace && len(word) > len(here) {
 			word = strings.TrimPrefix(word, here)
 		}
-		if t.Op != Is && string(letters.Plain([]byte(word))) == word {
+		if t.Op != Is && string(text.Plain([]byte(word))) == word {
 			plain = append(plain, word)
 		} else {
 			exact = append(exact, word)
@@ -182,7 +181,7 @@ func (c *compiler) compare(t *Test, words []string) *part {
 	holdsExact, cost := textTest(t, exact)
 	holdsPlain, _ := textTest(t, plain)
 	holds := func(value []byte) bool {
-		return len(exact) > 0 && holdsExact(value) || len(plain) > 0 && holdsPlain(letters.Plain(value))
+		return len(exact) > 0 && holdsExact(value) || len(plain) > 0 && holdsPlain(text.Plain(value))
 	}
 	if !f.FromPlace {
 		return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
@@ -198,7 +197,7 @@ func (c *compiler) compare(t *Test, words []string) *part {
 		if c.env.Relative {
 			return string(value) != "." && holds(s.fromHere(value))
 		}
-		below, is := bytes.CutPrefix(value, letters.Fold([]byte(e.Folder.Place.Given), matchCase))
+		below, is := bytes.CutPrefix(value, text.Fold([]byte(e.Folder.Place.Given), matchCase))
 		return is && len(below) > 1 && holds(bytes.TrimPrefix(below, []byte("/")))
 	})
 }
@@ -270,7 +269,7 @@ func (c *compiler) account(t *Test) (*part, error) {
 			ids = append(ids, uint32(number))
 		default:
 			hint := fmt.Sprintf("%s is unknown finds what has none", t.Field.Name)
-			if near := similar.Nearest(word, names()); near != "" {
+			if near := text.Nearest(word, names()); near != "" {
 				hint = "did you mean " + near + "?"
 			}
 			return nil, c.mistake(t, 0, "there is no %s %s on this system; %s", noun, word, hint)

@@ -5,8 +5,8 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // Many alternatives about one field are asked about together: is the text one of these, or
@@ -54,7 +54,7 @@ func (c *compiler) alternatives(tests []*Test) *part {
 			words = []string{strings.Join(words, ",")}
 		}
 		for _, word := range words {
-			if t.Op == Has && string(letters.Plain([]byte(word))) == word {
+			if t.Op == Has && string(text.Plain([]byte(word))) == word {
 				plain = append(plain, word)
 			} else {
 				exact = append(exact, word)
@@ -72,7 +72,7 @@ func (c *compiler) alternatives(tests []*Test) *part {
 	holdsExact, holdsPlain := of(exact), of(plain)
 	p := newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 		value, ok := s.value(f, e, matchCase)
-		return ok && (holdsExact(value) || len(plain) > 0 && holdsPlain(letters.Plain(value)))
+		return ok && (holdsExact(value) || len(plain) > 0 && holdsPlain(text.Plain(value)))
 	})
 	if len(needs) == len(tests) {
 		p.needing(needs)

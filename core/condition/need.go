@@ -5,8 +5,8 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // Need implements source.Needing. What counts how many entries each step lets through has
@@ -91,13 +91,13 @@ func nameNeed(t *Test, words []string) source.Need {
 	})
 }
 
-func plainFold(text string) string {
-	return string(letters.Plain(letters.Fold([]byte(text), false)))
+func plainFold(word string) string {
+	return string(text.Plain(text.Fold([]byte(word), false)))
 }
 
 // likeNeed is what a pattern with wildcards needs: the pieces between these.
 func likeNeed(pattern string, stem bool) source.Need {
-	if strings.ContainsAny(pattern, `{}[]\`) || !letters.IsASCII([]byte(pattern)) {
+	if strings.ContainsAny(pattern, `{}[]\`) || !text.IsASCII([]byte(pattern)) {
 		return nil // what is in these is one thing or another
 	}
 	pieces := strings.FieldsFunc(string(source.NameEdge)+pattern+string(source.NameEdge), func(r rune) bool { return r == '*' || r == '?' })

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 // Condition is a condition that was read and is in order.
@@ -219,7 +219,7 @@ func (p *parser) unexpected(t token) {
 		p.fail("the shell seems to have turned a pattern into several names already; %s", remedy)
 	}
 	if p.next+1 < len(p.tokens) && !t.quoted {
-		if near := similar.Nearest(t.text, []string{"and", "or"}); near != "" && len(t.text) > 1 {
+		if near := text.Nearest(t.text, []string{"and", "or"}); near != "" && len(t.text) > 1 {
 			p.meant([]string{near}, "after a test there can only be: and, or; did you mean %s?", near)
 		}
 	}
@@ -422,10 +422,10 @@ func (p *parser) unknownField(word token) {
 	case strings.ContainsAny(word.text, "=<>"):
 		p.signs(word)
 	}
-	if near := similar.Nearest(word.text, []string{"not"}); near != "" && len(word.text) == 3 && p.next+1 < len(p.tokens) {
+	if near := text.Nearest(word.text, []string{"not"}); near != "" && len(word.text) == 3 && p.next+1 < len(p.tokens) {
 		p.meant([]string{near}, "there is no field %s; did you mean not?", word.text)
 	}
-	if near := similar.Nearest(word.text, entry.FieldNames()); near != "" {
+	if near := text.Nearest(word.text, entry.FieldNames()); near != "" {
 		p.meant([]string{near, "name has " + word.text}, "there is no field %s; did you mean %s?", word.text, near)
 	}
 	piece := "name has "
@@ -563,7 +563,7 @@ func (p *parser) noOp(field *entry.Field, ops []Op) {
 	if at := strings.IndexAny(word.text, "0123456789"); at > 0 && slices.Contains(list, strings.ToLower(word.text[:at])) { // over90
 		p.meant([]string{word.text[:at] + " " + word.text[at:]}, "a space is missing after %s", word.text[:at])
 	}
-	if near := similar.Nearest(word.text, list); near != "" {
+	if near := text.Nearest(word.text, list); near != "" {
 		p.meant([]string{near}, "did you mean %s? %s", near, can)
 	}
 	if len(p.tokens) == p.next+1 || p.tokens[p.next+1].joins() { // only the operator is missing

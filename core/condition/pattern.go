@@ -8,7 +8,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
+	"frankledger/core/text"
 )
 
 // pattern is a regular expression with text that everything it matches must
@@ -47,9 +47,9 @@ func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
 		}
 		literal := []byte(string(part.Rune))
 		if !matchCase {
-			literal = letters.Fold(literal, false)
+			literal = text.Fold(literal, false)
 		}
-		if !letters.IsASCII(literal) {
+		if !text.IsASCII(literal) {
 			continue
 		}
 		if len(literal) > len(p.has) {
@@ -61,14 +61,14 @@ func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
 	}
 }
 
-// matches reports whether a text matches. The folded text is the same in small
+// matches reports whether a value matches. The folded value is the same in small
 // letters, unless case matters; where it is not all ASCII, letters have further
 // forms that the pattern knows of, and only it is asked.
-func (p *pattern) matches(text, folded []byte) bool {
-	if letters.IsASCII(folded) && (!bytes.HasSuffix(folded, p.ends) || !bytes.Contains(folded, p.has)) {
+func (p *pattern) matches(value, folded []byte) bool {
+	if text.IsASCII(folded) && (!bytes.HasSuffix(folded, p.ends) || !bytes.Contains(folded, p.has)) {
 		return false
 	}
-	return p.re.Match(letters.Fold(text, true))
+	return p.re.Match(text.Fold(value, true))
 }
 
 // pattern makes the test for a regular expression.

@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // Accounts tells names and numbers of users and groups.
@@ -314,7 +314,7 @@ func (s *state) value(f *entry.Field, e *entry.Entry, matchCase bool) ([]byte, b
 		s.of, s.isFolded = f, false
 	}
 	if s.has && !s.isFolded {
-		s.folded, s.isFolded = letters.Fold(append(s.folded[:0], s.raw...), matchCase), true
+		s.folded, s.isFolded = text.Fold(append(s.folded[:0], s.raw...), matchCase), true
 	}
 	return s.folded, s.has
 }

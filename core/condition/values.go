@@ -10,8 +10,8 @@ import (
 	"sync"
 
 	"frankledger/core/entry"
-	"frankledger/core/similar"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // values reads what a field is compared with, and checks all that can be
@@ -200,25 +200,25 @@ func isNumber(text string) bool {
 
 // checkText checks what can be wrong with a value of text.
 func checkText(test *Test, v *Value) error {
-	f, text := test.Field, v.Text
+	f, value := test.Field, v.Text
 	switch {
 	case f.Needs&entry.FactDigests != 0:
-		return checkDigest(f.Name, text)
+		return checkDigest(f.Name, value)
 	case test.Op == Matches:
-		if _, err := regexp.Compile(text); err != nil {
-			if _, is := source.NewPattern(text); is {
-				return wrongTest(f.Name+" like "+quote(text), "not a regular expression (RE2), but a pattern: %s like %s", f.Name, quote(text))
+		if _, err := regexp.Compile(value); err != nil {
+			if _, is := source.NewPattern(value); is {
+				return wrongTest(f.Name+" like "+quote(value), "not a regular expression (RE2), but a pattern: %s like %s", f.Name, quote(value))
 			}
 			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 		}
 	case test.Op == Like:
-		if _, is := source.NewPattern(text); !is {
+		if _, is := source.NewPattern(value); !is {
 			return errors.New("not a pattern: * stands for anything, ? for one character, [a-z] for one of these")
 		}
 	case test.Op == Is && f.Words != nil:
 		for _, word := range v.words {
 			if !slices.Contains(f.Words, strings.ToLower(word)) {
-				if near := similar.Nearest(word, f.Words); near != "" {
+				if near := text.Nearest(word, f.Words); near != "" {
 					words := slices.Clone(v.words)
 					words[slices.Index(words, word)] = near
 					return wrong([]string{strings.Join(words, ",")}, "there is no %s %s; did you mean %s?", f.Name, word, near)
@@ -226,20 +226,20 @@ func checkText(test *Test, v *Value) error {
 				return fmt.Errorf("there is no %s %s; %ss are %s", f.Name, word, f.Name, strings.Join(f.Words, ", "))
 			}
 		}
-	case text == "" && test.Op != Is:
+	case value == "" && test.Op != Is:
 		return fmt.Errorf("%s takes some text", test.Op)
 	}
 	if test.Op == Has && slices.Contains(v.words, "") {
 		return fmt.Errorf("there is nothing between two commas; a comma in text is found by: %s like *,*", f.Name)
 	}
-	if trimmed := strings.TrimLeft(text, "*."); test.Op == Is && f.Name == "ext" && strings.Contains(trimmed, ".") && !strings.Contains(trimmed, ",") {
+	if trimmed := strings.TrimLeft(value, "*."); test.Op == Is && f.Name == "ext" && strings.Contains(trimmed, ".") && !strings.Contains(trimmed, ",") {
 		return wrongTest("name ends "+quote("."+trimmed), "an extension is only what follows the last dot; write: name ends %s", quote("."+trimmed))
 	}
-	if kind := strings.ToLower(text); test.Op == Is && f.Families != nil && kindWord(kind) {
+	if kind := strings.ToLower(value); test.Op == Is && f.Families != nil && kindWord(kind) {
 		return wrongTest("kind is "+kind, "a type is a media type, such as image/png; write: kind is %s", kind)
 	}
 	if test.Op == Is && f.Mistake != nil {
-		if meant, err := f.Mistake(text); err != nil {
+		if meant, err := f.Mistake(value); err != nil {
 			if meant == "" {
 				return err
 			}

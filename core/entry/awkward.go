@@ -4,7 +4,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"frankledger/core/printable"
+	"frankledger/core/text"
 )
 
 // AwkwardName reports whether a name is hard to type on a command line, also in quotes: it
@@ -28,5 +28,5 @@ func AwkwardName(name string) bool {
 	if plain {
 		return false
 	}
-	return !utf8.ValidString(name) || strings.ContainsFunc(name, func(r rune) bool { return !printable.Rune(r) })
+	return !utf8.ValidString(name) || strings.ContainsFunc(name, func(r rune) bool { return !text.IsPrintable(r) })
 }

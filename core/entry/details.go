@@ -179,13 +179,13 @@ var errCapabilities = errors.New("the capabilities are of an unknown form")
 // detailFields are the fields of details.
 func detailFields() []Field {
 	listOf := func(name, meaning string, needs Facts, get func(d *Details) string) Field {
-		return text(name, meaning, needs, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		return textField(name, meaning, needs, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 			value := get(e.details())
 			return append(dst, value...), e.Known&needs != 0 && value != ""
 		})
 	}
 	who := func(name, meaning string, bit Permissions) Field {
-		return text(name, meaning, FactStatus|FactXattrs, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		return textField(name, meaning, FactStatus|FactXattrs, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 			if e.Kind == KindLink || !e.Known.Has(FactStatus|FactXattrs) {
 				return dst, false
 			}
@@ -209,7 +209,7 @@ func detailFields() []Field {
 		listOf("flags", "immutable, append-only, no-dump, compressed, encrypted, verity or dax, where the system has them", FactFlags, func(d *Details) string { return strings.Join(d.Flags, ",") }).also("attributes"),
 		listOf("filesystem", "the kind of file system it is on, such as ext4", FactMount, func(d *Details) string { return d.Filesystem }).grouped().listed(),
 		listOf("mount", "where that file system is mounted", FactMount, func(d *Details) string { return d.Mount }).long().grouped(),
-		text("host", "the machine that a record is of", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		textField("host", "the machine that a record is of", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 			r := e.Folder.Place.Record
 			if r == nil {
 				return dst, false

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/entry"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 func TestPermissionNotations(t *testing.T) {
@@ -108,7 +108,7 @@ func TestSplitName(t *testing.T) {
 
 func TestNearest(t *testing.T) {
 	for word, want := range map[string]string{"sise": "size", "modifed": "modified", "perm": "permissions", "ownre": "owner", "zzzzzz": ""} {
-		assert.Equal(t, want, similar.Nearest(word, entry.FieldNames()), word)
+		assert.Equal(t, want, text.Nearest(word, entry.FieldNames()), word)
 	}
 }
 

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"frankledger/core/row"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 // Type is what kind of value a field has.
@@ -130,7 +130,7 @@ func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 // Fields is the registry: every field, in the order the reference shows them.
 // It is not to be altered.
 var Fields = append([]Field{
-	text("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
 	}).long().also("filename").held(func(e *Entry) string { return e.Name }).shownAs(func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c.Paths {
@@ -138,11 +138,11 @@ var Fields = append([]Field{
 		}
 		return e.appendRelative(dst), true
 	}),
-	text("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		stem, _ := SplitName(e.Name)
 		return append(dst, stem...), true
 	}).long(),
-	text("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
 	}).listed().grouped().also("extension", "suffix").refusing(func(text string) (string, error) {
@@ -156,32 +156,32 @@ var Fields = append([]Field{
 		meant := strings.Join(words, ",")
 		return meant, fmt.Errorf("an extension is written without its dot: ext is %s", meant)
 	}),
-	text("path", "the place as it was given, joined with the path below it", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	textField("path", "the place as it was given, joined with the path below it", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c != nil && c.Relative {
 			return e.appendRelative(dst), true
 		}
 		return e.AppendPath(dst), true
 	}).long().fromPlace(),
-	text("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	textField("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c != nil && c.Relative && !e.Self {
 			return append(dst, cmp.Or(e.Folder.Relative(), ".")...), true
 		}
 		path, ok := e.FolderPath()
 		return append(dst, path...), ok
 	}).long().fromPlace().grouped(),
-	text("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactTarget == 0 || e.Kind != KindLink {
 			return dst, false
 		}
 		return append(dst, e.More.Target...), true
 	}).long().only(KindLink),
-	text("type", "the media type of a file, told from its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("type", "the media type of a file, told from its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactContent == 0 {
 			return dst, false
 		}
 		return append(dst, e.More.Type...), e.More.Type != ""
 	}).only(KindFile).listed().grouped().families(mediaFamilies...),
-	text("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Kind.String()...), true
 	}).listed().grouped().oneOf(KindWords()).aliases(map[string]string{"dir": "folder", "directory": "folder", "folders": "folder", "directories": "folder", "dirs": "folder", "files": "file", "symlink": "link", "links": "link", "symlinks": "link", "shortcut": "link", "fifo": "pipe", "device": "block,char"}).
 		held(func(e *Entry) string { return e.Kind.String() }),
@@ -193,14 +193,14 @@ var Fields = append([]Field{
 	number("device", Number, false, "the number of the file system it is on", func(e *Entry) int64 { return int64(e.Device) }),
 	number("uid", Number, false, "the number of the user who owns it", func(e *Entry) int64 { return int64(e.UID) }),
 	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
-	text("owner", "the user who owns it; the number of a user without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	textField("owner", "the user who owns it; the number of a user without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
 	}).listed().grouped().ofRoster(Users).also("user"),
-	text("group", "the group it belongs to; the number of a group without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	textField("group", "the group it belongs to; the number of a group without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.GID, c.Accounts.Group)
 	}).listed().grouped().ofRoster(Groups),
 	number("mode", Mode, false, "permissions as four octal digits", func(e *Entry) int64 { return int64(e.Permissions) }).grouped().also("perms", "perm"),
-	text("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("permissions", "permissions as nine characters: owner, group, others", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
 			return dst, false
 		}
@@ -250,7 +250,7 @@ func digests() (fields []Field) {
 }
 
 func digest(a Algorithm) Field {
-	return text(a.Name, "the digest of a file's content: "+a.Standard, a.Fact, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	return textField(a.Name, "the digest of a file's content: "+a.Standard, a.Fact, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&a.Fact == 0 {
 			return dst, false
 		}
@@ -272,7 +272,7 @@ var ageField = Field{
 	},
 }
 
-func text(name, meaning string, needs Facts, get func([]byte, *Entry, *Context) ([]byte, bool)) Field {
+func textField(name, meaning string, needs Facts, get func([]byte, *Entry, *Context) ([]byte, bool)) Field {
 	return Field{Name: name, Meaning: meaning, Type: Text, Needs: needs, text: get}
 }
 
@@ -319,12 +319,12 @@ var mediaFamilies = []string{"application", "audio", "font", "image", "message",
 // families makes it a field of texts in families.
 func (f Field) families(words ...string) Field {
 	f.Families = words
-	f.Mistake = func(text string) (string, error) {
-		for word := range strings.SplitSeq(strings.ToLower(text), ",") {
+	f.Mistake = func(given string) (string, error) {
+		for word := range strings.SplitSeq(strings.ToLower(given), ",") {
 			if strings.Contains(word, "/") || slices.Contains(words, word) {
 				continue
 			}
-			if near := similar.Nearest(word, words); near != "" {
+			if near := text.Nearest(word, words); near != "" {
 				return near, fmt.Errorf("there is no family %s; did you mean %s?", word, near)
 			}
 			return "", fmt.Errorf("write a media type such as image/jpeg, or a family: %s", strings.Join(words, ", "))
@@ -509,7 +509,7 @@ func LookupField(name string) (*Field, error) {
 	if field := FieldSaid(name); field != nil {
 		return field, nil
 	}
-	if near := similar.Nearest(name, FieldNames()); near != "" {
+	if near := text.Nearest(name, FieldNames()); near != "" {
 		return nil, fmt.Errorf("%w: %q; did you mean %s?", ErrField, name, near)
 	}
 	return nil, fmt.Errorf("%w: %q; \"frank fields\" lists them", ErrField, name)

@@ -17,8 +17,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"frankledger/core/printable"
 	"frankledger/core/row"
+	"frankledger/core/text"
 )
 
 // Text is exact bytes.
@@ -65,10 +65,10 @@ func EndText(dst []byte, start int, key string) []byte {
 	return AppendBeside(appendEscaped(dst[:start+1], text), key, text)
 }
 
-// appendEscaped appends text that needs it with escapes, and a quote.
-func appendEscaped(dst []byte, text string) []byte {
+// appendEscaped appends a value that needs it with escapes, and a quote.
+func appendEscaped(dst []byte, value string) []byte {
 	const digits = "0123456789abcdef"
-	for _, r := range text {
+	for _, r := range value {
 		switch {
 		case r == '"' || r == '\\':
 			dst = append(dst, '\\', byte(r))
@@ -76,7 +76,7 @@ func appendEscaped(dst []byte, text string) []byte {
 			dst = append(dst, `\n`...)
 		case r == '\t':
 			dst = append(dst, `\t`...)
-		case !printable.Rune(r) && r < 0x10000:
+		case !text.IsPrintable(r) && r < 0x10000:
 			dst = append(dst, '\\', 'u', digits[r>>12&15], digits[r>>8&15], digits[r>>4&15], digits[r&15])
 		default:
 			dst = utf8.AppendRune(dst, r)

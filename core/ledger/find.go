@@ -12,7 +12,7 @@ import (
 
 	"frankledger/core/calendar"
 	"frankledger/core/ledger/store"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 // Reference says which record is meant, and which folder in it.
@@ -201,7 +201,7 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 	if slices.Contains(labels, ref.Label) {
 		return fmt.Errorf("%w: %s%s has only %d of them", ErrNoRecord, ref.Label, of, count)
 	}
-	if near := similar.Nearest(ref.Label, labels); near != "" {
+	if near := text.Nearest(ref.Label, labels); near != "" {
 		return fmt.Errorf("%w%s: %s; did you mean %s?", ErrLabel, of, ref.Label, near)
 	}
 	if len(labels) == 0 {

@@ -14,8 +14,8 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
-	"frankledger/core/letters"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // A search that few entries meet reads the summaries of the segments, and then only the
@@ -498,8 +498,8 @@ func (n *narrowing) meets(need source.Need, e *entry.Entry, known bool) bool {
 	case source.AnyNeed:
 		return slices.ContainsFunc(need, func(part source.Need) bool { return n.meets(part, e, known) })
 	case source.NeedPiece:
-		n.names = letters.Fold(append(append(n.names[:0], source.NameEdge), e.Name...), false)
-		return bytes.Contains(append(letters.Plain(n.names), source.NameEdge), []byte(need))
+		n.names = text.Fold(append(append(n.names[:0], source.NameEdge), e.Name...), false)
+		return bytes.Contains(append(text.Plain(n.names), source.NameEdge), []byte(need))
 	case source.NeedExt:
 		_, ext := entry.SplitName(e.Name)
 		return encoding.FoldExt(ext) == string(need)

@@ -8,7 +8,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
+	"frankledger/core/text"
 )
 
 // HiddenWords are the words for what to do with hidden entries, by their values.
@@ -26,7 +26,7 @@ func ParseHidden(word string) (Hidden, error) {
 // whose name matches a pattern, or whose way from the place does if the
 // pattern has a slash.
 func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error) {
-	fold := func(s string) string { return string(letters.Fold([]byte(s), matchCase)) }
+	fold := func(s string) string { return string(text.Fold([]byte(s), matchCase)) }
 	var names, ways []Pattern
 	for _, pattern := range patterns {
 		if err := CheckPattern(pattern); err != nil {

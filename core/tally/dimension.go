@@ -10,7 +10,7 @@ import (
 
 	"frankledger/core/calendar"
 	"frankledger/core/entry"
-	"frankledger/core/similar"
+	"frankledger/core/text"
 )
 
 // Dimension is something that entries are grouped by.
@@ -64,12 +64,12 @@ func Words() []string {
 
 // ParseDimensions reads one or two dimensions, separated by a comma. Periods are
 // of modified, or of another time as in created/month.
-func ParseDimensions(text string, zone *time.Location) ([]*Dimension, error) {
+func ParseDimensions(words string, zone *time.Location) ([]*Dimension, error) {
 	var list []*Dimension
-	for word := range strings.SplitSeq(text, ",") {
+	for word := range strings.SplitSeq(words, ",") {
 		d := dimension(word, zone)
 		if d == nil {
-			if near := similar.Nearest(word, Words()); near != "" {
+			if near := text.Nearest(word, Words()); near != "" {
 				return nil, fmt.Errorf("%w by %q; did you mean %s?", ErrDimension, word, near)
 			}
 			return nil, fmt.Errorf("%w by %q; there are %s", ErrDimension, word, strings.Join(Words(), ", "))

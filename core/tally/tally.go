@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/text"
 	"frankledger/core/weigh"
 )
 
@@ -262,7 +262,7 @@ func (d *Dimension) Compare(a, b Key) int {
 	case d.bands != nil:
 		return cmp.Compare(slices.Index(d.bands, a.Text), slices.Index(d.bands, b.Text))
 	}
-	return arrange.Natural(a.Text, b.Text)
+	return text.CompareNatural(a.Text, b.Text)
 }
 
 func btoi(b bool) int {

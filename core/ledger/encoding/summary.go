@@ -9,8 +9,8 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
-	"frankledger/core/letters"
 	"frankledger/core/source"
+	"frankledger/core/text"
 )
 
 // A summary tells what may be among the entries of a group, which is some versions of
@@ -123,8 +123,8 @@ func placesOf(of byte, content uint64) (p Places) {
 	return p
 }
 
-// PiecesOfName returns the pieces that a text needs which is in a name, as letters.Fold
-// and letters.Plain have it, with source.NameEdge for where the name begins or ends.
+// PiecesOfName returns the pieces that a text needs which is in a name, as text.Fold
+// and text.Plain have it, with source.NameEdge for where the name begins or ends.
 func PiecesOfName(text []byte) (places []Places) {
 	if len(text) == 3 {
 		return []Places{threePlaces(text, 0)}
@@ -145,7 +145,7 @@ func fourPlaces(text []byte, i int) Places {
 
 // FoldExt returns an extension as source.NeedExt has it.
 func FoldExt(ext string) string {
-	return string(letters.Plain(letters.Fold([]byte(strings.ToLower(ext)), false)))
+	return string(text.Plain(text.Fold([]byte(strings.ToLower(ext)), false)))
 }
 
 // ExtValue and the others return what stands for something that entries have beside names.
@@ -183,8 +183,8 @@ func (s *summariser) begin() {
 }
 
 func (s *summariser) add(g *Group, e *entry.Entry) {
-	s.name = letters.Fold(append(append(s.name[:0], source.NameEdge), e.Name...), false)
-	s.name = append(letters.Plain(s.name), source.NameEdge)
+	s.name = text.Fold(append(append(s.name[:0], source.NameEdge), e.Name...), false)
+	s.name = append(text.Plain(s.name), source.NameEdge)
 	same := 0
 	for same < len(s.name) && same < len(s.before) && s.name[same] == s.before[same] {
 		same++

@@ -1,5 +1,4 @@
-// Package similar finds words that are like others, for "did you mean".
-package similar
+package text
 
 import "strings"
 

@@ -1,7 +1,4 @@
-// Package letters prepares text to be compared as people read it: letters that look the
-// same are the same, however they are stored, in capitals or small, with their accents or
-// without.
-package letters
+package text
 
 import (
 	"unicode"

@@ -1,4 +1,4 @@
-package arrange
+package text
 
 import (
 	"encoding/binary"
@@ -9,11 +9,11 @@ import (
 	"unsafe"
 )
 
-// Natural orders names as a person would: letter case aside, and digits by the
+// CompareNatural orders names as a person would: letter case aside, and digits by the
 // number they make, so that site-9 comes before site-10. Names that differ
 // only in letter case or leading zeros come in order of their bytes, so that
 // no two different names are equal.
-func Natural(a, b string) int {
+func CompareNatural(a, b string) int {
 	i := common(a, b)
 	j := i
 	for i < len(a) && j < len(b) {

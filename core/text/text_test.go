@@ -1,0 +1,74 @@
+package text_test
+
+import (
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"unicode"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"frankledger/core/text"
+)
+
+func TestFold(t *testing.T) {
+	for _, c := range []struct{ a, b string }{
+		{"É", "e\u0301"}, {"Straße", "STRASSE"}, {"ﬁn", "FIN"}, {"Ωm", "ωM"}, {"\u212b", "å"}, {"a\xffB", "A\xffb"}, {"İ", "i\u0307"},
+	} {
+		assert.Equal(t, string(text.Fold([]byte(c.a), false)), string(text.Fold([]byte(c.b), false)), "%q and %q", c.a, c.b)
+	}
+	assert.Equal(t, "É", string(text.Fold([]byte("E\u0301"), true)), "composed, and case kept")
+	assert.NotEqual(t, string(text.Fold([]byte("A"), true)), string(text.Fold([]byte("a"), true)))
+}
+
+func TestPlain(t *testing.T) {
+	for given, want := range map[string]string{"Café": "Cafe", "e\u0301": "e", "Łódź": "Lodz", "smørrebrød": "smorrebrod", "plain": "plain", "が": "が", "\u0e01\u0e49": "\u0e01\u0e49", "a\xff": "a\xff"} {
+		assert.Equal(t, want, string(text.Plain([]byte(given))), "%q", given)
+	}
+}
+
+func TestNearest(t *testing.T) {
+	words := []string{"name", "modified", "mode", "size"}
+	for word, want := range map[string]string{"nmae": "name", "NAME": "name", "modifed": "modified", "siz": "size", "mod": "mode", "xyz": "", "": "", "modifi": "modified"} {
+		assert.Equal(t, want, text.Nearest(word, words), word)
+	}
+}
+
+func TestIsPrintable(t *testing.T) {
+	for _, r := range "aé漢\u200d\u200c\U0001f469 \u00a0" {
+		assert.True(t, text.IsPrintable(r), "%U", r)
+	}
+	for _, r := range "\n\x1b\x7f\u0085\u00ad\u202e\u2066\u2028\ufeff\ue000\U000e0001" {
+		assert.False(t, text.IsPrintable(r), "%U", r)
+	}
+	for r := range rune(0x3000) { // whatever acts on a terminal or on the direction is not
+		if unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
+			assert.False(t, text.IsPrintable(r), "%U", r)
+		}
+	}
+}
+
+func TestCompareNatural(t *testing.T) {
+	// Names that differ only in letter case or leading zeros come in order of their bytes.
+	want := []string{"", " a", "-x", "7", "007b", "7c", "A", "a", "a b", "a01", "a1", "a2", "a10", "B", "site-9", "site-10", "Site-11", "site-99999999999999999999998", "site-99999999999999999999999", "z", "é", "干"}
+	got := slices.Clone(want)
+	seed := rand.Uint64()
+	rand.New(rand.NewPCG(seed, 0)).Shuffle(len(got), func(i, j int) { got[i], got[j] = got[j], got[i] })
+	slices.SortFunc(got, text.CompareNatural)
+	assert.Equal(t, want, got, "seed %d", seed)
+}
+
+func FuzzCompareNatural(f *testing.F) {
+	f.Add("site-9", "site-10", "Site-9")
+	f.Add("a\xff1", "a\xff01", "É")
+	f.Fuzz(func(t *testing.T, a, b, c string) {
+		require.Zero(t, text.CompareNatural(a, a))
+		ab, bc, ac := text.CompareNatural(a, b), text.CompareNatural(b, c), text.CompareNatural(a, c)
+		require.Equal(t, ab == 0, a == b)
+		require.Equal(t, ab < 0, text.CompareNatural(b, a) > 0)
+		if ab < 0 && bc < 0 {
+			require.Negative(t, ac)
+		}
+	})
+}
