@@ -15,6 +15,7 @@ import (
 
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
@@ -103,7 +104,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 		return err
 	}
 	options := checksum.CheckOptions{AllowOutside: o.allowOutside}
-	var list *checksum.List
+	var list *digestlist.List
 	var problems []source.Problem
 	var recorded *ledger.Source
 	if words, is := strings.CutPrefix(listPath, recordMark); is {
@@ -159,7 +160,7 @@ func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, er
 }
 
 // listOfRecord makes a list of the digests that a record has.
-func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*ledger.Source, *checksum.List, []source.Problem, error) {
+func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*ledger.Source, *digestlist.List, []source.Problem, error) {
 	s, err := p.openRecord(ctx, r, words, given, 0)
 	if err != nil {
 		return nil, nil, nil, err
@@ -190,7 +191,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 
 // chooseLines leaves those lines in a list whose files meet the condition as they are or, of a record, as
 // they were. It returns of how many that is not known.
-func (p *Program) chooseLines(ctx context.Context, r *reading, list *checksum.List, recorded *ledger.Source, root *entry.Place) (source.Report, error) {
+func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.List, recorded *ledger.Source, root *entry.Place) (source.Report, error) {
 	var ways []string
 	for _, l := range list.Lines {
 		if filepath.IsLocal(l.Name) {
@@ -206,7 +207,7 @@ func (p *Program) chooseLines(ctx context.Context, r *reading, list *checksum.Li
 		return report, err
 	}
 	undecided, all := int64(0), len(list.Lines)
-	list.Lines = slices.DeleteFunc(list.Lines, func(l checksum.Line) bool {
+	list.Lines = slices.DeleteFunc(list.Lines, func(l digestlist.Line) bool {
 		verdict, looked := verdicts[filepath.Clean(l.Name)]
 		if verdict == source.Unknown || !looked {
 			undecided++
@@ -220,7 +221,7 @@ func (p *Program) chooseLines(ctx context.Context, r *reading, list *checksum.Li
 
 // heldAgainst has files whose content changed without a trace held against what they were
 // before, and says how much was read again since.
-func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *checksum.List) (string, error) {
+func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *digestlist.List) (string, error) {
 	r := s.Record()
 	all, err := p.ledger.Mismatches(ctx, r)
 	if err != nil {
@@ -232,8 +233,8 @@ func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *check
 			name = strings.TrimPrefix(name, below+"/")
 		}
 		for i := range list.Lines {
-			if l := &list.Lines[i]; l.Name == name && l.Value.Hex == m.Now {
-				l.Value.Hex = m.Before
+			if l := &list.Lines[i]; l.Name == name && l.Digest.Hex == m.Now {
+				l.Digest.Hex = m.Before
 			}
 		}
 	}
@@ -243,9 +244,9 @@ func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *check
 var errNoDigests = errors.New("the record has no digest of them")
 
 // readList reads a list of digests, and returns its full path.
-func readList(path string) (list *checksum.List, full string, err error) {
+func readList(path string) (list *digestlist.List, full string, err error) {
 	if path == "-" {
-		list, err = checksum.ReadList(os.Stdin, "")
+		list, err = digestlist.Read(os.Stdin, "")
 		return list, "", err
 	}
 	info, err := os.Stat(path)
@@ -260,11 +261,11 @@ func readList(path string) (list *checksum.List, full string, err error) {
 	if full, err = filepath.Abs(path); err != nil {
 		return nil, "", err
 	}
-	list, err = checksum.ReadList(io.Reader(file), path)
+	list, err = digestlist.Read(io.Reader(file), path)
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *checksum.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool) error {
+func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool) error {
 	if err := p.empty(listPath, list); err != nil && r.program == nil {
 		return err
 	}
@@ -302,7 +303,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 }
 
 // empty says that a list has no digests, if that is so.
-func (p *Program) empty(listPath string, list *checksum.List) error {
+func (p *Program) empty(listPath string, list *digestlist.List) error {
 	if len(list.Lines) > 0 {
 		return nil
 	}
@@ -322,7 +323,7 @@ var errLeadsOut = errors.New("it leads out of the folder, and was not read; --al
 
 // addListProblems makes problems of the lines of a list that nothing could be
 // done with.
-func addListProblems(summary *report.Summary, listPath string, list *checksum.List, a *checksum.Checked) {
+func addListProblems(summary *report.Summary, listPath string, list *digestlist.List, a *checksum.Checked) {
 	add := func(count, first int, tried string, err error) {
 		summary.Report.Problems = append(summary.Report.Problems,
 			source.Problem{Path: listPath, Tried: tried + " line " + strconv.Itoa(first) + " of", Err: err, Entries: int64(count)})
@@ -349,10 +350,10 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if err != nil {
 		return misuse("--algorithm: %w", err)
 	}
-	value, err := checksum.ParseValue(text)
+	value, err := digestlist.ParseDigest(text)
 	if err != nil { // a line of a list
-		if list, failed := checksum.ReadList(strings.NewReader(text), ""); failed == nil && len(list.Lines) == 1 && len(list.Mistakes) == 0 {
-			value, err = list.Lines[0].Value, nil
+		if list, failed := digestlist.Read(strings.NewReader(text), ""); failed == nil && len(list.Lines) == 1 && len(list.Mistakes) == 0 {
+			value, err = list.Lines[0].Digest, nil
 		}
 	}
 	if err != nil {

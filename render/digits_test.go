@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/checksum"
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/render"
@@ -57,7 +58,7 @@ func TestVerifiedMarksTheFirstDifference(t *testing.T) {
 		sum := bytes.Repeat([]byte{0xaa}, 64)
 		sum[at/2] ^= []byte{0x10, 0x01}[at%2]
 		r := row.List[*checksum.Result]{{Status: checksum.Different,
-			Line:  &checksum.Line{Name: "x", Value: checksum.Value{Hex: expected, Algorithms: entry.Algorithms[1:2]}},
+			Line:  &digestlist.Line{Name: "x", Digest: digestlist.Digest{Hex: expected, Algorithms: entry.Algorithms[1:2]}},
 			Entry: &entry.Entry{Folder: folder, Name: "x", More: &entry.More{Digests: entry.Digests{{Fact: entry.FactSHA512, Sum: string(sum)}}}}}}
 		for _, width := range []int{200, 100, 60} {
 			out := rendered(t, view(), report.NewVerified, r, width, &report.Summary{})

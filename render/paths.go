@@ -4,7 +4,7 @@ import (
 	"bytes"
 	"strconv"
 
-	"frankledger/core/checksum"
+	"frankledger/core/digestlist"
 	"frankledger/core/row"
 )
 
@@ -78,7 +78,7 @@ func (m manifest[R]) Row(dst []byte, r R) []byte {
 		return dst
 	}
 	path, _ := m.path.AppendText(nil, r)
-	return checksum.AppendManifestLine(dst, string(sum), string(path))
+	return digestlist.AppendLine(dst, string(sum), string(path))
 }
 
 func (m manifest[R]) End(dst []byte, _ Frame) []byte { return dst }

@@ -13,6 +13,7 @@ import (
 	"syscall"
 
 	"frankledger/core/digest"
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -38,10 +39,10 @@ func (s Status) String() string { return statusWords[s] }
 // on it.
 type Result struct {
 	Status Status
-	Line   *Line        // nil for an unlisted file
-	Entry  *entry.Entry // what is there: name, and status unless it is missing
-	Err    error        // why it is unreadable
-	Found  *entry.Entry // what has its content, if it was moved
+	Line   *digestlist.Line // nil for an unlisted file
+	Entry  *entry.Entry     // what is there: name, and status unless it is missing
+	Err    error            // why it is unreadable
+	Found  *entry.Entry     // what has its content, if it was moved
 }
 
 // Name is the name as it is on the list, or would be.
@@ -74,10 +75,10 @@ func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
 		return "", "", a
 	}
 	if (r.Status == Same || r.Status == Different) && !r.SizeDiffers() {
-		actual, a, _ = r.Line.Value.Among(r.Entry.More.Digests)
-		return r.Line.Value.Hex, actual, a
+		actual, a, _ = r.Line.Digest.Among(r.Entry.More.Digests)
+		return r.Line.Digest.Hex, actual, a
 	}
-	return r.Line.Value.Hex, "", r.Line.Value.Algorithms[0]
+	return r.Line.Digest.Hex, "", r.Line.Digest.Algorithms[0]
 }
 
 // CheckOptions say how to hold files against a list.
@@ -94,7 +95,7 @@ type CheckOptions struct {
 // Checked is how files stand to a list.
 type Checked struct {
 	Results []Result // trouble first, then by name; without what is the same, if only trouble was asked for
-	Refused []Line
+	Refused []digestlist.Line
 	Counts  [len(statusWords)]int
 	Report  source.Report
 
@@ -122,15 +123,15 @@ func (a *Checked) Tried() (tried, found []string) {
 
 // Single returns a list that says of one file what its digest is, and the folder that
 // it is in: for Check. The file is given by the path it is named by, and its full path.
-func Single(given, full string, v Value) (*List, *entry.Folder) {
+func Single(given, full string, v digestlist.Digest) (*digestlist.List, *entry.Folder) {
 	place := &entry.Place{Given: filepath.Dir(given), Full: filepath.Dir(full)}
-	return &List{Lines: []Line{{Number: 1, Name: filepath.Base(given), Value: v}}}, &entry.Folder{Place: place}
+	return &digestlist.List{Lines: []digestlist.Line{{Number: 1, Name: filepath.Base(given), Digest: v}}}, &entry.Folder{Place: place}
 }
 
 // check is a file with all the lines on it.
 type check struct {
 	entry entry.Entry
-	lines []Line
+	lines []digestlist.Line
 	err   error
 }
 
@@ -139,7 +140,7 @@ type check struct {
 const batch = 1 << 16
 
 // Check reads the files of a list, in a folder, and holds them against it.
-func Check(ctx context.Context, list *List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o CheckOptions) (*Checked, error) {
+func Check(ctx context.Context, list *digestlist.List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o CheckOptions) (*Checked, error) {
 	a := &Checked{}
 	var likely likely
 	var listed map[string]bool
@@ -227,10 +228,10 @@ func (a *Checked) checkSome(ctx context.Context, checks []check, pool *digest.Po
 
 // note notes by which algorithms digests were tried that the list does not name.
 func (a *Checked) note(r *Result) {
-	if len(r.Line.Value.Algorithms) < 2 || r.Status != Same && r.Status != Different || r.SizeDiffers() {
+	if len(r.Line.Digest.Algorithms) < 2 || r.Status != Same && r.Status != Different || r.SizeDiffers() {
 		return
 	}
-	a.tried |= r.Line.Value.Facts()
+	a.tried |= r.Line.Digest.Facts()
 	if r.Status == Same {
 		_, _, by := r.Digests()
 		a.found |= by.Fact
@@ -239,14 +240,14 @@ func (a *Checked) note(r *Result) {
 
 // checks puts the lines together that are about the same file, of so many files as are looked
 // at together, in order of names. It returns the lines that are left.
-func (a *Checked) checks(lines []Line, folder *entry.Folder, o CheckOptions) (checks []check, left []Line) {
+func (a *Checked) checks(lines []digestlist.Line, folder *entry.Folder, o CheckOptions) (checks []check, left []digestlist.Line) {
 	checks = make([]check, 0, min(batch, len(lines)))
 	for len(lines) > 0 && len(checks) < batch {
 		n := 1
 		for n < len(lines) && lines[n].Name == lines[0].Name {
 			n++
 		}
-		if lines[0].Leads() && !o.AllowOutside {
+		if digestlist.LeadsOut(lines[0].Name) && !o.AllowOutside {
 			a.Refused = append(a.Refused, lines[:n]...)
 		} else {
 			checks = append(checks, check{entry: entry.Entry{Folder: folder, Name: lines[0].Name}, lines: lines[:n]})
@@ -263,7 +264,7 @@ func (c *check) look(w *digest.Worker) {
 		return
 	}
 	name := strings.ReplaceAll(c.entry.Name, `\`, "/")
-	if other := c.entry; name != c.entry.Name && !leads(path.Clean(name)) {
+	if other := c.entry; name != c.entry.Name && !digestlist.LeadsOut(path.Clean(name)) {
 		other.Name = path.Clean(name)
 		if err := w.Look(&other); err == nil {
 			c.entry, c.err = other, nil
@@ -278,7 +279,7 @@ type likely struct {
 	by map[int]entry.Facts // by how many digits they have
 }
 
-func (l *likely) of(v Value) entry.Facts {
+func (l *likely) of(v digestlist.Digest) entry.Facts {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if by := l.by[len(v.Hex)]; by != 0 {
@@ -287,7 +288,7 @@ func (l *likely) of(v Value) entry.Facts {
 	return v.Algorithms[0].Fact
 }
 
-func (l *likely) is(v Value, a entry.Algorithm) {
+func (l *likely) is(v digestlist.Digest, a entry.Algorithm) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.by == nil {
@@ -306,7 +307,7 @@ func (c *check) read(w *digest.Worker, likely *likely) error {
 	var wanted entry.Facts
 	for i := range c.lines {
 		if r := c.result(i); !r.SizeDiffers() {
-			wanted |= likely.of(c.lines[i].Value)
+			wanted |= likely.of(c.lines[i].Digest)
 		}
 	}
 	if wanted == 0 {
@@ -318,7 +319,7 @@ func (c *check) read(w *digest.Worker, likely *likely) error {
 	wanted = 0
 	for i, line := range c.lines {
 		if r := c.result(i); r.Status != Same && !r.SizeDiffers() {
-			wanted |= line.Value.Facts()
+			wanted |= line.Digest.Facts()
 		}
 	}
 	if wanted &^= c.entry.Known; wanted != 0 {
@@ -327,8 +328,8 @@ func (c *check) read(w *digest.Worker, likely *likely) error {
 		}
 	}
 	for _, line := range c.lines {
-		if _, a, same := line.Value.Among(c.entry.More.Digests); same && len(line.Value.Algorithms) > 1 {
-			likely.is(line.Value, a)
+		if _, a, same := line.Digest.Among(c.entry.More.Digests); same && len(line.Digest.Algorithms) > 1 {
+			likely.is(line.Digest, a)
 		}
 	}
 	return nil
@@ -341,7 +342,7 @@ func (c *check) result(at int) Result {
 		if r.SizeDiffers() || c.entry.More == nil {
 			break
 		}
-		if _, _, same := r.Line.Value.Among(c.entry.More.Digests); same {
+		if _, _, same := r.Line.Digest.Among(c.entry.More.Digests); same {
 			r.Status = Same
 		}
 	case errors.Is(c.err, fs.ErrNotExist) || errors.Is(c.err, syscall.ENOTDIR):
@@ -370,9 +371,9 @@ func (a *Checked) findMoved(ctx context.Context, unlisted []*entry.Entry, pool *
 		}
 		missing = append(missing, r)
 		if r.Line.Sized || r.Line.Size > 0 {
-			sized[r.Line.Size] |= r.Line.Value.Facts()
+			sized[r.Line.Size] |= r.Line.Digest.Facts()
 		} else {
-			wanted |= r.Line.Value.Facts()
+			wanted |= r.Line.Digest.Facts()
 		}
 	}
 	var tried []*entry.Entry
@@ -400,8 +401,8 @@ func (a *Checked) findMoved(ctx context.Context, unlisted []*entry.Entry, pool *
 	}
 	taken := map[*entry.Entry]bool{}
 	for _, r := range missing {
-		for _, algorithm := range r.Line.Value.Algorithms {
-			for _, e := range by[algorithm.Name+r.Line.Value.Hex] {
+		for _, algorithm := range r.Line.Digest.Algorithms {
+			for _, e := range by[algorithm.Name+r.Line.Digest.Hex] {
 				if r.Found == nil && !taken[e] && (!r.Line.Sized || r.Line.Size == e.Size) {
 					a.Counts[r.Status]--
 					r.Status, r.Found, taken[e] = Moved, e, true

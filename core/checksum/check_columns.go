@@ -1,6 +1,9 @@
 package checksum
 
-import "frankledger/core/row"
+import (
+	"frankledger/core/digestlist"
+	"frankledger/core/row"
+)
 
 // Rows returns the results: all, or those that are not as the list says.
 func (a *Checked) Rows(all bool) (rows row.List[*Result]) {
@@ -40,7 +43,7 @@ func CheckColumns() []row.Column[*Result] {
 	}
 }
 
-func sizeOf(l *Line) int64 {
+func sizeOf(l *digestlist.Line) int64 {
 	if l == nil {
 		return 0
 	}

@@ -13,6 +13,7 @@ import (
 
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 	"frankledger/core/live"
 	"frankledger/core/source"
@@ -44,7 +45,7 @@ func TestCheck(t *testing.T) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	for _, others := range []source.Source{nil, s} {
-		l, err := checksum.ReadList(strings.NewReader(list), "")
+		l, err := digestlist.Read(strings.NewReader(list), "")
 		require.NoError(t, err)
 		require.Len(t, l.Mistakes, 1)
 		progress := &source.Progress{}

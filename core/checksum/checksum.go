@@ -1,9 +1,5 @@
-// Package checksum takes the digests of files and tells which of these have the same
-// content, holds files against digests that were published, and reads and writes lists
-// of these.
-//
-// A [Value] is a digest as a publisher gives it, and a [List] is a file of digests and
-// the names they belong to, in any of the usual forms.
+// Package checksum takes the digests of files, tells which of these have the same content, and holds
+// files against a list of digests.
 package checksum
 
 import (

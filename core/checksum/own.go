@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"syscall"
 
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 	"frankledger/core/live"
 )
@@ -67,7 +68,7 @@ func (l *OwnList) way(e *entry.Entry) string {
 func (a *Answer) ListFrom(l *OwnList) (outside int) {
 	a.Listed = l.way
 	for _, e := range a.files {
-		if (Line{Name: l.way(e)}).Leads() {
+		if digestlist.LeadsOut(l.way(e)) {
 			outside++
 		}
 	}

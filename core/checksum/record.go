@@ -6,18 +6,19 @@ import (
 	"strings"
 
 	"frankledger/core/arrange"
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
 
 // ListOf makes a list of the digests that are known of the files of a source that
 // was recorded, and returns the paths of those that have none.
-func ListOf(ctx context.Context, s source.Source) (list *List, without map[string]bool, report source.Report, err error) {
+func ListOf(ctx context.Context, s source.Source) (list *digestlist.List, without map[string]bool, report source.Report, err error) {
 	collected := arrange.NewCollector(arrange.Order{}, nil, 0)
 	if report, err = s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, collected); err != nil {
 		return nil, nil, report, err
 	}
-	list, without = &List{}, map[string]bool{}
+	list, without = &digestlist.List{}, map[string]bool{}
 	collected.Each(func(e *entry.Entry) {
 		if e.Kind != entry.KindFile {
 			return
@@ -28,8 +29,8 @@ func ListOf(ctx context.Context, s source.Source) (list *List, without map[strin
 			return
 		}
 		at := slices.IndexFunc(entry.Algorithms, func(a entry.Algorithm) bool { return a.Fact == fact })
-		list.Lines = append(list.Lines, Line{Name: e.Relative(), Size: e.Size, Value: Value{Hex: e.More.Digests.By(fact), Algorithms: entry.Algorithms[at : at+1]}})
+		list.Lines = append(list.Lines, digestlist.Line{Name: e.Relative(), Size: e.Size, Digest: digestlist.Digest{Hex: e.More.Digests.By(fact), Algorithms: entry.Algorithms[at : at+1]}})
 	})
-	slices.SortFunc(list.Lines, func(a, b Line) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(list.Lines, func(a, b digestlist.Line) int { return strings.Compare(a.Name, b.Name) })
 	return list, without, report, nil
 }

@@ -137,5 +137,5 @@ func TestDigestedOnly(t *testing.T) {
 	require.Len(t, list.Lines, 2)
 	assert.Equal(t, "a", list.Lines[0].Name)
 	assert.Equal(t, "sub/c", list.Lines[1].Name)
-	assert.Equal(t, "sha512", list.Lines[0].Value.Algorithms[0].Name)
+	assert.Equal(t, "sha512", list.Lines[0].Digest.Algorithms[0].Name)
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"frankledger/core/checksum"
+	"frankledger/core/digestlist"
 	"frankledger/render"
 )
 
@@ -145,7 +146,7 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 }
 
 // Expected tells in one line whether a file has the digest that was expected.
-func Expected(r *checksum.Result, value checksum.Value) string {
+func Expected(r *checksum.Result, value digestlist.Digest) string {
 	_, actual, algorithm := r.Digests()
 	name, of := render.Escaped(r.Path()), algorithm.Name
 	if len(value.Algorithms) > 1 {

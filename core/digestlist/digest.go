@@ -1,4 +1,4 @@
-package checksum
+package digestlist
 
 import (
 	"encoding/base64"
@@ -13,8 +13,8 @@ import (
 	"frankledger/core/entry"
 )
 
-// Value is a digest as someone published it.
-type Value struct {
+// Digest is a digest as someone published it.
+type Digest struct {
 	Hex string // small letters
 	// Algorithms are those that it may be of: several where nothing but the
 	// length tells, which SHA-256 and BLAKE3 have in common.
@@ -22,7 +22,7 @@ type Value struct {
 }
 
 // Facts are the digests that a content's have to be compared with.
-func (v Value) Facts() entry.Facts {
+func (v Digest) Facts() entry.Facts {
 	var facts entry.Facts
 	for _, a := range v.Algorithms {
 		facts |= a.Fact
@@ -32,7 +32,7 @@ func (v Value) Facts() entry.Facts {
 
 // Among returns the digest that a content's digests are to be compared with:
 // the one that is the same, or, if none is, the first that it may be of.
-func (v Value) Among(digests entry.Digests) (actual string, a entry.Algorithm, same bool) {
+func (v Digest) Among(digests entry.Digests) (actual string, a entry.Algorithm, same bool) {
 	for _, a := range v.Algorithms {
 		if len(digests.Sum(a.Fact)) > 0 && digests.By(a.Fact) == v.Hex {
 			return v.Hex, a, true
@@ -42,7 +42,7 @@ func (v Value) Among(digests entry.Digests) (actual string, a entry.Algorithm, s
 }
 
 // Names names the algorithms that it may be of.
-func (v Value) Names() string {
+func (v Digest) Names() string {
 	var names []string
 	for _, a := range v.Algorithms {
 		names = append(names, a.Name)
@@ -54,22 +54,22 @@ func (v Value) Names() string {
 	return strings.Join(names[:last], ", ") + " or " + names[last]
 }
 
-// Of returns the value as one of an algorithm, and false if it cannot be that.
-func (v Value) Of(a entry.Algorithm) (Value, bool) {
-	return Value{v.Hex, []entry.Algorithm{a}}, v.Facts().Has(a.Fact)
+// Of returns the digest as one of an algorithm, and false if it cannot be that.
+func (v Digest) Of(a entry.Algorithm) (Digest, bool) {
+	return Digest{v.Hex, []entry.Algorithm{a}}, v.Facts().Has(a.Fact)
 }
 
-// ErrValue is the error of text that is no digest.
-var ErrValue = errors.New("not a digest")
+// ErrDigest is the error of text that is no digest.
+var ErrDigest = errors.New("not a digest")
 
-// ParseValue reads a digest: in hexadecimal, in any letter case, in one piece
+// ParseDigest reads a digest: in hexadecimal, in any letter case, in one piece
 // or in groups, with the name of an algorithm before it or without (sha256:…,
 // SHA-256 …); or in the form of W3C Subresource Integrity, sha256-BASE64. The
-// error wraps ErrValue and says what is wrong.
-func ParseValue(text string) (Value, error) {
+// error wraps ErrDigest and says what is wrong.
+func ParseDigest(text string) (Digest, error) {
 	text = strings.TrimSpace(text)
 	if text == "" {
-		return Value{}, fmt.Errorf("%w: it is empty", ErrValue)
+		return Digest{}, fmt.Errorf("%w: it is empty", ErrDigest)
 	}
 	name, rest := splitAlgorithm(text)
 	if name == "" {
@@ -77,7 +77,7 @@ func ParseValue(text string) (Value, error) {
 	}
 	a, err := entry.LookupAlgorithm(name)
 	if err != nil {
-		return Value{}, err
+		return Digest{}, err
 	}
 	if digits := ungrouped(rest[1:]); len(digits) == a.Digits || rest[0] != '-' {
 		return parseHex(rest[1:], []entry.Algorithm{a})
@@ -86,13 +86,13 @@ func ParseValue(text string) (Value, error) {
 	sum, err := base64.StdEncoding.DecodeString(encoded)
 	if err != nil {
 		if sum, err = base64.RawURLEncoding.DecodeString(strings.TrimRight(encoded, "=")); err != nil {
-			return Value{}, fmt.Errorf("%w: after %s- there has to be base64, or %d hexadecimal digits", ErrValue, name, a.Digits)
+			return Digest{}, fmt.Errorf("%w: after %s- there has to be base64, or %d hexadecimal digits", ErrDigest, name, a.Digits)
 		}
 	}
 	if len(sum)*2 != a.Digits {
-		return Value{}, fmt.Errorf("%w: %s has %d bytes, and these are %d", ErrValue, a.Name, a.Digits/2, len(sum))
+		return Digest{}, fmt.Errorf("%w: %s has %d bytes, and these are %d", ErrDigest, a.Name, a.Digits/2, len(sum))
 	}
-	return Value{hex.EncodeToString(sum), []entry.Algorithm{a}}, nil
+	return Digest{hex.EncodeToString(sum), []entry.Algorithm{a}}, nil
 }
 
 // named is a digest with the name of an algorithm before it. Dashes belong to
@@ -122,23 +122,23 @@ func ungrouped(text string) string {
 
 // parseHex reads hexadecimal digits, of one of the algorithms or, if there are
 // none, of those that have as many digits.
-func parseHex(text string, algorithms []entry.Algorithm) (Value, error) {
+func parseHex(text string, algorithms []entry.Algorithm) (Digest, error) {
 	digits := strings.ToLower(strings.TrimLeft(ungrouped(text), "= "))
 	if !isHex(digits) {
 		at := strings.IndexFunc(digits, func(r rune) bool { return !strings.ContainsRune("0123456789abcdef", r) })
 		r, _ := utf8.DecodeRuneInString(digits[at:])
-		return Value{}, fmt.Errorf("%w: %q, the character at %d, is not a hexadecimal digit", ErrValue, r, at+1)
+		return Digest{}, fmt.Errorf("%w: %q, the character at %d, is not a hexadecimal digit", ErrDigest, r, at+1)
 	}
 	if len(algorithms) > 0 {
 		if a := algorithms[0]; len(digits) != a.Digits {
-			return Value{}, fmt.Errorf("%w: %s has %d digits, and these are %d", ErrValue, a.Name, a.Digits, len(digits))
+			return Digest{}, fmt.Errorf("%w: %s has %d digits, and these are %d", ErrDigest, a.Name, a.Digits, len(digits))
 		}
-		return Value{digits, algorithms}, nil
+		return Digest{digits, algorithms}, nil
 	}
 	if algorithms = ofLength(len(digits)); len(algorithms) == 0 {
-		return Value{}, fmt.Errorf("%w: it has %d digits%s; %s", ErrValue, len(digits), knownElsewhere[len(digits)], lengths())
+		return Digest{}, fmt.Errorf("%w: it has %d digits%s; %s", ErrDigest, len(digits), knownElsewhere[len(digits)], lengths())
 	}
-	return Value{digits, algorithms}, nil
+	return Digest{digits, algorithms}, nil
 }
 
 // byLength are the algorithms by how many digits their digests have.

@@ -1,4 +1,4 @@
-package checksum_test
+package digestlist_test
 
 import (
 	"encoding/json"
@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/checksum"
+	"frankledger/core/digestlist"
 	"frankledger/core/entry"
 )
 
@@ -22,7 +22,7 @@ const (
 	sha256abc = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
 )
 
-func TestParseValue(t *testing.T) {
+func TestParseDigest(t *testing.T) {
 	for text, want := range map[string]string{
 		md5abc:                                "md5 " + md5abc,
 		strings.ToUpper(sha1abc) + " \n":      "sha1 " + sha1abc,
@@ -47,7 +47,7 @@ func TestParseValue(t *testing.T) {
 		"sha256-AAAA":           "sha256 has 32 bytes, and these are 3",
 		"sha256-!":              "base64, or 64 hexadecimal digits",
 	} {
-		value, err := checksum.ParseValue(text)
+		value, err := digestlist.ParseDigest(text)
 		if strings.HasSuffix(want, value.Hex) && err == nil {
 			assert.Equal(t, want, value.Names()+" "+value.Hex, text)
 			continue
@@ -66,7 +66,7 @@ func wide(text string) string {
 	return b.String()
 }
 
-func TestReadList(t *testing.T) {
+func TestRead(t *testing.T) {
 	for _, c := range []struct{ what, file, content, want string }{
 		{"RFC 8493", "manifest-sha256.txt", sha256abc + " data/a 100%25 b%0Ac\n" + sha256abc + "  data/two\n", "1 sha256 data/a 100% b\nc; 2 sha256 data/two; "},
 		{"one space, without a telling name", "", md5abc + " a%25\n" + md5empty + "  b", "1 md5 a%; 2 md5 b; "},
@@ -98,11 +98,11 @@ func TestReadList(t *testing.T) {
 			"line 1: not a digest: 'h', the character at 1, is not a hexadecimal digit; line 2: not a digest: it has 31 digits"},
 		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: it gives "x" another digest than line 1 does; `},
 	} {
-		list, err := checksum.ReadList(strings.NewReader(c.content), c.file)
+		list, err := digestlist.Read(strings.NewReader(c.content), c.file)
 		require.NoError(t, err)
 		got := ""
 		for _, l := range list.Lines {
-			got += fmt.Sprintf("%d %s %s", l.Number, l.Value.Names(), l.Name)
+			got += fmt.Sprintf("%d %s %s", l.Number, l.Digest.Names(), l.Name)
 			if l.Sized {
 				got += fmt.Sprint(" ", l.Size)
 			}
@@ -121,28 +121,28 @@ func TestReadList(t *testing.T) {
 
 func TestNamesThatLeadOut(t *testing.T) {
 	for name, leads := range map[string]bool{"/etc/x": true, "../x": true, "a/../../x": true, "..": true, "a/../x": false, "..x": false} {
-		list, err := checksum.ReadList(strings.NewReader(md5abc+"  "+name), "")
+		list, err := digestlist.Read(strings.NewReader(md5abc+"  "+name), "")
 		require.NoError(t, err)
-		assert.Equal(t, leads, list.Lines[0].Leads(), name)
+		assert.Equal(t, leads, digestlist.LeadsOut(list.Lines[0].Name), name)
 	}
 }
 
 // Whatever the content, it is read without a panic; and what is written, with
 // whatever names, reads back.
-func FuzzReadList(f *testing.F) {
+func FuzzRead(f *testing.F) {
 	f.Add(md5abc+"  x\n", "x.md5", "a b")
 	f.Add("MD5 (a) = "+md5abc, "", " *x")
 	f.Add(`[{"path":"a","digest":"`+md5abc+`"}]`, "y", "%0A\n%")
 	f.Add("path,digest\r\n\"a\nb\","+md5abc+"\r\n", "", "./\r")
 	f.Fuzz(func(t *testing.T, content, file, name string) {
-		_, err := checksum.ReadList(strings.NewReader(content), file)
+		_, err := digestlist.Read(strings.NewReader(content), file)
 		require.NoError(t, err)
 		if strings.Contains(name, "\x00") || path.Clean(name) == "." || path.Clean(name) == path.Clean(name+"2") {
 			return
 		}
-		written := checksum.AppendManifestLine(nil, sha1abc, name)
-		written = checksum.AppendManifestLine(written, sha1abc, name+"2")
-		list, err := checksum.ReadList(strings.NewReader(string(written)), "manifest-sha1.txt")
+		written := digestlist.AppendLine(nil, sha1abc, name)
+		written = digestlist.AppendLine(written, sha1abc, name+"2")
+		list, err := digestlist.Read(strings.NewReader(string(written)), "manifest-sha1.txt")
 		require.NoError(t, err)
 		require.Empty(t, list.Mistakes)
 		require.Len(t, list.Lines, 2, "%q", written)
@@ -150,10 +150,10 @@ func FuzzReadList(f *testing.F) {
 
 		row, err := json.Marshal(map[string]any{"path": name, "path_base64": []byte(name), "digest": sha1abc})
 		require.NoError(t, err)
-		list, err = checksum.ReadList(strings.NewReader(string(row)), "")
+		list, err = digestlist.Read(strings.NewReader(string(row)), "")
 		require.NoError(t, err)
 		require.Len(t, list.Lines, 1)
 		require.Equal(t, path.Clean(name), list.Lines[0].Name)
-		require.Equal(t, entry.FactSHA1, list.Lines[0].Value.Facts())
+		require.Equal(t, entry.FactSHA1, list.Lines[0].Digest.Facts())
 	})
 }

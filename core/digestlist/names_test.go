@@ -1,4 +1,4 @@
-package checksum_test
+package digestlist_test
 
 import (
 	"os"
@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/checksum"
+	"frankledger/core/digestlist"
 )
 
 // Names may begin with a space where all lines part digest and name by two characters; in a column
@@ -25,7 +25,7 @@ func TestNamesInLists(t *testing.T) {
 		`SHA256 (b\\c) = ` + sum + "\n":     `b\\c`,
 		`\` + sum + `  b\nc` + "\n":         "b\nc",
 	} {
-		list, err := checksum.ReadList(strings.NewReader(content), "list")
+		list, err := digestlist.Read(strings.NewReader(content), "list")
 		require.NoError(t, err)
 		var names []string
 		for _, line := range list.Lines {
@@ -40,6 +40,6 @@ func TestBinaryIsNoList(t *testing.T) {
 	zero, err := os.Open("/dev/zero")
 	require.NoError(t, err)
 	defer zero.Close()
-	_, err = checksum.ReadList(zero, "zero")
-	assert.ErrorIs(t, err, checksum.ErrNoList)
+	_, err = digestlist.Read(zero, "zero")
+	assert.ErrorIs(t, err, digestlist.ErrNone)
 }
