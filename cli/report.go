@@ -16,6 +16,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
@@ -93,10 +94,10 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	if o.copies && hasRecord(sources) {
 		return misuse("--copies reads the content of files that are there now, and a record has none; frank duplicates finds copies in records with digests")
 	}
-	options := inventory.Options{Context: r.view.Context, By: weigh.Measure(by), First: r.first, Folders: 12, Content: o.copies}
+	options := inventory.Options{Context: r.view.Context, By: sums.Measure(by), First: r.first, Folders: 12, Content: o.copies}
 	options.Copies = duplicates.Options{Algorithm: entry.Algorithms[0]}
 	var note string
-	if options.Earlier, note, err = p.earlier(cmd, r, &o.reading, weigh.Measure(by), args); err != nil {
+	if options.Earlier, note, err = p.earlier(cmd, r, &o.reading, sums.Measure(by), args); err != nil {
 		return err
 	}
 	if note != "" {
@@ -114,7 +115,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
 		summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = a.Sum, true, true, &a.Elsewhere
-		page := &report.Inventory{View: r.view, Answer: a, By: weigh.Measure(by), Command: p.commandsOf(cmd, r, args), Made: commandLine(p.args)}
+		page := &report.Inventory{View: r.view, Answer: a, By: sums.Measure(by), Command: p.commandsOf(cmd, r, args), Made: commandLine(p.args)}
 		_, err = w.Write(page.Page(summary))
 		return err
 	})
@@ -122,7 +123,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 
 // earlier opens the ledger for what it has of the places of a report, if there is one, or says
 // why that was not looked at. Some of what is there cannot be held against records of all of it.
-func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by weigh.Measure, args []string) (*inventory.Earlier, string, error) {
+func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by sums.Measure, args []string) (*inventory.Earlier, string, error) {
 	if r.condition != nil {
 		return nil, "what grew is told only of all that is in a place, not of what meets a condition", nil
 	}

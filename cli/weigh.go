@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/row"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
@@ -23,8 +24,8 @@ type weighOptions struct {
 }
 
 // measures are the words for what folders are weighed by, in the order of
-// weigh.Measure.
-var measures = weigh.MeasureWords
+// sums.Measure.
+var measures = sums.MeasureWords
 
 func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions
@@ -127,7 +128,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 				return misuse("--heaviest and --%s contradict each other: --heaviest shows files alone", name)
 			}
 		}
-		if o.by == measures[weigh.ByFiles] {
+		if o.by == measures[sums.ByFiles] {
 			return misuse("--heaviest and --by files contradict each other: each is one file")
 		}
 	}
@@ -142,7 +143,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err != nil {
 		return err
 	}
-	plan := weigh.Plan{By: weigh.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Heaviest: o.heaviest, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
+	plan := weigh.Plan{By: sums.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Heaviest: o.heaviest, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
 	if o.explain != "" {
 		for _, name := range []string{"depth", "first", "at-least", "largest"} {
 			if cmd.Flags().Changed(name) {

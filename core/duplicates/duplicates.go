@@ -22,7 +22,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/quantity"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Keep says which file of a set would stay.
@@ -85,7 +85,7 @@ type Answer struct {
 	Empty       int              // files of no bytes that were left out
 	Elsewhere   int              // spares that free nothing, as they have names outside of what was looked at
 	Problems    []source.Problem // with content
-	Matched     weigh.Sum        // files that were looked at
+	Matched     sums.Sum         // files that were looked at
 	Report      source.Report    // with all problems
 
 	folders []*Set // as they were found

@@ -9,7 +9,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Run finds the files of places that have the same content or, with OnlyIn, those of one
@@ -17,7 +17,7 @@ import (
 func Run(ctx context.Context, from *source.Set, request source.Request, pool *digest.Pool, o Options) (*Answer, error) {
 	collector := arrange.NewCollector(arrange.Order{}, nil, 0)
 	var others *arrange.Collector
-	counter := weigh.NewCounter(collector)
+	counter := sums.NewCounter(collector)
 	digested := ledger.NewDigested(counter, o.Algorithm.Fact)
 	request.Facts, request.Through = request.Facts&entry.FactCreated|entry.FactStatus, true
 	sink := Files(digested)

@@ -19,7 +19,7 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/media"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Facts are those of an entry that a card shows.
@@ -33,7 +33,7 @@ type Card struct {
 	Chain     []string     // of a link: what each step points to, as a path
 	End       End          // where the chain leads
 	Siblings  []string     // other names of the same file, where they were looked for
-	Holds     *weigh.Sum   // what a folder holds, at any depth
+	Holds     *sums.Sum    // what a folder holds, at any depth
 	Partly    bool         // not all of that could be read
 	Preview   []string     // the first lines of text, exact bytes
 	NoPreview string       // why there is none, where one was wanted
@@ -118,7 +118,7 @@ func (c *Card) follow(path string) {
 }
 
 func (c *Card) weigh(ctx context.Context, s source.Source, report *source.Report) error {
-	counter := weigh.NewCounter(source.Nowhere)
+	counter := sums.NewCounter(source.Nowhere)
 	read, err := s.Read(ctx, source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, counter)
 	report.Add(read)
 	sum := counter.Sum()

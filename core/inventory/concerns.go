@@ -4,7 +4,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Concern is something that may need a look, and how often it was met.
@@ -137,7 +137,7 @@ func (p *lookPart) noOwner(e *entry.Entry, c *entry.Context) (is, known bool) {
 
 // concerns returns what was found. Where all that folders have in them was given, the totals
 // tell which have nothing.
-func (l *look) concerns(totals *weigh.Totals) (list []Concern) {
+func (l *look) concerns(totals *sums.Totals) (list []Concern) {
 	for n, c := range concerns {
 		concern := Concern{One: c.one, Many: c.many, Where: c.where, Untold: c.needs == entry.FactContent && !l.facts.Has(c.needs)}
 		if c.needs == entry.FactInside && l.whole {

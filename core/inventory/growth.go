@@ -11,6 +11,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/weigh"
 )
 
@@ -45,7 +46,7 @@ type Point struct {
 
 // Amount is how much something weighed, if it was there and was read.
 type Amount struct {
-	Sum   weigh.Sum
+	Sum   sums.Sum
 	State ledger.State
 }
 
@@ -59,7 +60,7 @@ const (
 )
 
 // growth tells how a place has changed over its records.
-func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.Totals, by weigh.Measure) (*Growth, error) {
+func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.Totals, by sums.Measure) (*Growth, error) {
 	place := from.Place()
 	g := &Growth{Place: place}
 	host, path, terms, now := e.Host, cmp.Or(place.Real, place.Full), e.Terms, int64(0)
@@ -114,12 +115,12 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *weigh.
 }
 
 // since tells what has changed since the last record.
-func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *weigh.Totals) error {
+func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *sums.Totals) error {
 	before, err := e.Ledger.Source(ctx, *g.Last, below, g.Place.Given, g.Place.Index)
 	if err != nil {
 		return err
 	}
-	sums := weigh.NewTotals(source.Nowhere)
+	sums := sums.NewTotals(source.Nowhere)
 	request := source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}
 	if _, err := before.Read(ctx, request, sums); err != nil {
 		return err
@@ -160,7 +161,7 @@ func some(records []ledger.Record) []ledger.Record {
 
 // fastest returns the folders that have grown most since a record. One in which most of the
 // growth is in one folder is left for that.
-func fastest(totals *weigh.Totals, root *entry.Folder, below string, first *ledger.Weights, by weigh.Measure) []*entry.Folder {
+func fastest(totals *sums.Totals, root *entry.Folder, below string, first *ledger.Weights, by sums.Measure) []*entry.Folder {
 	type grown struct {
 		folder *entry.Folder
 		more   int64

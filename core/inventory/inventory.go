@@ -12,6 +12,7 @@ import (
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 )
@@ -20,9 +21,9 @@ import (
 type Options struct {
 	Request source.Request
 	Context *entry.Context
-	By      weigh.Measure // what folders are weighed by
-	First   int           // how many of the newest and of the largest files to tell
-	Folders int           // how many of the heaviest folders
+	By      sums.Measure // what folders are weighed by
+	First   int          // how many of the newest and of the largest files to tell
+	Folders int          // how many of the heaviest folders
 	// Content has files looked into as well: whether they are what their names say, and
 	// which have the same content.
 	Content bool
@@ -33,8 +34,8 @@ type Options struct {
 
 // Answer is what there is.
 type Answer struct {
-	Sum       weigh.Sum    // of all places; what lies in several is in each
-	Elsewhere weigh.Sum    // names that were counted with another name of the same file
+	Sum       sums.Sum     // of all places; what lies in several is in each
+	Elsewhere sums.Sum     // names that were counted with another name of the same file
 	Overlap   bool         // a place lies in another
 	Map       []*weigh.Row // folders, at any depth, that can be seen on a map
 	Heaviest  []*weigh.Row // the places, and the heaviest folders directly in them
@@ -70,7 +71,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	largest := weigh.NewLargest(source.Nowhere, o.First, 0, OfFiles(o.By), o.Context)
 	files := source.Only(isFile, source.Both(source.Both(a.Exts, a.Ages), source.Both(a.Sizes, newest)))
 	look := newLook(&request, running(from.Sources), o.Context)
-	totals := weigh.NewTotals(source.Both(source.Both(largest, look), files))
+	totals := sums.NewTotals(source.Both(source.Both(largest, look), files))
 	var err error
 	if a.Report, err = from.Read(ctx, request, totals); err != nil {
 		return nil, err
@@ -85,13 +86,13 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	a.Sum, a.Elsewhere, a.Overlap = totals.All(), totals.Elsewhere(), weigh.Overlap(roots)
 	rows := func(plan weigh.Plan) []*weigh.Row {
 		if len(roots) > 1 {
-			return totals.Under(roots, plan, nil)
+			return plan.Under(totals, roots, nil)
 		}
-		return totals.Rows(roots[0], plan, nil)
+		return plan.Rows(totals, roots[0], nil)
 	}
 	a.Map = rows(weigh.Plan{By: o.By}.ForMap(source.AllDepths))
 	a.Heaviest = rows(weigh.Plan{By: o.By, Depth: 1, First: o.Folders, Direct: true, Total: true})
-	a.Largest = totals.Files(roots, weigh.Plan{By: OfFiles(o.By), Heaviest: o.First}, largest)
+	a.Largest = weigh.Plan{By: OfFiles(o.By), Heaviest: o.First}.Files(totals, roots, largest)
 	a.Newest = all(newest)
 	a.Concerns = look.concerns(totals)
 	if o.Earlier != nil {
@@ -161,9 +162,9 @@ func all(c *arrange.Collector) (list []*entry.Entry) {
 
 // OfFiles is what files are weighed by where folders are by something: by their number, that is by
 // size, as each is one.
-func OfFiles(by weigh.Measure) weigh.Measure {
-	if by == weigh.ByFiles {
-		return weigh.BySize
+func OfFiles(by sums.Measure) sums.Measure {
+	if by == sums.ByFiles {
+		return sums.BySize
 	}
 	return by
 }

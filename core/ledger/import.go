@@ -15,7 +15,7 @@ import (
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/transfer"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // ErrThere is returned for lines of a place that the ledger has records of.
@@ -258,7 +258,7 @@ func (m *importer) write() error {
 		r.Turn = place.latest
 	}
 	w := &writer{ctx: m.ctx, record: r, problems: m.problems, volumes: m.volumes, ready: true, turn: r.Turn, options: Options{MoveLabel: true}}
-	var content weigh.Counting
+	var content sums.Counting
 	var all seen
 	if err := place.settle(); err != nil {
 		return err
@@ -298,7 +298,7 @@ func (m *importer) write() error {
 
 // tree makes the tree of a folder and all those in it, and sums up the content of
 // files in them.
-func (p *importedPlace) tree(path string, folder *entry.Folder, content *weigh.Counting, all *seen) (*tree, error) {
+func (p *importedPlace) tree(path string, folder *entry.Folder, content *sums.Counting, all *seen) (*tree, error) {
 	l := &tree{folder: folder}
 	var list []encoding.Recorded
 	if f := p.folders[path]; f != nil {

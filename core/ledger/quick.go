@@ -14,7 +14,7 @@ import (
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // earlier is the last record of a place, from which the next one takes over what is in folders
@@ -363,7 +363,7 @@ func (w *writer) unpack(entries []encoding.Recorded, from store.Reader, l *tree)
 }
 
 // countKept counts what is in folders that were taken over.
-func (w *writer) countKept(content *weigh.Counting, all seen) error {
+func (w *writer) countKept(content *sums.Counting, all seen) error {
 	var list []*tree
 	w.root.each(func(l *tree) error {
 		list = append(list, l)
@@ -382,7 +382,7 @@ func (w *writer) countKept(content *weigh.Counting, all seen) error {
 		if !kept {
 			return room, nil
 		}
-		var own weigh.Counting
+		var own sums.Counting
 		var ownSeen seen
 		entries := int64(0)
 		err := q.state.each(q.ctx, q.from, id, func(k *encoding.Recorded) {

@@ -10,7 +10,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Sent is a record that was sent to another ledger, or was there.
@@ -301,7 +301,7 @@ func (s *sender) rewrite(i int, problems []store.ProblemRow, volumes map[string]
 	for _, p := range problems {
 		w.problems = append(w.problems, problemOf(p))
 	}
-	if w.root, err = place.tree("", &entry.Folder{}, &weigh.Counting{}, &seen{}); err != nil {
+	if w.root, err = place.tree("", &entry.Folder{}, &sums.Counting{}, &seen{}); err != nil {
 		return 0, err
 	}
 	written, _, err := s.to.carryOut(w)

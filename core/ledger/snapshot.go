@@ -12,7 +12,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Snapshot is a sink that takes down what is to be recorded of a place. It packs
@@ -33,7 +33,7 @@ type Snapshot struct {
 type snapshotPart struct {
 	chunks  []chunk
 	entries int64
-	content weigh.Counting
+	content sums.Counting
 	seen    seen
 	self    entry.Entry // the place itself, if it was given
 }
@@ -168,7 +168,7 @@ func (t *Snapshot) Visitor() source.Visitor {
 }
 
 // tell has the record tell what was counted.
-func (r *Record) tell(all weigh.Sum) { r.Bytes, r.Unsized = all.Size, all.Files-all.Sized }
+func (r *Record) tell(all sums.Sum) { r.Bytes, r.Unsized = all.Size, all.Files-all.Sized }
 
 // WithFolders makes a condition choose all folders too, so that what it chooses
 // in them is found again.

@@ -9,24 +9,24 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Weights are what the folders of a place held at a record.
 type Weights struct {
 	state *state
 	own   map[uint64]*ownWeight // by number of folder
-	sums  map[uint64]weigh.Sum  // at any depth, as of the record
+	sums  map[uint64]sums.Sum   // at any depth, as of the record
 }
 
 // ownWeight is what lies directly in a folder.
 type ownWeight struct {
 	deltas int // of how many deltas that is
-	sum    weigh.Sum
-	named  []weigh.Name[nameAt] // what has several names, whose bytes are not in the sum
-	below  []uint64             // the folders in it
-	shut   []string             // those that were not entered
-	unread int64                // how many of these could not be read
+	sum    sums.Sum
+	named  []sums.Name[nameAt] // what has several names, whose bytes are not in the sum
+	below  []uint64            // the folders in it
+	shut   []string            // those that were not entered
+	unread int64               // how many of these could not be read
 }
 
 // nameAt is where a name lies.
@@ -93,8 +93,8 @@ func (l *Ledger) EachWeights(ctx context.Context, records []Record, do func(Reco
 // weigh sums up what the folders hold that are there at the record of the state.
 func (w *Weights) weigh(ctx context.Context, l *Ledger) error {
 	var there []uint64 // each before those in it
-	var named []weigh.Name[nameAt]
-	w.sums = make(map[uint64]weigh.Sum, len(w.own))
+	var named []sums.Name[nameAt]
+	w.sums = make(map[uint64]sums.Sum, len(w.own))
 	for next := []uint64{encoding.Root}; len(next) > 0; {
 		id := next[len(next)-1]
 		own, err := w.ownOf(ctx, l, id)
@@ -110,7 +110,7 @@ func (w *Weights) weigh(ctx context.Context, l *Ledger) error {
 		w.sums[id] = sum
 		named = append(named, own.named...)
 	}
-	weigh.CountOnce(named, func(n nameAt) string { return w.path(n) }, func(n *weigh.Name[nameAt]) {
+	sums.CountOnce(named, func(n nameAt) string { return w.path(n) }, func(n *sums.Name[nameAt]) {
 		sum := w.sums[n.Of.folder]
 		sum.Add(n.Bytes)
 		w.sums[n.Of.folder] = sum
@@ -155,7 +155,7 @@ func (w *Weights) ownOf(ctx context.Context, l *Ledger, id uint64) (*ownWeight, 
 			}
 		}
 		if bytes, several := own.sum.Take(e); several {
-			own.named = append(own.named, weigh.Name[nameAt]{Node: e.Node(), Of: nameAt{id, strings.Clone(e.Name)}, Bytes: bytes})
+			own.named = append(own.named, sums.Name[nameAt]{Node: e.Node(), Of: nameAt{id, strings.Clone(e.Name)}, Bytes: bytes})
 		}
 	})
 	w.own[id] = own
@@ -164,12 +164,12 @@ func (w *Weights) ownOf(ctx context.Context, l *Ledger, id uint64) (*ownWeight, 
 
 // Of returns what a folder held at any depth, by its path from the place, and whether it was
 // there, or not read.
-func (w *Weights) Of(path string) (weigh.Sum, State) {
+func (w *Weights) Of(path string) (sums.Sum, State) {
 	id := uint64(encoding.Root)
 	if path != "" {
 		for name := range strings.SplitSeq(path, "/") {
 			if own := w.own[id]; own != nil && slices.Contains(own.shut, name) {
-				return weigh.Sum{Unread: 1}, NotRead
+				return sums.Sum{Unread: 1}, NotRead
 			}
 			id = w.state.ids[folderKey{id, name}]
 		}
@@ -192,7 +192,7 @@ type Sizes struct {
 type Size struct {
 	Taken  time.Time
 	Record int64
-	Sum    weigh.Sum // of a file, or of all that a folder held; with something unread, where that is not known
+	Sum    sums.Sum // of a file, or of all that a folder held; with something unread, where that is not known
 	There  bool
 	turn   int64
 }

@@ -14,8 +14,8 @@ import (
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/volume"
-	"frankledger/core/weigh"
 )
 
 // Options say what is recorded beside what was taken.
@@ -138,7 +138,7 @@ type Changes struct {
 func (l *Ledger) Write(ctx context.Context, r Record, taken *Snapshot, report source.Report, o Options) (Record, Changes, error) {
 	w := &writer{ctx: ctx, record: r, options: o, given: taken.place.Given, problems: report.Problems, volumes: taken.volumes, earlier: taken.earlier, quick: r.Terms.Quick, stamped: true}
 	w.record.Terms.Quick = w.earlier != nil // else everything was read
-	var content weigh.Counting
+	var content sums.Counting
 	var all seen
 	for _, p := range taken.parts.All() {
 		w.record.Entries += p.entries

@@ -7,7 +7,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Options say what to list.
@@ -25,10 +25,10 @@ type Options struct {
 // Answer is what there is.
 type Answer struct {
 	Entries *arrange.Arranged // in order; nil if they went to the stream
-	Matched weigh.Sum         // of what is listed, or would be but for First
-	Totals  *weigh.Sum        // of all below the places or, with a condition, in what is listed; if it was asked for
+	Matched sums.Sum          // of what is listed, or would be but for First
+	Totals  *sums.Sum         // of all below the places or, with a condition, in what is listed; if it was asked for
 	// Elsewhere are names of files that were counted with another name, in these.
-	Elsewhere *weigh.Sum
+	Elsewhere *sums.Sum
 	Report    source.Report
 }
 
@@ -40,14 +40,14 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	if o.Stream != nil {
 		sink = o.Stream
 	}
-	counter := weigh.NewCounter(sink)
+	counter := sums.NewCounter(sink)
 	sink = counter
 	var visible *arrange.Visible
-	var totals *weigh.Totals
+	var totals *sums.Totals
 	if o.Totals {
-		shown, newTotals := source.Sink(counter), weigh.NewTotals
+		shown, newTotals := source.Sink(counter), sums.NewTotals
 		if request.Condition != nil {
-			shown, newTotals = source.Only(source.Chosen, counter), weigh.NewTotalsOf
+			shown, newTotals = source.Only(source.Chosen, counter), sums.NewTotalsOf
 		}
 		visible = arrange.NewVisible(shown, request)
 		totals = newTotals(visible)

@@ -5,19 +5,19 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Node is an entry and what is shown below it.
 type Node struct {
 	Entry  *entry.Entry // nil for a place
 	Folder *entry.Folder
-	Sum    weigh.Sum // of a folder: all it holds
-	Read   bool      // a folder that was read, so that the sum says something
+	Sum    sums.Sum // of a folder: all it holds
+	Read   bool     // a folder that was read, so that the sum says something
 	Below  []*Node
-	Leaf   bool      // a place that is no folder: it is all there is below
-	Left   int       // how many were left out here
-	Rest   weigh.Sum // and what they come to
+	Leaf   bool     // a place that is no folder: it is all there is below
+	Left   int      // how many were left out here
+	Rest   sums.Sum // and what they come to
 }
 
 // Plan says what is wanted.
@@ -34,7 +34,7 @@ type Plan struct {
 // Builder is a sink that keeps what is to be shown, and sums up everything.
 type Builder struct {
 	plan      Plan
-	totals    *weigh.Totals
+	totals    *sums.Totals
 	visible   *arrange.Visible
 	collector *arrange.Collector
 }
@@ -48,7 +48,7 @@ func NewBuilder(plan Plan) *Builder {
 		shown = source.Only(source.Chosen, shown)
 	}
 	b.visible = arrange.NewVisible(shown, source.Request{Depth: plan.Depth, Hidden: plan.Hidden})
-	b.totals = weigh.NewTotals(b.visible)
+	b.totals = sums.NewTotals(b.visible)
 	b.collector.Amend(b.totals.Amend)
 	return b
 }
@@ -60,7 +60,7 @@ func (b *Builder) Visitor() source.Visitor { return b.totals.Visitor() }
 func (b *Builder) Hidden() int64 { return b.visible.Hidden() }
 
 // Totals returns the sums of all folders.
-func (b *Builder) Totals() *weigh.Totals { return b.totals }
+func (b *Builder) Totals() *sums.Totals { return b.totals }
 
 func (b *Builder) keep() source.Visitor {
 	next := b.collector.Visitor()

@@ -5,14 +5,14 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Answer is outlines of places, and what they are of.
 type Answer struct {
 	Nodes     []*Node
-	Matched   weigh.Sum
-	Elsewhere weigh.Sum // names that were counted with another name of the same file
+	Matched   sums.Sum
+	Elsewhere sums.Sum // names that were counted with another name of the same file
 	Report    source.Report
 	Stopped   bool // before all was read: the answer is of what was
 }
@@ -27,7 +27,7 @@ func Run(ctx context.Context, from *source.Set, request source.Request, plan Pla
 	}
 	plan.Chosen = request.Condition != nil
 	builder := NewBuilder(plan)
-	counter := weigh.NewCounter(source.Nowhere)
+	counter := sums.NewCounter(source.Nowhere)
 	counted := source.Sink(counter)
 	if plan.Chosen {
 		counted = source.Only(source.Chosen, counter)

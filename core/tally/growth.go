@@ -5,16 +5,17 @@ import (
 	"context"
 	"slices"
 
+	"frankledger/core/quantity"
 	"frankledger/core/row"
 	"frankledger/core/sides"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Growth is how a group has changed.
 type Growth struct {
 	Group         *Group // with the keys; of the rest, how many groups that is
-	Before, After weigh.Sum
+	Before, After sums.Sum
 	Came, Went    bool // there was none before, or is none any more
 }
 
@@ -32,7 +33,7 @@ func (g *Growth) known() bool {
 type Grown struct {
 	Groups        []*Growth
 	Same          int // groups in which neither number nor bytes have changed
-	Before, After weigh.Sum
+	Before, After sums.Sum
 	Held          *sides.Held
 	tally         *Tally
 }
@@ -83,7 +84,7 @@ func Since(ctx context.Context, before, after *sides.Side, o Options, first int)
 	t := answer.tally
 	slices.SortFunc(answer.Groups, func(a, b *Growth) int {
 		if !t.dimensions[0].Ordered {
-			if c := cmp.Or(cmp.Compare(weigh.Magnitude(b.Change()), weigh.Magnitude(a.Change())), cmp.Compare(weigh.Magnitude(b.entries()), weigh.Magnitude(a.entries()))); c != 0 {
+			if c := cmp.Or(cmp.Compare(quantity.Magnitude(b.Change()), quantity.Magnitude(a.Change())), cmp.Compare(quantity.Magnitude(b.entries()), quantity.Magnitude(a.entries()))); c != 0 {
 				return c
 			}
 		}

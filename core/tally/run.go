@@ -5,7 +5,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 )
 
 // Options say what to count by.
@@ -18,7 +18,7 @@ type Options struct {
 // Answer is the groups, and what was put into them.
 type Answer struct {
 	*Tally
-	Matched weigh.Sum
+	Matched sums.Sum
 	Report  source.Report
 	Stopped bool // before all was read: the answer is of what was
 }
@@ -29,7 +29,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	answer := &Answer{Tally: New(o.Dimensions, o.Context)}
 	request := o.Request
 	request.Facts = answer.Needs()
-	counter := weigh.NewCounter(answer.Tally)
+	counter := sums.NewCounter(answer.Tally)
 	var err error
 	if answer.Report, err = from.Read(ctx, request, counter); err != nil && ctx.Err() == nil {
 		return nil, err

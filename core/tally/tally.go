@@ -7,15 +7,16 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/text"
-	"frankledger/core/weigh"
 )
 
 // Group is the entries that agree in all dimensions.
 type Group struct {
 	Keys    []Key
-	Sum     weigh.Sum
+	Sum     sums.Sum
 	Share   int64 // of all bytes of content, in millionths
 	Oldest  entry.Time
 	Largest int64 // bytes of the largest file
@@ -56,7 +57,7 @@ func (t *Tally) Needs() entry.Facts {
 
 type part struct {
 	groups map[string]*Group
-	named  []weigh.Name[name]
+	named  []sums.Name[name]
 	key    []byte
 }
 
@@ -105,7 +106,7 @@ func (p *part) add(t *Tally, e *entry.Entry) {
 		g.Largest, g.HasFile = max(g.Largest, e.Size), true
 	}
 	if bytes, several := g.Sum.Take(e); several {
-		p.named = append(p.named, weigh.Name[name]{Node: e.Node(), Of: name{e.Path(), string(p.key)}, Bytes: bytes})
+		p.named = append(p.named, sums.Name[name]{Node: e.Node(), Of: name{e.Path(), string(p.key)}, Bytes: bytes})
 	}
 	if e.Known&entry.FactStatus != 0 { // folders have a date here too
 		g.Sum.Date(e.Modified)
@@ -167,13 +168,13 @@ func (t *Tally) Groups(first int) []*Group {
 	groups := make([]*Group, len(order))
 	for i, o := range order {
 		groups[i] = o.group
-		o.group.Share = weigh.ShareOf(o.size, total.Size)
+		o.group.Share = quantity.ShareOf(o.size, total.Size)
 	}
 	return t.withRest(groups, first)
 }
 
 // total is what all groups have.
-func (t *Tally) total() (total weigh.Sum) {
+func (t *Tally) total() (total sums.Sum) {
 	for _, g := range t.merge() {
 		total.Add(g.Sum)
 	}
@@ -190,7 +191,7 @@ func (t *Tally) withRest(groups []*Group, first int) []*Group {
 		rest.join(g)
 	}
 	total := t.total()
-	rest.Share = weigh.ShareOf(rest.Sum.Size, total.Size)
+	rest.Share = quantity.ShareOf(rest.Sum.Size, total.Size)
 	return append(groups[:first:first], rest)
 }
 
@@ -201,7 +202,7 @@ func (t *Tally) merge() map[string]*Group {
 		return t.merged
 	}
 	all := map[string]*Group{}
-	var named []weigh.Name[name]
+	var named []sums.Name[name]
 	for _, p := range t.parts.Take() {
 		if named = append(named, p.named...); len(all) == 0 {
 			all = p.groups
@@ -215,7 +216,7 @@ func (t *Tally) merge() map[string]*Group {
 			}
 		}
 	}
-	weigh.CountOnce(named, func(n name) string { return n.path }, func(n *weigh.Name[name]) { all[n.Of.key].Sum.Add(n.Bytes) }, nil)
+	sums.CountOnce(named, func(n name) string { return n.path }, func(n *sums.Name[name]) { all[n.Of.key].Sum.Add(n.Bytes) }, nil)
 	t.merged = all
 	return all
 }

@@ -6,8 +6,10 @@ import (
 	"sync/atomic"
 
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/row"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 )
 
 // Within is a sink that hands what lies in one folder, at any depth, to a
@@ -74,24 +76,24 @@ type Addend struct {
 
 // Explain lists what was added up of some entries, in their order, and the
 // running total. Things that add nothing by their kind are left out.
-func (t *Totals) Explain(entries row.Source[*entry.Entry], by Measure) (addends []*Addend) {
+func Explain(t *sums.Totals, entries row.Source[*entry.Entry], by sums.Measure) (addends []*Addend) {
 	total := int64(0)
 	for i := range entries.Len() {
 		e := entries.At(i)
-		if by != ByDisk && e.Kind != entry.KindFile {
+		if by != sums.ByDisk && e.Kind != entry.KindFile {
 			continue
 		}
 		a := &Addend{Entry: e, Adds: 1}
-		if by != ByFiles {
+		if by != sums.ByFiles {
 			a.Adds = e.Disk
-			if by == BySize {
+			if by == sums.BySize {
 				a.Adds = e.Size
 			}
 			if a.CountedAs = t.CountedAs(e); a.CountedAs != "" {
 				a.Adds = 0
 			}
 		}
-		total = add(total, a.Adds)
+		total = quantity.Add(total, a.Adds)
 		a.Total = total
 		addends = append(addends, a)
 	}

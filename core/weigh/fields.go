@@ -3,6 +3,7 @@ package weigh
 import (
 	"frankledger/core/entry"
 	"frankledger/core/row"
+	"frankledger/core/sums"
 )
 
 // rowWords are the kinds of rows as `row` has them.
@@ -15,7 +16,7 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	files := row.NumberColumn("files", "names of files", row.Count, func(r *Row) (int64, bool) { return r.Sum.Files, r.Kind != FileRow && r.Sum.HasEntries() })
 	folders := row.NumberColumn("folders", "folders", row.Count, func(r *Row) (int64, bool) { return r.Sum.Folders, r.Kind != FileRow && r.Sum.HasEntries() })
 	disk := row.NumberColumn("disk", "bytes on disk", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Disk, r.Sum.HasDisk() }).AtLeast(partly)
-	if p.By != ByDisk {
+	if p.By != sums.ByDisk {
 		disk = disk.For(programs)
 	}
 	newest := row.TimeColumn("newest", "when the newest was last altered", func(r *Row) (row.Moment, bool) { return r.Sum.Newest, r.Sum.Dated })
@@ -78,21 +79,21 @@ func (r *Row) Look() row.Look {
 }
 
 // AddendColumns returns what addends are shown with.
-func AddendColumns(by Measure, c *entry.Context) []row.Column[*Addend] {
+func AddendColumns(by sums.Measure, c *entry.Context) []row.Column[*Addend] {
 	in := func(a *Addend) *entry.Entry { return a.Entry }
 	path, name := entry.ColumnsNamed(c, "path")[0].For(row.Programs), row.Choose(entry.ColumnsNamed(c, "name"), row.Screen)[0].For(row.People)
 	t := row.Bytes
-	if by == ByFiles {
+	if by == sums.ByFiles {
 		t = row.Number
 	}
 	columns := []row.Column[*Addend]{
 		row.Through(path, in), row.Through(name, in),
 		row.NumberColumn("adds", "what it adds", t, func(a *Addend) (int64, bool) {
-			return a.Adds, by != BySize || a.Entry.Kind != entry.KindFile || a.Entry.HasSize()
+			return a.Adds, by != sums.BySize || a.Entry.Kind != entry.KindFile || a.Entry.HasSize()
 		}).Instead(func(*Addend) string { return entry.Unknown }),
 		row.NumberColumn("total", "with all before it", t, func(a *Addend) (int64, bool) { return a.Total, true }),
 	}
-	if by != ByFiles {
+	if by != sums.ByFiles {
 		columns = append(columns, row.FlagColumn("elsewhere", "counted with another name of the same file", func(a *Addend) (bool, bool) { return a.CountedAs != "", true }).For(row.Programs),
 			row.TextColumn("counted_as", "the name it was counted with", func(a *Addend) (string, bool) { return a.CountedAs, a.CountedAs != "" }).For(row.Programs),
 			row.TextColumn("counted as", "the name it was counted with", func(a *Addend) (string, bool) { return a.CountedAs, a.CountedAs != "" }).LeftBlank().IfAny().For(row.People))
@@ -106,14 +107,14 @@ func (p *Plan) GrowthColumns() []row.Column[*Growth] {
 	const programs, people = row.Programs, row.People
 	by := p.By
 	more, amount := row.MoreBytes, row.Bytes
-	if by == ByFiles {
+	if by == sums.ByFiles {
 		more, amount = row.MoreCount, row.Count
 	}
 	partly := func(g *Growth) bool { return !g.Whole() }
 	before := row.NumberColumn("before", "what it weighed", amount, func(g *Growth) (int64, bool) { return by.Of(&g.Before), g.Known(by) && !g.Came }).LeftBlank().AtLeast(partly)
 	after := row.NumberColumn("now", "what it weighs", amount, func(g *Growth) (int64, bool) { return by.Of(&g.After), g.Known(by) && !g.Went }).LeftBlank().AtLeast(partly)
-	files := row.NumberColumn("files", "files more or fewer", row.MoreCount, func(g *Growth) (int64, bool) { return g.After.Files - g.Before.Files, g.Known(ByFiles) })
-	if by == ByFiles {
+	files := row.NumberColumn("files", "files more or fewer", row.MoreCount, func(g *Growth) (int64, bool) { return g.After.Files - g.Before.Files, g.Known(sums.ByFiles) })
+	if by == sums.ByFiles {
 		files = files.For(programs)
 	}
 	return []row.Column[*Growth]{

@@ -7,8 +7,10 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/sides"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 )
 
 // Growth is how much heavier a folder has become, or lighter.
@@ -16,7 +18,7 @@ type Growth struct {
 	Kind          RowKind       // FolderRow, DirectRow or RestRow
 	Folder        *entry.Folder // as it is, or as it was where it is there no longer
 	Depth         int
-	Before, After Sum
+	Before, After sums.Sum
 	Came, Went    bool  // it was not there before, or is there no longer
 	Change        int64 // of what is weighed
 	Left          int   // of a RestRow: how many folders
@@ -24,14 +26,14 @@ type Growth struct {
 }
 
 // Known reports whether what is weighed is known on both sides.
-func (g *Growth) Known(by Measure) bool {
-	has := func(s *Sum, there bool) bool {
+func (g *Growth) Known(by sums.Measure) bool {
+	has := func(s *sums.Sum, there bool) bool {
 		switch {
 		case !there:
 			return true
-		case by == ByDisk:
+		case by == sums.ByDisk:
 			return s.HasDisk()
-		case by == ByFiles:
+		case by == sums.ByFiles:
 			return s.HasEntries()
 		}
 		return s.HasSize() || s.Entries() == 0
@@ -45,7 +47,7 @@ func (g *Growth) Whole() bool { return g.Before.Whole() && g.After.Whole() }
 // Grown is what has changed since.
 type Grown struct {
 	Rows          []*Growth // the place, then what is in it, the greatest change first
-	Before, After Sum       // of the whole
+	Before, After sums.Sum  // of the whole
 	Held          *sides.Held
 	Matched       bool // a condition chose what was weighed
 }
@@ -56,9 +58,9 @@ type Grown struct {
 func Since(ctx context.Context, before, after *sides.Side, o Options) (*Grown, error) {
 	request := o.Request
 	request.Facts, request.Depth = entry.FactStatus, source.AllDepths
-	var totals [2]*Totals
+	var totals [2]*sums.Totals
 	held, err := sides.Read(ctx, before, after, request, func(side int) source.Sink {
-		totals[side] = NewTotals(source.Nowhere)
+		totals[side] = sums.NewTotals(source.Nowhere)
 		return totals[side]
 	})
 	if err != nil {
@@ -70,13 +72,13 @@ func Since(ctx context.Context, before, after *sides.Side, o Options) (*Grown, e
 }
 
 // Hold tells what has become heavier or lighter between two weighings of all that is in a place.
-func Hold(before, after *Totals, was, is *entry.Place, plan Plan) *Grown {
+func Hold(before, after *sums.Totals, was, is *entry.Place, plan Plan) *Grown {
 	answer := &Grown{Held: &sides.Held{}}
 	answer.hold(before, after, was, is, plan)
 	return answer
 }
 
-func (answer *Grown) hold(before, after *Totals, was, is *entry.Place, plan Plan) {
+func (answer *Grown) hold(before, after *sums.Totals, was, is *entry.Place, plan Plan) {
 	g := &growing{plan: plan, before: before, after: after, matched: answer.Matched}
 	root := g.join(before.Root(was), after.Root(is))
 	answer.Before, answer.After = root.growth.Before, root.growth.After
@@ -87,7 +89,7 @@ func (answer *Grown) hold(before, after *Totals, was, is *entry.Place, plan Plan
 // growing puts the folders of both sides together.
 type growing struct {
 	plan          Plan
-	before, after *Totals
+	before, after *sums.Totals
 	matched       bool // only what meets a condition was weighed
 	rows          []*Growth
 }
@@ -120,10 +122,10 @@ func (g *growing) join(a, b *entry.Folder) *joined {
 	}
 	if unread {
 		clear(names)
-		if j.own.Before = (Sum{Unread: 1}); a != nil && b != nil {
+		if j.own.Before = (sums.Sum{Unread: 1}); a != nil && b != nil {
 			j.own.After = j.own.Before
 		} else if a == nil {
-			j.own.Before, j.own.After = Sum{}, j.own.Before
+			j.own.Before, j.own.After = sums.Sum{}, j.own.Before
 		}
 	}
 	if !g.matched { // else there may be such a folder that nothing in matches
@@ -143,17 +145,9 @@ func (g *growing) join(a, b *entry.Folder) *joined {
 	j.own.Change = by.Of(&j.own.After) - by.Of(&j.own.Before)
 	j.stir = j.stir || j.own.Change != 0 || j.growth.Came || j.growth.Went
 	slices.SortFunc(j.below, func(x, y *joined) int {
-		return cmp.Or(cmp.Compare(Magnitude(y.growth.Change), Magnitude(x.growth.Change)), strings.Compare(x.growth.Folder.Name, y.growth.Folder.Name))
+		return cmp.Or(cmp.Compare(quantity.Magnitude(y.growth.Change), quantity.Magnitude(x.growth.Change)), strings.Compare(x.growth.Folder.Name, y.growth.Folder.Name))
 	})
 	return j
-}
-
-// Magnitude is how great a change is, whether more or less.
-func Magnitude(n int64) uint64 {
-	if n < 0 {
-		return -uint64(n)
-	}
-	return uint64(n)
 }
 
 // add adds the row of a folder, and those of what is in it.
@@ -170,11 +164,11 @@ func (g *growing) add(j *joined) {
 			same.take(&below.growth)
 			continue
 		}
-		if g.plan.First > 0 && shown >= g.plan.First || Magnitude(below.growth.Change) < uint64(g.plan.AtLeast) {
+		if g.plan.First > 0 && shown >= g.plan.First || quantity.Magnitude(below.growth.Change) < uint64(g.plan.AtLeast) {
 			rest.take(&below.growth)
 			continue
 		}
-		if direct && Magnitude(j.own.Change) > Magnitude(below.growth.Change) {
+		if direct && quantity.Magnitude(j.own.Change) > quantity.Magnitude(below.growth.Change) {
 			g.rows = append(g.rows, &j.own)
 			direct = false
 		}

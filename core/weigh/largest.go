@@ -7,6 +7,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 )
 
 // Largest is a sink that keeps the heaviest files below each of the upper
@@ -25,9 +26,9 @@ type Largest struct {
 
 // NewLargest returns a sink before the next that keeps so many files below each
 // folder down to that depth, by what folders are weighed by.
-func NewLargest(next source.Sink, count, depth int, by Measure, c *entry.Context) *Largest {
+func NewLargest(next source.Sink, count, depth int, by sums.Measure, c *entry.Context) *Largest {
 	words := "size"
-	if by == ByDisk {
+	if by == sums.ByDisk {
 		words = "disk"
 	}
 	order, err := arrange.ParseOrder(words)
@@ -86,7 +87,7 @@ func (l *Largest) keeper() source.Visitor {
 
 // Settle keeps, of files with several names, the one under which totals count it. It is to be
 // called after the reading.
-func (l *Largest) Settle(t *Totals) error {
+func (l *Largest) Settle(t *sums.Totals) error {
 	if l == nil {
 		return nil
 	}

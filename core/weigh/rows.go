@@ -9,30 +9,9 @@ import (
 
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
+	"frankledger/core/sums"
 )
-
-// Measure is what folders are weighed by.
-type Measure uint8
-
-const (
-	BySize  Measure = iota // bytes of content
-	ByDisk                 // bytes on disk
-	ByFiles                // names of files
-)
-
-// MeasureWords are the words for these, in their order.
-var MeasureWords = []string{"size", "disk", "files"}
-
-// Of returns what a sum weighs.
-func (m Measure) Of(s *Sum) int64 {
-	switch m {
-	case ByDisk:
-		return s.Disk
-	case ByFiles:
-		return s.Files
-	}
-	return s.Size
-}
 
 // RowKind is what a row is about.
 type RowKind uint8
@@ -50,8 +29,8 @@ type Row struct {
 	Kind     RowKind
 	Folder   *entry.Folder
 	Depth    int
-	Sum      Sum
-	Own      Sum
+	Sum      sums.Sum
+	Own      sums.Sum
 	Share    int64 // of the whole place, in millionths
 	Left     int   // of a RestRow: how many folders
 	Complete bool  // everything in it was read
@@ -62,7 +41,7 @@ type Row struct {
 
 // Plan says which rows are wanted.
 type Plan struct {
-	By      Measure
+	By      sums.Measure
 	Depth   int
 	First   int   // folders shown in each folder; 0 for all
 	AtLeast int64 // the least that a folder weighs to be shown
@@ -96,21 +75,21 @@ func (plan Plan) ForMap(depth int) Plan {
 // Rows returns the rows for a place: itself first, then what is in it, the
 // heaviest first, and behind each folder what is in that. The rows one level
 // below a folder, if Direct ones are among them, add up to it.
-func (t *Totals) Rows(root *entry.Folder, plan Plan, largest *Largest) []*Row {
+func (plan Plan) Rows(t *sums.Totals, root *entry.Folder, largest *Largest) []*Row {
 	whole := t.Of(root)
-	return t.rowsOf(root, plan, plan.By.Of(&whole), largest)
+	return plan.rowsOf(t, root, plan.By.Of(&whole), largest)
 }
 
 // rowsOf returns the rows for a place, with their shares of a whole.
-func (t *Totals) rowsOf(root *entry.Folder, plan Plan, whole int64, largest *Largest) []*Row {
+func (plan Plan) rowsOf(t *sums.Totals, root *entry.Folder, whole int64, largest *Largest) []*Row {
 	r := &rows{t: t, plan: plan, whole: whole, largest: largest}
 	r.add(root)
 	return r.list
 }
 
 // Under returns the rows for several places, heaviest first, under one for all of them.
-func (t *Totals) Under(roots []*entry.Folder, plan Plan, largest *Largest) []*Row {
-	var all Sum
+func (plan Plan) Under(t *sums.Totals, roots []*entry.Folder, largest *Largest) []*Row {
+	var all sums.Sum
 	for _, root := range roots {
 		all.Add(t.Of(root))
 	}
@@ -119,9 +98,9 @@ func (t *Totals) Under(roots []*entry.Folder, plan Plan, largest *Largest) []*Ro
 		x, y := t.Of(a), t.Of(b)
 		return cmp.Compare(plan.By.Of(&y), plan.By.Of(&x))
 	})
-	list := []*Row{{Kind: TotalRow, Sum: all, Share: ShareOf(whole, whole), Complete: all.Whole(), Places: len(roots)}}
+	list := []*Row{{Kind: TotalRow, Sum: all, Share: quantity.ShareOf(whole, whole), Complete: all.Whole(), Places: len(roots)}}
 	for _, root := range roots {
-		list = append(list, t.rowsOf(root, plan, whole, largest)...)
+		list = append(list, plan.rowsOf(t, root, whole, largest)...)
 	}
 	for _, row := range list {
 		row.Places = len(roots)
@@ -130,7 +109,7 @@ func (t *Totals) Under(roots []*entry.Folder, plan Plan, largest *Largest) []*Ro
 }
 
 // Files returns rows for the heaviest files of all places.
-func (t *Totals) Files(roots []*entry.Folder, plan Plan, largest *Largest) (list []*Row) {
+func (plan Plan) Files(t *sums.Totals, roots []*entry.Folder, largest *Largest) (list []*Row) {
 	all := t.All()
 	r := &rows{t: t, plan: plan, whole: plan.By.Of(&all)}
 	for _, root := range roots {
@@ -167,7 +146,7 @@ func Overlap(roots []*entry.Folder) bool {
 }
 
 type rows struct {
-	t       *Totals
+	t       *sums.Totals
 	plan    Plan
 	whole   int64
 	largest *Largest
@@ -188,7 +167,7 @@ func (r *rows) add(folder *entry.Folder) {
 
 // file adds the row of a file below a folder.
 func (r *rows) file(folder *entry.Folder, file *entry.Entry) {
-	var sum Sum
+	var sum sums.Sum
 	if bytes, several := sum.Take(file); several {
 		sum.Add(bytes)
 	}
@@ -199,12 +178,12 @@ func (r *rows) file(folder *entry.Folder, file *entry.Entry) {
 func (r *rows) below(folder *entry.Folder) {
 	type folderSum struct {
 		folder *entry.Folder
-		sum    Sum
+		sum    sums.Sum
 	}
 	own := r.t.Own(folder)
 	direct := len(r.t.Below(folder)) > 0 && own.Entries() > 0 // else it says the same as the folder
 	var shown []folderSum
-	var rest Sum
+	var rest sums.Sum
 	left := 0
 	for _, f := range r.t.Below(folder) {
 		shown = append(shown, folderSum{f, r.t.Of(f)})
@@ -233,11 +212,11 @@ func (r *rows) below(folder *entry.Folder) {
 	}
 }
 
-func (r *rows) direct(folder *entry.Folder, own Sum) {
+func (r *rows) direct(folder *entry.Folder, own sums.Sum) {
 	r.list = append(r.list, &Row{Kind: DirectRow, Folder: folder, Depth: folder.Depth + 1, Sum: own, Own: own, Share: r.share(&own), Complete: own.Whole()})
 }
 
-func (r *rows) share(s *Sum) int64 { return ShareOf(r.plan.By.Of(s), r.whole) }
+func (r *rows) share(s *sums.Sum) int64 { return quantity.ShareOf(r.plan.By.Of(s), r.whole) }
 
 // SetAtLeast reads the least that a folder weighs to be shown: a size or a percentage or,
 // by files, a number of these.
@@ -253,7 +232,7 @@ func (plan *Plan) SetAtLeast(text string) (err error) {
 		plan.AtLeastShare = int64(n*10_000 + 0.5)
 		return nil
 	}
-	if plan.By == ByFiles {
+	if plan.By == sums.ByFiles {
 		plan.AtLeast, err = strconv.ParseInt(text, 10, 64)
 		if err != nil || plan.AtLeast < 0 {
 			return fmt.Errorf("with --by files, give a number of files or a percentage, not %s", text)

@@ -9,13 +9,14 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 	"frankledger/core/weigh"
 )
 
 // weighed sums up a small made-up tree: top holds a (a/b, a/c) and d.
-func weighed(t *testing.T) (*weigh.Totals, *entry.Folder) {
+func weighed(t *testing.T) (*sums.Totals, *entry.Folder) {
 	root := &entry.Folder{Place: &entry.Place{Given: "top", Full: "/top"}}
-	totals := weigh.NewTotals(source.Nowhere)
+	totals := sums.NewTotals(source.Nowhere)
 	visit := totals.Visitor()
 	fill := func(folder *entry.Folder, folders []*entry.Folder, sizes ...int64) {
 		var entries []entry.Entry
@@ -53,22 +54,16 @@ func rowTexts(rows []*weigh.Row) (list []string) {
 func TestRows(t *testing.T) {
 	totals, root := weighed(t)
 	assert.Equal(t, []string{"0  100 100% incomplete", "1 a 70 70% incomplete", "1 d 20 20%", "1 direct 10 10%"},
-		rowTexts(totals.Rows(root, weigh.Plan{Depth: 1, Direct: true}, nil)))
+		rowTexts(weigh.Plan{Depth: 1, Direct: true}.Rows(totals, root, nil)))
 	assert.Equal(t, []string{"0  100 100% incomplete", "1 a 70 70% incomplete", "2 b 40 40%", "2 c 20 20% incomplete", "2 direct 10 10%", "1 d 20 20%", "1 direct 10 10%"},
-		rowTexts(totals.Rows(root, weigh.Plan{Depth: 9, Direct: true}, nil)))
+		rowTexts(weigh.Plan{Depth: 9, Direct: true}.Rows(totals, root, nil)))
 	assert.Equal(t, []string{"0  100 100% incomplete", "1 a 70 70% incomplete", "2 b 40 40%", "2 1 more 20 20% incomplete", "1 1 more 20 20%"},
-		rowTexts(totals.Rows(root, weigh.Plan{Depth: 9, First: 1}, nil)))
+		rowTexts(weigh.Plan{Depth: 9, First: 1}.Rows(totals, root, nil)))
 	assert.Equal(t, []string{"0  100 100% incomplete", "1 2 more 90 90% incomplete"},
-		rowTexts(totals.Rows(root, weigh.Plan{Depth: 9, AtLeastShare: 800_000}, nil)))
-	assert.Equal(t, []string{"0  100 100% incomplete", "1 a 70 100% incomplete"}[0], rowTexts(totals.Rows(root, weigh.Plan{Depth: 1, AtLeast: 50}, nil))[0])
-	files := totals.Rows(root, weigh.Plan{Depth: 1, By: weigh.ByFiles}, nil)
+		rowTexts(weigh.Plan{Depth: 9, AtLeastShare: 800_000}.Rows(totals, root, nil)))
+	assert.Equal(t, []string{"0  100 100% incomplete", "1 a 70 70% incomplete", "1 1 more 20 20%"},
+		rowTexts(weigh.Plan{Depth: 1, AtLeast: 50}.Rows(totals, root, nil)))
+	files := weigh.Plan{Depth: 1, By: sums.ByFiles}.Rows(totals, root, nil)
 	assert.Equal(t, []int64{6, 4, 1}, []int64{files[0].Sum.Files, files[1].Sum.Files, files[2].Sum.Files})
 	assert.Empty(t, totals.Root(&entry.Place{Given: "elsewhere"}).Name, "a place where nothing was found weighs nothing")
-}
-
-func TestShareOf(t *testing.T) {
-	assert.EqualValues(t, 333_333, weigh.ShareOf(1, 3))
-	assert.EqualValues(t, 666_667, weigh.ShareOf(2, 3))
-	assert.EqualValues(t, 1_000_000, weigh.ShareOf(weigh.TooMuch, weigh.TooMuch), "it does not wrap round")
-	assert.Zero(t, weigh.ShareOf(0, 0))
 }

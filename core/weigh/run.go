@@ -7,6 +7,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
+	"frankledger/core/sums"
 )
 
 // Options say what to weigh.
@@ -21,8 +22,8 @@ type Options struct {
 type Answer struct {
 	Rows      []*Row
 	Addends   []*Addend // with Explain
-	Matched   Sum       // of all that was weighed, or that the folder to explain holds
-	Elsewhere Sum       // names that were counted with another name of the same file
+	Matched   sums.Sum  // of all that was weighed, or that the folder to explain holds
+	Elsewhere sums.Sum  // names that were counted with another name of the same file
 	Report    source.Report
 	Stopped   bool // before all was read: the answer is of what was
 	Overlap   bool // a place lies in another: what is in both is counted in each
@@ -36,7 +37,7 @@ var ErrNothing = errors.New("nothing was added up")
 func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	request := o.Request
 	request.Facts, request.Depth = entry.FactStatus, source.AllDepths
-	counter := NewCounter(source.Nowhere)
+	counter := sums.NewCounter(source.Nowhere)
 	var sink source.Sink = counter
 	var largest *Largest
 	switch {
@@ -56,7 +57,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 		}
 		sink = within
 	}
-	totals := NewTotals(sink)
+	totals := sums.NewTotals(sink)
 	answer := &Answer{}
 	var stopped error
 	if answer.Report, stopped = from.Read(ctx, request, totals); stopped != nil && ctx.Err() == nil {
@@ -71,12 +72,12 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 			return nil, ErrNothing
 		}
 		answer.Matched = totals.Of(within.Found())
-		answer.Addends = totals.Explain(addends.Arrange(), o.Plan.By)
-		answer.Elsewhere = Sum{}
+		answer.Addends = Explain(totals, addends.Arrange(), o.Plan.By)
+		answer.Elsewhere = sums.Sum{}
 		for _, a := range answer.Addends {
 			if a.CountedAs != "" {
 				answer.Elsewhere.Files++
-				answer.Elsewhere.Add(Sum{Size: a.Entry.Size, Disk: a.Entry.Disk})
+				answer.Elsewhere.Add(sums.Sum{Size: a.Entry.Size, Disk: a.Entry.Disk})
 			}
 		}
 		return answer, stopped
@@ -88,12 +89,12 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	answer.Overlap = Overlap(roots)
 	switch {
 	case o.Plan.Heaviest > 0:
-		answer.Rows = totals.Files(roots, o.Plan, largest)
+		answer.Rows = o.Plan.Files(totals, roots, largest)
 	case o.Plan.Total && len(roots) > 1 && !answer.Overlap:
-		answer.Rows = totals.Under(roots, o.Plan, largest)
+		answer.Rows = o.Plan.Under(totals, roots, largest)
 	default:
 		for _, root := range roots {
-			answer.Rows = append(answer.Rows, totals.Rows(root, o.Plan, largest)...)
+			answer.Rows = append(answer.Rows, o.Plan.Rows(totals, root, largest)...)
 		}
 	}
 	return answer, stopped

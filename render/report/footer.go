@@ -9,8 +9,9 @@ import (
 	"time"
 
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 	"frankledger/render"
 )
 
@@ -206,7 +207,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	for _, note := range s.Notes {
 		lines = append(lines, plain(note))
 	}
-	if s.Matched.Size == weigh.TooMuch || s.Matched.Disk == weigh.TooMuch {
+	if s.Matched.Size == quantity.TooMuch || s.Matched.Disk == quantity.TooMuch {
 		lines = append(lines, alarm("that is more than can be counted: sums stop at the largest number"))
 	}
 	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
@@ -285,7 +286,7 @@ func unclear(s *Summary) (lines []string) {
 }
 
 // sumText tells how many bytes of content there are, as far as that is known.
-func (v *View) sumText(s *weigh.Sum) string {
+func (v *View) sumText(s *sums.Sum) string {
 	switch {
 	case !s.HasSize():
 		return "an unknown number of bytes"
@@ -317,7 +318,7 @@ func knownBytes(bytes, unsized int64) int64 {
 }
 
 // shortSum tells the same in a few characters.
-func (v *View) shortSum(s *weigh.Sum) string {
+func (v *View) shortSum(s *sums.Sum) string {
 	switch {
 	case !s.HasSize():
 		return render.Absent

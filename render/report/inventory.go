@@ -12,6 +12,7 @@ import (
 	"frankledger/core/inventory"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
+	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render"
@@ -23,7 +24,7 @@ import (
 type Inventory struct {
 	*View
 	Answer *inventory.Answer
-	By     weigh.Measure
+	By     sums.Measure
 	// Command is the command line that gives what the report tells in one place: a command
 	// with options about the places of the report, and a condition beside that of the report.
 	// Of some places only, if any are given.
@@ -121,8 +122,8 @@ func (r *Inventory) whatIsHere() {
 		}
 		return render.Grouped(n)
 	}
-	fact("content", size, r.amount(weigh.BySize, sum, sum.Whole()))
-	fact("on disk", disk, r.amount(weigh.ByDisk, sum, sum.Whole()))
+	fact("content", size, r.amount(sums.BySize, sum, sum.Whole()))
+	fact("on disk", disk, r.amount(sums.ByDisk, sum, sum.Whole()))
 	fact("files", kinds, count(sum.Files))
 	fact("folders", kinds, count(sum.Folders))
 	if sum.Links > 0 {
@@ -153,7 +154,7 @@ func (r *Inventory) whatFills() {
 	}
 	r.maps()
 	r.dst = render.AppendTable(r.dst, r.page, r.View.View, "weights", WeighColumns(&plan), row.List[*weigh.Row](r.Answer.Heaviest))
-	r.command([]string{"weigh", "--by", weigh.MeasureWords[r.By]}, "")
+	r.command([]string{"weigh", "--by", sums.MeasureWords[r.By]}, "")
 	r.raw("</section>\n")
 }
 
@@ -296,7 +297,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		plan := weigh.Plan{By: r.By}
 		r.element("h3", "", "What changed since the last record")
 		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "growth", GrowthColumns(&plan), row.List[*weigh.Growth](g.Since.Rows))
-		r.command([]string{"weigh", "--by", weigh.MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
+		r.command([]string{"weigh", "--by", sums.MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
 	}
 	r.command([]string{"ledger", "entries"}, "", "")
 	if slices.ContainsFunc(g.Points, func(p inventory.Point) bool { return r.IsAhead(p.Taken) }) {
@@ -331,11 +332,11 @@ func (r *Inventory) line(g *inventory.Growth, label string, of func(*inventory.P
 }
 
 // knows reports whether it is known how much a sum weighs.
-func (r *Inventory) knows(s *weigh.Sum) bool {
+func (r *Inventory) knows(s *sums.Sum) bool {
 	switch r.By {
-	case weigh.ByDisk:
+	case sums.ByDisk:
 		return s.HasDisk()
-	case weigh.ByFiles:
+	case sums.ByFiles:
 		return s.HasEntries()
 	}
 	return s.HasSize()
@@ -344,7 +345,7 @@ func (r *Inventory) knows(s *weigh.Sum) bool {
 // lines draws lines.
 func (r *Inventory) lines(lines ...picture.Line) {
 	scale := r.bytesScale()
-	if r.By == weigh.ByFiles {
+	if r.By == sums.ByFiles {
 		scale = countScale
 	}
 	r.dst = picture.Lines("", lines, scale, 460, 260).Append(r.dst, "")
@@ -416,8 +417,8 @@ func (r *Inventory) files() {
 		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "largest", WeighColumns(&plan), row.List[*weigh.Row](a.Largest))
 	}
 	words := []string{"weigh", "--heaviest", fmt.Sprint(max(1, len(a.Largest)))}
-	if r.By == weigh.ByDisk {
-		words = append(words, "--by", weigh.MeasureWords[r.By])
+	if r.By == sums.ByDisk {
+		words = append(words, "--by", sums.MeasureWords[r.By])
 	}
 	r.command(words, "")
 	r.raw("</section>\n")

@@ -8,6 +8,7 @@ import (
 
 	"frankledger/core/chart"
 	"frankledger/core/ledger"
+	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render"
@@ -26,14 +27,14 @@ const (
 const longestTold = 160
 
 // amount is how much something weighs, in words.
-func (v *View) amount(by weigh.Measure, s *weigh.Sum, complete bool) string {
+func (v *View) amount(by sums.Measure, s *sums.Sum, complete bool) string {
 	text := ""
 	switch {
-	case by == weigh.ByFiles && s.HasEntries():
+	case by == sums.ByFiles && s.HasEntries():
 		text = render.Count(s.Files, "file", "files")
-	case by == weigh.ByDisk && s.HasDisk():
+	case by == sums.ByDisk && s.HasDisk():
 		text = v.Units.SizeText(s.Disk)
-	case by == weigh.BySize && s.HasSize():
+	case by == sums.BySize && s.HasSize():
 		text = v.Units.SizeText(s.Size)
 	default:
 		return "not known"
@@ -53,7 +54,7 @@ func (v *View) placesTitle() string {
 }
 
 // mapOf makes the cells of a treemap of rows, of which the first is the whole.
-func (v *View) mapOf(rows []*weigh.Row, by weigh.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
+func (v *View) mapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
 	cells = map[*weigh.Row]*picture.Cell{}
 	var above []*picture.Cell
 	total := rows[0].Kind == weigh.TotalRow
@@ -65,7 +66,7 @@ func (v *View) mapOf(rows []*weigh.Row, by weigh.Measure) (whole *picture.Cell, 
 		sum := v.amount(by, &r.Sum, r.Complete)
 		c := &picture.Cell{Label: render.Shorten(render.Escaped(mapLabel(r)), longestTold), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
 		c.About = render.Shorten(render.Escaped(ownLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
-		if by != weigh.ByFiles && r.Sum.HasEntries() {
+		if by != sums.ByFiles && r.Sum.HasEntries() {
 			c.About += ", " + render.Count(r.Sum.Files, "file", "files")
 		}
 		cells[r] = c
@@ -107,14 +108,14 @@ func share(millionths int64) string {
 }
 
 // WeighMap draws weights as a treemap.
-func (v *View) WeighMap(rows []*weigh.Row, by weigh.Measure) *picture.Picture {
+func (v *View) WeighMap(rows []*weigh.Row, by sums.Measure) *picture.Picture {
 	whole, _ := v.mapOf(rows, by)
 	p, _ := picture.Treemap(v.placesTitle()+": "+whole.Amount, whole, pictureWidth, pictureHeight, levelsOnMap)
 	return p
 }
 
 // WeighBars draws weights as bars.
-func (v *View) WeighBars(rows []*weigh.Row, by weigh.Measure) *picture.Picture {
+func (v *View) WeighBars(rows []*weigh.Row, by sums.Measure) *picture.Picture {
 	var bars []picture.Bar
 	most := int64(0)
 	for _, r := range rows {

@@ -10,7 +10,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/source"
-	"frankledger/core/weigh"
+	"frankledger/core/sums"
 	"frankledger/render"
 )
 
@@ -33,15 +33,15 @@ func (v *View) Add(place *entry.Place) {
 
 // Summary is what there is to say after the rows.
 type Summary struct {
-	Shown   int64     // rows written
-	Matched weigh.Sum // entries there were to write
-	Bytes   bool      // whether the sum's bytes are known
-	Grouped bool      // the rows are groups of what was matched
-	Chosen  bool      // by a condition, from all that the report says were tested
+	Shown   int64    // rows written
+	Matched sums.Sum // entries there were to write
+	Bytes   bool     // whether the sum's bytes are known
+	Grouped bool     // the rows are groups of what was matched
+	Chosen  bool     // by a condition, from all that the report says were tested
 	Funnel  []condition.Left
-	Totals  *weigh.Sum // of all below the places, hidden or not; nil if not asked for
+	Totals  *sums.Sum // of all below the places, hidden or not; nil if not asked for
 	// Elsewhere are names that were counted with another name of the same file.
-	Elsewhere *weigh.Sum
+	Elsewhere *sums.Sum
 	// Lead says what was found, in place of the counts of entries.
 	Lead    string
 	Slips   []string // said of an answer without entries: what was likely meant

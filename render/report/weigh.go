@@ -7,6 +7,7 @@ import (
 
 	"frankledger/core/row"
 	"frankledger/core/sides"
+	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render"
@@ -93,7 +94,7 @@ func (v *View) WeighSummary(s *Summary, a *weigh.Answer, p *weigh.Plan) {
 		s.Notes = append(s.Notes, "one of the places lies in another: what is in both is counted in each")
 	}
 	size, disk := a.Matched.Size, a.Matched.Disk
-	if p.By != weigh.BySize || !a.Matched.HasSize() || !a.Matched.HasDisk() {
+	if p.By != sums.BySize || !a.Matched.HasSize() || !a.Matched.HasDisk() {
 		return
 	}
 	if apart := max(size, disk) - min(size, disk); apart >= muchBytes && max(size, disk) >= muchMore*min(size, disk) {
@@ -144,7 +145,7 @@ func growthLabel(g *weigh.Growth) string {
 // GrowthSummary fills in what the footer says of growth.
 func (v *View) GrowthSummary(s *Summary, a *weigh.Grown, p *weigh.Plan) {
 	amount := v.Units.SizeText
-	if p.By == weigh.ByFiles {
+	if p.By == sums.ByFiles {
 		amount = func(n int64) string { return render.Count(n, "file", "files") }
 	}
 	before, now, known := p.By.Of(&a.Before), p.By.Of(&a.After), a.Rows[0].Known(p.By)

@@ -1,4 +1,4 @@
-package weigh
+package sums
 
 import (
 	"strings"
