@@ -112,7 +112,7 @@ func (p *Program) noFolder(r *reading, s source.Source) error {
 		return repaired(misuse("%s is a list, and this is about one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
 	}
 	err := misuse("%s is one file, and this is about a folder", given)
-	if place.Record == nil && r.program == nil {
+	if !place.Kept && r.program == nil {
 		folder, name := filepath.Split(place.Given)
 		if folder = strings.TrimSuffix(folder, "/"); folder == "" {
 			folder = "."
@@ -241,17 +241,16 @@ func (r *reading) honours(s source.Source) error {
 	if r.written == nil {
 		return nil
 	}
-	var options []string
-	why := ""
-	switch place := s.Place(); {
-	case place.List && r.asking == asNamed:
-		options, why = []string{"depth", "hidden", "skip", "follow", "same-disk"}, "is a list, whose entries are taken as they are; folders on it are not read"
-	case place.Record != nil:
-		options, why = []string{"follow", "same-disk"}, "is a record, which has only what was found when it was made"
+	can := s.Capabilities()
+	if !can.Below && r.asking != asNamed { // folders on it are places of their own
+		return nil
 	}
-	for _, option := range options {
-		if r.written(option) {
-			return misuse("--%s: %s %s", option, render.Escaped(s.Place().Given), why)
+	for _, one := range []struct {
+		option string
+		can    bool
+	}{{"depth", can.Below}, {"hidden", can.Below}, {"skip", can.Below}, {"follow", can.Follow}, {"same-disk", can.SameDisk}} {
+		if !one.can && r.written(one.option) {
+			return misuse("--%s: %s %w", one.option, render.Escaped(s.Place().Given), can.Limits)
 		}
 	}
 	return nil
@@ -346,14 +345,14 @@ func (p *Program) ledgerToRead(ctx context.Context, r *reading) (*ledger.Ledger,
 
 // hasRecord reports whether any of the places was recorded.
 func hasRecord(sources []source.Source) bool {
-	return slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Record != nil })
+	return slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Kept })
 }
 
 // nowOnly refuses records where a command is about what is there now, and offers the place that they
 // are of.
 func (p *Program) nowOnly(sources []source.Source) error {
 	for _, s := range sources {
-		if place := s.Place(); place.Record != nil {
+		if place := s.Place(); place.Kept {
 			err := misuse("%s is a record, and this command is only for what is there now", render.Escaped(place.Given))
 			if place.Record.Host != thisHost() {
 				return err

@@ -3,6 +3,7 @@ package cli
 import (
 	"time"
 
+	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
 )
@@ -14,8 +15,12 @@ func algorithmFor(words string, chosen bool, sources []source.Source) string {
 		return words
 	}
 	for _, s := range sources {
-		if recorded, is := s.(*ledger.Source); is && recorded.Record().Algorithm != "" {
-			return recorded.Record().Algorithm
+		if s.Place().Kept {
+			for _, a := range entry.Algorithms {
+				if s.Capabilities().Facts.Has(a.Fact) {
+					return a.Name
+				}
+			}
 		}
 	}
 	return words

@@ -108,11 +108,10 @@ func scopesOf(r *reading, summary *report.Summary, places ...source.Source) []si
 	return scopes
 }
 
-// attributes reports whether any of some places was recorded with attributes.
+// attributes reports whether any of some places keeps attributes.
 func attributes(places []source.Source) bool {
 	return slices.ContainsFunc(places, func(s source.Source) bool {
-		recorded, is := s.(*ledger.Source)
-		return is && recorded.Record().Terms.Attributes
+		return s.Place().Kept && s.Capabilities().Facts.Has(entry.FactXattrs|entry.FactFlags)
 	})
 }
 

@@ -45,7 +45,7 @@ func (l *OwnList) is(e *entry.Entry) bool {
 // way returns the path of a file from the folder of the list.
 func (l *OwnList) way(e *entry.Entry) string {
 	place := e.Folder.Place
-	if place.Record != nil { // wherever it was: the list is of what is below
+	if place.Kept { // wherever it was: the list is of what is below
 		return e.Relative()
 	}
 	full := place.Full

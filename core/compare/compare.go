@@ -103,7 +103,7 @@ type Recorded interface {
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
 	answer := &Answer{}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths
-	if before.Place().Record != nil || after.Place().Record != nil {
+	if before.Place().Kept || after.Place().Kept {
 		o.Request.Facts |= entry.FactCreated // to know again what has moved
 	}
 	if o.Attributes {
@@ -244,15 +244,15 @@ func (answer *Answer) stepOver(ctx context.Context, before, after source.Source,
 
 // read reads one place into a sink, and notes what it did not look into.
 func (answer *Answer) read(ctx context.Context, s source.Source, o Options, shut *sides.Shut, sink source.Sink) error {
-	report, err := s.Read(ctx, sides.Narrowed(o.Request, s.Place(), o.Scopes[:]...), sink)
+	report, err := s.Read(ctx, sides.Narrowed(o.Request, s.Capabilities(), o.Scopes[:]...), sink)
 	shut.NoteProblems(s.Place(), "", report.Problems)
-	report.NoteUntold(s.Place(), o.Request.Condition)
+	report.NoteUntold(s, o.Request.Condition)
 	answer.Report.Add(report)
 	return err
 }
 
 // isNow reports whether an entry is there now, and can be read.
-func isNow(e *entry.Entry) bool { return e.Folder.Place.Record == nil }
+func isNow(e *entry.Entry) bool { return !e.Folder.Place.Kept }
 
 // verdict is what was found of the content of a pair.
 type verdict uint8

@@ -10,7 +10,6 @@ import (
 
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
 	"frankledger/core/quantity"
 	"frankledger/core/source"
 )
@@ -37,10 +36,7 @@ const (
 // Whole reports whether a request has all that is in a folder given, so that folders can
 // be told to be copies. Folders that are not entered are seen.
 func Whole(sources []source.Source, r *source.Request) bool {
-	return r.Condition == nil && r.Hidden == source.ShowHidden && !r.Follow && !slices.ContainsFunc(sources, func(s source.Source) bool {
-		recorded, is := s.(*ledger.Source)
-		return s.Place().List || is && !recorded.Record().Terms.Whole()
-	})
+	return r.Condition == nil && r.Hidden == source.ShowHidden && !r.Follow && !slices.ContainsFunc(sources, func(s source.Source) bool { return !s.Capabilities().Whole })
 }
 
 // apart parts what is found into files whose content can be compared, and all else.
@@ -55,7 +51,7 @@ func (a apart) Visitor() source.Visitor {
 	return func(entries []entry.Entry) error {
 		for i := range entries {
 			e := &entries[i]
-			if e.Kind == entry.KindFile && e.HasSize() && (e.Folder.Place.Record == nil || e.Known.Has(a.fact)) {
+			if e.Kind == entry.KindFile && e.HasSize() && (!e.Folder.Place.Kept || e.Known.Has(a.fact)) {
 				continue
 			}
 			if err := others(entries[i : i+1]); err != nil {

@@ -14,6 +14,7 @@ type Place struct {
 	Real  string // the full path with links followed, where that differs; else ""
 	Leaf  bool   // it is no folder
 	List  bool   // it is a list of paths
+	Kept  bool   // what is read of it was kept earlier: it may not be there now, and its content cannot be read
 	// Record is the record in the ledger that it is read from; nil for what is
 	// there now.
 	Record *Record

@@ -67,7 +67,7 @@ func Look(ctx context.Context, s source.Source, e *entry.Entry, o Options) (*Car
 			return c, report, err
 		}
 	}
-	if s.Place().Record != nil {
+	if s.Place().Kept {
 		return c, report, nil
 	}
 	switch e.Kind {

@@ -141,7 +141,7 @@ func newProblems(known, problems []source.Problem) (added []source.Problem) {
 
 // running reports whether sources are folders of a running system.
 func running(sources []source.Source) bool {
-	return !slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().Record != nil || s.Place().List })
+	return !slices.ContainsFunc(sources, func(s source.Source) bool { return !s.Capabilities().Content || !s.Capabilities().Below })
 }
 
 func order(words string) arrange.Order {

@@ -43,7 +43,7 @@ var (
 // under the name that it was asked for by.
 func (l *Ledger) Source(ctx context.Context, r Record, below, given string, index int) (*Source, error) {
 	s := &Source{ledger: l, record: r, start: encoding.Root, place: entry.Place{Index: index, Given: given, Full: r.Place,
-		Record: &entry.Record{Number: r.Number, Label: r.Label, Host: r.Host, Taken: entry.TimeOf(r.Taken)}}}
+		Kept: true, Record: &entry.Record{Number: r.Number, Label: r.Label, Host: r.Host, Taken: entry.TimeOf(r.Taken)}}}
 	if below == "" {
 		return s, nil
 	}
@@ -88,6 +88,27 @@ func (s *Source) load(ctx context.Context) (err error) {
 // Place implements source.Source.
 func (s *Source) Place() *entry.Place { return &s.place }
 
+// Of what a record has not got.
+var (
+	errKept        = errors.New("is a record, which has only what was found when it was made")
+	errNotRecorded = errors.New("it is not in this record")
+)
+
+// Capabilities implements source.Source.
+func (s *Source) Capabilities() source.Capabilities {
+	facts := entry.FactStatus | entry.FactCreated | entry.FactTarget
+	if s.record.Terms.Whole() {
+		facts |= entry.FactInside
+	}
+	if s.record.Terms.Attributes {
+		facts |= entry.FactXattrs | entry.FactFlags
+	}
+	if a, err := entry.LookupAlgorithm(s.record.Algorithm); err == nil {
+		facts |= a.Fact
+	}
+	return source.Capabilities{Below: true, Whole: s.record.Terms.Whole(), Facts: facts, Limits: errKept, Untold: errNotRecorded}
+}
+
 // Read implements source.Source. What a record has no notion of, as whether a
 // file can be read now, is not known of its entries.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
@@ -105,7 +126,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 
 func (s *Source) read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	r := &reading{ctx: ctx, source: s, request: request, sink: sink}
-	if err := request.CheckKept(); err != nil {
+	if err := s.Capabilities().Check(&request); err != nil {
 		return r.report, err
 	}
 	if s.record.damaged {

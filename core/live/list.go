@@ -273,10 +273,21 @@ func textOf(text *string, exact []byte) string {
 // Place implements source.Source.
 func (l *List) Place() *entry.Place { return &l.place }
 
+// Of what a list has not got.
+var (
+	errNamed     = errors.New("is a list, whose entries are taken as they are; folders on it are not read")
+	errNotListed = errors.New("it is not in this list")
+)
+
+// Capabilities implements source.Source.
+func (l *List) Capabilities() source.Capabilities {
+	return source.Capabilities{Content: true, Facts: entry.AllFacts, Limits: errNamed, Untold: errNotListed}
+}
+
 // Read implements source.Source. The things on the list are given, and not gone
 // into.
 func (l *List) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
-	if err := request.CheckKept(); err != nil {
+	if err := l.Capabilities().Check(&request); err != nil {
 		return source.Report{}, err
 	}
 	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}

@@ -75,8 +75,13 @@ func OpenAsIs(given string, index int) (*Source, error) {
 	return &Source{place: entry.Place{Index: index, Given: given, Full: full, Leaf: !info.IsDir()}}, err
 }
 
-// Place returns the place.
+// Place implements source.Source.
 func (s *Source) Place() *entry.Place { return &s.place }
+
+// Capabilities implements source.Source.
+func (s *Source) Capabilities() source.Capabilities {
+	return source.Capabilities{Below: true, Follow: true, SameDisk: true, Content: true, Whole: true, Facts: entry.AllFacts, Untold: source.ErrUntold}
+}
 
 // Read implements source.Source.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {

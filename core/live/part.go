@@ -35,9 +35,14 @@ func NewPart(folder *entry.Place, given string, index int, ways []string) *Part 
 // Place implements source.Source.
 func (p *Part) Place() *entry.Place { return &p.place }
 
+// Capabilities implements source.Source.
+func (p *Part) Capabilities() source.Capabilities {
+	return source.Capabilities{Content: true, Facts: entry.AllFacts, Limits: errNamed, Untold: errNotListed}
+}
+
 // Read implements source.Source. Folders are given, and not gone into.
 func (p *Part) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
-	if err := request.CheckKept(); err != nil {
+	if err := p.Capabilities().Check(&request); err != nil {
 		return source.Report{}, err
 	}
 	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}

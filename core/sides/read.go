@@ -134,7 +134,7 @@ func (h *holding) pairs() error {
 	return h.read(first, false, h.meetAgain)
 }
 
-func recorded(s *Side) bool { return s.Sources[0].Place().Record != nil }
+func recorded(s *Side) bool { return s.Sources[0].Place().Kept }
 
 // decision decides whether an entry is given to its side's sink. How says how it stands if only its side
 // has it.
@@ -148,7 +148,7 @@ func (h *holding) read(side int, first bool, decide decision) error {
 	if h.lone {
 		scopes = []Scope{h.sides[0].Scopes[0], h.sides[1].Scopes[0]}
 	}
-	report, err := from.Read(h.ctx, Narrowed(request, from.Sources[0].Place(), scopes...), h.pass(side, decide))
+	report, err := from.Read(h.ctx, Narrowed(request, from.Sources[0].Capabilities(), scopes...), h.pass(side, decide))
 	if first {
 		for _, one := range from.Sources {
 			h.shut[side].NoteProblems(one.Place(), h.host(one.Place()), report.Problems)

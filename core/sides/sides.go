@@ -29,7 +29,7 @@ type Scope struct {
 
 // Narrowed returns a request for what both sides looked at. A place that was recorded follows no
 // links, and has no other file systems.
-func Narrowed(request source.Request, place *entry.Place, scopes ...Scope) source.Request {
+func Narrowed(request source.Request, of source.Capabilities, scopes ...Scope) source.Request {
 	for _, s := range scopes {
 		if s.Hidden == source.OmitHidden && request.Hidden == source.ShowHidden {
 			request.Hidden = source.OmitHidden
@@ -41,9 +41,7 @@ func Narrowed(request source.Request, place *entry.Place, scopes ...Scope) sourc
 			request.Skip = func(f *entry.Folder) bool { return skip(f) || other(f) }
 		}
 	}
-	if place.Record != nil {
-		request.Follow, request.SameDisk = false, false
-	}
+	request.Follow, request.SameDisk = request.Follow && of.Follow, request.SameDisk && of.SameDisk
 	return request
 }
 
@@ -122,7 +120,7 @@ func Verdicts(ctx context.Context, places []source.Source, request source.Reques
 				return nil
 			}
 		}))
-		report.NoteUntold(place.Place(), c)
+		report.NoteUntold(place, c)
 		all.Add(report)
 		if err != nil {
 			return nil, all, err

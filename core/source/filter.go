@@ -2,7 +2,6 @@ package source
 
 import (
 	"context"
-	"errors"
 
 	"frankledger/core/entry"
 )
@@ -45,25 +44,19 @@ func (r *Request) Covers(e *entry.Entry) Treatment {
 	return r.Hidden.Treat(e.Hidden())
 }
 
-// ErrNoSystem is returned by sources that are no folders of a running system, for what
-// only such folders can tell: where links lead, and where other file systems begin.
-var ErrNoSystem = errors.New("a record or a list cannot follow links or tell file systems apart")
-
-// CheckKept returns an error for a request that only a running system's folders can
-// honour.
-func (r *Request) CheckKept() error {
-	if r.Follow || r.SameDisk || r.Earlier != nil {
-		return ErrNoSystem
-	}
-	return nil
-}
-
 // Choosing returns a source that gives what meets a condition, whatever is asked of it.
 func Choosing(s Source, c Condition) Source { return &choosing{s, c} }
 
 type choosing struct {
 	Source
 	condition Condition
+}
+
+// Capabilities implements Source.
+func (c *choosing) Capabilities() Capabilities {
+	of := c.Source.Capabilities()
+	of.Whole = false
+	return of
 }
 
 // Read implements Source.

@@ -51,7 +51,7 @@ func (s *Set) Read(ctx context.Context, request Request, sink Sink) (report Repo
 			to = met.of(one.Place(), sink)
 		}
 		read, err := one.Read(ctx, request, to)
-		read.NoteUntold(one.Place(), request.Condition)
+		read.NoteUntold(one, request.Condition)
 		report.Add(read)
 		if err != nil {
 			return report, err

@@ -22,6 +22,7 @@ import (
 // Source is a place that entries can be read from.
 type Source interface {
 	Place() *entry.Place
+	Capabilities() Capabilities
 	// Read hands what the request asks for to the sink and reports what it left
 	// out. What could not be read is no error but a Problem in the report. The
 	// error is the context's, or the one a visitor returned.

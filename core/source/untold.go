@@ -1,10 +1,6 @@
 package source
 
-import (
-	"errors"
-
-	"frankledger/core/entry"
-)
+import "frankledger/core/entry"
 
 // Doubting is a condition that tells what it could not decide.
 type Doubting interface {
@@ -21,15 +17,8 @@ type Untold struct {
 	Entries int64
 }
 
-// Why a field of entries is not known.
-var (
-	errNotRecorded = errors.New("it is not in this record")
-	errNotListed   = errors.New("it is not in this list")
-	errNotTold     = errors.New("it cannot be told")
-)
-
-// NoteUntold adds to a report of a place what the condition could not decide there.
-func (r *Report) NoteUntold(place *entry.Place, c Condition) {
+// NoteUntold adds to a report of a source what the condition could not decide there.
+func (r *Report) NoteUntold(s Source, c Condition) {
 	if m, is := c.(*marking); is {
 		r.Tested, c = m.takeTested(), m.request.Condition
 	}
@@ -37,16 +26,9 @@ func (r *Report) NoteUntold(place *entry.Place, c Condition) {
 	if !is {
 		return
 	}
-	reason := errNotTold
-	switch {
-	case place.Record != nil:
-		reason = errNotRecorded
-	case place.List:
-		reason = errNotListed
-	}
 	entries, fields := doubting.TakeUntold()
 	r.Unknown += entries
 	for _, f := range fields {
-		r.Problems = append(r.Problems, Problem{Path: place.Given, Tried: "tell " + f.Field.Name + " in", Err: reason, Entries: f.Entries, Untold: f.Field})
+		r.Problems = append(r.Problems, Problem{Path: s.Place().Given, Tried: "tell " + f.Field.Name + " in", Err: s.Capabilities().Untold, Entries: f.Entries, Untold: f.Field})
 	}
 }

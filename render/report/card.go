@@ -211,7 +211,7 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 	if d := e.Details(); d.Capabilities != "" {
 		rows.add("capabilities", "as a program, it may do what Linux calls %s", strings.ReplaceAll(d.Capabilities, ",", ", "))
 	}
-	if e.Folder.Place.Record == nil {
+	if !e.Folder.Place.Kept {
 		rows.add("you", "%s", youMay(c))
 	}
 	name := func(id uint32, lookup func(uint32) (string, bool)) string {
@@ -253,7 +253,7 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 			names := render.Count(int64(e.Links), "name", "names")
 			if e.Links > 1 && c.Looked == nil {
 				names += " (hard links)"
-				if e.Folder.Place.Record == nil {
+				if !e.Folder.Place.Kept {
 					names += "; --siblings PLACE looks for the others"
 				}
 			}

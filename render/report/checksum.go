@@ -11,7 +11,7 @@ import (
 func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
 	s.Lead = render.Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
 	for _, place := range v.Places {
-		if place.Record != nil {
+		if place.Kept {
 			s.Notes = append(s.Notes, "the digests of "+render.Escaped(place.Given)+" are those in the record")
 		}
 	}

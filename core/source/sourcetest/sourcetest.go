@@ -19,18 +19,6 @@ import (
 	"frankledger/core/source"
 )
 
-// Is says what a source is, as far as that decides what can be asked of it.
-type Is struct {
-	// Root is the folder that the source is of, or was when it was recorded.
-	Root string
-	// Kept tells that it has what was found at that time, and nothing else: it refuses
-	// to follow links and to tell file systems apart.
-	Kept bool
-	// Flat tells that it gives the entries directly in the folder and nothing below
-	// them, whatever depth, hidden and skip say: a list.
-	Flat bool
-}
-
 // node is an entry as the standard library finds it.
 type node struct {
 	way    string
@@ -41,21 +29,23 @@ type node struct {
 	size   int64
 }
 
-// Test asks a source all kinds of requests, and holds the answers against what a plain
-// walk says they are.
-func Test(t *testing.T, s source.Source, is Is) {
+// Test asks a source all kinds of requests, and holds the answers against what a plain walk says they
+// are. The root is the folder that the source is of, or was when it was recorded. A source that goes into
+// no folders is to have what is directly in the root, whatever else there is.
+func Test(t *testing.T, s source.Source, root string) {
 	t.Helper()
+	can := s.Capabilities()
 	for _, depth := range []int{0, 1, 2, 3, source.AllDepths} {
 		for hidden := source.ShowHidden; hidden <= source.OnlyHidden; hidden++ {
 			for _, self := range []bool{false, true} {
 				for name, skip := range map[string]func(*entry.Folder) bool{"": nil, "c": func(f *entry.Folder) bool { return f.Name == "c" }, "a/b": func(f *entry.Folder) bool { return f.Relative() == "a/b" }} {
 					for _, condition := range []source.Condition{nil, large{}} {
 						request := source.Request{Facts: entry.FactStatus, Depth: depth, Hidden: hidden, Self: self, Skip: skip, Condition: condition}
-						want, report := expected(t, is, request, name)
+						want, report := expected(t, can.Below, root, request, name)
 						got, found := given(t, s, request)
 						what := fmt.Sprintf("depth %d, hidden %d, self %t, skip %q, condition %t", depth, hidden, self, name, condition != nil)
 						require.Equal(t, want, got, what)
-						if !is.Flat {
+						if can.Below {
 							require.Equal(t, report, [3]int64{found.Hidden, found.Skipped, found.Tested}, "%s: hidden, skipped, tested", what)
 						}
 					}
@@ -63,14 +53,18 @@ func Test(t *testing.T, s source.Source, is Is) {
 			}
 		}
 	}
-	for _, request := range []source.Request{{Depth: 1, Follow: true}, {Depth: 1, SameDisk: true}} {
-		_, err := s.Read(context.Background(), request, source.Nowhere)
-		if is.Kept {
-			require.ErrorIs(t, err, source.ErrNoSystem)
-		} else {
+	for _, one := range []struct {
+		request source.Request
+		can     bool
+	}{{source.Request{Depth: 1, Follow: true}, can.Follow}, {source.Request{Depth: 1, SameDisk: true}, can.SameDisk}} {
+		_, err := s.Read(context.Background(), one.request, source.Nowhere)
+		if one.can {
 			require.NoError(t, err)
+		} else {
+			require.ErrorIs(t, err, source.ErrIncapable)
 		}
 	}
+	testFacts(t, s)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	_, err := s.Read(ctx, source.Request{Depth: source.AllDepths}, source.Nowhere)
@@ -79,6 +73,31 @@ func Test(t *testing.T, s source.Source, is Is) {
 		return func([]entry.Entry) error { return os.ErrInvalid }
 	}))
 	require.ErrorIs(t, err, os.ErrInvalid)
+}
+
+// uncertain are facts that a file system may not have, and those of links, which the tree has none of.
+const uncertain = entry.FactCreated | entry.FactXattrs | entry.FactFlags | entry.FactMount | entry.FactTarget | entry.FactReach
+
+// testFacts holds what a source knows of its entries against what it says that it knows.
+func testFacts(t *testing.T, s source.Source) {
+	can := s.Capabilities()
+	require.Equal(t, can.Content && can.Below && can.Follow, can.Limits == nil, "what it cannot do has a reason")
+	require.Error(t, can.Untold)
+	var mu sync.Mutex
+	var known entry.Facts
+	_, err := s.Read(context.Background(), source.Request{Facts: entry.AllFacts, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor {
+		return func(entries []entry.Entry) error {
+			mu.Lock()
+			defer mu.Unlock()
+			for i := range entries {
+				known |= entries[i].Known
+			}
+			return nil
+		}
+	}))
+	require.NoError(t, err)
+	require.Zero(t, known&^can.Facts, "it knows more than it says")
+	require.Zero(t, can.Facts&^known&^uncertain, "it says more than it knows")
 }
 
 // walk lists what is in a folder, with the folder itself as ".".
@@ -101,11 +120,11 @@ func walk(t *testing.T, root string) (nodes []node) {
 }
 
 // expected is what a request gives, and what it reports as hidden, skipped and tested.
-func expected(t *testing.T, is Is, request source.Request, skip string) (ways []string, report [3]int64) {
+func expected(t *testing.T, below bool, root string, request source.Request, skip string) (ways []string, report [3]int64) {
 	ways = []string{}
-	for _, n := range walk(t, is.Root) {
+	for _, n := range walk(t, root) {
 		chosen := request.Condition == nil || !n.dir && n.size > 5
-		if is.Flat {
+		if !below {
 			if n.depth == 1 && chosen {
 				ways = append(ways, n.way)
 			}
@@ -123,11 +142,11 @@ func expected(t *testing.T, is Is, request source.Request, skip string) (ways []
 		skipped := func(way string) bool {
 			return skip == "c" && filepath.Base(way) == "c" || skip == "a/b" && way == "a/b"
 		}
-		below := false // something that was not entered
+		shut := false // something above was not entered
 		for at := filepath.Dir(n.way); at != "."; at = filepath.Dir(at) {
-			below = below || skipped(at)
+			shut = shut || skipped(at)
 		}
-		if below || n.depth > request.Depth || request.Hidden == source.OmitHidden && n.hidden && !n.own {
+		if shut || n.depth > request.Depth || request.Hidden == source.OmitHidden && n.hidden && !n.own {
 			continue
 		}
 		if request.Hidden == source.OmitHidden && n.own {
