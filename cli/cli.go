@@ -20,7 +20,6 @@ import (
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
-	"github.com/vbauerster/mpb/v8"
 	"golang.org/x/term"
 
 	"frankledger/core/ledger"
@@ -81,12 +80,12 @@ type Program struct {
 	args     []string
 	trying   bool // whether the line is understood: nothing is offered in place of it
 
-	paging     atomic.Bool            // a pager may be running, which handles Ctrl-C itself
-	writes     atomic.Pointer[string] // what is being changed just now; nil for nothing
-	ending     sync.Mutex             // locked when the program ends, one way or the other
-	above      atomic.Pointer[mpb.Progress]
-	said       *minding    // what the library of commands writes, which minds no error
-	toClose    []io.Closer // when the command is done
+	paging     atomic.Bool                   // a pager may be running, which handles Ctrl-C itself
+	writes     atomic.Pointer[string]        // what is being changed just now; nil for nothing
+	ending     sync.Mutex                    // locked when the program ends, one way or the other
+	shown      atomic.Pointer[output.Status] // how far something has come
+	said       *minding                      // what the library of commands writes, which minds no error
+	toClose    []io.Closer                   // when the command is done
 	ledger     *ledger.Ledger
 	ledgerPath string
 	zoned      sync.Once
@@ -160,7 +159,7 @@ func (p *Program) end(format string, args ...any) {
 		select {} // main is about to return
 	}
 	if format != "" {
-		if p.above.Swap(nil) != nil {
+		if p.shown.Swap(nil) != nil {
 			fmt.Fprintln(p.Err) // below what was being shown
 		}
 		p.say(format, args...)
@@ -233,8 +232,8 @@ func helpFor(command *cobra.Command) string {
 
 // say writes a line to the standard error.
 func (p *Program) say(format string, args ...any) {
-	if bar := p.above.Load(); bar != nil { // above it, so that it does not stand in a line with it
-		fmt.Fprintf(output.ScreenWriter(bar), format+"\n", args...)
+	if status := p.shown.Load(); status != nil { // above it, so that it does not stand in a line with it
+		fmt.Fprintf(output.ScreenWriter(status), format+"\n", args...)
 		return
 	}
 	fmt.Fprintf(p.err(), format+"\n", args...)
@@ -273,15 +272,20 @@ func screened(w io.Writer) io.Writer {
 // screen returns the size of the terminal that the output goes to, and whether
 // it does go to one.
 func (p *Program) screen() (width, height int, is bool) {
-	file, ok := p.Out.(*os.File)
-	if !ok || !term.IsTerminal(int(file.Fd())) {
+	if !isTerminal(p.Out) {
 		return 0, 0, false
 	}
-	width, height, err := term.GetSize(int(file.Fd()))
-	if err != nil || width <= 0 {
-		width, height = 80, 24
-	}
+	width, height = sizeOf(p.Out)
 	return width, height, true
+}
+
+// sizeOf returns the size of a terminal, in columns and rows.
+func sizeOf(terminal io.Writer) (width, height int) {
+	width, height, err := term.GetSize(int(terminal.(*os.File).Fd()))
+	if err != nil || width <= 0 {
+		return 80, 24
+	}
+	return width, height
 }
 
 func isTerminal(w io.Writer) bool {

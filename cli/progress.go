@@ -4,15 +4,16 @@ import (
 	"sync"
 	"time"
 
-	"github.com/vbauerster/mpb/v8"
-	"github.com/vbauerster/mpb/v8/decor"
-
 	"frankledger/core/source"
+	"frankledger/output"
 	"frankledger/render"
 )
 
 // patience is how long nothing is said about a reading that goes on.
 const patience = 500 * time.Millisecond
+
+// refresh is how often the line is written anew.
+const refresh = 200 * time.Millisecond
 
 // progress shows on the standard error how far a reading has come, if that is
 // a terminal and the rows are not running over it. The function it returns
@@ -31,8 +32,7 @@ func (p *Program) progressOf(r *reading, line func(since time.Duration) string) 
 	if r.quiet || !isTerminal(p.Err) {
 		return func() {}
 	}
-	var container *mpb.Progress
-	var bar *mpb.Bar
+	var status *output.Status
 	var mu sync.Mutex
 	over := false
 	begun := time.Now()
@@ -42,22 +42,21 @@ func (p *Program) progressOf(r *reading, line func(since time.Duration) string) 
 		if over {
 			return
 		}
-		container = mpb.New(mpb.WithOutput(p.Err), mpb.WithRefreshRate(200*time.Millisecond))
-		bar = container.New(0, mpb.NopStyle(), mpb.BarRemoveOnComplete(), mpb.PrependDecorators(decor.Any(func(decor.Statistics) string {
-			return line(time.Since(begun))
-		})))
-		p.above.Store(container)
+		status = output.NewStatus(p.Err, refresh, func() string {
+			width, _ := sizeOf(p.Err)
+			return render.Truncate(line(time.Since(begun)), width-1, "…")
+		})
+		p.shown.Store(status)
 	})
 	return func() {
 		timer.Stop()
 		mu.Lock()
 		defer mu.Unlock()
 		over = true
-		if bar != nil {
-			p.above.Store(nil)
-			bar.Abort(true)
-			container.Wait()
-			bar = nil
+		if status != nil {
+			p.shown.Store(nil)
+			status.Remove()
+			status = nil
 		}
 	}
 }
