@@ -24,7 +24,9 @@ type all struct {
 
 func (a *all) Place() *entry.Place { return &a.place }
 
-func (a *all) Capabilities() source.Capabilities { return source.Capabilities{Below: true, Whole: true} }
+func (a *all) Capabilities() source.Capabilities {
+	return source.Capabilities{Below: true, Whole: true}
+}
 
 func (a *all) Read(_ context.Context, request source.Request, sink source.Sink) (report source.Report, err error) {
 	visit := sink.Visitor()
