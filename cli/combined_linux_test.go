@@ -766,6 +766,7 @@ func (c *combination) twoSides(a, b *place) {
 		return slices.ContainsFunc(everyFolder(&thing{way: way}), func(up string) bool { return up != "" && p.byWay[up] != nil && !p.byWay[up].open })
 	}
 	var differ []string
+	unread := map[string]bool{}
 	sides := [2][]*thing{}
 	undecided, unclear := int64(0), int64(0)
 	for way := range union(a.byWay, b.byWay) {
@@ -802,7 +803,10 @@ func (c *combination) twoSides(a, b *place) {
 		if y != nil {
 			sides[1] = append(sides[1], y)
 		}
-		if x == nil || y == nil || x.known && y.known && differs(x, y, a) {
+		switch {
+		case x != nil && y != nil && a.digests && x.kind() == "file" && y.kind() == "file" && x.open && !y.open && x.st.Size == y.st.Size: // its content may have to be read to tell
+			unread[way] = true
+		case x == nil || y == nil || x.known && y.known && differs(x, y, a):
 			differ = append(differ, way)
 		}
 	}
@@ -816,7 +820,7 @@ func (c *combination) twoSides(a, b *place) {
 		}
 	}
 	slices.Sort(got)
-	got = slices.Compact(got)
+	got = slices.DeleteFunc(slices.Compact(got), func(way string) bool { return unread[way] })
 	slices.Sort(differ)
 	moved := answer.number("moved") > 0
 	if !moved {
