@@ -661,7 +661,7 @@ func randomCondition(random *rand.Rand, env *condition.Environment, depth int) (
 		{"modified on yesterday", func(e *entry.Entry) bool { return e.Modified.Std().In(env.Zone).Day() == 22 }},
 		{fmt.Sprintf("mode has %04o", bits), func(e *entry.Entry) bool { return e.Permissions|bits == e.Permissions }},
 		{fmt.Sprintf("mode any %04o", bits), func(e *entry.Entry) bool { return e.Permissions&^bits != e.Permissions }},
-		{"mode lacks go+w", func(e *entry.Entry) bool { return !strings.Contains(e.Permissions.Nine()[3:], "w") }},
+		{"mode lacks go+w", func(e *entry.Entry) bool { return !strings.Contains(string(e.Permissions.AppendNine(nil))[3:], "w") }},
 		{"empty", func(e *entry.Entry) bool {
 			return isFile(e) && e.Size == 0 || e.Kind == entry.KindFolder && e.Marks&entry.MarkVoid != 0
 		}},

@@ -44,9 +44,6 @@ func (p Permissions) AppendNine(dst []byte) []byte {
 	return dst
 }
 
-// Nine returns the nine characters of POSIX, such as rw-r-----.
-func (p Permissions) Nine() string { return string(p.AppendNine(nil)) }
-
 // Triads returns the nine characters spaced by owner, group and others, such
 // as "rw- r-- ---".
 func (p Permissions) Triads() string { return string(p.appendTriads(nil)) }

@@ -7,7 +7,7 @@ import (
 	"crypto/sha256"
 	_ "embed"
 	"encoding/base64"
-	"strings"
+	"html"
 )
 
 //go:embed page.css
@@ -55,12 +55,10 @@ func digest(text string) string {
 	return "sha256-" + base64.StdEncoding.EncodeToString(sum[:])
 }
 
-var escapes = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;", `"`, "&#34;", "'", "&#39;")
-
 // AppendText appends text so that it is text, within an element or an attribute in quotes.
 func AppendText[T string | []byte](dst []byte, text T) []byte {
 	if i := indexAny(text); i >= 0 {
-		return append(dst, escapes.Replace(string(text))...)
+		return append(dst, html.EscapeString(string(text))...)
 	}
 	return append(dst, text...)
 }
