@@ -132,7 +132,7 @@ func TestShells(t *testing.T) {
 				{"frank list --order modified/r\t", "modified/reverse"},
 				{"frank list rec\tri\t", "recordings/ridge/"},
 				{"frank list 'read m\t", "read me first.txt"},
-				{"frank list read\t", "read"},
+				{"frank list read\t", map[string]string{"bash": `read\ me\ first.txt`, "zsh": `read\ me\ first.txt`, "fish": `read\ me\ first.txt`}[name]},
 				{"frank search wh\tmodif\twi\t", "where modified within "},
 				{"frank search where size at le\t10M\t", "least 10M"},
 				{"frank search where kind is fol\tan\tempt\t", "folder and empty"},

@@ -3,7 +3,6 @@ package cli_test
 import (
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -24,7 +23,7 @@ func TestConfig(t *testing.T) {
 	root := tree(t, "a", "b", ".c", "skip/x", "go/y")
 	text := "# mine\nunits = \"bytes\"\norder = \"name/reverse\"\nhidden = \"show\"\nskip = [\"skip\"]\n"
 	r := configured(t, root, text, "list", "--as", "paths", "--depth", "all")
-	assert.Equal(t, "./skip\n./go\n./b\n./a\n./.c\n./go/y\n", strings.Replace(r.out, "./go/y\n", "", 1)+"./go/y\n")
+	assert.Equal(t, "./go/y\n./skip\n./go\n./b\n./a\n./.c\n", r.out)
 	r = configured(t, root, text, "list", "--as", "paths", "--order", "name", "--hidden", "omit")
 	assert.Equal(t, "./a\n./b\n./go\n./skip\n", r.out, "an option goes before the file")
 	r = configured(t, root, text, "config")

@@ -1,6 +1,7 @@
 package arrange_test
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -45,6 +46,10 @@ func entries(n int) []entry.Entry {
 	return list
 }
 
+func line(e *entry.Entry) string {
+	return fmt.Sprintf("%s %v %d %d.%d", e.Path(), e.HasSize(), e.Size, e.Modified.Sec, e.Modified.Nsec)
+}
+
 func collect(t *testing.T, words string, first int, list []entry.Entry) []string {
 	order, err := arrange.ParseOrder(words)
 	require.NoError(t, err)
@@ -56,8 +61,7 @@ func collect(t *testing.T, words string, first int, list []entry.Entry) []string
 	a := c.Arrange()
 	var paths []string
 	for i := range a.Len() {
-		e := a.At(i)
-		paths = append(paths, fmt.Sprintf("%s %v %d %d.%d", e.Path(), e.HasSize(), e.Size, e.Modified.Sec, e.Modified.Nsec))
+		paths = append(paths, line(a.At(i)))
 	}
 	return paths
 }
@@ -84,9 +88,11 @@ func TestCollectorOrders(t *testing.T) {
 		case a.HasSize() && a.Size != b.Size:
 			return int(b.Size - a.Size)
 		}
-		return text.CompareNatural(a.Folder.Path()+"/", b.Folder.Path()+"/")
+		return cmp.Or(text.CompareNatural(a.Folder.Path()+"/", b.Folder.Path()+"/"), text.CompareNatural(a.Name, b.Name))
 	})
-	for i, line := range collect(t, "size", 0, list) {
-		require.Contains(t, line, fmt.Sprintf(" %v %d ", sorted[i].HasSize(), sorted[i].Size))
+	var want []string
+	for i := range sorted {
+		want = append(want, line(&sorted[i]))
 	}
+	require.Equal(t, want, collect(t, "size", 0, list))
 }
