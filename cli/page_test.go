@@ -1,8 +1,11 @@
 package cli_test
 
 import (
+	"bytes"
 	"encoding/csv"
 	"fmt"
+	"image/color"
+	"image/png"
 	"os"
 	"path/filepath"
 	"slices"
@@ -136,7 +139,16 @@ func TestPageInAnyLight(t *testing.T) {
 	for _, s := range []browser.Settings{{}, {Dark: true}, {Width: 400, Height: 800}, {Width: 2000, Height: 1000, Dark: true}, {NoScript: true}} {
 		p := paged(t, b, root, s, "weigh", ".")
 		if s.NoScript {
-			continue // nothing can be asked of it; that it was loaded is enough
+			shown, err := png.Decode(bytes.NewReader(p.Picture())) // nothing can be asked of it
+			require.NoError(t, err)
+			colours := map[color.Color]bool{}
+			for x := range shown.Bounds().Dx() {
+				for y := range shown.Bounds().Dy() {
+					colours[shown.At(x, y)] = true
+				}
+			}
+			assert.Greater(t, len(colours), 10, "there is text, and there are bars")
+			continue
 		}
 		assert.Equal(t, "true", p.Text("document.documentElement.scrollWidth <= innerWidth"), "nothing has to be moved sideways at %d", s.Width)
 		var ratios []float64

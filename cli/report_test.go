@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -52,7 +53,7 @@ func reported(t *testing.T, root string, line ...string) string {
 
 var (
 	commandLines = regexp.MustCompile(`<p class="how" id="c(\d+)"><code>(.*?)</code></p>`)
-	numbers      = regexp.MustCompile(`<a class="[^"]*" href="#c(\d+)">(.*?)</a>`)
+	numbers      = regexp.MustCompile(`(?:<dt>([^<]*)</dt><dd>)?<a class="[^"]*" href="#c(\d+)">(.*?)</a>`)
 )
 
 // Beside each number stands the command that gives it: each gives that number, when it is run
@@ -92,7 +93,7 @@ func TestReportNumbersAreThoseOfTheirCommands(t *testing.T) {
 		require.Greater(t, len(lines), 10)
 		checked := 0
 		for _, found := range numbers.FindAllStringSubmatch(page, -1) {
-			line, number := lines[found[1]], strings.ReplaceAll(html.UnescapeString(found[2]), " ", "")
+			line, number := lines[found[2]], strings.ReplaceAll(html.UnescapeString(found[3]), " ", "")
 			require.NotEmpty(t, line)
 			switch {
 			case strings.HasPrefix(line, "frank search"):
@@ -102,19 +103,24 @@ func TestReportNumbersAreThoseOfTheirCommands(t *testing.T) {
 				assert.Equal(t, strings.TrimPrefix(number, "≥"), strings.TrimSpace(shell(line, "--count")), line)
 				checked++
 			case strings.HasPrefix(line, "frank tally"):
-				var counts []string
 				rows, err := csv.NewReader(strings.NewReader(shell(line, "--as", "csv"))).ReadAll()
 				require.NoError(t, err)
-				others := 0
+				var counts []string
+				of := map[string]int{}
 				for _, row := range rows[1:] {
+					n, err := strconv.Atoi(row[1])
+					require.NoError(t, err)
 					counts = append(counts, row[1])
-					if !slices.Contains([]string{"file", "folder", "link"}, row[0]) {
-						n := 0
-						fmt.Sscan(row[1], &n)
-						others += n
+					if kind := row[0] + "s"; slices.Contains([]string{"files", "folders", "links"}, kind) {
+						of[kind] = n
+					} else {
+						of["pipes, sockets, devices"] += n
 					}
 				}
-				assert.Contains(t, append(counts, fmt.Sprint(others), "0"), strings.TrimPrefix(number, "≥"), line)
+				if found[1] != "" {
+					counts = []string{fmt.Sprint(of[found[1]])}
+				}
+				assert.Contains(t, counts, strings.TrimPrefix(number, "≥"), "%s: %s", line, found[1])
 				checked++
 			case strings.HasPrefix(line, "frank weigh") && !strings.Contains(line, "--since"):
 				var answer struct {

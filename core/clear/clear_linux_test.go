@@ -264,8 +264,8 @@ func TestTwoAtOnce(t *testing.T) {
 	}
 }
 
-// Two files each of which is to stay for the other are refused, and so is a plan that does
-// not say what stays.
+// Of two files each of which is to stay for the other, one stays. A plan that does not say what stays is
+// refused.
 func TestCircles(t *testing.T) {
 	folder := t.TempDir()
 	root := filepath.Join(folder, "tree")
@@ -279,6 +279,11 @@ func TestCircles(t *testing.T) {
 	keeper.Path = plan.Steps[0].Path
 	other.Keeper = &keeper
 	assert.NoError(t, back.Check("h"))
+	back.Steps = []*act.Step{plan.Steps[0], &other}
+	circle, err := carrier(folder).CarryOut(t.Context(), &back)
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 1}, []int{circle.Done, circle.Failed})
+	assert.Len(t, state(t, root), 1, "one of the two")
 	other.Keeper = nil
 	back.Steps = []*act.Step{&other}
 	assert.ErrorContains(t, back.Check("h"), "which file stays")
