@@ -2,6 +2,7 @@ package ledger_test
 
 import (
 	"context"
+	"flag"
 	"os"
 	"os/exec"
 	"sync"
@@ -70,12 +71,14 @@ func openNamed(ctx context.Context, path string) (*ledger.Ledger, error) {
 	return ledger.Open(ctx, name)
 }
 
-// fewer is how many rounds of many are enough: a server takes its time.
+var long = flag.Bool("long", false, "try for longer what is tried at random, and everything on a database, too")
+
+// fewer is how many of so many rounds are made: a quarter, unless it may take long.
 func fewer(rounds int) int {
-	if testing.Short() || os.Getenv(onPostgres) != "" && *tortureFor <= usualTorture {
-		return (rounds + 3) / 4
+	if *long || *tortureFor > usualTorture {
+		return rounds
 	}
-	return rounds
+	return (rounds + 3) / 4
 }
 
 // fileOnly skips a test that looks into the file of a ledger.
@@ -90,6 +93,9 @@ func fileOnly(t testing.TB) {
 func TestOnPostgreSQL(t *testing.T) {
 	if os.Getenv(onPostgres) != "" {
 		t.Skip("this is it")
+	}
+	if !*long {
+		t.Skip("with -long, all tests are run once more, on a database")
 	}
 	t.Parallel()
 	testpg.Database(t) // or why there is none
