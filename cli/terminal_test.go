@@ -105,7 +105,7 @@ func TestPager(t *testing.T) {
 func TestProgress(t *testing.T) {
 	takesLong(t)
 	t.Parallel()
-	cmd := command(t, "/", append(slices.Repeat([]string{manyFiles(t)}, 100), "--as", "csv", "--to", "/dev/null")...)
+	cmd := command(t, "/", append(slices.Repeat([]string{manyFiles(t)}, 40), "--as", "csv", "--to", "/dev/null")...)
 	cmd.Args = slices.Insert(cmd.Args, 1, "weigh") // which reads each of them, though they are the same
 	out := onTerminal(t, cmd, 100, 24)
 	assert.Regexp(t, `reading: [0-9 ]+ entries in [0-9 ]+ folders, [0-9.]+ [A-Za-z]+, [0-9 ]+ a second; [0-9 ]+ folders? left so far`, out)
