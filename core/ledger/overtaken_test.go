@@ -377,7 +377,7 @@ func TestCutShort(t *testing.T) {
 	_, file := begun(t)
 	whole, err := os.ReadFile(file)
 	require.NoError(t, err)
-	turns := regexp.MustCompile(`"turn":-?\d+,`) // the seal of a record does not cover its turn
+	turns := regexp.MustCompile(`"turn":-?\d+,`)      // the seal of a record does not cover its turn
 	told := func(lines string) (records [][]string) { // in whatever order its folders are numbered
 		for _, one := range strings.Split(turns.ReplaceAllString(lines, ""), `{"record"`) {
 			records = append(records, slices.Sorted(strings.Lines(one)))
