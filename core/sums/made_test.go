@@ -44,13 +44,15 @@ func named(inode uint64) func(*entry.Entry) {
 func TestTotals(t *testing.T) {
 	place := &entry.Place{Given: "top", Full: "/top"}
 	root := &entry.Folder{Place: place}
-	a, void, shut := entry.NewFolder(root, "a"), entry.NewFolder(root, "void"), entry.NewFolder(root, "shut")
+	a, void, shut, partly := entry.NewFolder(root, "a"), entry.NewFolder(root, "void"), entry.NewFolder(root, "shut"), entry.NewFolder(root, "partly")
 	deep := entry.NewFolder(a, "deep")
 	shut.MarkUnread()
+	partly.MarkUnread()
 	totals := sums.NewTotals(source.Nowhere)
 	one, other := &grown{t, totals.Visitor()}, &grown{t, totals.Visitor()}
 	one.put(entry.Entry{Folder: root, Self: true, Kind: entry.KindFolder, Inside: root, Known: entry.FactStatus})
-	one.put(folder(a), folder(void), folder(shut), file(root, "r", 1))
+	one.put(folder(a), folder(void), folder(shut), folder(partly), file(root, "r", 1))
+	other.put(file(partly, "p", 3))
 	other.put(folder(deep), file(a, "z", 10, named(5)))
 	one.put(file(deep, "x", 10, named(5)), file(deep, "y", 100))
 	leaf := &entry.Place{Given: "one", Full: "/one", Leaf: true}
@@ -58,7 +60,7 @@ func TestTotals(t *testing.T) {
 	other.put(entry.Entry{Folder: self, Name: "one", Self: true, Kind: entry.KindFile, Known: entry.FactStatus, Size: 7, Links: 1})
 
 	size := func(f *entry.Folder) int64 { s := totals.Of(f); return s.Size }
-	assert.Equal(t, []int64{111, 110, 110, 0}, []int64{size(root), size(a), size(deep), size(void)}, "the first name counts, in order of paths")
+	assert.Equal(t, []int64{114, 110, 110, 0}, []int64{size(root), size(a), size(deep), size(void)}, "the first name counts, in order of paths")
 	own := totals.Own(a)
 	assert.Equal(t, []int64{0, 1, 1}, []int64{own.Size, own.Files, own.Folders})
 	assert.Equal(t, root, totals.Root(place))
@@ -68,7 +70,7 @@ func TestTotals(t *testing.T) {
 	of := totals.Of(totals.Root(leaf))
 	assert.EqualValues(t, 7, of.Size, "a place that is a file holds itself")
 	all := totals.All()
-	assert.Equal(t, []int64{118, 5, 4, 1}, []int64{all.Size, all.Files, all.Folders, all.Unread})
+	assert.Equal(t, []int64{121, 6, 5, 2}, []int64{all.Size, all.Files, all.Folders, all.Unread})
 
 	z, x := file(a, "z", 10), file(deep, "x", 10)
 	assert.Equal(t, []string{"top/a/deep/x", ""}, []string{totals.CountedAs(&z), totals.CountedAs(&x)})
@@ -78,13 +80,13 @@ func TestTotals(t *testing.T) {
 	var empty []string
 	totals.EachEmpty(func(f *entry.Folder) { empty = append(empty, f.Name) })
 	assert.Equal(t, []string{"void"}, empty, "not those with something in them, that could not be read, or that are places")
-	assert.ElementsMatch(t, []*entry.Folder{a, void, shut}, totals.Below(root))
+	assert.ElementsMatch(t, []*entry.Folder{a, void, shut, partly}, totals.Below(root))
 
 	for name, want := range map[*entry.Folder]struct {
 		size   int64
 		summed bool
 		marks  entry.Marks
-	}{a: {110, true, 0}, root: {111, true, entry.MarkAtLeast}, shut: {80, false, entry.MarkUnsized}, void: {0, true, 0}} {
+	}{a: {110, true, 0}, root: {114, true, entry.MarkAtLeast}, shut: {80, false, entry.MarkUnsized}, partly: {80, false, entry.MarkUnsized}, void: {0, true, 0}} {
 		e := entry.Entry{Kind: entry.KindFolder, Size: 80, Inside: name}
 		totals.Amend(&e)
 		assert.Equal(t, []any{want.size, want.summed, want.marks}, []any{e.Size, e.Summed, e.Marks}, name.Name)
