@@ -90,8 +90,8 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 	return p.sidesOf(r, summary, sources[:1], sources[1:])
 }
 
-// openSinceOn opens what machines have recorded, before and since. A machine that has only one of the two
-// records has no say: nothing is known of how much it grew.
+// openSinceOn opens the records of several machines, before and since. It leaves out a machine that has only
+// one of the two records, as it is not known how much that machine grew.
 func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	was, summary, err := p.open(ctx, r, append([]string{since}, args[len(places):]...), ofAFolder)
 	if err != nil {
@@ -129,8 +129,8 @@ func hostOf(s source.Source) string {
 	return ""
 }
 
-// hostsOf returns the machines that have a record: those of sources, and those that have not got the
-// path that is asked about.
+// hostsOf returns the machines that have a record: those of the sources, and those whose record does not have
+// the path.
 func hostsOf(sources []source.Source, without []string) map[string]bool {
 	hosts := map[string]bool{}
 	for _, s := range sources {

@@ -30,7 +30,8 @@ func (c *Condition) Slips(env *Environment) (slips []string) {
 	return slips
 }
 
-// FromPlace says of tests of paths that begin with a place what they are where paths are from the place.
+// FromPlace is for commands in which paths are from the place. It corrects tests whose path begins with the
+// place itself.
 func (c *Condition) FromPlace(places []string) (slips []string) {
 	walk(c.Root, func(t *Test) {
 		text := t.Values[0].Text

@@ -120,12 +120,12 @@ func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *su
 	if err != nil {
 		return err
 	}
-	sums := sums.NewTotals(source.Nowhere)
+	earlier := sums.NewTotals(source.Nowhere)
 	request := source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}
-	if _, err := before.Read(ctx, request, sums); err != nil {
+	if _, err := before.Read(ctx, request, earlier); err != nil {
 		return err
 	}
-	g.Since = weigh.Hold(sums, totals, before.Place(), g.Place, e.Plan)
+	g.Since = weigh.Hold(earlier, totals, before.Place(), g.Place, e.Plan)
 	return nil
 }
 
