@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/core/source"
 )
 
@@ -22,7 +23,7 @@ func fabricate(file string, entries int) error {
 	}
 	defer l.Close()
 	place := &entry.Place{Given: "/srv/tern-point", Full: "/srv/tern-point"}
-	taken := ledger.NewSnapshot(place)
+	taken := recording.NewSnapshot(place)
 	visit := taken.Visitor()
 	random := rand.New(rand.NewPCG(7, 11))
 	extensions := []string{".wav", ".csv", ".txt", ".json", ".png", ".md", ".log"}
@@ -54,6 +55,6 @@ func fabricate(file string, entries int) error {
 			return err
 		}
 	}
-	_, _, err = l.Write(ctx, ledger.Record{Label: "t", Host: "tern-point", Place: filepath.Clean(place.Full), Taken: now}, taken, source.Report{}, ledger.Options{})
+	_, _, err = recording.Write(ctx, l, ledger.Record{Label: "t", Host: "tern-point", Place: filepath.Clean(place.Full), Taken: now}, taken, source.Report{}, recording.Options{})
 	return err
 }

@@ -11,7 +11,7 @@ import (
 	"frankledger/core/compare"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/posix"
 	"frankledger/core/row"
@@ -177,7 +177,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
-		if sources, err = againstNow(r, sources[0].(*ledger.Source)); err != nil {
+		if sources, err = againstNow(r, sources[0].(*replay.Source)); err != nil {
 			return err
 		}
 	}
@@ -186,7 +186,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	}
 	againstLists(summary, sources)
 	for _, s := range sources {
-		if recorded, is := s.(*ledger.Source); is {
+		if recorded, is := s.(*replay.Source); is {
 			recorded.Among = false // both are held against one another in the end
 		}
 	}

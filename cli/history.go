@@ -11,6 +11,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/sides"
 	"frankledger/output"
@@ -77,10 +78,10 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if err != nil {
 		return err
 	}
-	spans, err := l.History(ctx, host, full, meeting(r))
+	spans, err := replay.History(ctx, l, host, full, meeting(r))
 	if resolved := filepath.Join(live.Resolved(filepath.Dir(full)), filepath.Base(full)); err == nil && len(spans) == 0 && resolved != full {
 		full = resolved // the way there goes by a link
-		spans, err = l.History(ctx, host, full, meeting(r))
+		spans, err = replay.History(ctx, l, host, full, meeting(r))
 	}
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
@@ -96,10 +97,10 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if summary.Notes, err = watchedPath(ctx, l, host, full); err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}
-	if slices.ContainsFunc(spans, func(s ledger.Span) bool { return r.view.IsAhead(s.Last.Taken) }) {
+	if slices.ContainsFunc(spans, func(s replay.Span) bool { return r.view.IsAhead(s.Last.Taken) }) {
 		summary.Notes = append(summary.Notes, r.aheadOfTime())
 	}
-	return write(p, r, summary, ledger.SpanColumns(spans, r.view.Context), ledger.Rows(spans))
+	return write(p, r, summary, replay.SpanColumns(spans, r.view.Context), replay.Rows(spans))
 }
 
 // meeting returns what tells whether a record that was made with a condition would have an entry.
@@ -116,7 +117,7 @@ func meeting(r *reading) func(ledger.Record, *entry.Entry) bool {
 
 // drawHistory draws how large something was at each record.
 func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger, host, full string) error {
-	sizes, err := l.SizesOf(ctx, host, full)
+	sizes, err := replay.SizesOf(ctx, l, host, full)
 	if err != nil {
 		return ledgerTrouble(p.ledgerPath, err)
 	}

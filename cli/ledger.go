@@ -18,6 +18,7 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/posix"
 	"frankledger/render"
 	"frankledger/render/report"
@@ -363,7 +364,7 @@ func (p *Program) ledgerCheckCommand() *cobra.Command {
 		`Has the database check itself, and checks everything recorded against the hashes that
 were written with it.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
-			faults, err := l.Check(ctx)
+			faults, err := upkeep.Check(ctx, l)
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
@@ -402,7 +403,7 @@ times, it lays what changed since together, so that reading them is as fast as a
 No record is lost by it.`, true, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			if ledger.Shared(path) {
-				if err := p.changing("compacting the ledger", func() error { return l.Compact(ctx) }); err != nil {
+				if err := p.changing("compacting the ledger", func() error { return upkeep.Compact(ctx, l) }); err != nil {
 					return ledgerTrouble(path, err)
 				}
 				fmt.Fprintln(p.out(), "compacted; the database gives room back by itself")
@@ -412,7 +413,7 @@ No record is lost by it.`, true, noArgs,
 			if err != nil {
 				return err
 			}
-			if err := p.changing("compacting the ledger", func() error { return l.Compact(ctx) }); err != nil {
+			if err := p.changing("compacting the ledger", func() error { return upkeep.Compact(ctx, l) }); err != nil {
 				return ledgerTrouble(path, err)
 			}
 			after, err := os.Stat(path)
@@ -438,7 +439,7 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 				return err
 			}
 			out := bufio.NewWriterSize(destination, 1<<20)
-			saved, err := l.Export(ctx, out)
+			saved, err := upkeep.Export(ctx, l, out)
 			if err == nil {
 				err = out.Flush()
 			}
@@ -523,13 +524,13 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 				return err
 			}
 			defer l.Close()
-			var done ledger.Imported
+			var done upkeep.Imported
 			err = p.changing("importing into the ledger", func() (err error) {
-				done, err = l.Import(cmd.Context(), in)
+				done, err = upkeep.Import(cmd.Context(), l, in)
 				return err
 			})
 			switch {
-			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, ledger.ErrThere) || errors.Is(err, ledger.ErrNewer):
+			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, upkeep.ErrThere) || errors.Is(err, ledger.ErrNewer):
 				return misuse("%s: %w; nothing was imported", render.Escaped(args[0]), err)
 			case err != nil:
 				return ledgerTrouble(path, err)

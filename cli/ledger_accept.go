@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/render"
 )
 
@@ -35,7 +36,7 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 					if err != nil {
 						return misuse("%s: %w", render.Escaped(given), err)
 					}
-					accepted, err := l.Accept(ctx, r, ref.Path)
+					accepted, err := upkeep.Accept(ctx, l, r, ref.Path)
 					if err != nil {
 						return ledgerTrouble(file, err)
 					}
@@ -56,11 +57,11 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 // watched are notes about a place of records: what has content that changed without a
 // trace, at or below a path in it, and how much of it was read again.
 func watched(ctx context.Context, l *ledger.Ledger, r ledger.Record, below string) (notes []string, err error) {
-	all, err := l.Mismatches(ctx, r)
+	all, err := upkeep.Mismatches(ctx, l, r)
 	if err != nil {
 		return nil, err
 	}
-	var found []ledger.Mismatch
+	var found []upkeep.Mismatch
 	for _, m := range all {
 		if below == "" || m.Path == below || strings.HasPrefix(m.Path, below+"/") {
 			found = append(found, m)
@@ -120,7 +121,7 @@ func (p *Program) watchedAll(ctx context.Context, l *ledger.Ledger, records []le
 
 // coverage says how much of the content of a place was read again; "" if nothing was.
 func coverage(ctx context.Context, l *ledger.Ledger, r ledger.Record, now time.Time) (string, error) {
-	c, known, err := l.Coverage(ctx, r)
+	c, known, err := upkeep.CoverageOf(ctx, l, r)
 	if err != nil || !known {
 		return "", err
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/render"
 )
 
@@ -92,7 +93,7 @@ func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labe
 	}
 	defer other.Close()
 	err = p.changing("sending records to "+shownLedger(name), func() error {
-		return from.Send(ctx, other, host, labels, func(s ledger.Sent) {
+		return upkeep.Send(ctx, from, other, host, labels, func(s upkeep.Sent) {
 			switch {
 			case s.There:
 				count.there++

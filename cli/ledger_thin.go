@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/render"
 	"frankledger/render/report"
 )
@@ -33,7 +34,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 			case yes && !carryOut:
 				return misuse("--yes is only for --carry-out")
 			}
-			k, err := ledger.ParseKeep(keep)
+			k, err := upkeep.ParseKeep(keep)
 			if err != nil {
 				return misuse("--keep: %w", err)
 			}
@@ -68,7 +69,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 }
 
 // thin shows which records need not stay, or drops them.
-func (p *Program) thin(ctx context.Context, r *reading, keep ledger.Keep, args []string, carryOut, yes bool) error {
+func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args []string, carryOut, yes bool) error {
 	l, err := p.ledgerToRead(ctx, r)
 	if err != nil {
 		return err
@@ -117,7 +118,7 @@ func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Reco
 	dropped := int64(0)
 	for _, one := range spare {
 		if err = ctx.Err(); err == nil {
-			err = p.changing(fmt.Sprint("dropping record ", one.Number), func() error { return to.Drop(ctx, one.Number) })
+			err = p.changing(fmt.Sprint("dropping record ", one.Number), func() error { return upkeep.Drop(ctx, to, one.Number) })
 		}
 		if errors.Is(err, ledger.ErrNoRecord) { // another program was faster
 			continue

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/posix"
 	"frankledger/core/source"
@@ -307,18 +308,18 @@ func (p *Program) openFound(ctx context.Context, r *reading, one asked, index in
 		}
 		r.notes = append(r.notes, notes...)
 	}
-	s, err := p.ledger.Source(ctx, *one.record, one.below, one.given, index)
+	s, err := replay.SourceOf(ctx, p.ledger, *one.record, one.below, one.given, index)
 	switch {
 	case err == nil:
 		s.Among = one.among
 		return s, nil
-	case errors.Is(err, ledger.ErrNoEntry) && one.among:
+	case errors.Is(err, replay.ErrNoEntry) && one.among:
 		r.without = append(r.without, one.record.Host)
 		r.lacking = one.below
 		return nil, errElsewhere
-	case errors.Is(err, ledger.ErrDamaged) && one.among, errors.Is(err, ledger.ErrNotRead) && one.among:
+	case errors.Is(err, ledger.ErrDamaged) && one.among, errors.Is(err, replay.ErrNotRead) && one.among:
 		return nil, err
-	case errors.Is(err, ledger.ErrNoEntry) || errors.Is(err, ledger.ErrNotRead):
+	case errors.Is(err, replay.ErrNoEntry) || errors.Is(err, replay.ErrNotRead):
 		return nil, misuse("%s: %w", render.Escaped(one.given), err)
 	}
 	return nil, ledgerTrouble(p.ledgerPath, err)
@@ -364,7 +365,7 @@ func (p *Program) nowOnly(sources []source.Source) error {
 }
 
 // thereNow opens, as it is now, what a record is of.
-func thereNow(recorded *ledger.Source, index int) (source.Source, error) {
+func thereNow(recorded *replay.Source, index int) (source.Source, error) {
 	r, given := recorded.Record(), render.Escaped(recorded.Place().Given)
 	host, err := os.Hostname()
 	if err != nil {

@@ -19,6 +19,8 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/sides"
 	"frankledger/core/source"
@@ -132,14 +134,14 @@ func (p *Program) checkLabel(cmd *cobra.Command, o *recordOptions, args []string
 }
 
 // limit reads how much is read again; nil for all.
-func (o *recordOptions) limit() (*ledger.Limit, error) {
+func (o *recordOptions) limit() (*recording.Limit, error) {
 	if o.recheckFor == "" && o.share == "" {
 		return nil, nil
 	}
 	if !o.recheck {
 		return nil, misuse("--for and --share are about --recheck")
 	}
-	limit := &ledger.Limit{}
+	limit := &recording.Limit{}
 	if o.recheckFor != "" {
 		now := time.Now()
 		since, err := condition.ParseMoment(o.recheckFor+" ago", now, time.UTC)
@@ -204,7 +206,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	}
 	record.Terms.Quick = o.quick
 	progress := &source.Progress{}
-	options := ledger.Options{Recheck: o.recheck, MoveLabel: o.moveLabel, After: config.LastTurn()}
+	options := recording.Options{Recheck: o.recheck, MoveLabel: o.moveLabel, After: config.LastTurn()}
 	if options.Limit, err = o.limit(); err != nil {
 		return err
 	}
@@ -227,8 +229,8 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	unexplained := false
 	err = p.answer(r, summary, func(w output.Destination) error {
 		record.Taken = time.Now()
-		snapshot, err := ask(p, r, func(request source.Request) (*ledger.Snapshot, error) {
-			snapshot, report, err := l.Take(ctx, p.set(r, sources), request, record)
+		snapshot, err := ask(p, r, func(request source.Request) (*recording.Snapshot, error) {
+			snapshot, report, err := recording.Take(ctx, l, p.set(r, sources), request, record)
 			summary.Report.Add(report)
 			return snapshot, err
 		})
@@ -241,7 +243,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		done := p.progress(r, progress)
 		defer done()
 		defer p.writing("recording " + render.Escaped(place.Given))()
-		written, changes, err := l.Write(ctx, record, snapshot, summary.Report, options)
+		written, changes, err := recording.Write(ctx, l, record, snapshot, summary.Report, options)
 		if err != nil {
 			return p.labelTaken(o.label, path, err)
 		}
@@ -271,13 +273,13 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 }
 
 // changesOf compares a record with the one before on the same terms, if the numbers are not known.
-func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, written ledger.Record, c *ledger.Changes) error {
+func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, written ledger.Record, c *recording.Changes) error {
 	if c.Before == nil || c.Counted {
 		return nil
 	}
 	var places []source.Source
 	for i, record := range []ledger.Record{*c.Before, written} {
-		s, err := l.Source(ctx, record, "", recordMark+strconv.FormatInt(record.Number, 10), i)
+		s, err := replay.SourceOf(ctx, l, record, "", recordMark+strconv.FormatInt(record.Number, 10), i)
 		if err != nil {
 			return err
 		}

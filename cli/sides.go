@@ -11,6 +11,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/sides"
 	"frankledger/core/source"
@@ -21,7 +22,7 @@ import (
 // Here it is decided what of two places is held against one another.
 
 // againstNow puts what is there now beside what was recorded.
-func againstNow(r *reading, recorded *ledger.Source) ([]source.Source, error) {
+func againstNow(r *reading, recorded *replay.Source) ([]source.Source, error) {
 	now, err := thereNow(recorded, 1)
 	if err != nil {
 		return nil, err
@@ -69,7 +70,7 @@ func againstLists(summary *report.Summary, sources []source.Source) {
 func scopesOf(r *reading, summary *report.Summary, places ...source.Source) []sides.Scope {
 	scopes, chosen := make([]sides.Scope, len(places)), []ledger.Terms{}
 	for i, s := range places {
-		recorded, is := s.(*ledger.Source)
+		recorded, is := s.(*replay.Source)
 		if !is {
 			chosen = append(chosen, ledger.Terms{})
 			continue

@@ -17,7 +17,8 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/digestlist"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/posix"
 	"frankledger/core/sides"
@@ -106,7 +107,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	options := checksum.CheckOptions{AllowOutside: o.allowOutside}
 	var list *digestlist.List
 	var problems []source.Problem
-	var recorded *ledger.Source
+	var recorded *replay.Source
 	if words, is := strings.CutPrefix(listPath, recordMark); is {
 		if recorded, list, problems, err = p.listOfRecord(ctx, r, words, listPath, &options); err != nil {
 			return err
@@ -142,7 +143,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 }
 
 // rootOfList opens the folder that the names of a list are looked for in.
-func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, error) {
+func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, error) {
 	if in == "" && recorded != nil {
 		return thereNow(recorded, 0)
 	}
@@ -160,12 +161,12 @@ func rootOfList(in, listPath string, recorded *ledger.Source) (source.Source, er
 }
 
 // listOfRecord makes a list of the digests that a record has.
-func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*ledger.Source, *digestlist.List, []source.Problem, error) {
+func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*replay.Source, *digestlist.List, []source.Problem, error) {
 	s, err := p.openRecord(ctx, r, words, given, 0)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	recorded := s.(*ledger.Source)
+	recorded := s.(*replay.Source)
 	if s.Place().Leaf {
 		label, below, _ := strings.Cut(given, "/")
 		return nil, nil, nil, repaired(misuse("%s is one file; the record of its folder is verified", render.Escaped(given)), []string{"verify", label, whereWord, "path", "is", below})
@@ -191,7 +192,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 
 // chooseLines leaves those lines in a list whose files meet the condition as they are or, of a record, as
 // they were. It returns of how many that is not known.
-func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.List, recorded *ledger.Source, root *entry.Place) (source.Report, error) {
+func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.List, recorded *replay.Source, root *entry.Place) (source.Report, error) {
 	var ways []string
 	for _, l := range list.Lines {
 		if filepath.IsLocal(l.Name) {
@@ -221,9 +222,9 @@ func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.
 
 // heldAgainst has files whose content changed without a trace held against what they were
 // before, and says how much was read again since.
-func (p *Program) heldAgainst(ctx context.Context, s *ledger.Source, list *digestlist.List) (string, error) {
+func (p *Program) heldAgainst(ctx context.Context, s *replay.Source, list *digestlist.List) (string, error) {
 	r := s.Record()
-	all, err := p.ledger.Mismatches(ctx, r)
+	all, err := upkeep.Mismatches(ctx, p.ledger, r)
 	if err != nil {
 		return "", err
 	}

@@ -8,7 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/row"
 	"frankledger/core/sides"
 	"frankledger/core/source"
@@ -79,7 +79,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 	if len(summary.Report.Problems) > 0 {
 		return nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
-	if recorded, is := sources[0].(*ledger.Source); is && len(sources) == 1 {
+	if recorded, is := sources[0].(*replay.Source); is && len(sources) == 1 {
 		if sources, err = againstNow(r, recorded); err != nil {
 			return nil, nil, nil, err
 		}

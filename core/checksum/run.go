@@ -7,7 +7,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/source"
 )
 
@@ -29,7 +29,7 @@ func Run(ctx context.Context, from *source.Set, pool *digest.Pool, o Options) (*
 		wanted |= a.Fact
 		names = append(names, a.Name)
 	}
-	digested := ledger.NewDigested(collector, wanted)
+	digested := replay.NewDigested(collector, wanted)
 	request := o.Request
 	request.Facts, request.Through = entry.FactStatus, true
 	report, err := from.Read(ctx, request, digested)

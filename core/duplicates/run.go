@@ -7,7 +7,7 @@ import (
 	"frankledger/core/arrange"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/source"
 	"frankledger/core/sums"
 )
@@ -18,7 +18,7 @@ func Run(ctx context.Context, from *source.Set, request source.Request, pool *di
 	collector := arrange.NewCollector(arrange.Order{}, nil, 0)
 	var others *arrange.Collector
 	counter := sums.NewCounter(collector)
-	digested := ledger.NewDigested(counter, o.Algorithm.Fact)
+	digested := replay.NewDigested(counter, o.Algorithm.Fact)
 	request.Facts, request.Through = request.Facts&entry.FactCreated|entry.FactStatus, true
 	sink := Files(digested)
 	if o.Folders != NoFolders && o.OnlyIn == nil && Whole(from.Sources, &request) {

@@ -10,6 +10,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/source"
 	"frankledger/core/sums"
 	"frankledger/core/weigh"
@@ -47,7 +48,7 @@ type Point struct {
 // Amount is how much something weighed, if it was there and was read.
 type Amount struct {
 	Sum   sums.Sum
-	State ledger.State
+	State replay.Presence
 }
 
 // What is told of growth: of so many records at most, and so many folders.
@@ -65,11 +66,11 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.T
 	g := &Growth{Place: place}
 	host, path, terms, now := e.Host, cmp.Or(place.Real, place.Full), e.Terms, int64(0)
 	taken, turn := time.Time{}, int64(0)
-	if recorded, is := from.(*ledger.Source); is {
+	if recorded, is := from.(*replay.Source); is {
 		r := recorded.Record()
 		host, terms, now, taken, turn = r.Host, r.Terms, r.Number, r.Taken, r.Turn
 	}
-	records, below, others, err := e.Ledger.SeriesOf(ctx, host, path, terms)
+	records, below, others, err := replay.SeriesOf(ctx, e.Ledger, host, path, terms)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +85,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.T
 	last := records[len(records)-1]
 	g.Last = &last
 	var paths []string
-	err = e.Ledger.EachWeights(ctx, some(records), func(r ledger.Record, w *ledger.Weights) error {
+	err = replay.EachWeights(ctx, e.Ledger, some(records), func(r ledger.Record, w *replay.Weights) error {
 		if g.Points == nil {
 			g.Folders = fastest(totals, root, below, w, by)
 			for _, f := range g.Folders {
@@ -101,11 +102,11 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.T
 	if err != nil {
 		return nil, err
 	}
-	p := Point{Taken: taken, Record: now, Whole: Amount{totals.Of(root), ledger.There}}
+	p := Point{Taken: taken, Record: now, Whole: Amount{totals.Of(root), replay.There}}
 	for _, f := range g.Folders {
-		p.Folders = append(p.Folders, Amount{totals.Of(f), ledger.There})
+		p.Folders = append(p.Folders, Amount{totals.Of(f), replay.There})
 	}
-	whole := g.Points[len(g.Points)-1].Whole.State == ledger.There
+	whole := g.Points[len(g.Points)-1].Whole.State == replay.There
 	slices.SortStableFunc(g.Points, func(a, b Point) int { return cmp.Compare(a.turn, b.turn) })
 	g.Points = append(g.Points, p)
 	if !whole || len(terms.Where) > 0 { // else what met a condition at one of them only would be taken for gone
@@ -116,7 +117,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.T
 
 // since tells what has changed since the last record.
 func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *sums.Totals) error {
-	before, err := e.Ledger.Source(ctx, *g.Last, below, g.Place.Given, g.Place.Index)
+	before, err := replay.SourceOf(ctx, e.Ledger, *g.Last, below, g.Place.Given, g.Place.Index)
 	if err != nil {
 		return err
 	}
@@ -129,7 +130,7 @@ func (e *Earlier) since(ctx context.Context, g *Growth, below string, totals *su
 	return nil
 }
 
-func amount(w *ledger.Weights, path string) Amount {
+func amount(w *replay.Weights, path string) Amount {
 	sum, state := w.Of(path)
 	return Amount{sum, state}
 }
@@ -161,7 +162,7 @@ func some(records []ledger.Record) []ledger.Record {
 
 // fastest returns the folders that have grown most since a record. One in which most of the
 // growth is in one folder is left for that.
-func fastest(totals *sums.Totals, root *entry.Folder, below string, first *ledger.Weights, by sums.Measure) []*entry.Folder {
+func fastest(totals *sums.Totals, root *entry.Folder, below string, first *replay.Weights, by sums.Measure) []*entry.Folder {
 	type grown struct {
 		folder *entry.Folder
 		more   int64
@@ -169,7 +170,7 @@ func fastest(totals *sums.Totals, root *entry.Folder, below string, first *ledge
 	more := func(f *entry.Folder) int64 {
 		was, state := first.Of(joined(below, f.Relative()))
 		is := totals.Of(f)
-		if state == ledger.NotRead || f.Unread() {
+		if state == replay.NotRead || f.Unread() {
 			return 0 // what it weighed is not known
 		}
 		return by.Of(&is) - by.Of(&was)

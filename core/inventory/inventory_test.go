@@ -24,6 +24,8 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/inventory"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/core/weigh"
@@ -206,9 +208,9 @@ func TestGrowth(t *testing.T) {
 		s, err := live.Open(path, 0)
 		require.NoError(t, err)
 		r := ledger.Record{Label: "x" + filepath.Base(path), Host: "tern-point", Place: path, Taken: time.Unix(int64(day)*86400, 0), Terms: terms}
-		taken, report, err := l.Take(t.Context(), &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, r)
+		taken, report, err := recording.Take(t.Context(), l, &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, r)
 		require.NoError(t, err)
-		_, _, err = l.Write(t.Context(), r, taken, report, ledger.Options{})
+		_, _, err = recording.Write(t.Context(), l, r, taken, report, recording.Options{})
 		require.NoError(t, err)
 	}
 	take := func(s source.Source, terms ledger.Terms) *inventory.Growth {
@@ -247,7 +249,7 @@ func TestGrowth(t *testing.T) {
 	}
 	assert.Equal(t, []string{"cards/seven", "notes"}, names, "those that grew, where the growth is")
 	assert.Equal(t, []int64{1000, 4000, 4000}, []int64{g.Points[0].Folders[0].Sum.Size, g.Points[1].Folders[0].Sum.Size, g.Points[2].Folders[0].Sum.Size})
-	assert.Equal(t, ledger.Absent, g.Points[0].Folders[1].State, "notes were not there")
+	assert.Equal(t, replay.Absent, g.Points[0].Folders[1].State, "notes were not there")
 	assert.Equal(t, int64(-493), g.Since.Rows[0].Change)
 	assert.Equal(t, "@3", g.Before())
 
@@ -257,7 +259,7 @@ func TestGrowth(t *testing.T) {
 
 	records, err := l.Records(t.Context())
 	require.NoError(t, err)
-	s, err := l.Source(t.Context(), records[2], "", "@3", 0)
+	s, err := replay.SourceOf(t.Context(), l, records[2], "", "@3", 0)
 	require.NoError(t, err)
 	g = take(s, ledger.Terms{})
 	assert.Equal(t, []int64{1, 3}, []int64{g.Points[0].Record, g.Points[1].Record}, "of a record what was before it")

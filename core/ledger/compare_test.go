@@ -19,6 +19,9 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -53,7 +56,7 @@ func open(t *testing.T, l *ledger.Ledger, number int64) source.Source {
 	records, err := l.Records(context.Background())
 	require.NoError(t, err)
 	at := slices.IndexFunc(records, func(r ledger.Record) bool { return r.Number == number })
-	s, err := l.Source(context.Background(), records[at], "", fmt.Sprint("@", number), int(number))
+	s, err := replay.SourceOf(context.Background(), l, records[at], "", fmt.Sprint("@", number), int(number))
 	require.NoError(t, err)
 	return s
 }
@@ -118,7 +121,7 @@ func TestCompareRecordWithNow(t *testing.T) {
 		require.NoError(t, os.Symlink("same", path("link")))
 		l, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "ledger"))
 		require.NoError(t, err)
-		record := recordWith(t, l, "l", root, ledger.Options{Fact: fact, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
+		record := recordWith(t, l, "l", root, recording.Options{Fact: fact, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 
 		now := time.Unix(1_750_000_000, 0)
 		require.NoError(t, os.Chtimes(path("touched"), now, now))
@@ -187,18 +190,18 @@ func TestHistoryAgreesWithRecords(t *testing.T) {
 	}
 	require.Greater(t, len(paths), 20)
 	for way := range paths {
-		spans, err := l.History(ctx, "tern-point", filepath.Join(root, way), nil)
+		spans, err := replay.History(ctx, l, "tern-point", filepath.Join(root, way), nil)
 		require.NoError(t, err)
-		require.True(t, slices.IsSortedFunc(spans, func(a, b ledger.Span) int { return a.First.Taken.Compare(b.First.Taken) }))
+		require.True(t, slices.IsSortedFunc(spans, func(a, b replay.Span) int { return a.First.Taken.Compare(b.First.Taken) }))
 		next := map[string]int64{"l": 1, "below": 2} // each label is apart
-		before := map[string]ledger.State{}
+		before := map[string]replay.Presence{}
 		for _, span := range spans {
 			label := span.First.Label
 			require.Equal(t, next[label], span.First.Number, way)
 			require.Equal(t, label, span.Last.Label)
 			for n := span.First.Number; n <= span.Last.Number; n += 2 {
 				line, there := held[n][way]
-				require.Equal(t, there, span.State == ledger.There, "%s in %d", way, n)
+				require.Equal(t, there, span.State == replay.There, "%s in %d", way, n)
 				if there {
 					require.Contains(t, line, fmt.Sprint(span.Entry.Modified))
 				}
@@ -206,20 +209,20 @@ func TestHistoryAgreesWithRecords(t *testing.T) {
 			require.EqualValues(t, (span.Last.Number-span.First.Number)/2+1, span.Records)
 			next[label] = span.Last.Number + 2
 			state, is := before[label]
-			require.False(t, is && span.State != ledger.There && state == span.State, "neighbours differ")
+			require.False(t, is && span.State != replay.There && state == span.State, "neighbours differ")
 			before[label] = span.State
 		}
 		require.Equal(t, map[string]int64{"l": 15, "below": 16}, next)
 	}
-	spans, err := l.History(ctx, "tern-point", root, nil)
+	spans, err := replay.History(ctx, l, "tern-point", root, nil)
 	require.NoError(t, err)
 	assert.NotEmpty(t, spans, "the place itself is known too")
 	for _, none := range []string{root + "x", "/", filepath.Join(root, "never/there")} {
-		spans, err = l.History(ctx, "tern-point", none, nil)
+		spans, err = replay.History(ctx, l, "tern-point", none, nil)
 		require.NoError(t, err)
 		assert.Empty(t, spans, none)
 	}
-	spans, err = l.History(ctx, "elsewhere", root, nil)
+	spans, err = replay.History(ctx, l, "elsewhere", root, nil)
 	require.NoError(t, err)
 	assert.Empty(t, spans, "another machine has paths of its own")
 }
@@ -237,11 +240,11 @@ func TestChangesAreCounted(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	take := func() [5]int64 {
-		_, c := recordWithChanges(t, l, "l", root, ledger.Options{})
+		_, c := recordWithChanges(t, l, "l", root, recording.Options{})
 		assert.False(t, c.First)
 		return [5]int64{c.Added, c.Removed, c.Moved, c.Altered, c.Details}
 	}
-	_, first := recordWithChanges(t, l, "l", root, ledger.Options{})
+	_, first := recordWithChanges(t, l, "l", root, recording.Options{})
 	assert.True(t, first.First)
 	assert.Equal(t, [5]int64{}, take())
 	require.NoError(t, os.RemoveAll(path("g"))) // g, h, i, j
@@ -276,12 +279,12 @@ func TestOvertaken(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(root, "b"), []byte("b"), 0o644))
 	// While the first reads b to take its digest, the second writes a record.
 	overtaking := &overtaker{overtake: func() { record(t, two, "l", root) }}
-	r, changes := recordWithChanges(t, one, "l", root, ledger.Options{Fact: entry.FactMD5, Pool: digest.NewPool(overtaking, &source.Progress{})})
+	r, changes := recordWithChanges(t, one, "l", root, recording.Options{Fact: entry.FactMD5, Pool: digest.NewPool(overtaking, &source.Progress{})})
 	assert.GreaterOrEqual(t, r.Number, int64(3)) // numbers that were given out in vain are of none
 	assert.Zero(t, changes.Added, "the record in between has it")
 	assert.Zero(t, changes.Altered, "that there are digests now is no change")
 	assert.EqualValues(t, 2, changes.Digested)
-	faults, err := one.Check(ctx)
+	faults, err := upkeep.Check(ctx, one)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 	assert.Equal(t, kernel(t, root), recorded(t, one, r))

@@ -18,6 +18,7 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/store/postgres"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/internal/testpg"
 )
 
@@ -187,7 +188,7 @@ func TestConnectionCut(t *testing.T) {
 		c.mu.Lock()
 		c.at = at
 		c.mu.Unlock()
-		require.NoError(t, l.Drop(t.Context(), before[rand.IntN(len(before))].Number))
+		require.NoError(t, upkeep.Drop(t.Context(), l, before[rand.IntN(len(before))].Number))
 		l.Close()
 		after, err := straight.Records(t.Context())
 		require.NoError(t, err)
@@ -197,7 +198,7 @@ func TestConnectionCut(t *testing.T) {
 		}
 	}
 	assert.Greater(t, written, 90/every)
-	faults, err := straight.Check(t.Context())
+	faults, err := upkeep.Check(t.Context(), straight)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 }

@@ -20,6 +20,9 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -39,9 +42,9 @@ func TestExportAndImport(t *testing.T) {
 		root := places[i%2]
 		require.NoError(t, os.MkdirAll(root, 0o755))
 		edit(t, random, root, 25)
-		var o ledger.Options
+		var o recording.Options
 		if i == 3 {
-			o = ledger.Options{Fact: entry.FactMD5, Pool: digest.NewPool(live.Files{}, &source.Progress{})}
+			o = recording.Options{Fact: entry.FactMD5, Pool: digest.NewPool(live.Files{}, &source.Progress{})}
 		}
 		o.MoveLabel = true
 		r := recordWith(t, one, "weekly", root, o)
@@ -50,13 +53,13 @@ func TestExportAndImport(t *testing.T) {
 	s, err := live.Open(places[1], 0)
 	require.NoError(t, err)
 	gone := source.Problem{Path: filepath.Join(places[1], "x\xff"), Tried: "look at", Err: os.ErrNotExist, Entries: 3, Vanished: true}
-	_, _, err = one.Write(ctx, ledger.Record{Label: "vanished", Host: "other", Place: "/elsewhere"}, ledger.NewSnapshot(s.Place()), source.Report{Problems: []source.Problem{gone}}, ledger.Options{})
+	_, _, err = recording.Write(ctx, one, ledger.Record{Label: "vanished", Host: "other", Place: "/elsewhere"}, recording.NewSnapshot(s.Place()), source.Report{Problems: []source.Problem{gone}}, recording.Options{})
 	require.NoError(t, err)
 	want[8] = map[string]string{}
-	require.NoError(t, one.Drop(ctx, 7)) // its number is not given again
+	require.NoError(t, upkeep.Drop(ctx, one, 7)) // its number is not given again
 	delete(want, 7)
 	var lines bytes.Buffer
-	saved, err := one.Export(ctx, &lines)
+	saved, err := upkeep.Export(ctx, one, &lines)
 	require.NoError(t, err)
 	assert.Equal(t, 7, saved.Records)
 	assert.Contains(t, lines.String(), `"vanished":true`)
@@ -65,7 +68,7 @@ func TestExportAndImport(t *testing.T) {
 	two, err := createNamed(ctx, filepath.Join(folder, "two"))
 	require.NoError(t, err)
 	defer two.Close()
-	done, err := two.Import(ctx, bytes.NewReader(lines.Bytes()))
+	done, err := upkeep.Import(ctx, two, bytes.NewReader(lines.Bytes()))
 	require.NoError(t, err)
 	text := renumbered(lines.String(), done.Renumbered)
 	for number, now := range done.Renumbered { // a database gives numbers out itself
@@ -75,16 +78,16 @@ func TestExportAndImport(t *testing.T) {
 	for _, r := range done.Records {
 		assert.Equal(t, want[r.Number], recorded(t, two, r))
 	}
-	faults, err := two.Check(ctx)
+	faults, err := upkeep.Check(ctx, two)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 	var again bytes.Buffer
-	_, err = two.Export(ctx, &again)
+	_, err = upkeep.Export(ctx, two, &again)
 	require.NoError(t, err)
 	assert.Equal(t, text, again.String())
 
-	_, err = two.Import(ctx, bytes.NewReader(lines.Bytes()))
-	assert.ErrorIs(t, err, ledger.ErrThere)
+	_, err = upkeep.Import(ctx, two, bytes.NewReader(lines.Bytes()))
+	assert.ErrorIs(t, err, upkeep.ErrThere)
 	all := strings.SplitAfter(lines.String(), "\n")
 	for text, want := range map[string]error{
 		"":                                    ledger.ErrCutShort,
@@ -97,7 +100,7 @@ func TestExportAndImport(t *testing.T) {
 	} {
 		three, err := createNamed(ctx, filepath.Join(t.TempDir(), "three"))
 		require.NoError(t, err)
-		_, err = three.Import(ctx, strings.NewReader(text))
+		_, err = upkeep.Import(ctx, three, strings.NewReader(text))
 		assert.ErrorIs(t, err, want, "%.40s", text)
 		records, err := three.Records(ctx)
 		require.NoError(t, err)
@@ -123,20 +126,20 @@ func TestDigestsOfRecords(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	progress := &source.Progress{}
-	takeWith := func(files digest.Files, fact entry.Facts, recheck bool) ledger.Changes {
+	takeWith := func(files digest.Files, fact entry.Facts, recheck bool) recording.Changes {
 		progress = &source.Progress{}
-		r, changes := recordWithChanges(t, l, "l", root, ledger.Options{Fact: fact, Recheck: recheck, Pool: digest.NewPool(files, progress)})
-		faults, err := l.Check(ctx)
+		r, changes := recordWithChanges(t, l, "l", root, recording.Options{Fact: fact, Recheck: recheck, Pool: digest.NewPool(files, progress)})
+		faults, err := upkeep.Check(ctx, l)
 		require.NoError(t, err)
 		require.Empty(t, faults)
 		require.NotZero(t, r.Number)
 		return changes
 	}
-	take := func(fact entry.Facts, recheck bool) ledger.Changes { return takeWith(live.Files{}, fact, recheck) }
+	take := func(fact entry.Facts, recheck bool) recording.Changes { return takeWith(live.Files{}, fact, recheck) }
 	known := func(name string) entry.Facts {
 		records, err := l.Records(ctx)
 		require.NoError(t, err)
-		s, err := l.Source(ctx, records[len(records)-1], name, "@l/"+name, 0)
+		s, err := replay.SourceOf(ctx, l, records[len(records)-1], name, "@l/"+name, 0)
 		require.NoError(t, err)
 		var facts entry.Facts
 		_, err = s.Read(ctx, source.Request{Facts: entry.FactDigests}, source.SinkFunc(func() source.Visitor {
@@ -186,7 +189,7 @@ func (o overtaking) Opener() digest.Opener {
 // had found wrong.
 func TestRecheckOvertaken(t *testing.T) {
 	ctx := context.Background()
-	for name, other := range map[string]ledger.Options{
+	for name, other := range map[string]recording.Options{
 		"without digests": {}, "with digests": {Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
 		"by another algorithm": {Fact: entry.FactMD5, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
 		"rechecked":            {Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
@@ -202,14 +205,14 @@ func TestRecheckOvertaken(t *testing.T) {
 				l, err := createNamed(ctx, file)
 				require.NoError(t, err)
 				defer l.Close()
-				take := func(l *ledger.Ledger, files digest.Files, o ledger.Options) ledger.Changes {
+				take := func(l *ledger.Ledger, files digest.Files, o recording.Options) recording.Changes {
 					if o.Pool == nil && o.Fact != 0 {
 						o.Pool = digest.NewPool(files, &source.Progress{})
 					}
 					_, changes := recordWithChanges(t, l, "l", root, o)
 					return changes
 				}
-				take(l, otherContent{}, ledger.Options{Fact: entry.FactSHA256}) // all of which is wrong
+				take(l, otherContent{}, recording.Options{Fact: entry.FactSHA256}) // all of which is wrong
 				second, err := createNamed(ctx, file)
 				require.NoError(t, err)
 				defer second.Close()
@@ -219,19 +222,19 @@ func TestRecheckOvertaken(t *testing.T) {
 						take(second, live.Files{}, other)
 					}
 				}
-				changes := take(l, overtaking{live.Files{}, &sync.Once{}, overtake}, ledger.Options{Fact: entry.FactSHA256, Recheck: true})
+				changes := take(l, overtaking{live.Files{}, &sync.Once{}, overtake}, recording.Options{Fact: entry.FactSHA256, Recheck: true})
 				want := []string{"a", "b", "in/c"}
 				if name == "rechecked" {
 					want = nil // the other one has told it, and its record says so
 				}
 				assert.Equal(t, want, slices.Sorted(slices.Values(changes.Unexplained)))
 				assert.GreaterOrEqual(t, changes.Digested, int64(3))
-				faults, err := l.Check(ctx)
+				faults, err := upkeep.Check(ctx, l)
 				require.NoError(t, err)
 				assert.Empty(t, faults)
 
 				// A record that only carries digests over does not bring back wrong ones.
-				changes = take(l, live.Files{}, ledger.Options{Fact: entry.FactSHA256, Recheck: true})
+				changes = take(l, live.Files{}, recording.Options{Fact: entry.FactSHA256, Recheck: true})
 				assert.Empty(t, changes.Unexplained)
 			})
 		}
@@ -282,17 +285,17 @@ func TestExportOfAltered(t *testing.T) {
 	l, err = openNamed(ctx, file)
 	require.NoError(t, err)
 	defer l.Close()
-	faults, err := l.Check(ctx)
+	faults, err := upkeep.Check(ctx, l)
 	require.NoError(t, err)
 	require.Len(t, faults, 1)
 	var lines bytes.Buffer
-	saved, err := l.Export(ctx, &lines)
+	saved, err := upkeep.Export(ctx, l, &lines)
 	require.NoError(t, err)
 	assert.Equal(t, []string{`record 1, "": its entries were altered`}, saved.Lost)
 	other, err := createNamed(ctx, filepath.Join(t.TempDir(), "other"))
 	require.NoError(t, err)
 	defer other.Close()
-	done, err := other.Import(ctx, &lines)
+	done, err := upkeep.Import(ctx, other, &lines)
 	require.NoError(t, err)
 	assert.Equal(t, 1, done.Lost)
 	require.Len(t, done.Records, 1)

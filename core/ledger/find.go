@@ -33,20 +33,6 @@ var (
 	ErrLabel     = errors.New("there is no such label")
 )
 
-// CheckLabel returns an error unless a word can be a label: it would not be
-// taken for a number, and has none of the characters that stand after one.
-func CheckLabel(label string) error {
-	switch {
-	case label == "":
-		return fmt.Errorf("%w: a label is a word, such as weekly", ErrReference)
-	case strings.ContainsAny(label, ":/@*") || strings.ContainsFunc(label, func(r rune) bool { return r < ' ' || r == 0x7f }):
-		return fmt.Errorf("%w: a label cannot contain : / @ or *", ErrReference)
-	case strings.Trim(label, "0123456789") == "":
-		return fmt.Errorf("%w: a label cannot be all digits, which are the number of a record", ErrReference)
-	}
-	return nil
-}
-
 // ParseReference reads what stands after the @ of a place: LABEL, LABEL:1 (the
 // one before the newest), LABEL:2026-11-01 (the newest at or before the end of
 // that day in the zone), each with the host after another @, or a number; and perhaps a path
@@ -88,7 +74,7 @@ func ParseReference(text string, zone *time.Location) (ref Reference, err error)
 // Find returns the record that is meant, of all hosts that the ledger tells of or of the one
 // that is named.
 func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
-	hosts := l.hosts
+	hosts := l.Chosen
 	if ref.Host != "" {
 		hosts = []string{ref.Host}
 	}
@@ -96,7 +82,7 @@ func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
 	if err != nil {
 		return Record{}, err
 	}
-	slices.SortFunc(fitting, func(a, b Record) int { return byTurn(b, a) })
+	slices.SortFunc(fitting, func(a, b Record) int { return ByTurn(b, a) })
 	if ref.Back >= len(fitting) {
 		return Record{}, l.missing(ctx, ref, hosts)
 	}
@@ -137,7 +123,7 @@ func (l *Ledger) fitting(ctx context.Context, ref Reference, hosts []string) ([]
 
 // selected returns the records of a choice, by host and label, the newest first.
 func (l *Ledger) selected(ctx context.Context, c store.Choice) ([]Record, error) {
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		rows, err := s.Select(ctx, c)
 		if err != nil {
 			return nil, err
@@ -171,7 +157,7 @@ func (l *Ledger) selected(ctx context.Context, c store.Choice) ([]Record, error)
 
 // newestOfEach orders records by host and label, the newest of each first.
 func newestOfEach(a, b Record) int {
-	return cmp.Or(strings.Compare(a.Host, b.Host), strings.Compare(a.Label, b.Label), byTurn(b, a))
+	return cmp.Or(strings.Compare(a.Host, b.Host), strings.Compare(a.Label, b.Label), ByTurn(b, a))
 }
 
 // missing says why no record is the one that is meant.
@@ -189,7 +175,7 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 	}
 	var labels []string
 	count := 0
-	slices.SortFunc(all, func(a, b Record) int { return byTurn(b, a) })
+	slices.SortFunc(all, func(a, b Record) int { return ByTurn(b, a) })
 	for _, r := range all {
 		if !slices.Contains(labels, r.Label) {
 			labels = append(labels, r.Label)
@@ -225,7 +211,7 @@ func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now tim
 	var moments []store.MomentRow
 	var err error
 	choice := store.Choice{Hosts: hosts, Label: label, Newest: looked}
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		moments, err = s.Moments(ctx, choice)
 	} else {
 		var records []Record

@@ -16,6 +16,8 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -59,7 +61,7 @@ func TestFind(t *testing.T) {
 	day := func(d, hour int) time.Time { return time.Date(2026, 11, d, hour, 0, 0, 0, time.UTC) }
 	for _, r := range []ledger.Record{{Label: "a", Taken: day(1, 12)}, {Label: "b", Taken: day(2, 1)}, {Label: "a", Taken: day(2, 23)}, {Label: "a", Taken: day(5, 0)}} {
 		r.Host, r.Place = "tern-point", root
-		_, _, err := l.Write(ctx, r, ledger.NewSnapshot(s.Place()), source.Report{}, ledger.Options{})
+		_, _, err := recording.Write(ctx, l, r, recording.NewSnapshot(s.Place()), source.Report{}, recording.Options{})
 		require.NoError(t, err)
 	}
 	for text, want := range map[string]int64{"a": 4, "a:1": 3, "a:2": 1, "b": 2, "3": 3, "a:2026-11-30": 4, "a:2026-11-04": 3, "a:2026-11-02": 3, "a:2026-11-01": 1, "b:2026-11-02": 2} {
@@ -102,7 +104,7 @@ func TestFindAllAndLate(t *testing.T) {
 	} {
 		for _, days := range one.days {
 			r := ledger.Record{Host: one.host, Label: one.label, Place: root, Taken: now.AddDate(0, 0, -days)}
-			_, _, err := l.Write(ctx, r, ledger.NewSnapshot(s.Place()), source.Report{}, ledger.Options{})
+			_, _, err := recording.Write(ctx, l, r, recording.NewSnapshot(s.Place()), source.Report{}, recording.Options{})
 			require.NoError(t, err)
 		}
 	}
@@ -207,7 +209,7 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 	for _, way := range []string{"", "a", "a/.hidden", "a/x"} {
 		folder, err := live.Open(filepath.Join(root, way), 0)
 		require.NoError(t, err)
-		recorded, err := l.Source(context.Background(), r, way, "@weekly", 0)
+		recorded, err := replay.SourceOf(context.Background(), l, r, way, "@weekly", 0)
 		require.NoError(t, err)
 		for _, condition := range []source.Condition{nil, large{}} {
 			for _, wanted := range []entry.Facts{0, entry.FactStatus} {
@@ -225,7 +227,7 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 			}
 		}
 	}
-	s, err := l.Source(context.Background(), later, "a", "@weekly", 0)
+	s, err := replay.SourceOf(context.Background(), l, later, "a", "@weekly", 0)
 	require.NoError(t, err)
 	got, _ := chosen(t, s, source.Request{Facts: entry.FactStatus, Depth: 1, Condition: large{}})
 	require.Len(t, got, 1)
@@ -240,7 +242,7 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 	_, err = s.Read(ctx, source.Request{Depth: 9}, source.Nowhere)
 	assert.ErrorIs(t, err, context.Canceled)
 	for _, way := range []string{"nowhere", "a/x/y", "a/nowhere"} {
-		_, err := l.Source(context.Background(), r, way, "@weekly", 0)
-		assert.ErrorIs(t, err, ledger.ErrNoEntry, way)
+		_, err := replay.SourceOf(context.Background(), l, r, way, "@weekly", 0)
+		assert.ErrorIs(t, err, replay.ErrNoEntry, way)
 	}
 }

@@ -18,6 +18,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/upkeep"
 )
 
 var (
@@ -196,7 +198,7 @@ func TestHostileLogins(t *testing.T) {
 	}
 	for _, host := range []string{"gull", "heron", "evil", "gull", "evil"} {
 		l := opened(t, logins[host], create)
-		_, _, err := recordOf(t, l, host, "l", root, ledger.Options{})
+		_, _, err := recordOf(t, l, host, "l", root, recording.Options{})
 		require.NoError(t, err)
 		l.Close()
 	}
@@ -275,9 +277,9 @@ func TestHostileLogins(t *testing.T) {
 			if err == nil {
 				_, err = ana.Late(ctx, "l", nil, time.Now())
 			}
-			var faults []ledger.Fault
+			var faults []upkeep.Fault
 			if err == nil {
-				if faults, err = ana.Check(ctx); errors.Is(err, ledger.ErrDamaged) {
+				if faults, err = upkeep.Check(ctx, ana); errors.Is(err, ledger.ErrDamaged) {
 					err = nil
 				}
 			}
@@ -297,7 +299,7 @@ func TestHostileLogins(t *testing.T) {
 		for _, host := range []string{"gull", "heron"} {
 			l, err := ledger.Create(ctx, logins[host])
 			if err == nil {
-				_, _, err = recordOf(t, l, host, "l", root, ledger.Options{})
+				_, _, err = recordOf(t, l, host, "l", root, recording.Options{})
 				l.Close()
 			}
 			if err != nil {

@@ -6,15 +6,24 @@ import (
 	"frankledger/core/ledger/store"
 )
 
+// Layers returns of which records of a place there are layers.
+func (l *Ledger) Layers(ctx context.Context, r Record) (records []int64, err error) {
+	layers, err := l.Store.Layers(ctx, r.PlaceNumber)
+	for _, layer := range layers {
+		records = append(records, layer.Record)
+	}
+	return records, err
+}
+
 // Interpose has a function called before each call to the store; it is told whether
 // that is within a change. Its error is what the call returns.
 func (l *Ledger) Interpose(before func(inside bool) error) {
-	i := interposed{l.store, interposedReader{l.store, false, before}}
-	if shared, is := l.store.(sharedStore); is {
-		l.store = interposedShared{i, shared}
+	i := interposed{l.Store, interposedReader{l.Store, false, before}}
+	if shared, is := l.Store.(sharedStore); is {
+		l.Store = interposedShared{i, shared}
 		return
 	}
-	l.store = i
+	l.Store = i
 }
 
 // sharedStore is what a store in a database can do beside.

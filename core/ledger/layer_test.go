@@ -12,6 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/internal/tuning"
+	"frankledger/core/ledger/upkeep"
 )
 
 // A place that is recorded again and again gets a layer whenever as much was recorded as it
@@ -49,11 +51,11 @@ func TestLayersKeepPace(t *testing.T) {
 	assert.Less(t, last.Number-layers[len(layers)-1], int64(records/len(layers)+2))
 	assert.Equal(t, kernel(t, root), recorded(t, l, last))
 
-	require.NoError(t, l.Compact(t.Context()))
+	require.NoError(t, upkeep.Compact(t.Context(), l))
 	compacted, err := l.Layers(t.Context(), last)
 	require.NoError(t, err)
 	assert.Equal(t, last.Number, compacted[len(compacted)-1], "the newest record is read at once")
-	require.NoError(t, l.Compact(t.Context()))
+	require.NoError(t, upkeep.Compact(t.Context(), l))
 	again, err := l.Layers(t.Context(), last)
 	require.NoError(t, err)
 	assert.Equal(t, compacted, again, "nothing has changed")
@@ -63,7 +65,7 @@ func TestLayersKeepPace(t *testing.T) {
 // A check finds a layer that is not what the records say.
 func TestDamagedLayers(t *testing.T) {
 	fileOnly(t)
-	defer ledger.LayOften()()
+	defer tuning.LayOften()()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
@@ -91,7 +93,7 @@ func TestDamagedLayers(t *testing.T) {
 		require.NoError(t, db.Close())
 		l, err := openNamed(t.Context(), file)
 		require.NoError(t, err)
-		faults, err := l.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), l)
 		assert.Equal(t, damage == "", err == nil && len(faults) == 0, "%s: %v", damage, faults)
 		require.NoError(t, l.Close())
 	}
@@ -99,7 +101,7 @@ func TestDamagedLayers(t *testing.T) {
 
 // Ledgers of earlier programs read the same after they were compacted, and are counted.
 func TestCompactOldLedgers(t *testing.T) {
-	defer ledger.LayOften()()
+	defer tuning.LayOften()()
 	for _, name := range []string{"version1.sqlite.gz", "version2.sqlite.gz"} {
 		l, err := ledger.Create(t.Context(), fixture(t, name))
 		require.NoError(t, err)
@@ -109,7 +111,7 @@ func TestCompactOldLedgers(t *testing.T) {
 		for _, r := range records {
 			before[r.Number] = recorded(t, l, r)
 		}
-		require.NoError(t, l.Compact(t.Context()))
+		require.NoError(t, upkeep.Compact(t.Context(), l))
 		layers := 0
 		records, err = l.Records(t.Context())
 		require.NoError(t, err)
@@ -121,7 +123,7 @@ func TestCompactOldLedgers(t *testing.T) {
 			layers += len(of)
 		}
 		assert.Positive(t, layers)
-		faults, err := l.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), l)
 		require.NoError(t, err)
 		assert.Empty(t, faults, name)
 		require.NoError(t, l.Close())

@@ -7,14 +7,10 @@
 package ledger
 
 import (
-	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"slices"
-	"time"
 
-	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/store/postgres"
@@ -35,12 +31,12 @@ var ErrNoRecord = errors.New("there is no such record")
 
 // Ledger is an open ledger.
 type Ledger struct {
-	store store.Store
-	hosts []string // whose records are meant where none is named; nil for all
+	Store  store.Store
+	Chosen []string // whose records are meant where none is named; nil for all
 }
 
 // In returns the ledger that a store keeps.
-func In(s store.Store) *Ledger { return &Ledger{store: s} }
+func In(s store.Store) *Ledger { return &Ledger{Store: s} }
 
 // Open opens a ledger to read from it: in a file, or in a database if it is named as PostgreSQL's
 // connection strings are. A file of an older version is brought up to this one first.
@@ -83,76 +79,10 @@ func opened(s store.Store, err error) (*Ledger, error) {
 
 // Release lets others change the ledger again, which they cannot while it is read.
 // It is called when all is read that is needed.
-func (l *Ledger) Release() { l.store.Release() }
+func (l *Ledger) Release() { l.Store.Release() }
 
 // Close closes the ledger.
-func (l *Ledger) Close() error { return l.store.Close() }
-
-// Record is one record of one place.
-type Record struct {
-	Number    int64
-	Turn      int64 // in which the machine made it, among all of its records; see [Ledger.Records]
-	Label     string
-	Host      string
-	Place     string // full path, exact bytes
-	Taken     time.Time
-	Note      string
-	Terms     Terms
-	Algorithm string // of the digests that were asked for; "" for none
-	Entries   int64
-	Bytes     int64 // of content of files, as far as their sizes are known
-	Unsized   int64 // files whose size is not known
-	Problems  int64 // places that could not be read
-	Stored    int64 // bytes that the store keeps of it alone
-	// Looked is how many entries there are to look at where hidden ones, and what is in
-	// hidden folders, are left out; Hidden is how many are hidden, without those in hidden
-	// folders. Counted tells whether both are known.
-	Looked, Hidden int64
-	Counted        bool
-
-	place int64         // number of the place in the store
-	tree  encoding.Hash // of all that was taken
-	self  entry.Entry   // the place itself, if that is known
-	// damaged says that not all of its row could be read, where others share the ledger: that
-	// is no reason not to tell of these.
-	damaged bool
-}
-
-// recordOf returns the record of a row.
-func recordOf(row store.RecordRow) (Record, error) {
-	self, ok := encoding.UnpackSelf(row.Self)
-	if !ok && !row.Damaged {
-		return Record{}, fmt.Errorf("%w: record %d", ErrDamaged, row.Number)
-	}
-	return Record{Number: row.Number, Turn: row.Turn, Label: row.Label, Host: row.Host, Place: row.Path, Taken: row.Taken, Note: row.Note, Terms: ParseTerms(row.Terms), Algorithm: row.Algorithm,
-		Entries: row.Entries, Bytes: row.Bytes, Unsized: row.Unsized, Problems: row.Problems, Stored: row.Stored,
-		Looked: row.Looked, Hidden: row.Hidden, Counted: row.Counted, place: row.Place, tree: row.Tree, self: self, damaged: row.Damaged}, nil
-}
-
-// row returns the row of a record.
-func (r *Record) row() store.RecordRow {
-	return store.RecordRow{Number: r.Number, Turn: r.Turn, Place: r.place, Host: r.Host, Path: r.Place, Label: r.Label, Taken: r.Taken, Note: r.Note, Terms: r.Terms.Words(), Algorithm: r.Algorithm,
-		Entries: r.Entries, Bytes: r.Bytes, Unsized: r.Unsized, Looked: r.Looked, Hidden: r.Hidden, Counted: r.Counted, Tree: r.tree, Self: encoding.PackSelf(&r.self)}
-}
-
-// recordsIn returns all records of a store, in their order.
-func recordsIn(ctx context.Context, from store.Reader) ([]Record, error) {
-	rows, err := from.Records(ctx)
-	if err != nil {
-		return nil, err
-	}
-	return recordsOf(rows)
-}
-
-func recordsOf(rows []store.RecordRow) (records []Record, err error) {
-	records = make([]Record, len(rows))
-	for i, row := range rows {
-		if records[i], err = recordOf(row); err != nil {
-			return nil, err
-		}
-	}
-	return inOrder(records), nil
-}
+func (l *Ledger) Close() error { return l.Store.Close() }
 
 // Records returns all records, of the hosts that the ledger is to tell of, the oldest first.
 //
@@ -160,25 +90,15 @@ func recordsOf(rows []store.RecordRow) (records []Record, err error) {
 // them, whatever its clock said, and in whatever order they came here. Between hosts, turns are about what
 // the clocks said.
 func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
-	err = retried(ctx, func() (err error) {
-		records, err = recordsIn(ctx, l.store)
+	err = Retry(ctx, func() (err error) {
+		records, err = RecordsIn(ctx, l.Store)
 		return err
 	})
-	if len(l.hosts) > 0 {
-		records = slices.DeleteFunc(records, func(r Record) bool { return !slices.Contains(l.hosts, r.Host) })
+	if len(l.Chosen) > 0 {
+		records = slices.DeleteFunc(records, func(r Record) bool { return !slices.Contains(l.Chosen, r.Host) })
 	}
 	return records, err
 }
-
-// ofPlace returns the records of a place in the order in which they were written: each is packed by
-// what is different from the one before.
-func ofPlace(records []Record, host, path string) []Record {
-	of := slices.DeleteFunc(slices.Clone(records), func(r Record) bool { return r.Host != host || r.Place != path })
-	slices.SortFunc(of, byNumber)
-	return of
-}
-
-func byNumber(a, b Record) int { return cmp.Compare(a.Number, b.Number) }
 
 // Volumes returns the numbers that file systems have in the records of a place, by
 // what tells them apart; see Snapshot.Recognise.
@@ -187,12 +107,12 @@ func (l *Ledger) Volumes(ctx context.Context, host, path string) (volumes map[st
 	if err != nil {
 		return nil, err
 	}
-	earlier := ofPlace(records, host, path)
+	earlier := OfPlace(records, host, path)
 	if len(earlier) == 0 {
 		return nil, nil
 	}
-	err = retried(ctx, func() (err error) {
-		volumes, err = l.store.Volumes(ctx, earlier[0].place)
+	err = Retry(ctx, func() (err error) {
+		volumes, err = l.Store.Volumes(ctx, earlier[0].PlaceNumber)
 		return err
 	})
 	return volumes, err

@@ -18,6 +18,10 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/internal/tuning"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -26,33 +30,33 @@ const facts = entry.FactStatus | entry.FactCreated | entry.FactTarget
 
 // record writes a place down.
 func record(t *testing.T, l *ledger.Ledger, label, root string) ledger.Record {
-	return recordWith(t, l, label, root, ledger.Options{MoveLabel: true})
+	return recordWith(t, l, label, root, recording.Options{MoveLabel: true})
 }
 
-func recordWith(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) ledger.Record {
+func recordWith(t *testing.T, l *ledger.Ledger, label, root string, o recording.Options) ledger.Record {
 	r, _ := recordWithChanges(t, l, label, root, o)
 	return r
 }
 
-func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o ledger.Options) (ledger.Record, ledger.Changes) {
+func recordWithChanges(t *testing.T, l *ledger.Ledger, label, root string, o recording.Options) (ledger.Record, recording.Changes) {
 	r, changes, err := recordOf(t, l, "tern-point", label, root, o)
 	require.NoError(t, err)
 	return r, changes
 }
 
 // recordOf records a place as a host would.
-func recordOf(t *testing.T, l *ledger.Ledger, host, label, root string, o ledger.Options) (ledger.Record, ledger.Changes, error) {
+func recordOf(t *testing.T, l *ledger.Ledger, host, label, root string, o recording.Options) (ledger.Record, recording.Changes, error) {
 	return recordAt(t, l, host, label, root, time.Now(), o)
 }
 
 // recordAt does so when its clock says a moment.
-func recordAt(t *testing.T, l *ledger.Ledger, host, label, root string, moment time.Time, o ledger.Options) (ledger.Record, ledger.Changes, error) {
+func recordAt(t *testing.T, l *ledger.Ledger, host, label, root string, moment time.Time, o recording.Options) (ledger.Record, recording.Changes, error) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
-	taken := ledger.NewSnapshot(s.Place())
+	taken := recording.NewSnapshot(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	require.NoError(t, err)
-	return l.Write(context.Background(), ledger.Record{Label: label, Host: host, Place: s.Place().Full, Taken: moment, Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
+	return recording.Write(context.Background(), l, ledger.Record{Label: label, Host: host, Place: s.Place().Full, Taken: moment, Note: "x", Terms: ledger.Terms{Skip: []string{"x"}}}, taken, report, o)
 }
 
 // line is all that is recorded of an entry, in words.
@@ -73,7 +77,7 @@ func recorded(t *testing.T, l *ledger.Ledger, r ledger.Record) map[string]string
 func readBack(l *ledger.Ledger, r ledger.Record) (map[string]string, error) {
 	got := map[string]string{}
 	var mu sync.Mutex
-	s, err := l.Source(context.Background(), r, "", "@weekly", 0)
+	s, err := replay.SourceOf(context.Background(), l, r, "", "@weekly", 0)
 	if err != nil {
 		return nil, err
 	}
@@ -185,7 +189,7 @@ func isFolder(path string) bool {
 func TestRecordsReadBack(t *testing.T) {
 	for seed := range uint64(fewer(6)) {
 		if seed == 3 { // and those after it
-			defer ledger.LayOften()()
+			defer tuning.LayOften()()
 		}
 		random := rand.New(rand.NewPCG(seed, 11))
 		folder := t.TempDir()
@@ -210,7 +214,7 @@ func TestRecordsReadBack(t *testing.T) {
 				require.Equal(t, want[r.Number], recorded(t, l, r), "%d of %d", r.Number, seed)
 				assert.EqualValues(t, len(want[r.Number]), r.Entries)
 			}
-			faults, err := l.Check(context.Background())
+			faults, err := upkeep.Check(context.Background(), l)
 			require.NoError(t, err)
 			require.Empty(t, faults)
 		}
@@ -218,12 +222,12 @@ func TestRecordsReadBack(t *testing.T) {
 		layers := 0
 		for len(want) > 1 {
 			for number := range want { // any
-				require.NoError(t, l.Drop(context.Background(), number))
+				require.NoError(t, upkeep.Drop(context.Background(), l, number))
 				delete(want, number)
 				break
 			}
 			if len(want)%2 == 0 {
-				require.NoError(t, l.Compact(context.Background()))
+				require.NoError(t, upkeep.Compact(context.Background(), l))
 			}
 			check()
 			records, err := l.Records(context.Background())

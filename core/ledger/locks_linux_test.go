@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 )
 
 // Whoever reads the file of a ledger meanwhile, as to take its digest, does not take away its locks.
@@ -36,6 +36,6 @@ func TestLocksStayWhenTheFileIsRead(t *testing.T) {
 		assert.True(t, strings.Contains(string(locks), fmt.Sprintf(":%d ", st.Ino)), "call %d: nobody has %s locked", inside, filepath.Base(file))
 		return nil
 	})
-	require.NoError(t, write(l, root, ledger.Options{}))
+	require.NoError(t, write(l, root, recording.Options{}))
 	assert.Positive(t, inside)
 }

@@ -14,6 +14,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/core/source"
 )
 
@@ -72,9 +73,9 @@ func TestLostMoment(t *testing.T) {
 // meanwhile.
 func TestFailsWhileMoreIsSent(t *testing.T) {
 	database := prepared(t)
-	fabricated := func() *ledger.Snapshot { // some megabytes, however they are packed
+	fabricated := func() *recording.Snapshot { // some megabytes, however they are packed
 		place := &entry.Place{Given: "/srv", Full: "/srv"}
-		taken := ledger.NewSnapshot(place)
+		taken := recording.NewSnapshot(place)
 		visit, top := taken.Visitor(), &entry.Folder{Place: place}
 		random := rand.New(rand.NewPCG(1, 2))
 		name := make([]byte, 100)
@@ -90,7 +91,7 @@ func TestFailsWhileMoreIsSent(t *testing.T) {
 	}
 	l := opened(t, database, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
 	write := func() error {
-		_, _, err := l.Write(t.Context(), ledger.Record{Label: "l", Host: "h", Place: "/srv", Taken: time.Now()}, fabricated(), source.Report{}, ledger.Options{})
+		_, _, err := recording.Write(t.Context(), l, ledger.Record{Label: "l", Host: "h", Place: "/srv", Taken: time.Now()}, fabricated(), source.Report{}, recording.Options{})
 		return err
 	}
 	fail := func(state, times string) {

@@ -24,7 +24,7 @@ func Machine() []byte {
 
 // Identify says which machine it is that writes records of a host, if the ledger is shared.
 func (l *Ledger) Identify(host string, machine []byte) {
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		s.Identify(host, machine)
 	}
 }
@@ -32,7 +32,7 @@ func (l *Ledger) Identify(host string, machine []byte) {
 // TellWaiting has a function be called, with the host, when another program that writes records of that
 // has to be waited for.
 func (l *Ledger) TellWaiting(tell func(host string)) {
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		s.TellWaiting(tell)
 	}
 }
@@ -40,6 +40,6 @@ func (l *Ledger) TellWaiting(tell func(host string)) {
 // Namesake reports whether records of the host that was identified were written by another machine
 // before: two machines have one name, or one was set up anew.
 func (l *Ledger) Namesake() bool {
-	s, is := l.store.(store.Hosted)
+	s, is := l.Store.(store.Hosted)
 	return is && s.Namesake()
 }

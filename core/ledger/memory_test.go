@@ -13,6 +13,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/upkeep"
 )
 
 // memory is a store in memory: an engine that is made outside of the ledger.
@@ -178,13 +179,13 @@ func FuzzImport(f *testing.F) {
 		`{"entry":{"way":"x/y","kind":"file"}}` + "\n" + `{"gone":{"hex":"ff"}}` + "\n" + `{"lost":{"way":"","reason":"r"}}` + "\n" + `{"end":1}`)
 	f.Fuzz(func(t *testing.T, text string) {
 		l := ledger.In(&memory{})
-		_, err := l.Import(t.Context(), strings.NewReader(text))
+		_, err := upkeep.Import(t.Context(), l, strings.NewReader(text))
 		records, failed := l.Records(t.Context())
 		require.NoError(t, failed)
 		if err != nil {
 			assert.Empty(t, records)
 		}
-		faults, err := l.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), l)
 		require.NoError(t, err)
 		assert.Empty(t, faults)
 	})

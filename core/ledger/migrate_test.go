@@ -17,6 +17,9 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/internal/tuning"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/source"
 )
 
@@ -36,12 +39,12 @@ func fixture(t *testing.T, name string) string {
 
 // A ledger of version 2 had no summaries; it gets them, with nothing else changed.
 func TestFromVersion2(t *testing.T) {
-	defer ledger.NarrowAlways()()
+	defer tuning.NarrowAlways()()
 	ctx := context.Background()
 	l, err := ledger.Open(ctx, fixture(t, "version2.sqlite.gz"))
 	require.NoError(t, err)
 	defer l.Close()
-	faults, err := l.Check(ctx)
+	faults, err := upkeep.Check(ctx, l)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 	records, err := l.Records(ctx)
@@ -94,7 +97,7 @@ func TestFromVersion1(t *testing.T) {
 	require.Len(t, records, len(want))
 	for _, r := range records {
 		assert.Equal(t, "tern-point", r.Host)
-		s, err := l.Source(ctx, r, "", "@x", 0)
+		s, err := replay.SourceOf(ctx, l, r, "", "@x", 0)
 		require.NoError(t, err)
 		var mu sync.Mutex
 		var got []string
@@ -125,15 +128,15 @@ func TestFromVersion1(t *testing.T) {
 			assert.Empty(t, report.Problems)
 		}
 	}
-	faults, err := l.Check(ctx)
+	faults, err := upkeep.Check(ctx, l)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 	require.NoError(t, l.Close())
 	l, err = ledger.Create(ctx, path)
 	require.NoError(t, err)
 	for _, number := range []int64{1, 4} {
-		require.NoError(t, l.Drop(ctx, number))
-		faults, err := l.Check(ctx)
+		require.NoError(t, upkeep.Drop(ctx, l, number))
+		faults, err := upkeep.Check(ctx, l)
 		require.NoError(t, err)
 		assert.Empty(t, faults)
 	}

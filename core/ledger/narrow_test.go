@@ -20,6 +20,9 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/internal/tuning"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/source"
 )
 
@@ -28,7 +31,7 @@ type whole struct{ source.Condition }
 
 // found returns what a record has that meets a condition, and what is reported.
 func found(t *testing.T, l *ledger.Ledger, r ledger.Record, c source.Condition, hidden source.Hidden) (lines []string, report source.Report) {
-	s, err := l.Source(t.Context(), r, "", "@x", 0)
+	s, err := replay.SourceOf(t.Context(), l, r, "", "@x", 0)
 	require.NoError(t, err)
 	var mu sync.Mutex
 	report, err = s.Read(context.Background(), source.Request{Condition: c, Facts: facts, Depth: source.AllDepths, Hidden: hidden}, source.SinkFunc(func() source.Visitor {
@@ -54,7 +57,7 @@ func found(t *testing.T, l *ledger.Ledger, r ledger.Record, c source.Condition, 
 // A search that passes over most finds what one that reads everything does, and reports the
 // same, whatever records there are and whichever were dropped.
 func TestNarrowedSearch(t *testing.T) {
-	defer ledger.NarrowAlways()()
+	defer tuning.NarrowAlways()()
 	seed := rand.Uint64()
 	t.Logf("seed %d", seed)
 	random := rand.New(rand.NewPCG(seed, 5))
@@ -124,7 +127,7 @@ func TestNarrowedSearch(t *testing.T) {
 	narrowed := 0
 	for step := range 6 {
 		if step == 3 {
-			defer ledger.LayOften()()
+			defer tuning.LayOften()()
 		}
 		record(t, l, "x", root)
 		narrowed += test()
@@ -132,9 +135,9 @@ func TestNarrowedSearch(t *testing.T) {
 		if step > 1 {
 			records, err := l.Records(t.Context())
 			require.NoError(t, err)
-			require.NoError(t, l.Drop(t.Context(), records[random.IntN(len(records))].Number))
+			require.NoError(t, upkeep.Drop(t.Context(), l, records[random.IntN(len(records))].Number))
 			test()
-			require.NoError(t, l.Compact(t.Context()))
+			require.NoError(t, upkeep.Compact(t.Context(), l))
 			test()
 		}
 	}
@@ -151,7 +154,7 @@ func regexpOf(text string) string {
 // they read well.
 func TestDamagedSummaries(t *testing.T) {
 	fileOnly(t)
-	defer ledger.NarrowAlways()()
+	defer tuning.NarrowAlways()()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	for i := range 300 {
 		require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("note-", i)), nil, 0o644))
@@ -175,7 +178,7 @@ func TestDamagedSummaries(t *testing.T) {
 		lines, report := found(t, l, r, p, source.ShowHidden)
 		assert.Len(t, lines, 11, damage)
 		assert.EqualValues(t, 300, report.Tested)
-		faults, err := l.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), l)
 		assert.Equal(t, damage == "", err == nil && len(faults) == 0, "%s: %v", damage, faults)
 		require.NoError(t, l.Close())
 	}

@@ -15,9 +15,9 @@ import (
 // last. It goes with the record wherever that is sent. Times are shown, and days are looked up in this
 // order; they do not decide it.
 
-// mostTurn is the last turn that a record can have. As a time it lies in the year 2116. Records
+// MostTurn is the last turn that a record can have. As a time it lies in the year 2116. Records
 // past it share it, and come in the order of their numbers.
-const mostTurn = 1 << 62
+const MostTurn = 1 << 62
 
 // inOrder puts records in the order of their turns. Records of earlier programs have none: they
 // have the latest time that one of their place was taken at by then.
@@ -30,41 +30,41 @@ func inOrder(records []Record) []Record {
 			continue
 		}
 		of := place{r.Host, r.Place}
-		latest[of] = max(latest[of], 1, turnAt(r.Taken))
+		latest[of] = max(latest[of], 1, TurnAt(r.Taken))
 		r.Turn = latest[of]
 	}
-	slices.SortStableFunc(records, byTurn)
+	slices.SortStableFunc(records, ByTurn)
 	return records
 }
 
-func byTurn(a, b Record) int { return CompareTurns(&a, &b) }
+func ByTurn(a, b Record) int { return CompareTurns(&a, &b) }
 
 // CompareTurns compares records by the order in which their machine made them.
 func CompareTurns(a, b *Record) int {
 	return cmp.Or(cmp.Compare(a.Turn, b.Turn), cmp.Compare(a.Number, b.Number))
 }
 
-// turnAt is the turn of a record that is taken at a moment, if the clock was never set back.
-func turnAt(moment time.Time) int64 {
+// TurnAt is the turn of a record that is taken at a moment, if the clock was never set back.
+func TurnAt(moment time.Time) int64 {
 	if moment.Before(time.Unix(0, 1)) {
 		return 1
 	}
-	if moment.After(time.Unix(0, mostTurn)) {
-		return mostTurn
+	if moment.After(time.Unix(0, MostTurn)) {
+		return MostTurn
 	}
 	return moment.UnixNano()
 }
 
-// turnAfter is the turn of a record that a host makes now, after those that are known, and after another
+// TurnAfter is the turn of a record that a host makes now, after those that are known, and after another
 // one that the machine has made elsewhere.
-func turnAfter(records []Record, r *Record, after int64) int64 {
-	turn := max(turnAt(r.Taken), after+1)
+func TurnAfter(records []Record, r *Record, after int64) int64 {
+	turn := max(TurnAt(r.Taken), after+1)
 	for i := range records {
 		if records[i].Host == r.Host {
 			turn = max(turn, records[i].Turn+1)
 		}
 	}
-	return min(turn, mostTurn)
+	return min(turn, MostTurn)
 }
 
 // SetBack reports whether the clock of a machine was set back between two of some records, which
@@ -85,14 +85,14 @@ func SetBack(records []Record) bool {
 	return false
 }
 
-// identity is by what a record is known again in another ledger, and when it was taken away.
-func (r *Record) identity() string {
+// Identity is by what a record is known again in another ledger, and when it was taken away.
+func (r *Record) Identity() string {
 	h := blake3.New()
 	for _, text := range []string{r.Host, r.Place, r.Label} {
 		h.Write(binary.AppendUvarint(nil, uint64(len(text))))
 		h.Write([]byte(text))
 	}
 	h.Write(binary.AppendVarint(nil, r.Taken.UnixNano()))
-	h.Write(r.tree[:])
+	h.Write(r.Tree[:])
 	return string(h.Sum(nil)[:16])
 }

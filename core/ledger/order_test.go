@@ -14,6 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/upkeep"
 )
 
 // In whatever order records are made, sent, dropped and thinned, and however the clock of the
@@ -40,7 +42,7 @@ func TestOrderIsThatOfTheMachine(t *testing.T) {
 		key := func(r ledger.Record) string { return fmt.Sprint(r.Taken.UnixNano(), r.Entries) }
 		last := int64(0)
 		drop := func(at int, r ledger.Record) {
-			require.NoError(t, ledgers[at].Drop(t.Context(), r.Number))
+			require.NoError(t, upkeep.Drop(t.Context(), ledgers[at], r.Number))
 			delete(has[at], key(r))
 			gone[at][key(r)] = true
 		}
@@ -68,7 +70,7 @@ func TestOrderIsThatOfTheMachine(t *testing.T) {
 			case k < 4 || i == 0:
 				at := []int{0, 0, 0, 1, 2}[random.IntN(5)]
 				require.NoError(t, os.WriteFile(filepath.Join(root, fmt.Sprint("f", i)), nil, 0o644))
-				r, _, err := recordAt(t, ledgers[at], "tern-point", "l", root, clock, ledger.Options{MoveLabel: true, After: last})
+				r, _, err := recordAt(t, ledgers[at], "tern-point", "l", root, clock, recording.Options{MoveLabel: true, After: last})
 				require.NoError(t, err)
 				last = r.Turn
 				order[key(r)] = len(made)
@@ -76,7 +78,7 @@ func TestOrderIsThatOfTheMachine(t *testing.T) {
 				has[at][key(r)] = true
 			case k < 6:
 				to := 1 + random.IntN(2)
-				require.NoError(t, ledgers[0].Send(t.Context(), ledgers[to], "tern-point", nil, func(s ledger.Sent) {
+				require.NoError(t, upkeep.Send(t.Context(), ledgers[0], ledgers[to], "tern-point", nil, func(s upkeep.Sent) {
 					require.Equal(t, gone[to][key(s.Record)], s.Dropped, "seed %d", seed)
 					if !s.Dropped {
 						has[to][key(s.Record)] = true
@@ -93,7 +95,7 @@ func TestOrderIsThatOfTheMachine(t *testing.T) {
 				at := random.IntN(3)
 				records, err := ledgers[at].Records(t.Context())
 				require.NoError(t, err)
-				for _, r := range (ledger.Keep{Days: 2, Weeks: 1}).Spare(records, clock, time.UTC) {
+				for _, r := range (upkeep.Keep{Days: 2, Weeks: 1}).Spare(records, clock, time.UTC) {
 					require.NotEqual(t, key(records[len(records)-1]), key(r), "seed %d: the newest stays", seed)
 					drop(at, r)
 				}
@@ -101,16 +103,16 @@ func TestOrderIsThatOfTheMachine(t *testing.T) {
 			check()
 		}
 		for at, l := range ledgers {
-			faults, err := l.Check(t.Context())
+			faults, err := upkeep.Check(t.Context(), l)
 			require.NoError(t, err)
 			assert.Empty(t, faults)
 			// By an export, too.
 			var out bytes.Buffer
-			_, err = l.Export(t.Context(), &out)
+			_, err = upkeep.Export(t.Context(), l, &out)
 			require.NoError(t, err)
 			again, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "again"))
 			require.NoError(t, err)
-			_, err = again.Import(t.Context(), &out)
+			_, err = upkeep.Import(t.Context(), again, &out)
 			require.NoError(t, err)
 			records, err := again.Records(t.Context())
 			require.NoError(t, err)
@@ -129,14 +131,14 @@ func TestNumbersAreBounded(t *testing.T) {
 	defer l.Close()
 	record(t, l, "l", root)
 	var out bytes.Buffer
-	_, err = l.Export(t.Context(), &out)
+	_, err = upkeep.Export(t.Context(), l, &out)
 	require.NoError(t, err)
 	for _, number := range []string{"9223372036854775807", "137438953471"} {
 		lines := bytes.Replace(out.Bytes(), []byte(`"number":1,`), []byte(`"number":`+number+`,`), 1)
 		require.NotEqual(t, out.Bytes(), lines)
 		again, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "again"))
 		require.NoError(t, err)
-		done, err := again.Import(t.Context(), bytes.NewReader(lines))
+		done, err := upkeep.Import(t.Context(), again, bytes.NewReader(lines))
 		require.NoError(t, err)
 		assert.Less(t, done.Records[0].Number, int64(1<<32))
 		record(t, again, "l", root)

@@ -22,6 +22,9 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -34,43 +37,49 @@ var works = []struct {
 	changes bool
 	do      func(t *testing.T, l *ledger.Ledger, root string) error
 }{
-	{"record", true, func(t *testing.T, l *ledger.Ledger, root string) error { return write(l, root, ledger.Options{}) }},
+	{"record", true, func(t *testing.T, l *ledger.Ledger, root string) error { return write(l, root, recording.Options{}) }},
 	{"record digests", true, func(t *testing.T, l *ledger.Ledger, root string) error {
-		return write(l, root, ledger.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
+		return write(l, root, recording.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 	}},
 	{"recheck", true, func(t *testing.T, l *ledger.Ledger, root string) error {
-		return write(l, root, ledger.Options{Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
+		return write(l, root, recording.Options{Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 	}},
-	{"drop the first", true, func(t *testing.T, l *ledger.Ledger, root string) error { return l.Drop(context.Background(), 1) }},
-	{"drop the second", true, func(t *testing.T, l *ledger.Ledger, root string) error { return l.Drop(context.Background(), 2) }},
+	{"drop the first", true, func(t *testing.T, l *ledger.Ledger, root string) error {
+		return upkeep.Drop(context.Background(), l, 1)
+	}},
+	{"drop the second", true, func(t *testing.T, l *ledger.Ledger, root string) error {
+		return upkeep.Drop(context.Background(), l, 2)
+	}},
 	{"import", true, func(t *testing.T, l *ledger.Ledger, root string) error {
 		other, err := createNamed(context.Background(), filepath.Join(t.TempDir(), "other"))
 		require.NoError(t, err)
 		defer other.Close()
 		record(t, other, "from elsewhere", filepath.Dir(root))
 		var lines bytes.Buffer
-		_, err = other.Export(context.Background(), &lines)
+		_, err = upkeep.Export(context.Background(), other, &lines)
 		require.NoError(t, err)
-		_, err = l.Import(context.Background(), &lines)
+		_, err = upkeep.Import(context.Background(), l, &lines)
 		return err
 	}},
-	{"compact", false, func(t *testing.T, l *ledger.Ledger, root string) error { return l.Compact(context.Background()) }},
+	{"compact", false, func(t *testing.T, l *ledger.Ledger, root string) error {
+		return upkeep.Compact(context.Background(), l)
+	}},
 	{"check", false, func(t *testing.T, l *ledger.Ledger, root string) error {
-		faults, err := l.Check(context.Background())
+		faults, err := upkeep.Check(context.Background(), l)
 		if err == nil && len(faults) > 0 {
 			err = fmt.Errorf("faults: %v", faults)
 		}
 		return err
 	}},
 	{"export", false, func(t *testing.T, l *ledger.Ledger, root string) error {
-		saved, err := l.Export(context.Background(), &bytes.Buffer{})
+		saved, err := upkeep.Export(context.Background(), l, &bytes.Buffer{})
 		if err == nil && len(saved.Lost) > 0 {
 			err = fmt.Errorf("lost: %v", saved.Lost)
 		}
 		return err
 	}},
 	{"history", false, func(t *testing.T, l *ledger.Ledger, root string) error {
-		spans, err := l.History(context.Background(), "tern-point", filepath.Join(root, "in/c"), nil)
+		spans, err := replay.History(context.Background(), l, "tern-point", filepath.Join(root, "in/c"), nil)
 		if err == nil && len(spans) == 0 {
 			err = errors.New("no history")
 		}
@@ -81,7 +90,7 @@ var works = []struct {
 		if err != nil {
 			return err
 		}
-		s, err := l.Source(context.Background(), r, "", "@l", 0)
+		s, err := replay.SourceOf(context.Background(), l, r, "", "@l", 0)
 		if err == nil {
 			_, err = s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths}, source.SinkFunc(func() source.Visitor { return func([]entry.Entry) error { return nil } }))
 		}
@@ -89,15 +98,15 @@ var works = []struct {
 	}},
 }
 
-func write(l *ledger.Ledger, root string, o ledger.Options) error {
+func write(l *ledger.Ledger, root string, o recording.Options) error {
 	s, err := live.Open(root, 0)
 	if err != nil {
 		return err
 	}
-	taken := ledger.NewSnapshot(s.Place())
+	taken := recording.NewSnapshot(s.Place())
 	report, err := s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	if err == nil {
-		_, _, err = l.Write(context.Background(), ledger.Record{Label: "l", Host: "tern-point", Place: root, Taken: time.Now()}, taken, report, o)
+		_, _, err = recording.Write(context.Background(), l, ledger.Record{Label: "l", Host: "tern-point", Place: root, Taken: time.Now()}, taken, report, o)
 	}
 	return err
 }
@@ -116,10 +125,10 @@ func begun(t *testing.T) (root, file string) {
 	}
 	l, err := createNamed(t.Context(), file)
 	require.NoError(t, err)
-	require.NoError(t, write(l, root, ledger.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})}))
+	require.NoError(t, write(l, root, recording.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})}))
 	put("in/new", "new")
 	require.NoError(t, os.RemoveAll(filepath.Join(root, "gone")))
-	require.NoError(t, write(l, root, ledger.Options{}))
+	require.NoError(t, write(l, root, recording.Options{}))
 	put("in/deep/f", "f")
 	put("a", "altered")
 	require.NoError(t, os.Rename(filepath.Join(root, "in/new"), filepath.Join(root, "moved")))
@@ -133,11 +142,11 @@ func all(t *testing.T, file string) string {
 	l, err := openNamed(t.Context(), file)
 	require.NoError(t, err)
 	defer l.Close()
-	faults, err := l.Check(t.Context())
+	faults, err := upkeep.Check(t.Context(), l)
 	require.NoError(t, err)
 	require.Empty(t, faults)
 	var lines bytes.Buffer
-	saved, err := l.Export(t.Context(), &lines)
+	saved, err := upkeep.Export(t.Context(), l, &lines)
 	require.NoError(t, err)
 	require.Empty(t, saved.Lost)
 	return lines.String()
@@ -206,26 +215,26 @@ func TestOvertakenAtEachCall(t *testing.T) {
 			if err := os.WriteFile(filepath.Join(root, "another"), []byte("x"), 0o644); err != nil {
 				return err
 			}
-			return write(l, root, ledger.Options{})
+			return write(l, root, recording.Options{})
 		},
 		"rechecked": func(t *testing.T, l *ledger.Ledger, root string) error {
-			return write(l, root, ledger.Options{Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
+			return write(l, root, recording.Options{Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 		},
 		"dropped": func(t *testing.T, l *ledger.Ledger, root string) error {
 			records, err := l.Records(t.Context())
 			if err == nil {
-				err = l.Drop(t.Context(), records[0].Number)
+				err = upkeep.Drop(t.Context(), l, records[0].Number)
 			}
 			return err
 		},
 		"dropped the last": func(t *testing.T, l *ledger.Ledger, root string) error {
 			records, err := l.Records(t.Context())
 			if err == nil {
-				err = l.Drop(t.Context(), records[len(records)-1].Number)
+				err = upkeep.Drop(t.Context(), l, records[len(records)-1].Number)
 			}
 			return err
 		},
-		"compacted": func(t *testing.T, l *ledger.Ledger, root string) error { return l.Compact(t.Context()) },
+		"compacted": func(t *testing.T, l *ledger.Ledger, root string) error { return upkeep.Compact(t.Context(), l) },
 	}
 	for _, work := range works {
 		if !work.changes { // see TestReadersOvertakenAtEachCall
@@ -292,9 +301,9 @@ func TestReadersOvertakenAtEachCall(t *testing.T) {
 							close(begun)
 							records, err := other.Records(context.Background())
 							if err == nil && len(records) > 1 {
-								err = other.Drop(context.Background(), records[0].Number)
+								err = upkeep.Drop(context.Background(), other, records[0].Number)
 							}
-							done <- errors.Join(err, write(other, root, ledger.Options{}))
+							done <- errors.Join(err, write(other, root, recording.Options{}))
 						}()
 						<-begun
 					}
@@ -315,7 +324,7 @@ func TestReadersOvertakenAtEachCall(t *testing.T) {
 // What is found by reading again is told and recorded, whenever another recorder comes
 // in between.
 func TestFindingsOvertakenAtEachCall(t *testing.T) {
-	for name, other := range map[string]ledger.Options{
+	for name, other := range map[string]recording.Options{
 		"without digests": {}, "with digests": {Fact: entry.FactSHA256, Pool: digest.NewPool(live.Files{}, &source.Progress{})},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -327,7 +336,7 @@ func TestFindingsOvertakenAtEachCall(t *testing.T) {
 				}
 				l, err := createNamed(t.Context(), file)
 				require.NoError(t, err)
-				recordWith(t, l, "l", root, ledger.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(otherContent{}, &source.Progress{})})
+				recordWith(t, l, "l", root, recording.Options{Fact: entry.FactSHA256, Pool: digest.NewPool(otherContent{}, &source.Progress{})})
 				n := 0
 				met = false
 				l.Interpose(func(inside bool) error {
@@ -340,7 +349,7 @@ func TestFindingsOvertakenAtEachCall(t *testing.T) {
 					}
 					return nil
 				})
-				r, changes := recordWithChanges(t, l, "l", root, ledger.Options{Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
+				r, changes := recordWithChanges(t, l, "l", root, recording.Options{Fact: entry.FactSHA256, Recheck: true, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 				met = n > at
 				assert.Equal(t, []string{"a", "in/b"}, slices.Sorted(slices.Values(changes.Unexplained)), "%d", at)
 				sum := sha256.Sum256([]byte("a"))
@@ -353,7 +362,7 @@ func TestFindingsOvertakenAtEachCall(t *testing.T) {
 }
 
 func digestOf(t *testing.T, l *ledger.Ledger, r ledger.Record, way string) (found string) {
-	s, err := l.Source(t.Context(), r, way, "@l", 0)
+	s, err := replay.SourceOf(t.Context(), l, r, way, "@l", 0)
 	require.NoError(t, err)
 	_, err = s.Read(t.Context(), source.Request{Facts: facts | entry.FactSHA256, Depth: source.AllDepths, Self: true}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
@@ -394,13 +403,13 @@ func TestCutShort(t *testing.T) {
 			return
 		}
 		defer l.Close()
-		faults, err := l.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), l)
 		if err != nil || len(faults) > 0 {
 			refused++
 			return
 		}
 		var lines bytes.Buffer
-		saved, err := l.Export(t.Context(), &lines)
+		saved, err := upkeep.Export(t.Context(), l, &lines)
 		if err != nil || len(saved.Lost) > 0 {
 			refused++
 			return

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/internal/testpg"
 )
 
@@ -26,7 +27,7 @@ func TestBehindAPooler(t *testing.T) {
 	}
 	l := opened(t, database, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
 	for i := range 6 {
-		_, _, err := recordOf(t, l, fmt.Sprint("host", i), "l", root, ledger.Options{})
+		_, _, err := recordOf(t, l, fmt.Sprint("host", i), "l", root, recording.Options{})
 		require.NoError(t, err)
 	}
 	for _, size := range []int{1, 3, 20} {
@@ -63,7 +64,7 @@ func TestBehindAPooler(t *testing.T) {
 			one, err := ledger.Create(ctx, pooled)
 			require.NoError(t, err)
 			defer one.Close()
-			_, _, err = recordOf(t, one, fmt.Sprint("late", size), "m", root, ledger.Options{})
+			_, _, err = recordOf(t, one, fmt.Sprint("late", size), "m", root, recording.Options{})
 			require.NoError(t, err)
 		})
 	}

@@ -18,22 +18,24 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
 
 // quickly records a place, taking over what looks unchanged.
-func quickly(t *testing.T, l *ledger.Ledger, root string, taken time.Time) (ledger.Record, ledger.Changes, source.Report) {
+func quickly(t *testing.T, l *ledger.Ledger, root string, taken time.Time) (ledger.Record, recording.Changes, source.Report) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	return quicklyFrom(t, l, s, taken)
 }
 
-func quicklyFrom(t *testing.T, l *ledger.Ledger, s source.Source, taken time.Time) (ledger.Record, ledger.Changes, source.Report) {
+func quicklyFrom(t *testing.T, l *ledger.Ledger, s source.Source, taken time.Time) (ledger.Record, recording.Changes, source.Report) {
 	r := ledger.Record{Label: "q", Host: "tern-point", Place: s.Place().Full, Taken: taken, Terms: ledger.Terms{Quick: true}}
-	snapshot, report, err := l.Take(context.Background(), &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, r)
+	snapshot, report, err := recording.Take(context.Background(), l, &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, r)
 	require.NoError(t, err)
-	r, changes, err := l.Write(context.Background(), r, snapshot, report, ledger.Options{MoveLabel: true})
+	r, changes, err := recording.Write(context.Background(), l, r, snapshot, report, recording.Options{MoveLabel: true})
 	require.NoError(t, err)
 	return r, changes, report
 }
@@ -105,7 +107,7 @@ func TestQuickRecords(t *testing.T) {
 			assert.EqualValues(t, len(want), r.Entries)
 			assert.EqualValues(t, len(stamps), changes.Kept+report.Folders, "each folder is read or taken over")
 			kept += changes.Kept
-			faults, err := l.Check(t.Context())
+			faults, err := upkeep.Check(t.Context(), l)
 			require.NoError(t, err)
 			require.Empty(t, faults)
 			before, then = maps.Clone(want), stamps
@@ -143,7 +145,7 @@ func TestQuickReadsWhatItMust(t *testing.T) {
 	assert.EqualValues(t, 1, changes.Kept, "the place itself")
 	assert.EqualValues(t, 1, changes.Removed)
 
-	recordWith(t, l, "q", root, ledger.Options{MoveLabel: true}) // with other terms
+	recordWith(t, l, "q", root, recording.Options{MoveLabel: true}) // with other terms
 	r, _, report = quickly(t, l, root, later)
 	assert.False(t, r.Terms.Quick)
 	assert.EqualValues(t, 2, report.Folders)
@@ -152,10 +154,10 @@ func TestQuickReadsWhatItMust(t *testing.T) {
 	s, err := live.Open(root, 0)
 	require.NoError(t, err)
 	record := ledger.Record{Label: "q", Host: "tern-point", Place: s.Place().Full, Taken: later, Terms: ledger.Terms{Quick: true}}
-	snapshot, report, err := l.Take(t.Context(), &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, record)
+	snapshot, report, err := recording.Take(t.Context(), l, &source.Set{Sources: []source.Source{s}}, source.Request{Depth: source.AllDepths}, record)
 	require.NoError(t, err)
 	report.Problems = append(report.Problems, source.Problem{Path: filepath.Join(root, "in"), Tried: "look at what is in the folder", Err: unix.EACCES, Entries: 1})
-	_, _, err = l.Write(t.Context(), record, snapshot, report, ledger.Options{})
+	_, _, err = recording.Write(t.Context(), l, record, snapshot, report, recording.Options{})
 	require.NoError(t, err)
 	_, _, report = quickly(t, l, root, later)
 	assert.EqualValues(t, 2, report.Folders)
@@ -182,9 +184,9 @@ func TestQuickHoldsNobodyUp(t *testing.T) {
 	defer stop()
 	r, changes, _ := quicklyFrom(t, l, meanwhile{s, func() {
 		if reads++; reads == 1 {
-			_, _, err := recordAt(t, other, "tern-point", "another", t.TempDir(), later, ledger.Options{})
+			_, _, err := recordAt(t, other, "tern-point", "another", t.TempDir(), later, recording.Options{})
 			require.NoError(t, err)
-			require.NoError(t, other.Drop(ctx, 1))
+			require.NoError(t, upkeep.Drop(ctx, other, 1))
 		}
 	}}, later)
 	assert.Equal(t, 2, reads)

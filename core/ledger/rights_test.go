@@ -14,7 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/internal/testpg"
 )
 
@@ -80,22 +82,22 @@ func TestRightsOfARecorder(t *testing.T) {
 	asWeb, asSpy := opened(t, web, create), opened(t, spy, create)
 	root := t.TempDir()
 	require.NoError(t, writeFile(filepath.Join(root, "in", "a"), 1))
-	one, _, err := recordOf(t, asWeb, "web", "l", root, ledger.Options{})
+	one, _, err := recordOf(t, asWeb, "web", "l", root, recording.Options{})
 	require.NoError(t, err)
-	mine, _, err := recordOf(t, asSpy, "spy", "l", root, ledger.Options{})
+	mine, _, err := recordOf(t, asSpy, "spy", "l", root, recording.Options{})
 	require.NoError(t, err)
 	require.NoError(t, writeFile(filepath.Join(root, "in", "a"), 2))
-	_, changes, err := recordOf(t, asWeb, "web", "l", root, ledger.Options{})
+	_, changes, err := recordOf(t, asWeb, "web", "l", root, recording.Options{})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, changes.Altered, "it knows the record before")
-	last, _, err := recordOf(t, asSpy, "spy", "l", root, ledger.Options{})
+	last, _, err := recordOf(t, asSpy, "spy", "l", root, recording.Options{})
 	require.NoError(t, err)
 	assert.Equal(t, kernel(t, root), recorded(t, asSpy, last))
 
-	_, _, err = recordOf(t, asSpy, "web", "l", root, ledger.Options{})
+	_, _, err = recordOf(t, asSpy, "web", "l", root, recording.Options{})
 	require.ErrorIs(t, err, ledger.ErrNoRight)
 	assert.ErrorContains(t, err, "spy may not record web")
-	require.ErrorIs(t, asSpy.Drop(t.Context(), mine.Number), ledger.ErrNoRight)
+	require.ErrorIs(t, upkeep.Drop(t.Context(), asSpy, mine.Number), ledger.ErrNoRight)
 	records, err := asSpy.Records(t.Context())
 	require.NoError(t, err)
 	require.Len(t, records, 2, "its own")
@@ -173,9 +175,9 @@ func TestRightsOfARecorder(t *testing.T) {
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
 	require.NoError(t, conn.Exec(t.Context(), "BEGIN; SELECT frank.take_number('spy', 0); SELECT frank.change('spy', NULL); SELECT * FROM frank.sheet").Close())
-	_, _, err = recordOf(t, asWeb, "web", "l", root, ledger.Options{})
+	_, _, err = recordOf(t, asWeb, "web", "l", root, recording.Options{})
 	require.NoError(t, err)
-	_, _, err = recordOf(t, opened(t, login(t, database, "late"), create), "late", "l", root, ledger.Options{})
+	_, _, err = recordOf(t, opened(t, login(t, database, "late"), create), "late", "l", root, recording.Options{})
 	require.ErrorIs(t, err, ledger.ErrNoRight)
 	for _, table := range []string{"place", "record", "sheet", "band", "band_part"} {
 		column := "place"
@@ -201,7 +203,7 @@ func TestRightsOfReadersAndKeepers(t *testing.T) {
 	owner := opened(t, database, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
 	var numbers []int64
 	for _, host := range []string{"gull", "heron", "gull", "heron"} {
-		r, _, err := recordOf(t, owner, host, "l", root, ledger.Options{})
+		r, _, err := recordOf(t, owner, host, "l", root, recording.Options{})
 		require.NoError(t, err)
 		numbers = append(numbers, r.Number)
 	}
@@ -234,16 +236,16 @@ func TestRightsOfReadersAndKeepers(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"gull", "heron", "gull", "heron"}, hosts)
 	asAna := opened(t, ana, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
-	_, _, err = recordOf(t, asAna, "gull", "l", root, ledger.Options{})
+	_, _, err = recordOf(t, asAna, "gull", "l", root, recording.Options{})
 	require.ErrorIs(t, err, ledger.ErrNoRight)
-	require.ErrorIs(t, asAna.Drop(t.Context(), numbers[0]), ledger.ErrNoRight)
+	require.ErrorIs(t, upkeep.Drop(t.Context(), asAna, numbers[0]), ledger.ErrNoRight)
 
 	admit("kim", "keep", "gull")
 	asKim := opened(t, kim, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
-	require.NoError(t, asKim.Drop(t.Context(), numbers[0]))
-	require.ErrorIs(t, asKim.Drop(t.Context(), numbers[1]), ledger.ErrNoRecord)
-	require.NoError(t, asKim.Compact(t.Context()))
-	faults, err := owner.Check(t.Context())
+	require.NoError(t, upkeep.Drop(t.Context(), asKim, numbers[0]))
+	require.ErrorIs(t, upkeep.Drop(t.Context(), asKim, numbers[1]), ledger.ErrNoRecord)
+	require.NoError(t, upkeep.Compact(t.Context(), asKim))
+	faults, err := upkeep.Check(t.Context(), owner)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 	hosts, err = seen(kim)
@@ -286,11 +288,11 @@ func TestPrepareUpgrades(t *testing.T) {
 	require.Len(t, records, 6)
 	root := t.TempDir()
 	require.NoError(t, writeFile(filepath.Join(root, "in", "a"), 1))
-	r, _, err := recordOf(t, l, "gull", "new", root, ledger.Options{})
+	r, _, err := recordOf(t, l, "gull", "new", root, recording.Options{})
 	require.NoError(t, err)
 	assert.Greater(t, r.Number, records[5].Number)
-	require.NoError(t, l.Drop(t.Context(), records[0].Number))
-	faults, err := l.Check(t.Context())
+	require.NoError(t, upkeep.Drop(t.Context(), l, records[0].Number))
+	faults, err := upkeep.Check(t.Context(), l)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 
@@ -313,9 +315,9 @@ func TestRoomIsBounded(t *testing.T) {
 	root := t.TempDir()
 	require.NoError(t, writeFile(filepath.Join(root, "in", "a"), 1))
 	l := opened(t, database, func(name string) (*ledger.Ledger, error) { return ledger.Create(t.Context(), name) })
-	evil, _, err := recordOf(t, l, "evil", "l", root, ledger.Options{})
+	evil, _, err := recordOf(t, l, "evil", "l", root, recording.Options{})
 	require.NoError(t, err)
-	gull, _, err := recordOf(t, l, "gull", "l", root, ledger.Options{})
+	gull, _, err := recordOf(t, l, "gull", "l", root, recording.Options{})
 	require.NoError(t, err)
 	place := "(SELECT id FROM frank.place WHERE host = 'evil')"
 	query(t, database, "INSERT INTO frank.record (place, number, token, label, taken, note, terms, algorithm, entries, bytes, unsized, problems, seal, self, turn) SELECT "+place+
@@ -334,14 +336,14 @@ func TestRoomIsBounded(t *testing.T) {
 	}
 	assert.Len(t, records, 402)
 	assert.Less(t, words, 17<<20)
-	_, err = l.Mismatches(t.Context(), evil)
+	_, err = upkeep.Mismatches(t.Context(), l, evil)
 	assert.ErrorIs(t, err, ledger.ErrDamaged)
 	_, err = readBack(l, evil)
 	assert.ErrorIs(t, err, ledger.ErrDamaged)
 	got, err := readBack(l, gull)
 	require.NoError(t, err)
 	assert.Len(t, got, 2)
-	faults, err := l.Check(t.Context())
+	faults, err := upkeep.Check(t.Context(), l)
 	require.NoError(t, err)
 	assert.NotEmpty(t, faults)
 	for _, f := range faults {
@@ -368,7 +370,7 @@ func TestLedgersOfOneServer(t *testing.T) {
 	records := func(at int) error {
 		l, err := ledger.Create(t.Context(), databases[at])
 		if err == nil {
-			_, _, err = recordOf(t, l, "gull", "l", root, ledger.Options{})
+			_, _, err = recordOf(t, l, "gull", "l", root, recording.Options{})
 			l.Close()
 		}
 		return err

@@ -56,16 +56,16 @@ func (l *Ledger) Room(ctx context.Context) ([]Room, error) {
 
 // laid returns the bytes of the layers at records.
 func (l *Ledger) laid(ctx context.Context, records []Record) (map[int64]int64, error) {
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		return s.Laid(ctx)
 	}
 	laid, asked := map[int64]int64{}, map[int64]bool{}
 	for _, r := range records {
-		if asked[r.place] {
+		if asked[r.PlaceNumber] {
 			continue
 		}
-		asked[r.place] = true
-		layers, err := l.store.Layers(ctx, r.place)
+		asked[r.PlaceNumber] = true
+		layers, err := l.Store.Layers(ctx, r.PlaceNumber)
 		if err != nil {
 			return nil, err
 		}

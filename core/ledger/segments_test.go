@@ -15,6 +15,9 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -66,27 +69,27 @@ func TestManySheets(t *testing.T) {
 		for _, r := range records {
 			require.Equal(t, want[r.Number], recorded(t, l, r))
 		}
-		faults, err := l.Check(ctx)
+		faults, err := upkeep.Check(ctx, l)
 		require.NoError(t, err)
 		assert.Empty(t, faults)
 	}
 	check()
-	require.NoError(t, l.Drop(ctx, 1))
+	require.NoError(t, upkeep.Drop(ctx, l, 1))
 	check()
 	for _, number := range []int64{3, 2} {
-		require.NoError(t, l.Drop(ctx, number))
+		require.NoError(t, upkeep.Drop(ctx, l, number))
 	}
 	check()
 	before, err := os.Stat(file)
 	require.NoError(t, err)
-	require.NoError(t, l.Compact(ctx))
+	require.NoError(t, upkeep.Compact(ctx, l))
 	after, err := os.Stat(file)
 	require.NoError(t, err)
 	assert.LessOrEqual(t, after.Size(), before.Size())
 	check()
-	require.NoError(t, l.Drop(ctx, 4))
-	assert.ErrorIs(t, l.Drop(ctx, 4), ledger.ErrNoRecord)
-	require.NoError(t, l.Compact(ctx))
+	require.NoError(t, upkeep.Drop(ctx, l, 4))
+	assert.ErrorIs(t, upkeep.Drop(ctx, l, 4), ledger.ErrNoRecord)
+	require.NoError(t, upkeep.Compact(ctx, l))
 	after, err = os.Stat(file)
 	require.NoError(t, err)
 	assert.Less(t, after.Size(), int64(160<<10), "nothing is left")
@@ -105,7 +108,7 @@ func TestDigestedOnly(t *testing.T) {
 	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
-	recordWith(t, l, "l", root, ledger.Options{Fact: entry.FactSHA512, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
+	recordWith(t, l, "l", root, recording.Options{Fact: entry.FactSHA512, Pool: digest.NewPool(live.Files{}, &source.Progress{})})
 	require.NoError(t, os.WriteFile(filepath.Join(root, "b"), []byte("other"), 0o644))
 	r := record(t, l, "l", root) // the digests of a and c are carried over
 	for fact, want := range map[entry.Facts]struct{ passed, without int64 }{entry.FactSHA512: {3, 1}, entry.FactMD5: {1, 3}} {
@@ -113,7 +116,7 @@ func TestDigestedOnly(t *testing.T) {
 		count := source.SinkFunc(func() source.Visitor {
 			return func(entries []entry.Entry) error { passed += int64(len(entries)); return nil }
 		})
-		digested := ledger.NewDigested(count, fact)
+		digested := replay.NewDigested(count, fact)
 		s := open(t, l, r.Number)
 		_, err = s.Read(ctx, source.Request{Depth: source.AllDepths, Facts: entry.FactStatus}, digested)
 		require.NoError(t, err)
@@ -125,7 +128,7 @@ func TestDigestedOnly(t *testing.T) {
 		now, err := live.Open(root, 0)
 		require.NoError(t, err)
 		passed = 0
-		all := ledger.NewDigested(count, fact)
+		all := replay.NewDigested(count, fact)
 		_, err = now.Read(ctx, source.Request{Depth: source.AllDepths, Facts: entry.FactStatus}, all)
 		require.NoError(t, err)
 		assert.EqualValues(t, 4, passed)

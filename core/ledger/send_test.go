@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/upkeep"
 )
 
 // What is sent reads back there what the kernel said here, whatever became of the records on either
@@ -45,9 +46,9 @@ func TestSend(t *testing.T) {
 					gone[taken(dropped)] = true
 				}
 			case 2:
-				require.NoError(t, here.Compact(t.Context()))
+				require.NoError(t, upkeep.Compact(t.Context(), here))
 			case 3:
-				require.NoError(t, here.Send(t.Context(), there, "tern-point", nil, func(ledger.Sent) {}))
+				require.NoError(t, upkeep.Send(t.Context(), here, there, "tern-point", nil, func(upkeep.Sent) {}))
 			}
 		}
 		// It breaks off, time and again.
@@ -61,7 +62,7 @@ func TestSend(t *testing.T) {
 				}
 				return nil
 			})
-			err = here.Send(t.Context(), broken, "tern-point", nil, func(ledger.Sent) {})
+			err = upkeep.Send(t.Context(), here, broken, "tern-point", nil, func(upkeep.Sent) {})
 			broken.Close()
 			if err == nil {
 				break
@@ -71,7 +72,7 @@ func TestSend(t *testing.T) {
 		ours, err := here.Records(t.Context())
 		require.NoError(t, err)
 		count := 0
-		require.NoError(t, here.Send(t.Context(), there, "tern-point", []string{"l"}, func(s ledger.Sent) {
+		require.NoError(t, upkeep.Send(t.Context(), here, there, "tern-point", []string{"l"}, func(s upkeep.Sent) {
 			count++
 			assert.Equal(t, gone[taken(s.Record)], s.Dropped)
 			assert.True(t, s.There || s.Dropped, "everything is there, or was dropped there")
@@ -88,7 +89,7 @@ func TestSend(t *testing.T) {
 		for _, r := range ours {
 			assert.Equal(t, !gone[taken(r)], met[taken(r)])
 		}
-		faults, err := there.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), there)
 		require.NoError(t, err)
 		assert.Empty(t, faults)
 	}
@@ -101,7 +102,7 @@ func dropAny(t *testing.T, random *rand.Rand, l *ledger.Ledger) (dropped ledger.
 		return dropped, false
 	}
 	dropped = records[random.IntN(len(records))]
-	require.NoError(t, l.Drop(t.Context(), dropped.Number))
+	require.NoError(t, upkeep.Drop(t.Context(), l, dropped.Number))
 	return dropped, true
 }
 
@@ -118,13 +119,13 @@ func TestSendLabels(t *testing.T) {
 	defer there.Close()
 	record(t, there, "l", other)
 	record(t, here, "l", root)
-	nothing := func(ledger.Sent) { t.Error("nothing can be sent") }
-	assert.ErrorIs(t, here.Send(t.Context(), there, "tern-point", []string{"m"}, nothing), ledger.ErrLabel)
-	assert.NoError(t, here.Send(t.Context(), there, "another-host", nil, nothing))
+	nothing := func(upkeep.Sent) { t.Error("nothing can be sent") }
+	assert.ErrorIs(t, upkeep.Send(t.Context(), here, there, "tern-point", []string{"m"}, nothing), ledger.ErrLabel)
+	assert.NoError(t, upkeep.Send(t.Context(), here, there, "another-host", nil, nothing))
 	records, err := there.Records(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, records, 1)
-	require.NoError(t, here.Send(t.Context(), there, "tern-point", nil, func(ledger.Sent) {}))
+	require.NoError(t, upkeep.Send(t.Context(), here, there, "tern-point", nil, func(upkeep.Sent) {}))
 	newest, err := there.Find(t.Context(), ledger.Reference{Label: "l"})
 	require.NoError(t, err)
 	assert.Equal(t, root, newest.Place)

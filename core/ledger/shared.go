@@ -49,17 +49,9 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 	return postgres.Prepare(ctx, name)
 }
 
-// reserve has a shared store give out a number for the next record of a host.
-func (l *Ledger) reserve(ctx context.Context, host string) error {
-	if s, is := l.store.(store.Numbered); is {
-		return s.Reserve(ctx, host)
-	}
-	return nil
-}
-
 // Hosts returns all hosts that have records, in order.
 func (l *Ledger) Hosts(ctx context.Context) (hosts []string, err error) {
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		return s.Hosts(ctx)
 	}
 	records, err := l.Records(ctx)
@@ -72,15 +64,15 @@ func (l *Ledger) Hosts(ctx context.Context) (hosts []string, err error) {
 
 // Wide has a ledger in a database be read by several connections at once.
 func (l *Ledger) Wide() {
-	if s, is := l.store.(store.Hosted); is {
+	if s, is := l.Store.(store.Hosted); is {
 		s.Wide()
 	}
 }
 
 // Only has the ledger tell of records of some hosts only, of all if none are named.
 func (l *Ledger) Only(hosts ...string) {
-	l.hosts = hosts
-	if s, is := l.store.(store.Hosted); is {
+	l.Chosen = hosts
+	if s, is := l.Store.(store.Hosted); is {
 		s.Only(hosts...)
 	}
 }

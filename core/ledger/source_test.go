@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/source/sourcetest"
 )
@@ -23,12 +24,12 @@ func TestSourcesConform(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	r := record(t, l, "l", root)
-	s, err := l.Source(t.Context(), r, "", "@l", 0)
+	s, err := replay.SourceOf(t.Context(), l, r, "", "@l", 0)
 	require.NoError(t, err)
 	t.Run("record", func(t *testing.T) { sourcetest.Test(t, s, root) })
 	require.NoError(t, os.Chmod(filepath.Join(root, "a/b/e"), 0o600))
 	r = record(t, l, "l", root) // of two pieces
-	s, err = l.Source(t.Context(), r, "a", "@l/a", 0)
+	s, err = replay.SourceOf(t.Context(), l, r, "a", "@l/a", 0)
 	require.NoError(t, err)
 	t.Run("folder in a record", func(t *testing.T) { sourcetest.Test(t, s, filepath.Join(root, "a")) })
 

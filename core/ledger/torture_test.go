@@ -26,8 +26,11 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/store/postgres"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/internal/testdisk"
@@ -60,7 +63,7 @@ func TestTorture(t *testing.T) {
 	record(t, other, "elsewhere", filepath.Dir(file))
 	lines, err := os.Create(file + ".lines")
 	require.NoError(t, err)
-	_, err = other.Export(t.Context(), lines)
+	_, err = upkeep.Export(t.Context(), other, lines)
 	require.NoError(t, errors.Join(err, lines.Close(), other.Close()))
 
 	w := &torture{T: t, root: root, file: file, server: filepath.Join(folder, "server"), jump: new(atomic.Int64)}
@@ -87,7 +90,7 @@ func TestTorture(t *testing.T) {
 		}
 		defer there.Close()
 		w.faulty(there, random)
-		return l.Send(context.Background(), there, "h", nil, func(s ledger.Sent) {
+		return upkeep.Send(context.Background(), l, there, "h", nil, func(s upkeep.Sent) {
 			if _, gone := w.gone.Load(keyOf(s.Record)); s.Dropped && !gone && !w.goes(s.Record) {
 				t.Errorf("it was not dropped there: %v", s.Record)
 			}
@@ -97,7 +100,7 @@ func TestTorture(t *testing.T) {
 	w.each("read there", w.server, false, func(l *ledger.Ledger, random *rand.Rand) error { return w.read(l, random, &w.gone) })
 	for name, file := range map[string]string{"check": w.file, "check there": w.server} {
 		w.each(name, file, false, func(l *ledger.Ledger, _ *rand.Rand) error {
-			faults, err := l.Check(context.Background())
+			faults, err := upkeep.Check(context.Background(), l)
 			if err == nil && len(faults) > 0 {
 				err = fmt.Errorf("faults: %v", faults)
 			}
@@ -106,7 +109,7 @@ func TestTorture(t *testing.T) {
 	}
 	w.each("export", w.file, false, func(l *ledger.Ledger, _ *rand.Rand) error { return w.export(l) })
 	w.each("history", w.file, false, func(l *ledger.Ledger, random *rand.Rand) error {
-		_, err := l.History(context.Background(), "h", filepath.Join(root, fmt.Sprint("n", random.IntN(300))), nil)
+		_, err := replay.History(context.Background(), l, "h", filepath.Join(root, fmt.Sprint("n", random.IntN(300))), nil)
 		return err
 	})
 	w.again("kill", w.kill)
@@ -132,7 +135,7 @@ func TestTorture(t *testing.T) {
 		l, err := openNamed(t.Context(), file)
 		require.NoError(t, err)
 		defer l.Close()
-		faults, err := l.Check(t.Context())
+		faults, err := upkeep.Check(t.Context(), l)
 		require.NoError(t, err)
 		assert.Empty(t, faults)
 		assert.NoError(t, w.read(l, rand.New(rand.NewPCG(1, 1)), nil))
@@ -231,7 +234,7 @@ func (w *torture) each(name, file string, write bool, do func(l *ledger.Ledger, 
 			case errors.Is(err, errInjected):
 				w.count("failed")
 			// Dropped just now, or cut in the middle of an answer: to be run again.
-			case errors.Is(err, ledger.ErrNoRecord), errors.Is(err, ledger.ErrNoEntry), errors.Is(err, store.ErrChanged), errors.Is(err, postgres.ErrLostMoment), errors.Is(err, errReading), !write && errors.Is(err, ledger.ErrNoServer):
+			case errors.Is(err, ledger.ErrNoRecord), errors.Is(err, replay.ErrNoEntry), errors.Is(err, store.ErrChanged), errors.Is(err, postgres.ErrLostMoment), errors.Is(err, errReading), !write && errors.Is(err, ledger.ErrNoServer):
 				w.count("again")
 			default:
 				w.Errorf("%s: %v", name, err)
@@ -245,7 +248,7 @@ func (w *torture) record(l *ledger.Ledger, random *rand.Rand, digests bool) erro
 	w.altering.Lock()
 	edit(w.T, random, w.root, 3)
 	s, err := live.Open(w.root, 0)
-	taken := ledger.NewSnapshot(s.Place())
+	taken := recording.NewSnapshot(s.Place())
 	if err == nil {
 		_, err = s.Read(context.Background(), source.Request{Facts: facts, Depth: source.AllDepths, Self: true}, taken)
 	}
@@ -255,11 +258,11 @@ func (w *torture) record(l *ledger.Ledger, random *rand.Rand, digests bool) erro
 		return err
 	}
 	after := w.last.Load()
-	o := ledger.Options{MoveLabel: true, After: after}
+	o := recording.Options{MoveLabel: true, After: after}
 	if digests {
 		o.Fact, o.Recheck, o.Pool = entry.FactBLAKE3, random.IntN(2) == 0, digest.NewPool(live.Files{}, &source.Progress{})
 	}
-	r, _, err := l.Write(context.Background(), ledger.Record{Label: "l", Host: "h", Place: w.root, Taken: time.Now().Add(time.Duration(w.jump.Load()))}, taken, source.Report{}, o)
+	r, _, err := recording.Write(context.Background(), l, ledger.Record{Label: "l", Host: "h", Place: w.root, Taken: time.Now().Add(time.Duration(w.jump.Load()))}, taken, source.Report{}, o)
 	if err != nil {
 		return err
 	}
@@ -285,7 +288,7 @@ func (w *torture) drop(l *ledger.Ledger, random *rand.Rand, gone *sync.Map) erro
 	case len(records) > 30:
 		drop = records[:10]
 	case random.IntN(4) == 0:
-		drop = ledger.Keep{Days: 5, Weeks: 3}.Spare(records, time.Now().Add(time.Duration(w.jump.Load())), time.UTC)
+		drop = upkeep.Keep{Days: 5, Weeks: 3}.Spare(records, time.Now().Add(time.Duration(w.jump.Load())), time.UTC)
 	case len(records) > 3:
 		drop = records[random.IntN(len(records)):][:1]
 	}
@@ -300,7 +303,7 @@ func (w *torture) drop(l *ledger.Ledger, random *rand.Rand, gone *sync.Map) erro
 		if gone != nil {
 			w.going.Store(keyOf(r), true)
 		}
-		if err := l.Drop(context.Background(), r.Number); err != nil {
+		if err := upkeep.Drop(context.Background(), l, r.Number); err != nil {
 			return err
 		}
 		if gone != nil {
@@ -358,7 +361,7 @@ func digestOfLines(lines map[string]string) [sha256.Size]byte {
 
 func (w *torture) export(l *ledger.Ledger) error {
 	var lines bytes.Buffer
-	saved, err := l.Export(context.Background(), &lines)
+	saved, err := upkeep.Export(context.Background(), l, &lines)
 	if err == nil && len(saved.Lost) > 0 {
 		err = fmt.Errorf("lost: %v", saved.Lost)
 	}
@@ -375,7 +378,7 @@ func (w *torture) export(l *ledger.Ledger) error {
 		return err
 	}
 	defer other.Close()
-	done, err := other.Import(context.Background(), &lines)
+	done, err := upkeep.Import(context.Background(), other, &lines)
 	if err == nil && len(done.Records) != saved.Records {
 		err = fmt.Errorf("%d records imported of %d", len(done.Records), saved.Records)
 	}
@@ -423,21 +426,21 @@ func busy(file, root, exported string) error {
 		}
 		switch random.IntN(4) {
 		case 0:
-			err = write(l, root, ledger.Options{})
+			err = write(l, root, recording.Options{})
 		case 1:
 			if records, _ := l.Records(ctx); len(records) > 3 {
-				err = l.Drop(ctx, records[random.IntN(len(records))].Number)
+				err = upkeep.Drop(ctx, l, records[random.IntN(len(records))].Number)
 			}
 		case 2:
-			err = l.Compact(ctx)
+			err = upkeep.Compact(ctx, l)
 		case 3:
 			var lines *os.File
 			if lines, err = os.Open(exported); err == nil {
-				_, err = l.Import(ctx, lines)
+				_, err = upkeep.Import(ctx, l, lines)
 				lines.Close()
 			}
 		}
-		if err != nil && !errors.Is(err, ledger.ErrNoRecord) && !errors.Is(err, ledger.ErrThere) && !errors.Is(err, postgres.ErrLostMoment) {
+		if err != nil && !errors.Is(err, ledger.ErrNoRecord) && !errors.Is(err, upkeep.ErrThere) && !errors.Is(err, postgres.ErrLostMoment) {
 			return err
 		}
 		l.Close()

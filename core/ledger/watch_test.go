@@ -15,6 +15,9 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -30,18 +33,18 @@ func TestReadAgainOfTwoDigests(t *testing.T) {
 	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
-	take := func(with digest.Files, o ledger.Options) (ledger.Record, ledger.Changes) {
+	take := func(with digest.Files, o recording.Options) (ledger.Record, recording.Changes) {
 		o.Pool = digest.NewPool(with, &source.Progress{})
 		return recordWithChanges(t, l, "l", root, o)
 	}
-	take(otherContent{}, ledger.Options{Fact: entry.FactSHA256})
-	take(otherContent{}, ledger.Options{Fact: entry.FactBLAKE3})
-	r, changes := take(live.Files{}, ledger.Options{Fact: entry.FactSHA256, Recheck: true, Limit: &ledger.Limit{Share: 1}})
+	take(otherContent{}, recording.Options{Fact: entry.FactSHA256})
+	take(otherContent{}, recording.Options{Fact: entry.FactBLAKE3})
+	r, changes := take(live.Files{}, recording.Options{Fact: entry.FactSHA256, Recheck: true, Limit: &recording.Limit{Share: 1}})
 	assert.Len(t, changes.Unexplained, 5)
-	faults, err := l.Check(ctx)
+	faults, err := upkeep.Check(ctx, l)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
-	s, err := l.Source(ctx, r, "", "@l", 0)
+	s, err := replay.SourceOf(ctx, l, r, "", "@l", 0)
 	require.NoError(t, err)
 	_, err = s.Read(ctx, source.Request{Facts: entry.FactDigests, Depth: 1}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
@@ -70,23 +73,23 @@ func TestReadAgainByTurns(t *testing.T) {
 	l, err := createNamed(ctx, filepath.Join(t.TempDir(), "ledger"))
 	require.NoError(t, err)
 	defer l.Close()
-	take := func(with digest.Files, o ledger.Options) (ledger.Record, ledger.Changes) {
+	take := func(with digest.Files, o recording.Options) (ledger.Record, recording.Changes) {
 		o.Fact, o.Pool = entry.FactSHA256, digest.NewPool(with, &source.Progress{})
 		r, changes := recordWithChanges(t, l, "l", root, o)
-		faults, err := l.Check(ctx)
+		faults, err := upkeep.Check(ctx, l)
 		require.NoError(t, err)
 		require.Empty(t, faults)
 		return r, changes
 	}
-	r, _ := take(otherContent{}, ledger.Options{}) // all of it will be found to be otherwise
-	_, known, err := l.Coverage(ctx, r)
+	r, _ := take(otherContent{}, recording.Options{}) // all of it will be found to be otherwise
+	_, known, err := upkeep.CoverageOf(ctx, l, r)
 	require.NoError(t, err)
 	assert.False(t, known)
 	found := map[string]int{}
 	share := 0.0
 	for night := 1; len(found) < files; night++ {
 		require.Less(t, night, 14)
-		_, changes := take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{Share: 0.1}})
+		_, changes := take(live.Files{}, recording.Options{Recheck: true, Limit: &recording.Limit{Share: 0.1}})
 		assert.LessOrEqual(t, changes.Reread, int64(11))
 		for _, path := range changes.Unexplained {
 			found[path]++
@@ -95,7 +98,7 @@ func TestReadAgainByTurns(t *testing.T) {
 		if len(found) < files {
 			assert.Len(t, changes.Unexplained, int(changes.Reread))
 		}
-		c, known, err := l.Coverage(ctx, r)
+		c, known, err := upkeep.CoverageOf(ctx, l, r)
 		require.NoError(t, err)
 		require.True(t, known)
 		assert.Greater(t, c.Share, share)
@@ -104,28 +107,28 @@ func TestReadAgainByTurns(t *testing.T) {
 			require.NoError(t, os.WriteFile(filepath.Join(root, "new"), []byte("content new!"), 0o644))
 		}
 	}
-	_, changes := take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{For: time.Hour}})
+	_, changes := take(live.Files{}, recording.Options{Recheck: true, Limit: &recording.Limit{For: time.Hour}})
 	assert.Empty(t, changes.Unexplained)
 	assert.EqualValues(t, files+1, changes.Reread, "in an hour all are read")
-	c, _, err := l.Coverage(ctx, r)
+	c, _, err := upkeep.CoverageOf(ctx, l, r)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, c.Share)
-	_, changes = take(live.Files{}, ledger.Options{Recheck: true, Limit: &ledger.Limit{For: 1}})
+	_, changes = take(live.Files{}, recording.Options{Recheck: true, Limit: &recording.Limit{For: 1}})
 	assert.Zero(t, changes.Reread)
 
-	all, err := l.Mismatches(ctx, r)
+	all, err := upkeep.Mismatches(ctx, l, r)
 	require.NoError(t, err)
 	require.Len(t, all, files)
 	assert.NotEqual(t, all[0].Before, all[0].Now)
-	accepted, err := l.Accept(ctx, r, "f1")
+	accepted, err := upkeep.Accept(ctx, l, r, "f1")
 	require.NoError(t, err)
 	assert.NotEmpty(t, accepted)
-	left, err := l.Mismatches(ctx, r)
+	left, err := upkeep.Mismatches(ctx, l, r)
 	require.NoError(t, err)
 	assert.Len(t, left, files-len(accepted))
-	_, err = l.Accept(ctx, r, "")
+	_, err = upkeep.Accept(ctx, l, r, "")
 	require.NoError(t, err)
-	left, err = l.Mismatches(ctx, r)
+	left, err = upkeep.Mismatches(ctx, l, r)
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }

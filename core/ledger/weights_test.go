@@ -14,6 +14,8 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger/upkeep"
 )
 
 // weighed is what the kernel says that a folder, or a file, weighs by its path from a place: bytes and names.
@@ -86,7 +88,7 @@ func TestWeightsOfRecords(t *testing.T) {
 			want = append(want, kernelWeights(t, root))
 			all = append(all, record(t, l, []string{"a", "b"}[random.IntN(2)], root))
 			if random.IntN(5) == 0 {
-				require.NoError(t, l.Compact(t.Context()))
+				require.NoError(t, upkeep.Compact(t.Context(), l))
 			}
 		}
 		var chosen []ledger.Record
@@ -98,17 +100,17 @@ func TestWeightsOfRecords(t *testing.T) {
 		}
 		random.Shuffle(len(chosen), func(i, j int) { chosen[i], chosen[j] = chosen[j], chosen[i] })
 		seen := 0
-		require.NoError(t, l.EachWeights(context.Background(), chosen, func(r ledger.Record, w *ledger.Weights) error {
+		require.NoError(t, replay.EachWeights(context.Background(), l, chosen, func(r ledger.Record, w *replay.Weights) error {
 			for path, one := range wanted[seen] {
 				sum, state := w.Of(path)
-				require.Equal(t, ledger.There, state, "%q at record %d", path, r.Number)
+				require.Equal(t, replay.There, state, "%q at record %d", path, r.Number)
 				require.Equal(t, one, weighed{sum.Size, sum.Disk, sum.Files}, "%q at record %d of round %d", path, r.Number, round)
 			}
 			for _, other := range want {
 				for path := range other {
 					if _, is := wanted[seen][path]; !is {
 						_, state := w.Of(path)
-						require.Equal(t, ledger.Absent, state, "%q was no folder at record %d", path, r.Number)
+						require.Equal(t, replay.Absent, state, "%q was no folder at record %d", path, r.Number)
 					}
 				}
 			}
@@ -142,7 +144,7 @@ func TestSizesOf(t *testing.T) {
 		there bool
 	}
 	sizes := func(path string) (got []told) {
-		all, err := l.SizesOf(t.Context(), "tern-point", path)
+		all, err := replay.SizesOf(t.Context(), l, "tern-point", path)
 		require.NoError(t, err)
 		for _, one := range all {
 			g := told{label: strings.TrimPrefix(one.Place, root) + "@" + one.Label, there: true}

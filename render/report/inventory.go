@@ -10,7 +10,7 @@ import (
 	"frankledger/core/chart"
 	"frankledger/core/entry"
 	"frankledger/core/inventory"
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/row"
 	"frankledger/core/sums"
 	"frankledger/core/tally"
@@ -318,11 +318,11 @@ func (r *Inventory) line(g *inventory.Growth, label string, of func(*inventory.P
 		if at.IsZero() {
 			at = r.Context.AsOf
 		}
-		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.State == ledger.There && r.knows(&a.Sum)}
+		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.State == replay.There && r.knows(&a.Sum)}
 		switch l.Amount = a.State.String(); a.State {
-		case ledger.There:
+		case replay.There:
 			l.Amount = r.amount(r.By, &a.Sum, a.Sum.Whole())
-		case ledger.Absent:
+		case replay.Absent:
 			m.Known = true // nothing weighs nothing
 		}
 		m.About = label + ", " + r.day(at) + ": " + l.Amount

@@ -7,7 +7,7 @@ import (
 	"strconv"
 
 	"frankledger/core/chart"
-	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
@@ -224,7 +224,7 @@ func (v *View) bytesScale() picture.Scale {
 }
 
 // HistoryPicture draws how large something was at each record.
-func (v *View) HistoryPicture(histories []ledger.Sizes) *picture.Picture {
+func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
 	var lines []picture.Line
 	for _, h := range histories {
 		l := picture.Line{Label: "@" + render.Escaped(h.Label)}

@@ -11,6 +11,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/core/live"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -56,7 +57,7 @@ func TestRan(t *testing.T) {
 func TestWritten(t *testing.T) {
 	v := view()
 	record := ledger.Record{Number: 12, Label: "weekly", Entries: 1234, Bytes: 2048, Algorithm: "sha256"}
-	for want, c := range map[string]ledger.Changes{
+	for want, c := range map[string]recording.Changes{
 		"the first record of this place":                                      {First: true},
 		"the first record of this place on these terms":                       {},
 		"nothing has changed since the record before":                         {Before: &record},
@@ -68,7 +69,7 @@ func TestWritten(t *testing.T) {
 	}
 	progress := &source.Progress{}
 	progress.Read.Store(4096)
-	c := ledger.Changes{Before: &record, Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
+	c := recording.Changes{Before: &record, Altered: 1, Digested: 2, Missing: 3, Unexplained: []string{"x"}}
 	out := string(v.Written(nil, record, c, "/l", digest.NewPool(live.Files{}, progress), &report.Summary{}))
 	assert.Contains(t, out, "digests by sha256: 2 files read, 4.0 KiB; 3 could not be read\nthe content of 1 file changed, although size and times did not; frank ledger accept @weekly when that is settled\n")
 	v.Plain = true

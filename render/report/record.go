@@ -6,12 +6,13 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/render"
 )
 
 // Written tells that a record was written, and what is different from the one
 // before.
-func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path string, pool *digest.Pool, s *Summary) []byte {
+func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path string, pool *digest.Pool, s *Summary) []byte {
 	if v.Plain {
 		return dst
 	}
@@ -65,7 +66,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c ledger.Changes, path strin
 }
 
 // changesText says what is different from the record before.
-func changesText(r ledger.Record, c ledger.Changes) string {
+func changesText(r ledger.Record, c recording.Changes) string {
 	var parts []string
 	for _, one := range []struct {
 		count int64

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/recording"
 	"frankledger/core/live"
 	"frankledger/core/source"
 )
@@ -97,10 +98,10 @@ func record(ctx context.Context, l *ledger.Ledger, folder string, moment time.Ti
 		return err
 	}
 	r := ledger.Record{Label: "weekly", Host: host, Place: place.Place().Full, Taken: moment}
-	taken, report, err := l.Take(ctx, &source.Set{Sources: []source.Source{place}}, source.Request{Depth: source.AllDepths}, r)
+	taken, report, err := recording.Take(ctx, l, &source.Set{Sources: []source.Source{place}}, source.Request{Depth: source.AllDepths}, r)
 	if err != nil {
 		return err
 	}
-	_, _, err = l.Write(ctx, r, taken, report, ledger.Options{})
+	_, _, err = recording.Write(ctx, l, r, taken, report, recording.Options{})
 	return err
 }

@@ -41,7 +41,7 @@ const anyValue = math.MaxUint64
 // first is the greater one.
 type Between struct{ Least, Greatest uint32 }
 
-// Nothing is between these.
+// nothing is between these.
 var nothing = Between{math.MaxUint32, 0}
 
 // Code makes a number shorter: a greater one never has a smaller code. Bytes keep ten

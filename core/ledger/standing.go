@@ -1,0 +1,41 @@
+package ledger
+
+import (
+	"context"
+	"slices"
+
+	"frankledger/core/ledger/store"
+)
+
+// Hold has everything that is read be of one moment, until the store is changed or released.
+func (l *Ledger) Hold() {
+	if h, is := l.Store.(store.Holder); is {
+		h.Hold()
+	}
+}
+
+// Standing is what there is of a place: the numbers of its records, the newest first, and below
+// zero those of its layers. What is prepared is good as long as that is the same.
+type Standing []int64
+
+func StandingOf(ctx context.Context, from store.Reader, ofPlace []Record) (s Standing, err error) {
+	if len(ofPlace) == 0 {
+		return nil, nil
+	}
+	for i := range slices.Backward(ofPlace) {
+		s = append(s, ofPlace[i].Number)
+	}
+	layers, err := from.Layers(ctx, ofPlace[0].PlaceNumber)
+	for _, l := range layers {
+		s = append(s, -l.Record)
+	}
+	return s, err
+}
+
+// Reserve has a shared store give out a number for the next record of a host.
+func (l *Ledger) Reserve(ctx context.Context, host string) error {
+	if s, is := l.Store.(store.Numbered); is {
+		return s.Reserve(ctx, host)
+	}
+	return nil
+}
