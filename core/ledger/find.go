@@ -123,36 +123,13 @@ func (l *Ledger) fitting(ctx context.Context, ref Reference, hosts []string) ([]
 
 // selected returns the records of a choice, by host and label, the newest first.
 func (l *Ledger) selected(ctx context.Context, c store.Choice) ([]Record, error) {
-	if s, is := l.Store.(store.Hosted); is {
-		rows, err := s.Select(ctx, c)
-		if err != nil {
-			return nil, err
-		}
-		chosen, err := recordsOf(rows)
-		slices.SortFunc(chosen, newestOfEach)
-		return chosen, err
-	}
-	all, err := l.Records(ctx)
+	rows, err := l.Store.Select(ctx, c)
 	if err != nil {
 		return nil, err
 	}
-	type group struct{ host, label string }
-	counts := map[group]int{}
-	var chosen []Record
-	for _, r := range slices.Backward(all) {
-		of := group{r.Host, r.Label}
-		switch {
-		case c.Number > 0 && r.Number != c.Number:
-		case c.Number > 0:
-			return []Record{r}, nil
-		case c.Hosts != nil && !slices.Contains(c.Hosts, r.Host) || c.Label != "" && r.Label != c.Label || !c.Before.IsZero() && !r.Taken.Before(c.Before) || counts[of] == c.Newest:
-		default:
-			counts[of]++
-			chosen = append(chosen, r)
-		}
-	}
+	chosen, err := recordsOf(rows)
 	slices.SortFunc(chosen, newestOfEach)
-	return chosen, nil
+	return chosen, err
 }
 
 // newestOfEach orders records by host and label, the newest of each first.
@@ -208,18 +185,7 @@ type Lateness struct {
 // median of the last seven), and than a quarter of an hour more.
 func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now time.Time) ([]Lateness, error) {
 	const looked = 8
-	var moments []store.MomentRow
-	var err error
-	choice := store.Choice{Hosts: hosts, Label: label, Newest: looked}
-	if s, is := l.Store.(store.Hosted); is {
-		moments, err = s.Moments(ctx, choice)
-	} else {
-		var records []Record
-		records, err = l.selected(ctx, choice)
-		for _, r := range records {
-			moments = append(moments, store.MomentRow{Host: r.Host, Label: r.Label, Taken: r.Taken})
-		}
-	}
+	moments, err := l.Store.Moments(ctx, store.Choice{Hosts: hosts, Label: label, Newest: looked})
 	if err != nil {
 		return nil, err
 	}

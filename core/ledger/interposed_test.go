@@ -18,66 +18,7 @@ func (l *Ledger) Layers(ctx context.Context, r Record) (records []int64, err err
 // Interpose has a function called before each call to the store; it is told whether
 // that is within a change. Its error is what the call returns.
 func (l *Ledger) Interpose(before func(inside bool) error) {
-	i := interposed{l.Store, interposedReader{l.Store, false, before}}
-	if shared, is := l.Store.(sharedStore); is {
-		l.Store = interposedShared{i, shared}
-		return
-	}
-	l.Store = i
-}
-
-// sharedStore is what a store in a database can do beside.
-type sharedStore interface {
-	store.Hosted
-	store.Numbered
-	store.Holder
-}
-
-type interposedShared struct {
-	interposed
-	shared sharedStore
-}
-
-func (i interposedShared) Only(hosts ...string)                 { i.shared.Only(hosts...) }
-func (i interposedShared) Wide()                                { i.shared.Wide() }
-func (i interposedShared) Identify(host string, machine []byte) { i.shared.Identify(host, machine) }
-func (i interposedShared) TellWaiting(tell func(string))        { i.shared.TellWaiting(tell) }
-func (i interposedShared) Namesake() bool                       { return i.shared.Namesake() }
-func (i interposedShared) Hold()                                { i.shared.Hold() }
-
-func (i interposedShared) Select(ctx context.Context, c store.Choice) ([]store.RecordRow, error) {
-	if err := i.before(false); err != nil {
-		return nil, err
-	}
-	return i.shared.Select(ctx, c)
-}
-
-func (i interposedShared) Laid(ctx context.Context) (map[int64]int64, error) {
-	if err := i.before(false); err != nil {
-		return nil, err
-	}
-	return i.shared.Laid(ctx)
-}
-
-func (i interposedShared) Hosts(ctx context.Context) ([]string, error) {
-	if err := i.before(false); err != nil {
-		return nil, err
-	}
-	return i.shared.Hosts(ctx)
-}
-
-func (i interposedShared) Moments(ctx context.Context, c store.Choice) ([]store.MomentRow, error) {
-	if err := i.before(false); err != nil {
-		return nil, err
-	}
-	return i.shared.Moments(ctx, c)
-}
-
-func (i interposedShared) Reserve(ctx context.Context, host string) error {
-	if err := i.before(false); err != nil {
-		return err
-	}
-	return i.shared.Reserve(ctx, host)
+	l.Store = interposed{l.Store, interposedReader{l.Store, false, before}}
 }
 
 type interposed struct {
@@ -121,6 +62,41 @@ func (i interposed) Part(ctx context.Context, segment int64, part store.Part) ([
 
 func (i interposed) Dropped(ctx context.Context, host string) (map[string]bool, error) {
 	return i.interposedReader.Dropped(ctx, host)
+}
+
+func (i interposed) Select(ctx context.Context, c store.Choice) ([]store.RecordRow, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.Store.Select(ctx, c)
+}
+
+func (i interposed) Laid(ctx context.Context) (map[int64]int64, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.Store.Laid(ctx)
+}
+
+func (i interposed) Hosts(ctx context.Context) ([]string, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.Store.Hosts(ctx)
+}
+
+func (i interposed) Moments(ctx context.Context, c store.Choice) ([]store.MomentRow, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.Store.Moments(ctx, c)
+}
+
+func (i interposed) Reserve(ctx context.Context, host string) error {
+	if err := i.before(false); err != nil {
+		return err
+	}
+	return i.Store.Reserve(ctx, host)
 }
 
 func (i interposed) Update(ctx context.Context, change func(store.Update) error) error {

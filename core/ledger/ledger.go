@@ -1,9 +1,3 @@
-// Package ledger keeps what was found at places, dated, and reads it back as a
-// source of entries.
-//
-// A place that is recorded again costs what has changed: see the packages below for
-// how it is packed (encoding), where it is kept (store) and how it travels
-// (transfer). A record is one change of the store: it has all of it or nothing.
 package ledger
 
 import (
@@ -14,6 +8,7 @@ import (
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/store/postgres"
+	"frankledger/core/ledger/store/sqlite"
 	"frankledger/core/ledger/transfer"
 )
 
@@ -47,7 +42,7 @@ func Open(ctx context.Context, name string) (*Ledger, error) {
 	case postgres.Doubtful(name):
 		return nil, ErrDoubtful
 	}
-	return opened(store.Open(ctx, name))
+	return opened(sqlite.Open(ctx, name))
 }
 
 // Create opens a ledger to write to it. A file is made if there is none; a database has to be
@@ -59,7 +54,7 @@ func Create(ctx context.Context, name string) (*Ledger, error) {
 	case postgres.Doubtful(name):
 		return nil, ErrDoubtful
 	}
-	return opened(store.Create(ctx, name))
+	return opened(sqlite.Create(ctx, name))
 }
 
 // Await opens a ledger to write to it as [Create] does, and waits for a server that does not answer.

@@ -5,8 +5,6 @@ import (
 	"os"
 
 	"github.com/zeebo/blake3"
-
-	"frankledger/core/ledger/store"
 )
 
 // Machine is something that tells this machine from others, whatever they are called, nil if the
@@ -24,22 +22,17 @@ func Machine() []byte {
 
 // Identify says which machine it is that writes records of a host, if the ledger is shared.
 func (l *Ledger) Identify(host string, machine []byte) {
-	if s, is := l.Store.(store.Hosted); is {
-		s.Identify(host, machine)
-	}
+	l.Store.Identify(host, machine)
 }
 
 // TellWaiting has a function be called, with the host, when another program that writes records of that
 // has to be waited for.
 func (l *Ledger) TellWaiting(tell func(host string)) {
-	if s, is := l.Store.(store.Hosted); is {
-		s.TellWaiting(tell)
-	}
+	l.Store.TellWaiting(tell)
 }
 
 // Namesake reports whether records of the host that was identified were written by another machine
 // before: two machines have one name, or one was set up anew.
 func (l *Ledger) Namesake() bool {
-	s, is := l.Store.(store.Hosted)
-	return is && s.Namesake()
+	return l.Store.Namesake()
 }

@@ -18,6 +18,7 @@ import (
 
 // memory is a store in memory: an engine that is made outside of the ledger.
 type memory struct {
+	store.Alone
 	records  []store.RecordRow
 	problems map[int64][]store.ProblemRow
 	segments []store.SegmentRow
@@ -129,7 +130,7 @@ func (m *memory) Part(_ context.Context, segment int64, part store.Part) ([]byte
 }
 
 func (m *memory) Update(_ context.Context, change func(store.Update) error) error {
-	before := memory{slices.Clone(m.records), m.problems, slices.Clone(m.segments), m.last, m.volumes, m.rereads, m.mismatches}
+	before := memory{m.Alone, slices.Clone(m.records), m.problems, slices.Clone(m.segments), m.last, m.volumes, m.rereads, m.mismatches}
 	err := change(m)
 	if err != nil {
 		*m = before
@@ -178,7 +179,9 @@ func FuzzImport(f *testing.F) {
 	f.Add(`{"frank_ledger":1}` + "\n" + `{"record":{"number":1,"label":"a","host":"h","place":"/p","taken":"1.000000000","entries":1,"bytes":0,"seal":"00"}}` + "\n" +
 		`{"entry":{"way":"x/y","kind":"file"}}` + "\n" + `{"gone":{"hex":"ff"}}` + "\n" + `{"lost":{"way":"","reason":"r"}}` + "\n" + `{"end":1}`)
 	f.Fuzz(func(t *testing.T, text string) {
-		l := ledger.In(&memory{})
+		kept := &memory{}
+		kept.Reader = func() store.Reader { return kept }
+		l := ledger.In(kept)
 		_, err := upkeep.Import(t.Context(), l, strings.NewReader(text))
 		records, failed := l.Records(t.Context())
 		require.NoError(t, failed)

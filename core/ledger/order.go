@@ -3,6 +3,7 @@ package ledger
 import (
 	"cmp"
 	"encoding/binary"
+	"frankledger/core/ledger/store"
 	"slices"
 	"time"
 
@@ -15,28 +16,13 @@ import (
 // last. It goes with the record wherever that is sent. Times are shown, and days are looked up in this
 // order; they do not decide it.
 
-// MostTurn is the last turn that a record can have. As a time it lies in the year 2116. Records
-// past it share it, and come in the order of their numbers.
-const MostTurn = 1 << 62
-
-// inOrder puts records in the order of their turns. Records of earlier programs have none: they
-// have the latest time that one of their place was taken at by then.
+// inOrder puts records in the order of their turns.
 func inOrder(records []Record) []Record {
-	type place struct{ host, path string }
-	latest := map[place]int64{}
-	for i := range records { // as they were written
-		r := &records[i]
-		if r.Turn > 0 {
-			continue
-		}
-		of := place{r.Host, r.Place}
-		latest[of] = max(latest[of], 1, TurnAt(r.Taken))
-		r.Turn = latest[of]
-	}
 	slices.SortStableFunc(records, ByTurn)
 	return records
 }
 
+// ByTurn compares records as CompareTurns does.
 func ByTurn(a, b Record) int { return CompareTurns(&a, &b) }
 
 // CompareTurns compares records by the order in which their machine made them.
@@ -44,27 +30,16 @@ func CompareTurns(a, b *Record) int {
 	return cmp.Or(cmp.Compare(a.Turn, b.Turn), cmp.Compare(a.Number, b.Number))
 }
 
-// TurnAt is the turn of a record that is taken at a moment, if the clock was never set back.
-func TurnAt(moment time.Time) int64 {
-	if moment.Before(time.Unix(0, 1)) {
-		return 1
-	}
-	if moment.After(time.Unix(0, MostTurn)) {
-		return MostTurn
-	}
-	return moment.UnixNano()
-}
-
 // TurnAfter is the turn of a record that a host makes now, after those that are known, and after another
 // one that the machine has made elsewhere.
 func TurnAfter(records []Record, r *Record, after int64) int64 {
-	turn := max(TurnAt(r.Taken), after+1)
+	turn := max(store.TurnAt(r.Taken), after+1)
 	for i := range records {
 		if records[i].Host == r.Host {
 			turn = max(turn, records[i].Turn+1)
 		}
 	}
-	return min(turn, MostTurn)
+	return min(turn, store.MostTurn)
 }
 
 // SetBack reports whether the clock of a machine was set back between two of some records, which

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"time"
 
-	"frankledger/core/ledger/store"
 	"frankledger/core/row"
 )
 
@@ -26,7 +25,7 @@ func (l *Ledger) Room(ctx context.Context) ([]Room, error) {
 	if err != nil {
 		return nil, err
 	}
-	laid, err := l.laid(ctx, records)
+	laid, err := l.Store.Laid(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -52,28 +51,6 @@ func (l *Ledger) Room(ctx context.Context) ([]Room, error) {
 		return cmp.Or(cmp.Compare(b.Stored, a.Stored), cmp.Compare(a.Host, b.Host), cmp.Compare(a.Label, b.Label))
 	})
 	return list, nil
-}
-
-// laid returns the bytes of the layers at records.
-func (l *Ledger) laid(ctx context.Context, records []Record) (map[int64]int64, error) {
-	if s, is := l.Store.(store.Hosted); is {
-		return s.Laid(ctx)
-	}
-	laid, asked := map[int64]int64{}, map[int64]bool{}
-	for _, r := range records {
-		if asked[r.PlaceNumber] {
-			continue
-		}
-		asked[r.PlaceNumber] = true
-		layers, err := l.Store.Layers(ctx, r.PlaceNumber)
-		if err != nil {
-			return nil, err
-		}
-		for _, one := range layers {
-			laid[one.Record] = one.Stored
-		}
-	}
-	return laid, nil
 }
 
 // RoomColumns returns what these are shown with.

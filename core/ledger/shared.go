@@ -2,10 +2,8 @@ package ledger
 
 import (
 	"context"
-	"slices"
 	"strings"
 
-	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/store/postgres"
 )
 
@@ -50,29 +48,17 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 }
 
 // Hosts returns all hosts that have records, in order.
-func (l *Ledger) Hosts(ctx context.Context) (hosts []string, err error) {
-	if s, is := l.Store.(store.Hosted); is {
-		return s.Hosts(ctx)
-	}
-	records, err := l.Records(ctx)
-	for _, r := range records {
-		hosts = append(hosts, r.Host)
-	}
-	slices.Sort(hosts)
-	return slices.Compact(hosts), err
+func (l *Ledger) Hosts(ctx context.Context) ([]string, error) {
+	return l.Store.Hosts(ctx)
 }
 
 // Wide has a ledger in a database be read by several connections at once.
 func (l *Ledger) Wide() {
-	if s, is := l.Store.(store.Hosted); is {
-		s.Wide()
-	}
+	l.Store.Wide()
 }
 
 // Only has the ledger tell of records of some hosts only, of all if none are named.
 func (l *Ledger) Only(hosts ...string) {
 	l.Chosen = hosts
-	if s, is := l.Store.(store.Hosted); is {
-		s.Only(hosts...)
-	}
+	l.Store.Only(hosts...)
 }

@@ -9,9 +9,7 @@ import (
 
 // Hold has everything that is read be of one moment, until the store is changed or released.
 func (l *Ledger) Hold() {
-	if h, is := l.Store.(store.Holder); is {
-		h.Hold()
-	}
+	l.Store.Hold()
 }
 
 // Standing is what there is of a place: the numbers of its records, the newest first, and below
@@ -34,8 +32,5 @@ func StandingOf(ctx context.Context, from store.Reader, ofPlace []Record) (s Sta
 
 // Reserve has a shared store give out a number for the next record of a host.
 func (l *Ledger) Reserve(ctx context.Context, host string) error {
-	if s, is := l.Store.(store.Numbered); is {
-		return s.Reserve(ctx, host)
-	}
-	return nil
+	return l.Store.Reserve(ctx, host)
 }

@@ -1,6 +1,7 @@
-// Package store keeps what a ledger has, in one SQLite file; the package below it does so in a
-// database that the machines of a fleet share. A store knows places by host and path,
-// records, problems and segments, and nothing of what is packed in these.
+// Package store says what a ledger is kept in: an interface, and the rows that go through it. The
+// packages below it are the engines: sqlite keeps a ledger in one file, postgres in a database that the
+// machines of a fleet share. A store knows places by host and path, records, problems and segments, and
+// nothing of what is packed in these.
 package store
 
 import (
@@ -43,12 +44,28 @@ type Store interface {
 	// Compact gives back room that is free.
 	Compact(ctx context.Context) error
 	Close() error
-}
 
-// Hosted is a store that many hosts share.
-type Hosted interface {
-	// Only has Records tell of these hosts only; of all if none are named.
+	// Only has Records tell of the records of these hosts only; of all if none are named.
 	Only(hosts ...string)
+	// Hosts returns all hosts that have records, or had some, as far as this login may know.
+	Hosts(ctx context.Context) ([]string, error)
+	// Select returns the records of a choice, of all hosts that it is about, by host and label,
+	// the newest first.
+	Select(ctx context.Context, c Choice) ([]RecordRow, error)
+	// Moments returns when records of a choice were taken, in the same order.
+	Moments(ctx context.Context, c Choice) ([]MomentRow, error)
+	// Laid returns the bytes of all layers that there are, of the hosts that Records tells of, by their
+	// records.
+	Laid(ctx context.Context) (map[int64]int64, error)
+
+	// Shared reports whether many machines write to it at once: then a change can meet another one, and is
+	// made again.
+	Shared() bool
+	// Reserve has a number be given out for the next record that is added of a host, where that is done
+	// outside of updates.
+	Reserve(ctx context.Context, host string) error
+	// Hold has everything that is read from now on be of one moment, until Release or Update.
+	Hold()
 	// Wide has it read by several connections at once, as it was at one moment.
 	Wide()
 	// Identify says which machine it is that writes of a host.
@@ -56,17 +73,10 @@ type Hosted interface {
 	// TellWaiting has a function be called, with the host, when another program that writes of that has
 	// to be waited for longer than a moment.
 	TellWaiting(tell func(host string))
-	// Namesake reports whether another machine had written of that host before.
+	// Namesake reports whether another machine had written of the host before.
 	Namesake() bool
-	// Select returns the records of a choice, of all hosts that it is about, by host and label,
-	// the newest first.
-	Select(ctx context.Context, c Choice) ([]RecordRow, error)
-	// Laid returns all layers that there are, of the hosts that Records tells of, by their records.
-	Laid(ctx context.Context) (map[int64]int64, error)
-	// Hosts returns all hosts that have records, or had some, as far as this login may know.
-	Hosts(ctx context.Context) ([]string, error)
-	// Moments returns when records of a choice were taken, in the same order.
-	Moments(ctx context.Context, c Choice) ([]MomentRow, error)
+	// Salvage returns what reads it bit by bit where it is damaged, and tells a function what is lost.
+	Salvage(lost func(what string)) Reader
 }
 
 // Choice says which records are meant.
@@ -82,18 +92,6 @@ type Choice struct {
 type MomentRow struct {
 	Host, Label string
 	Taken       time.Time
-}
-
-// Numbered is a store that gives out numbers of records outside of its updates.
-type Numbered interface {
-	// Reserve has a number be given out for the next record that is added of a host.
-	Reserve(ctx context.Context, host string) error
-}
-
-// Holder is a store that others may change while it is read in order to be written to.
-type Holder interface {
-	// Hold has everything that is read from now on be of one moment, until Release or Update.
-	Hold()
 }
 
 // Reader is a store as it is read.
@@ -160,12 +158,6 @@ type Update interface {
 	AddDropped(ctx context.Context, host, id string) error
 	// SetCounts notes how much of a record there is to look at; see RecordRow.
 	SetCounts(ctx context.Context, record, looked, hidden int64) error
-}
-
-// Salvager is a store that can be read when it is damaged, bit by bit. What is lost is
-// told to the function.
-type Salvager interface {
-	Salvage(lost func(what string)) Reader
 }
 
 // RecordRow is a record, as a store keeps it.

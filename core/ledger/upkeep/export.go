@@ -70,9 +70,7 @@ func (x *exporter) check(l *ledger.Ledger) error {
 	}
 	if x.broken = x.broken || err != nil; x.broken {
 		x.lost("the ledger is damaged; what could be read may be incomplete or wrong")
-		if s, is := l.Store.(store.Salvager); is {
-			x.from = s.Salvage(x.lost)
-		}
+		x.from = l.Store.Salvage(x.lost)
 	}
 	return nil
 }

@@ -37,7 +37,7 @@ func Import(ctx context.Context, l *ledger.Ledger, from io.Reader) (Imported, er
 			again = false // a pipe
 		}
 	}
-	if _, shared := l.Store.(store.Numbered); shared && !again {
+	if l.Store.Shared() && !again {
 		kept, err := spool(from)
 		if err != nil {
 			return Imported{}, err
@@ -175,7 +175,7 @@ func (m *importer) begin(l *transfer.Record) error {
 	if err == nil {
 		err = ledger.CheckLabel(r.Label)
 	}
-	if err == nil && (r.Turn < 0 || r.Turn > ledger.MostTurn) {
+	if err == nil && (r.Turn < 0 || r.Turn > store.MostTurn) {
 		err = errTurn
 	}
 	if err != nil {
@@ -199,7 +199,7 @@ func (m *importer) write() error {
 	}
 	r := *m.record
 	place := m.places[placeKey{r.Host, r.Place}]
-	if place.latest = max(place.latest, 1, ledger.TurnAt(r.Taken)); r.Turn == 0 { // an earlier program has exported it
+	if place.latest = max(place.latest, 1, store.TurnAt(r.Taken)); r.Turn == 0 { // an earlier program has exported it
 		r.Turn = place.latest
 	}
 	made, err := recording.NewElsewhere(m.ctx, r, place.Folders, m.problems, m.volumes, true)

@@ -35,7 +35,7 @@ type lane struct {
 	moment string // that it reads at
 }
 
-// Wide implements store.Hosted.
+// Wide implements store.Store.
 func (d *database) Wide() {
 	d.lanes.mu.Lock()
 	defer d.lanes.mu.Unlock()

@@ -20,7 +20,7 @@ func (l *lacking) Error() string {
 	return fmt.Sprintf("no number was given out for a record of %s", l.host)
 }
 
-// Reserve implements store.Numbered.
+// Reserve implements store.Store.
 func (d *database) Reserve(ctx context.Context, host string) error {
 	d.mu.Lock()
 	defer d.mu.Unlock()

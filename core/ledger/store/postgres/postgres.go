@@ -204,21 +204,21 @@ func versionOf(ctx context.Context, conn connection) (at int, err error) {
 	return at, named(err)
 }
 
-// Only implements store.Hosted.
+// Only implements store.Store.
 func (d *database) Only(hosts ...string) {
 	d.known.Lock()
 	defer d.known.Unlock()
 	d.hosts = hosts
 }
 
-// Identify implements store.Hosted.
+// Identify implements store.Store.
 func (d *database) Identify(host string, machine []byte) {
 	d.known.Lock()
 	defer d.known.Unlock()
 	d.machine, d.machineIs = machine, host
 }
 
-// TellWaiting implements store.Hosted.
+// TellWaiting implements store.Store.
 func (d *database) TellWaiting(tell func(host string)) {
 	d.known.Lock()
 	defer d.known.Unlock()
@@ -235,12 +235,18 @@ func (d *database) machineOf(host string) []byte {
 	return d.machine
 }
 
-// Namesake implements store.Hosted.
+// Namesake implements store.Store.
 func (d *database) Namesake() bool {
 	d.known.Lock()
 	defer d.known.Unlock()
 	return d.namesake
 }
+
+// Shared implements store.Store.
+func (d *database) Shared() bool { return true }
+
+// Salvage implements store.Store: the server says what cannot be read.
+func (d *database) Salvage(func(string)) store.Reader { return d }
 
 // Close implements store.Store.
 func (d *database) Close() error {
@@ -255,7 +261,7 @@ func (d *database) Close() error {
 	return err
 }
 
-// Hold implements store.Holder.
+// Hold implements store.Store.
 func (d *database) Hold() {
 	d.mu.Lock()
 	defer d.mu.Unlock()

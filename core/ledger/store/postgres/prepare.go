@@ -47,7 +47,11 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 			}
 		}
 	}
-	text := withRoles(strings.Join(steps[at:], ""), rolesOf(prefix))
+	text, err := migrationsFrom(at)
+	if err != nil {
+		return false, false, err
+	}
+	text = withRoles(text, rolesOf(prefix))
 	quoted := "'" + strings.ReplaceAll(prefix, "'", "''") + "'"
 	if at == 0 {
 		text += fmt.Sprintf("INSERT INTO frank.about (one, version, roles) VALUES (1, %d, %s);", version, quoted)

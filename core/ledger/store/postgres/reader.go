@@ -189,14 +189,14 @@ func selecting(c store.Choice) (query string, args []any) {
 		FROM frank.record r JOIN frank.place p ON p.id = r.place WHERE true` + query + fmt.Sprintf(") n WHERE n.nth <= $%d", len(args)), args
 }
 
-// Select implements store.Hosted.
+// Select implements store.Store.
 func (d *database) Select(ctx context.Context, c store.Choice) (records []store.RecordRow, err error) {
 	keys, args := selecting(c)
 	err = d.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM ("+keys+") k JOIN frank.record r ON r.place = k.place AND r.number = k.number JOIN frank.place p ON p.id = r.place ORDER BY p.host, r.label, r.turn DESC, r.number DESC", args...)
 	return records, err
 }
 
-// Laid implements store.Hosted.
+// Laid implements store.Store.
 func (d *database) Laid(ctx context.Context) (map[int64]int64, error) {
 	laid := map[int64]int64{}
 	where, args := d.chosen()
@@ -209,7 +209,7 @@ func (d *database) Laid(ctx context.Context) (map[int64]int64, error) {
 	return laid, err
 }
 
-// Hosts implements store.Hosted.
+// Hosts implements store.Store.
 func (d *database) Hosts(ctx context.Context) (hosts []string, err error) {
 	err = d.each(ctx, func(values row) error {
 		var host string
@@ -220,7 +220,7 @@ func (d *database) Hosts(ctx context.Context) (hosts []string, err error) {
 	return hosts, err
 }
 
-// Moments implements store.Hosted.
+// Moments implements store.Store.
 func (d *database) Moments(ctx context.Context, c store.Choice) (moments []store.MomentRow, err error) {
 	keys, args := selecting(c)
 	err = d.each(ctx, func(values row) error {

@@ -14,6 +14,7 @@ import (
 
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/store/banding"
 )
 
 // update changes the database in a transaction.
@@ -27,7 +28,7 @@ type update struct {
 	problems []store.ProblemRow // of it
 	changing map[string]bool    // hosts whose rows are locked
 	taken    map[string][]int64 // numbers that were given out to hosts before, and are used
-	banding  store.Banding
+	banding  banding.Maker
 	last     map[key]int64 // numbers of segments and bands that were given out
 	sheets   [][]any       // to be sent
 	bands    [][]any

@@ -1,24 +1,26 @@
-package store
+package sqlite
 
 import (
 	"context"
 	"database/sql"
+
+	"frankledger/core/ledger/store"
 )
 
 // The segments and the bands of a layer are kept beside those of records, under the number
 // of the place below zero. A program of the same version that knows nothing of layers reads
 // all records instead; when it drops one that has a layer, the layer counts no more.
 
-// kept returns the number of the place under which a segment is kept.
-func (s *SegmentRow) kept() int64 {
+// keptUnder returns the number of the place under which a segment is kept.
+func keptUnder(s *store.SegmentRow) int64 {
 	if s.Layer {
 		return -s.Place
 	}
 	return s.Place
 }
 
-// where returns the clause that chooses what is in a range, and what goes into it.
-func (r Range) where() (clause string, args []any) {
+// clauseOf returns the clause that chooses what is in a range, and what goes into it.
+func clauseOf(r store.Range) (clause string, args []any) {
 	if r.Layer == 0 {
 		return "WHERE place = ? AND record <= ?", []any{r.Place, r.UpTo}
 	}
@@ -26,12 +28,12 @@ func (r Range) where() (clause string, args []any) {
 }
 
 // Layers implements Reader.
-func (s reader) Layers(ctx context.Context, place int64) (layers []LayerRow, err error) {
+func (s reader) Layers(ctx context.Context, place int64) (layers []store.LayerRow, err error) {
 	if there, err := s.hasTable(ctx, "band"); err != nil || !there {
 		return nil, err
 	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var l LayerRow
+		var l store.LayerRow
 		err := rows.Scan(&l.Record, &l.Stored)
 		layers = append(layers, l)
 		return err

@@ -1,18 +1,10 @@
-package store
+package sqlite
 
 import (
 	"context"
 	"database/sql"
 	"errors"
 )
-
-// stampTable came after the others. A program that knows nothing of it leaves the stamps of an
-// older record, which count no more.
-const stampTable = `CREATE TABLE IF NOT EXISTS stamp (
-	place   INTEGER PRIMARY KEY,
-	record  INTEGER NOT NULL, -- the newest when it was written
-	folders BLOB NOT NULL     -- by their numbers, eight bytes each
-)`
 
 // Stamps implements Reader.
 func (s reader) Stamps(ctx context.Context, place, record int64) (stamps []byte, err error) {

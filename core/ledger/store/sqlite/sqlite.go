@@ -1,4 +1,4 @@
-package store
+package sqlite
 
 import (
 	"cmp"
@@ -19,6 +19,8 @@ import (
 	sqlite3 "modernc.org/sqlite/lib"
 
 	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
+	"frankledger/core/ledger/store/banding"
 )
 
 // version is that of the schema.
@@ -27,55 +29,16 @@ const version = 4
 // application marks the file as a ledger, as SQLite lets a program do: "FrLg".
 const application = 0x46724c67
 
-const schema = `
-CREATE TABLE place (
-	id   INTEGER PRIMARY KEY,
-	host TEXT NOT NULL,
-	path BLOB NOT NULL,        -- full path, exact bytes
-	UNIQUE (host, path)
-);
-CREATE TABLE record (
-	id        INTEGER PRIMARY KEY AUTOINCREMENT,
-	place     INTEGER NOT NULL,
-	label     TEXT NOT NULL,
-	taken     INTEGER NOT NULL, -- nanoseconds since 1970 in UTC
-	note      TEXT NOT NULL,
-	terms     TEXT NOT NULL,    -- options and condition it was taken with: a JSON array of words
-	algorithm TEXT NOT NULL,    -- of the digests that were asked for, or nothing
-	entries   INTEGER NOT NULL,
-	bytes     INTEGER NOT NULL, -- of content of files
-	seal      BLOB NOT NULL,    -- of the place
-	self      BLOB NOT NULL,    -- the place itself, packed
-	turn      INTEGER NOT NULL DEFAULT 0 -- in which the machine made it, among all of its records
-);
-CREATE TABLE problem (
-	record   INTEGER NOT NULL,
-	way      BLOB NOT NULL,     -- path from the place, exact bytes
-	tried    TEXT NOT NULL,
-	reason   TEXT NOT NULL,
-	entries  INTEGER NOT NULL,
-	vanished INTEGER NOT NULL
-);
-CREATE TABLE sheet (
-	id      INTEGER PRIMARY KEY,
-	place   INTEGER NOT NULL,
-	record  INTEGER NOT NULL,
-	folders BLOB NOT NULL,
-	names   BLOB NOT NULL,
-	facts   BLOB NOT NULL
-);
-CREATE INDEX sheet_place ON sheet (place, record);
-` + bandTables + countsTable + droppedTable
-
 // file is a store in an SQLite file.
 type file struct {
 	reader
+	store.Alone
 	db     *sql.DB
 	moment *moment // nil where it is written to
 
-	mu      sync.Mutex  // of the rest
-	records []RecordRow // that were read, nil for none
-	version int64       // of the data then
+	mu      sync.Mutex        // of the rest
+	records []store.RecordRow // that were read, nil for none
+	version int64             // of the data then
 }
 
 // moment reads everything in one transaction, as it was at one moment: what another
@@ -153,13 +116,15 @@ const patience = 30 * time.Second
 
 // Open opens the store in a file to read from it. One of an older version is brought up
 // to this one first.
-func Open(ctx context.Context, path string) (Store, error) { return opened(openFile(ctx, path)) }
+func Open(ctx context.Context, path string) (store.Store, error) { return opened(openFile(ctx, path)) }
 
 // Create opens the store in a file to write to it, and makes it if there is none: for
 // its owner only, whatever the mask of the process is.
-func Create(ctx context.Context, path string) (Store, error) { return opened(createFile(ctx, path)) }
+func Create(ctx context.Context, path string) (store.Store, error) {
+	return opened(createFile(ctx, path))
+}
 
-func opened(f *file, err error) (Store, error) {
+func opened(f *file, err error) (store.Store, error) {
 	if err != nil {
 		return nil, err
 	}
@@ -168,7 +133,7 @@ func opened(f *file, err error) (Store, error) {
 
 func openFile(ctx context.Context, path string) (*file, error) {
 	if there, err := isThere(path); err != nil || !there {
-		return nil, cmp.Or(err, ErrNone)
+		return nil, cmp.Or(err, store.ErrNone)
 	}
 	mode := "ro"
 	if _, err := os.Stat(path + "-journal"); err == nil { // a writer was killed: what it began has to be taken back
@@ -205,9 +170,9 @@ func isThere(path string) (bool, error) {
 	case err != nil:
 		return false, err
 	case info.IsDir():
-		return false, ErrForeign
+		return false, store.ErrForeign
 	case !info.Mode().IsRegular():
-		return false, ErrNoFile
+		return false, store.ErrNoFile
 	}
 	return info.Size() > 0, nil
 }
@@ -245,6 +210,7 @@ func connect(ctx context.Context, path, mode string) (*file, error) {
 	}
 	db.SetMaxOpenConns(1)
 	f := &file{reader: reader{db}, db: db}
+	f.Alone.Reader = func() store.Reader { return f }
 	if mode != "rwc" {
 		f.moment = &moment{db: db}
 		f.reader = reader{f.moment}
@@ -287,7 +253,7 @@ func (f *file) prepare(ctx context.Context, write, older bool) error {
 			case err != nil:
 				return err
 			case tables == 0:
-				_, err = tx.ExecContext(ctx, schema+fmt.Sprintf("PRAGMA application_id = %d; PRAGMA user_version = %d;", application, version))
+				_, err = tx.ExecContext(ctx, schema()+fmt.Sprintf("PRAGMA application_id = %d; PRAGMA user_version = %d;", application, version))
 				return err
 			case at == 1:
 				return fromVersion1(ctx, tx)
@@ -300,11 +266,11 @@ func (f *file) prepare(ctx context.Context, write, older bool) error {
 			return err
 		})
 	case mark == 0 && tables == 0: // the first that wrote was killed
-		return ErrNone
+		return store.ErrNone
 	case mark != application:
-		return ErrForeign
+		return store.ErrForeign
 	case at > version:
-		return ErrNewer
+		return store.ErrNewer
 	case at < version && !(older && at >= 2):
 		return errOlder
 	}
@@ -325,7 +291,7 @@ func (f *file) Close() error {
 }
 
 // Update implements Store.
-func (f *file) Update(ctx context.Context, change func(Update) error) error {
+func (f *file) Update(ctx context.Context, change func(store.Update) error) error {
 	f.Release()
 	defer func() { // what was read before, or meanwhile, is not what there is now
 		f.mu.Lock()
@@ -385,11 +351,11 @@ func named(err error) error {
 		return err
 	}
 	name := map[int]error{
-		sqlite3.SQLITE_NOTADB: ErrForeign, sqlite3.SQLITE_CORRUPT: encoding.ErrDamaged, sqlite3.SQLITE_BUSY: ErrBusy, sqlite3.SQLITE_LOCKED: ErrBusy,
-		sqlite3.SQLITE_READONLY: ErrReadOnly, sqlite3.SQLITE_FULL: ErrFull,
+		sqlite3.SQLITE_NOTADB: store.ErrForeign, sqlite3.SQLITE_CORRUPT: encoding.ErrDamaged, sqlite3.SQLITE_BUSY: store.ErrBusy, sqlite3.SQLITE_LOCKED: store.ErrBusy,
+		sqlite3.SQLITE_READONLY: store.ErrReadOnly, sqlite3.SQLITE_FULL: store.ErrFull,
 	}[e.Code()&0xff]
 	if e.Code() == sqlite3.SQLITE_IOERR_WRITE { // also at a limit on the size of files
-		name = ErrFull
+		name = store.ErrFull
 	}
 	if name == nil || errors.Is(err, name) {
 		return err
@@ -423,11 +389,15 @@ func each(ctx context.Context, q querier, do func(*sql.Rows) error, query string
 type reader struct{ q querier }
 
 // Records implements Reader.
-func (s reader) Records(ctx context.Context) ([]RecordRow, error) { return s.records(ctx, "") }
+func (s reader) Records(ctx context.Context) ([]store.RecordRow, error) {
+	records, err := s.records(ctx, "")
+	store.FillTurns(records)
+	return records, err
+}
 
 // Records implements Reader. What was read before is good as long as nobody has changed
 // anything.
-func (f *file) Records(ctx context.Context) ([]RecordRow, error) {
+func (f *file) Records(ctx context.Context) ([]store.RecordRow, error) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	version, err := dataVersion(ctx, f.q)
@@ -445,7 +415,7 @@ func (f *file) Records(ctx context.Context) ([]RecordRow, error) {
 }
 
 // records returns the records that a clause chooses.
-func (s reader) records(ctx context.Context, where string, args ...any) (records []RecordRow, err error) {
+func (s reader) records(ctx context.Context, where string, args ...any) (records []store.RecordRow, err error) {
 	unsized := "0"
 	if there, err := s.hasTable(ctx, "extra"); err != nil {
 		return nil, err
@@ -466,7 +436,7 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 		turn = "r.turn"
 	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var r RecordRow
+		var r store.RecordRow
 		var path, tree []byte
 		var taken int64
 		var terms string
@@ -494,9 +464,9 @@ func (s reader) records(ctx context.Context, where string, args ...any) (records
 }
 
 // Problems implements Reader.
-func (s reader) Problems(ctx context.Context, record int64) (problems []ProblemRow, err error) {
+func (s reader) Problems(ctx context.Context, record int64) (problems []store.ProblemRow, err error) {
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var p ProblemRow
+		var p store.ProblemRow
 		var path []byte
 		err := rows.Scan(&path, &p.Tried, &p.Reason, &p.Entries, &p.Vanished)
 		p.Path = string(path)
@@ -507,10 +477,10 @@ func (s reader) Problems(ctx context.Context, record int64) (problems []ProblemR
 }
 
 // Segments implements Reader.
-func (s reader) Segments(ctx context.Context, of Range) (segments []SegmentRow, err error) {
-	where, args := of.where()
+func (s reader) Segments(ctx context.Context, of store.Range) (segments []store.SegmentRow, err error) {
+	where, args := clauseOf(of)
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		one := SegmentRow{Place: of.Place}
+		one := store.SegmentRow{Place: of.Place}
 		var place int64
 		err := rows.Scan(&one.Number, &place, &one.Record, &one.Folders)
 		one.Layer = place < 0
@@ -566,19 +536,19 @@ func (s reader) Dropped(ctx context.Context, host string) (map[string]bool, erro
 }
 
 // Part implements Reader.
-func (s reader) Part(ctx context.Context, segment int64, part Part) (content []byte, err error) {
+func (s reader) Part(ctx context.Context, segment int64, part store.Part) (content []byte, err error) {
 	query := "SELECT names FROM sheet WHERE id = ?"
 	switch part {
-	case Facts:
+	case store.Facts:
 		query = "SELECT facts FROM sheet WHERE id = ?"
-	case Folders:
+	case store.Folders:
 		query = "SELECT folders FROM sheet WHERE id = ?"
 	}
 	err = s.q.QueryRowContext(ctx, query, segment).Scan(&content)
 	if err == sql.ErrNoRows {
 		err = fmt.Errorf("%w: sheet %d is not there", encoding.ErrDamaged, segment)
 		if m, is := s.q.(*moment); is && m.changed {
-			err = ErrChanged
+			err = store.ErrChanged
 		}
 	}
 	return content, named(err)
@@ -589,7 +559,7 @@ type update struct {
 	reader
 	tx    *sql.Tx
 	added []added
-	bands Banding
+	bands banding.Maker
 }
 
 func newUpdate(tx *sql.Tx) *update {
@@ -607,7 +577,7 @@ func (u *update) exec(ctx context.Context, query string, args ...any) (sql.Resul
 }
 
 // AddRecord implements Update.
-func (u *update) AddRecord(ctx context.Context, r RecordRow) (number, place int64, err error) {
+func (u *update) AddRecord(ctx context.Context, r store.RecordRow) (number, place int64, err error) {
 	if _, err := u.exec(ctx, "INSERT OR IGNORE INTO place (host, path) VALUES (?, ?)", r.Host, []byte(r.Path)); err != nil {
 		return 0, 0, err
 	}
@@ -640,7 +610,7 @@ func (u *update) SetCounts(ctx context.Context, record, looked, hidden int64) er
 }
 
 // AddProblem implements Update.
-func (u *update) AddProblem(ctx context.Context, record int64, p ProblemRow) error {
+func (u *update) AddProblem(ctx context.Context, record int64, p store.ProblemRow) error {
 	_, err := u.exec(ctx, "INSERT INTO problem (record, way, tried, reason, entries, vanished) VALUES (?, ?, ?, ?, ?, ?)",
 		record, []byte(p.Path), p.Tried, p.Reason, p.Entries, p.Vanished)
 	return err
@@ -667,38 +637,16 @@ const volumeTable = `CREATE TABLE IF NOT EXISTS volume (
 	UNIQUE (place, id)
 )`
 
-// countsTable tells how much of a record there is to look at where hidden entries, and what
-// is in hidden folders, are left out.
-const countsTable = `
-CREATE TABLE counts (
-	record INTEGER PRIMARY KEY,
-	looked INTEGER NOT NULL,
-	hidden INTEGER NOT NULL -- entries that are hidden, without those in hidden folders
-);
-CREATE TRIGGER counts_go AFTER DELETE ON record BEGIN
-	DELETE FROM counts WHERE record = old.id;
-END;
-`
-
 // AddDropped implements Update.
 func (u *update) AddDropped(ctx context.Context, host, id string) error {
 	_, err := u.exec(ctx, "INSERT OR IGNORE INTO dropped (host, id) VALUES (?, ?)", host, []byte(id))
 	return err
 }
 
-// droppedTable has by what records are known again that were taken away.
-const droppedTable = `
-CREATE TABLE dropped (
-	host TEXT NOT NULL,
-	id   BLOB NOT NULL,
-	PRIMARY KEY (host, id)
-) WITHOUT ROWID;
-`
-
 // AddSegment implements Update.
-func (u *update) AddSegment(ctx context.Context, s SegmentRow) error {
+func (u *update) AddSegment(ctx context.Context, s store.SegmentRow) error {
 	result, err := u.exec(ctx, "INSERT INTO sheet (place, record, folders, names, facts) VALUES (?, ?, ?, ?, ?)",
-		s.kept(), s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
+		keptUnder(&s), s.Record, blob(s.Folders), blob(s.Names), blob(s.Facts))
 	if err != nil {
 		return err
 	}

@@ -1,39 +1,20 @@
-package store
+package sqlite
 
 import (
 	"context"
 	"database/sql"
 	"time"
+
+	"frankledger/core/ledger/store"
 )
 
-// watchTables came after the others; programs that know nothing of them do not mind.
-const watchTables = `CREATE TABLE IF NOT EXISTS reread (
-	place INTEGER NOT NULL,
-	taken INTEGER NOT NULL, -- nanoseconds since 1970 in UTC
-	first INTEGER NOT NULL, -- in the order that files are read again: from here
-	next  INTEGER NOT NULL, -- to here
-	whole INTEGER NOT NULL, -- or all
-	files INTEGER NOT NULL,
-	bytes INTEGER NOT NULL
-);
-CREATE TABLE IF NOT EXISTS mismatch (
-	place     INTEGER NOT NULL,
-	way       BLOB NOT NULL, -- path from the place, exact bytes
-	record    INTEGER NOT NULL,
-	found     INTEGER NOT NULL, -- nanoseconds since 1970 in UTC
-	algorithm TEXT NOT NULL,
-	before    BLOB NOT NULL, -- digests
-	now       BLOB NOT NULL,
-	UNIQUE (place, way)
-)`
-
 // Rereads implements Reader. A ledger of an earlier program has no such table.
-func (s reader) Rereads(ctx context.Context, place int64) (list []RereadRow, err error) {
+func (s reader) Rereads(ctx context.Context, place int64) (list []store.RereadRow, err error) {
 	if there, err := s.hasTable(ctx, "reread"); err != nil || !there {
 		return nil, err
 	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var r RereadRow
+		var r store.RereadRow
 		var taken int64
 		err := rows.Scan(&taken, &r.From, &r.To, &r.Whole, &r.Files, &r.Bytes)
 		r.Taken = time.Unix(0, taken)
@@ -44,12 +25,12 @@ func (s reader) Rereads(ctx context.Context, place int64) (list []RereadRow, err
 }
 
 // Mismatches implements Reader.
-func (s reader) Mismatches(ctx context.Context, place int64) (list []MismatchRow, err error) {
+func (s reader) Mismatches(ctx context.Context, place int64) (list []store.MismatchRow, err error) {
 	if there, err := s.hasTable(ctx, "mismatch"); err != nil || !there {
 		return nil, err
 	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
-		var m MismatchRow
+		var m store.MismatchRow
 		var way []byte
 		var found int64
 		err := rows.Scan(&way, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
@@ -61,7 +42,7 @@ func (s reader) Mismatches(ctx context.Context, place int64) (list []MismatchRow
 }
 
 // AddReread implements Update. It keeps the last thousand.
-func (u *update) AddReread(ctx context.Context, place int64, r RereadRow) error {
+func (u *update) AddReread(ctx context.Context, place int64, r store.RereadRow) error {
 	return u.each(ctx, statement{watchTables, nil},
 		statement{"INSERT INTO reread (place, taken, first, next, whole, files, bytes) VALUES (?, ?, ?, ?, ?, ?, ?)",
 			[]any{place, r.Taken.UnixNano(), r.From, r.To, r.Whole, r.Files, r.Bytes}},
@@ -69,7 +50,7 @@ func (u *update) AddReread(ctx context.Context, place int64, r RereadRow) error 
 }
 
 // AddMismatch implements Update.
-func (u *update) AddMismatch(ctx context.Context, place int64, m MismatchRow) error {
+func (u *update) AddMismatch(ctx context.Context, place int64, m store.MismatchRow) error {
 	return u.each(ctx, statement{watchTables, nil},
 		statement{"INSERT INTO mismatch (place, way, record, found, algorithm, before, now) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (place, way) DO UPDATE SET now = excluded.now",
 			[]any{place, []byte(m.Path), m.Record, m.Found.UnixNano(), m.Algorithm, blob(m.Before), blob(m.Now)}})

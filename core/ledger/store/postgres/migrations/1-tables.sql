@@ -1,18 +1,7 @@
-package postgres
-
-// version is that of the schema.
-const version = 3
-
-// steps bring a schema from one version to the next, from none on.
-var steps = []string{schema, rights, turns + guarded + policies()}
-
-// schemaName is the schema that all tables are in.
-const schemaName = "frank"
-
-// schema makes the tables. What goes with a place has its number first in its key, so that tables
-// can be distributed by it. Text that may be any bytes is bytea. A place has the number of its first
-// record.
-const schema = `
+-- From nothing to version 1: the tables.
+--
+-- What goes with a place has its number first in its key, so that tables can be distributed by it. Text that
+-- may be any bytes is bytea. A place has the number of its first record.
 CREATE SCHEMA frank;
 CREATE TABLE frank.about (
 	one     integer PRIMARY KEY CHECK (one = 1),
@@ -120,4 +109,3 @@ CREATE TABLE frank.mismatch (
 	PRIMARY KEY (place, way)
 );
 INSERT INTO frank.counter (name, last) VALUES ('place', 0), ('record', 0);
-`

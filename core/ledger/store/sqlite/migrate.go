@@ -1,4 +1,4 @@
-package store
+package sqlite
 
 import (
 	"context"
@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
 // Version 1 kept a row for each delta and each tree hash, by folder * 1048576 +
@@ -22,12 +23,12 @@ func fromVersion1(ctx context.Context, tx *sql.Tx) error {
 			return err
 		}
 	}
-	if _, err := tx.ExecContext(ctx, schema); err != nil {
+	if _, err := tx.ExecContext(ctx, schema()); err != nil {
 		return err
 	}
-	var records []RecordRow
+	var records []store.RecordRow
 	if err := each(ctx, tx, func(rows *sql.Rows) error {
-		var r RecordRow
+		var r store.RecordRow
 		var path []byte
 		var taken int64
 		err := rows.Scan(&r.Number, &r.Label, &r.Host, &path, &r.Place, &taken, &r.Note, &r.Entries, &r.Bytes)
@@ -71,7 +72,7 @@ func fromVersion2(ctx context.Context, tx *sql.Tx) error {
 		return err
 	}
 	for _, id := range sheets {
-		s := SegmentRow{Number: id}
+		s := store.SegmentRow{Number: id}
 		if err := tx.QueryRowContext(ctx, "SELECT place, record, folders, names, facts FROM sheet WHERE id = ?", id).Scan(&s.Place, &s.Record, &s.Folders, &s.Names, &s.Facts); err != nil {
 			return err
 		}
@@ -138,7 +139,7 @@ func (t *tree1) load() error {
 }
 
 // move moves one record; those before it were moved.
-func (t *tree1) move(r RecordRow) error {
+func (t *tree1) move(r store.RecordRow) error {
 	for _, f := range t.order {
 		f.changed, f.HasDelta, f.Fresh = false, false, false
 	}
@@ -163,7 +164,7 @@ func (t *tree1) move(r RecordRow) error {
 		return err
 	}
 	segments := encoding.SegmentWriter{Write: func(ctx context.Context, s encoding.Segment) error {
-		return u.AddSegment(ctx, SegmentRow{Place: r.Place, Record: r.Number, Segment: s})
+		return u.AddSegment(ctx, store.SegmentRow{Place: r.Place, Record: r.Number, Segment: s})
 	}}
 	for _, f := range t.order {
 		if !f.changed {
@@ -183,9 +184,9 @@ func (t *tree1) move(r RecordRow) error {
 	if err := segments.Flush(t.ctx); err != nil {
 		return err
 	}
-	var problems []ProblemRow
+	var problems []store.ProblemRow
 	if err := each(t.ctx, t.tx, func(rows *sql.Rows) error {
-		var p ProblemRow
+		var p store.ProblemRow
 		var path []byte
 		err := rows.Scan(&path, &p.Tried, &p.Reason, &p.Entries, &p.Vanished)
 		p.Path = t.fromPlace(string(path))

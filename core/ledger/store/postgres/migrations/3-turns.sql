@@ -1,23 +1,57 @@
-package postgres
+-- From version 2 to version 3.
+--
+-- Records have turns: the order in which their machine made them. What was taken away is
+-- remembered, so that it is not sent again.
+--
+-- All that a recorder fills has a bound, so that no sum over it can fail.
+ALTER TABLE frank.record ADD COLUMN turn bigint NOT NULL DEFAULT 0;
+UPDATE frank.record r SET turn = o.turn FROM (SELECT place, number, least(4611686018427387904, greatest(1, max(taken) OVER (PARTITION BY place ORDER BY number))) AS turn FROM frank.record) o
+	WHERE o.place = r.place AND o.number = r.number;
+ALTER TABLE frank.record ADD CHECK (turn BETWEEN 1 AND 4611686018427387904);
+CREATE INDEX record_by_turn ON frank.record (place, turn DESC, number DESC);
 
-import (
-	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"slices"
-	"strings"
-)
+CREATE TABLE frank.dropped (
+	host text NOT NULL CHECK (octet_length(host) BETWEEN 1 AND 255),
+	id   bytea NOT NULL CHECK (octet_length(id) = 16),
+	PRIMARY KEY (host, id)
+);
+DO $$
+DECLARE
+	c record;
+BEGIN
+	-- The bounds of version 2, of which one was too narrow: a sparse file can have any size.
+	FOR c IN SELECT conname FROM pg_catalog.pg_constraint WHERE conrelid = 'frank.record'::regclass AND contype = 'c' AND pg_get_constraintdef(oid) LIKE '%bytes%1152921504606846976%' LOOP
+		EXECUTE format('ALTER TABLE frank.record DROP CONSTRAINT %I', c.conname);
+	END LOOP;
+END $$;
+ALTER TABLE frank.record ADD CHECK (entries BETWEEN 0 AND 1125899906842624 AND bytes >= 0 AND unsized BETWEEN 0 AND entries AND looked BETWEEN 0 AND entries AND hidden BETWEEN 0 AND entries
+	AND problems BETWEEN 0 AND 1125899906842624) NOT VALID;
+ALTER TABLE frank.problem ADD CHECK (n BETWEEN 0 AND 1125899906842624 AND entries BETWEEN 0 AND 1125899906842624) NOT VALID;
+ALTER TABLE frank.sheet ADD CHECK (n BETWEEN 0 AND 16777215) NOT VALID;
+ALTER TABLE frank.band ADD CHECK (n BETWEEN 0 AND 16777215 AND stored BETWEEN 0 AND 68719476736) NOT VALID;
+ALTER TABLE frank.band_part ADD CHECK (n BETWEEN 0 AND 16777215 AND part BETWEEN 0 AND 1048576) NOT VALID;
+ALTER TABLE frank.reread ADD CHECK (files BETWEEN 0 AND 1125899906842624 AND bytes >= 0) NOT VALID;
+ALTER TABLE frank.stamp ADD CHECK (octet_length(folders) <= 1073741823) NOT VALID;
+CREATE SEQUENCE frank.place_number;
+SELECT setval('frank.place_number', (SELECT coalesce(max(id), 0) + 1 FROM frank.place), false);
+-- A path can be longer than an index takes.
+ALTER TABLE frank.place DROP CONSTRAINT place_host_path_key;
+CREATE UNIQUE INDEX place_by_path ON frank.place (host, sha256(path));
+ALTER TABLE frank.mismatch DROP CONSTRAINT mismatch_pkey;
+CREATE UNIQUE INDEX mismatch_by_way ON frank.mismatch (place, sha256(way));
+ALTER TABLE frank.about ADD COLUMN roles text; -- how the names of the roles of this ledger begin
+UPDATE frank.band SET stored = least(greatest(stored, 0), 68719476736) WHERE stored NOT BETWEEN 0 AND 68719476736;
 
-// guarded has all tables of version 3 be changed by who may, and in the ways that are meant.
-//
-// Nobody but who prepared the ledger may UPDATE or DELETE: that is done by functions, which look at their
-// rights themselves. Whoever may do it to rows of a table may lock all of that, and so keep everybody
-// from reading. Places and numbers of records come from the server alone: one that was chosen could be
-// the next of another host, or leave none.
-//
-// To add anything, a transaction has to have the row of the host. Which has it is known by its
-// number, and by that of the row: two transactions of one connection can have begun at the same moment.
-const guarded = `
+
+-- All tables are changed by who may, and in the ways that are meant.
+--
+-- Nobody but who prepared the ledger may UPDATE or DELETE: that is done by functions, which look at their
+-- rights themselves. Whoever may do it to rows of a table may lock all of that, and so keep everybody
+-- from reading. Places and numbers of records come from the server alone: one that was chosen could be
+-- the next of another host, or leave none.
+--
+-- To add anything, a transaction has to have the row of the host. Which has it is known by its
+-- number, and by that of the row: two transactions of one connection can have begun at the same moment.
 CREATE OR REPLACE FUNCTION frank.has_row(whose text) RETURNS boolean LANGUAGE plpgsql STABLE SECURITY DEFINER SET search_path = pg_catalog, pg_temp AS $$
 BEGIN
 	RETURN EXISTS (SELECT 1 FROM frank.host h WHERE h.name = $1 AND h.held = pg_current_xact_id_if_assigned()::text
@@ -163,76 +197,69 @@ GRANT EXECUTE ON FUNCTION frank.set_counts(bigint, bigint, bigint, bigint), fran
 -- These look at the rights of whoever asks, and are asked before who that is is known.
 GRANT EXECUTE ON FUNCTION frank.take_number(text, bigint), frank.change(text, bytea), frank.begin_place(text, bytea), frank.set_counts(bigint, bigint, bigint, bigint),
 	frank.drop_kept(bigint, bigint, boolean), frank.drop_record(bigint, bigint), frank.drop_mismatch(bigint, bytea), frank.add_dropped(text, bytea) TO READERS, RECORDERS, KEEPERS;
-`
 
-// policies have rows be seen and added by who may.
-func policies() (text string) {
-	const every = "READERS, RECORDERS, KEEPERS"
-	add := func(table, read string, adders ...string) {
-		text += "ALTER TABLE frank." + table + " ENABLE ROW LEVEL SECURITY;\n"
-		text += "GRANT SELECT ON frank." + table + " TO " + every + ";\n"
-		text += "CREATE POLICY reading ON frank." + table + " FOR SELECT TO " + every + " USING (" + read + ");\n"
-		for i := 0; i+1 < len(adders); i += 2 {
-			text += "GRANT INSERT ON frank." + table + " TO " + adders[i] + ";\n"
-			text += "CREATE POLICY adding" + strings.Repeat("_too", i/2) + " ON frank." + table + " FOR INSERT TO " + adders[i] + " WITH CHECK (" + adders[i+1] + ");\n"
-		}
-	}
-	// What is asked first is asked once for all rows.
-	const ofPlace = "(SELECT frank.may('*', 1)) OR frank.may_of(place, 1)"
-	ofHost := func(column, least string) string {
-		return "(SELECT frank.may('*', " + least + ")) OR frank.may(" + column + ", " + least + ")"
-	}
-	for _, table := range []string{"problem", "sheet", "band", "band_part"} {
-		add(table, ofPlace, "RECORDERS, KEEPERS", "frank.may_add(place, record)", "KEEPERS", "frank.may_change(place, 3)")
-	}
-	add("record", ofPlace, "RECORDERS, KEEPERS", "frank.may_add(place, number)")
-	add("volume", ofPlace, "RECORDERS, KEEPERS", "frank.may_change(place, 2)")
-	for _, table := range []string{"stamp", "reread", "mismatch"} {
-		add(table, ofPlace)
-	}
-	add("place", ofHost("host", "1"))
-	add("host", ofHost("name", "1"))
-	add("dropped", ofHost("host", "1"))
-	add("number", ofHost("host", "3"))
-	add("admitted", "login = session_user OR (SELECT frank.may('*', 3))")
-	return text + "GRANT SELECT ON frank.about TO PUBLIC;\nGRANT USAGE ON SCHEMA frank TO PUBLIC;\n"
-}
-
-// rolesOf are the names of the roles of a ledger, of which logins get their rights to its tables: to
-// read, to record, to keep.
-func rolesOf(prefix string) []string {
-	return []string{prefix + "_read", prefix + "_record", prefix + "_keep"}
-}
-
-// prefixFor is how the names of the roles of a ledger in a database begin: roles are of the whole
-// server, which may have other ledgers.
-func prefixFor(database string) string {
-	const most = 40 // of the 63 bytes of a name
-	if len(database) > most {
-		sum := sha256.Sum256([]byte(database))
-		database = strings.ToValidUTF8(database[:most-9], "") + "_" + hex.EncodeToString(sum[:4])
-	}
-	return "frank_" + database
-}
-
-// withRoles puts the names of roles into statements.
-func withRoles(text string, roles []string) string {
-	quoted := slices.Clone(roles)
-	for i := range quoted {
-		quoted[i] = quotedName(quoted[i])
-	}
-	// Statements of version 2 have names that were of the whole server.
-	return strings.NewReplacer("READERS", quoted[0], "RECORDERS", quoted[1], "KEEPERS", quoted[2],
-		"TO frank_read, frank_record, frank_keep", "TO "+strings.Join(quoted, ", "), "TO frank_record, frank_keep", "TO "+quoted[1]+", "+quoted[2],
-		"TO frank_record", "TO "+quoted[1], "TO frank_keep", "TO "+quoted[2]).Replace(text)
-}
-
-// quotedName writes a name into a statement.
-func quotedName(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
-
-// rolesIn returns the names of the roles of a ledger.
-func rolesIn(ctx context.Context, conn connection) ([]string, error) {
-	var prefix string
-	err := conn.one(ctx, "SELECT roles FROM frank.about", nil, &prefix)
-	return rolesOf(prefix), err
-}
+-- Rows are seen and added by who may. What a condition asks first is asked once for all rows.
+ALTER TABLE frank.problem ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.problem TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.problem FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+GRANT INSERT ON frank.problem TO RECORDERS, KEEPERS;
+CREATE POLICY adding ON frank.problem FOR INSERT TO RECORDERS, KEEPERS WITH CHECK (frank.may_add(place, record));
+GRANT INSERT ON frank.problem TO KEEPERS;
+CREATE POLICY adding_too ON frank.problem FOR INSERT TO KEEPERS WITH CHECK (frank.may_change(place, 3));
+ALTER TABLE frank.sheet ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.sheet TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.sheet FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+GRANT INSERT ON frank.sheet TO RECORDERS, KEEPERS;
+CREATE POLICY adding ON frank.sheet FOR INSERT TO RECORDERS, KEEPERS WITH CHECK (frank.may_add(place, record));
+GRANT INSERT ON frank.sheet TO KEEPERS;
+CREATE POLICY adding_too ON frank.sheet FOR INSERT TO KEEPERS WITH CHECK (frank.may_change(place, 3));
+ALTER TABLE frank.band ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.band TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.band FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+GRANT INSERT ON frank.band TO RECORDERS, KEEPERS;
+CREATE POLICY adding ON frank.band FOR INSERT TO RECORDERS, KEEPERS WITH CHECK (frank.may_add(place, record));
+GRANT INSERT ON frank.band TO KEEPERS;
+CREATE POLICY adding_too ON frank.band FOR INSERT TO KEEPERS WITH CHECK (frank.may_change(place, 3));
+ALTER TABLE frank.band_part ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.band_part TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.band_part FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+GRANT INSERT ON frank.band_part TO RECORDERS, KEEPERS;
+CREATE POLICY adding ON frank.band_part FOR INSERT TO RECORDERS, KEEPERS WITH CHECK (frank.may_add(place, record));
+GRANT INSERT ON frank.band_part TO KEEPERS;
+CREATE POLICY adding_too ON frank.band_part FOR INSERT TO KEEPERS WITH CHECK (frank.may_change(place, 3));
+ALTER TABLE frank.record ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.record TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.record FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+GRANT INSERT ON frank.record TO RECORDERS, KEEPERS;
+CREATE POLICY adding ON frank.record FOR INSERT TO RECORDERS, KEEPERS WITH CHECK (frank.may_add(place, number));
+ALTER TABLE frank.volume ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.volume TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.volume FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+GRANT INSERT ON frank.volume TO RECORDERS, KEEPERS;
+CREATE POLICY adding ON frank.volume FOR INSERT TO RECORDERS, KEEPERS WITH CHECK (frank.may_change(place, 2));
+ALTER TABLE frank.stamp ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.stamp TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.stamp FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+ALTER TABLE frank.reread ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.reread TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.reread FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+ALTER TABLE frank.mismatch ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.mismatch TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.mismatch FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may_of(place, 1));
+ALTER TABLE frank.place ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.place TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.place FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may(host, 1));
+ALTER TABLE frank.host ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.host TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.host FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may(name, 1));
+ALTER TABLE frank.dropped ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.dropped TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.dropped FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 1)) OR frank.may(host, 1));
+ALTER TABLE frank.number ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.number TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.number FOR SELECT TO READERS, RECORDERS, KEEPERS USING ((SELECT frank.may('*', 3)) OR frank.may(host, 3));
+ALTER TABLE frank.admitted ENABLE ROW LEVEL SECURITY;
+GRANT SELECT ON frank.admitted TO READERS, RECORDERS, KEEPERS;
+CREATE POLICY reading ON frank.admitted FOR SELECT TO READERS, RECORDERS, KEEPERS USING (login = session_user OR (SELECT frank.may('*', 3)));
+GRANT SELECT ON frank.about TO PUBLIC;
+GRANT USAGE ON SCHEMA frank TO PUBLIC;

@@ -1,4 +1,4 @@
-package store
+package sqlite
 
 import (
 	"context"
@@ -6,10 +6,11 @@ import (
 	"fmt"
 
 	"frankledger/core/ledger/encoding"
+	"frankledger/core/ledger/store"
 )
 
-// Salvage implements Salvager.
-func (f *file) Salvage(lost func(what string)) Reader { return &salvage{f.reader, lost} }
+// Salvage implements Store.
+func (f *file) Salvage(lost func(what string)) store.Reader { return &salvage{f.reader, lost} }
 
 // salvage reads a damaged file row by row, and passes over what cannot be read.
 type salvage struct {
@@ -44,7 +45,7 @@ func (s *salvage) rows(ctx context.Context, table string, read func(id int64) er
 }
 
 // Records implements Reader.
-func (s *salvage) Records(ctx context.Context) (records []RecordRow, err error) {
+func (s *salvage) Records(ctx context.Context) (records []store.RecordRow, err error) {
 	s.rows(ctx, "record", func(id int64) error {
 		found, err := s.reader.records(ctx, "WHERE r.id = ?", id)
 		if err == nil && len(found) == 0 {
@@ -63,7 +64,7 @@ func (s *salvage) Records(ctx context.Context) (records []RecordRow, err error) 
 }
 
 // Problems implements Reader.
-func (s *salvage) Problems(ctx context.Context, record int64) ([]ProblemRow, error) {
+func (s *salvage) Problems(ctx context.Context, record int64) ([]store.ProblemRow, error) {
 	problems, err := s.reader.Problems(ctx, record)
 	if err != nil {
 		s.lost(fmt.Sprintf("what could not be read at record %d", record))
@@ -72,12 +73,12 @@ func (s *salvage) Problems(ctx context.Context, record int64) ([]ProblemRow, err
 }
 
 // Layers implements Reader: what is damaged is read from records alone.
-func (s *salvage) Layers(context.Context, int64) ([]LayerRow, error) { return nil, nil }
+func (s *salvage) Layers(context.Context, int64) ([]store.LayerRow, error) { return nil, nil }
 
 // Segments implements Reader.
-func (s *salvage) Segments(ctx context.Context, of Range) (segments []SegmentRow, err error) {
+func (s *salvage) Segments(ctx context.Context, of store.Range) (segments []store.SegmentRow, err error) {
 	s.rows(ctx, "sheet", func(id int64) error {
-		one := SegmentRow{Number: id}
+		one := store.SegmentRow{Number: id}
 		err := s.q.QueryRowContext(ctx, "SELECT place, record, folders FROM sheet WHERE id = ?", id).Scan(&one.Place, &one.Record, &one.Folders)
 		if err == nil {
 			err = encoding.EachFolder(one.Folders, func(*encoding.FolderVersion) {})

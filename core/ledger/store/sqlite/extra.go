@@ -1,4 +1,4 @@
-package store
+package sqlite
 
 import (
 	"bytes"
@@ -8,18 +8,6 @@ import (
 
 	"github.com/zeebo/blake3"
 )
-
-// extraTable has what came after the other tables; programs that know nothing of it do
-// not mind. A tree hash covers the entries of a record; the sum covers what else is written
-// of it. A row goes with its record, whatever program drops that.
-const extraTable = `CREATE TABLE IF NOT EXISTS extra (
-	record  INTEGER PRIMARY KEY,
-	unsized INTEGER NOT NULL, -- files whose size is not known
-	sum     BLOB NOT NULL     -- over the rows of the record, its place and its problems, and over unsized
-);
-CREATE TRIGGER IF NOT EXISTS extra_goes AFTER DELETE ON record BEGIN
-	DELETE FROM extra WHERE record = old.id;
-END`
 
 // sumOf is the digest over what is written of a record, but for its entries.
 func sumOf(ctx context.Context, q querier, record, unsized int64) ([]byte, error) {
