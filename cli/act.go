@@ -24,6 +24,7 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
 )
 
 // actOptions are the options of actions beside those that all commands share.
@@ -240,7 +241,7 @@ func addReally(cmd *cobra.Command, o *actOptions) {
 func targetTrouble(err error) error {
 	var t *act.TargetError
 	if errors.As(err, &t) {
-		return misuse("--into: %s %w", render.Escaped(t.Path), t.Err)
+		return misuse("--into: %s %w", typeset.Escaped(t.Path), t.Err)
 	}
 	return err
 }
@@ -285,7 +286,7 @@ func (o *actOptions) readTimes(r *reading) error {
 		}
 		modified, accessed, err := act.TimesOf(o.like)
 		if err != nil {
-			return misuse("--like: %s: %w", render.Escaped(o.like), err)
+			return misuse("--like: %s: %w", typeset.Escaped(o.like), err)
 		}
 		o.plan.Modified, o.plan.Accessed = &modified, &accessed
 		return nil
@@ -393,7 +394,7 @@ func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read
 func (o *actOptions) readFirst(action act.Action, word string) (err error) {
 	if action == act.Rename {
 		if _, err := act.ParsePattern(word, time.Local); err != nil {
-			return misuse("%s: %w", render.Escaped(word), err)
+			return misuse("%s: %w", typeset.Escaped(word), err)
 		}
 		o.plan.Pattern = exact.Text(word)
 		return nil
@@ -435,7 +436,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	if missing := summary.Report.Problems; len(missing) > 0 {
 		var texts []string
 		for _, one := range missing {
-			texts = append(texts, render.Escaped(one.Path)+": "+one.Err.Error())
+			texts = append(texts, typeset.Escaped(one.Path)+": "+one.Err.Error())
 		}
 		return nil, nil, misuse("nothing was planned, as not all places are there: %s", strings.Join(texts, "; "))
 	}
@@ -453,7 +454,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 		a.Plan.NameOwner = ownerWords
 	}
 	for _, place := range a.Links {
-		summary.Notes = append(summary.Notes, render.Escaped(place.Given)+" is a link to "+render.Escaped(place.Real))
+		summary.Notes = append(summary.Notes, typeset.Escaped(place.Given)+" is a link to "+typeset.Escaped(place.Real))
 	}
 	for range a.Bare {
 		if action == act.Remove {
@@ -463,7 +464,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	var link *act.LinkError
 	switch {
 	case errors.As(err, &link):
-		err = misuse("%s is a link to %s; write %s/ to act on what is in it", render.Escaped(link.Place.Given), render.Escaped(link.Place.Real), render.Escaped(link.Place.Given))
+		err = misuse("%s is a link to %s; write %s/ to act on what is in it", typeset.Escaped(link.Place.Given), typeset.Escaped(link.Place.Real), typeset.Escaped(link.Place.Given))
 		err = repaired(err, p.instead(link.Place.Given, link.Place.Given+"/"))
 	case errors.Is(err, act.ErrMode), errors.Is(err, act.ErrPattern):
 		err = misuse("%w", err)

@@ -23,6 +23,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // carryOutOrShow shows a plan, and carries it out if that was asked for.
@@ -81,7 +83,7 @@ func trash() act.Trash {
 // tellIfExposed says it once if others can read what is kept for one person.
 func (p *Program) tellIfExposed(what, path string) {
 	if config.Exposed(path) {
-		p.say("frank: others can read %s, %s; chmod go= makes that private", what, render.Escaped(path))
+		p.say("frank: others can read %s, %s; chmod go= makes that private", what, typeset.Escaped(path))
 	}
 }
 
@@ -119,7 +121,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	written := p.writing("acting")
 	defer written()
 	c.Begin = func(s *act.Step) {
-		p.writing(string(plan.Action) + " " + render.Escaped(string(s.Path)) + "; frank act journal shows how far it came")
+		p.writing(string(plan.Action) + " " + typeset.Escaped(string(s.Path)) + "; frank act journal shows how far it came")
 	}
 	c.Tell = func(done act.Outcome) {
 		steps.Add(1)
@@ -145,14 +147,14 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 
 // tellOutcome says of a step what did not go as it was meant.
 func (p *Program) tellOutcome(verb string, done act.Outcome) {
-	path := render.Escaped(string(done.Step.Path))
+	path := typeset.Escaped(string(done.Step.Path))
 	switch {
 	case done.Partly:
-		p.say("frank: %s %s: partly done: %s", verb, path, render.Escaped(done.Err.Error()))
+		p.say("frank: %s %s: partly done: %s", verb, path, typeset.Escaped(done.Err.Error()))
 	case done.Err != nil:
-		p.say("frank: could not %s %s: %s", verb, path, render.Escaped(done.Err.Error()))
+		p.say("frank: could not %s %s: %s", verb, path, typeset.Escaped(done.Err.Error()))
 	case done.Notes != "":
-		p.say("frank: %s %s: done, but: %s", verb, path, render.Escaped(done.Notes))
+		p.say("frank: %s %s: done, but: %s", verb, path, typeset.Escaped(done.Notes))
 	}
 	p.tellAside(done.Step, done.Aside)
 }
@@ -164,10 +166,10 @@ func (p *Program) tellAside(s *act.Step, left string) {
 		return
 	}
 	if s.To != "" && filepath.Dir(left) == filepath.Dir(string(s.To)) && filepath.Dir(left) != filepath.Dir(string(s.Path)) {
-		p.say("frank: what is left of the copy is %s; look at it, and then:\n%s", render.Escaped(left), commandLine([]string{"act", "remove", left}))
+		p.say("frank: what is left of the copy is %s; look at it, and then:\n%s", typeset.Escaped(left), commandLine([]string{"act", "remove", left}))
 		return
 	}
-	p.say("frank: it is %s now; this gives it its name back:\n%s", render.Escaped(left), asideLine(s, left))
+	p.say("frank: it is %s now; this gives it its name back:\n%s", typeset.Escaped(left), asideLine(s, left))
 }
 
 // asideLine is the command line that gives what is under a name of no meaning its name.
@@ -201,13 +203,13 @@ func (p *Program) incomplete(so bool) error {
 // tellResult says what was done.
 func (p *Program) tellResult(plan *act.Plan, r act.Result) {
 	_, word := plan.Words()
-	text := render.Grouped(int64(r.Done)) + " " + word
+	text := units.Grouped(int64(r.Done)) + " " + word
 	for _, one := range []struct {
 		count int
 		word  string
 	}{{r.Partly, "partly done"}, {r.Failed, "failed"}, {r.Refused, "refused"}, {r.Left, "left alone"}} {
 		if one.count > 0 {
-			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
+			text += ", " + units.Grouped(int64(one.count)) + " " + one.word
 		}
 	}
 	if r.Stopped {
@@ -256,7 +258,7 @@ func (q *questions) once(question string) bool {
 // each asks about one step.
 func (q *questions) each(plan *act.Plan, s *act.Step) act.Answer {
 	for {
-		switch q.answer("%s: %s? yes, no, rest or stop: ", render.Escaped(string(s.Path)), render.Escaped(plan.Does(s))) {
+		switch q.answer("%s: %s? yes, no, rest or stop: ", typeset.Escaped(string(s.Path)), typeset.Escaped(plan.Does(s))) {
 		case "yes", "y":
 			return act.Yes
 		case "no", "n":
@@ -290,7 +292,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 			}
 			plan, err := readPlan(args[0])
 			if err != nil {
-				return misuse("%s: %w", render.Escaped(args[0]), err)
+				return misuse("%s: %w", typeset.Escaped(args[0]), err)
 			}
 			if full, err := filepath.Abs(args[0]); err == nil {
 				r.view.Add(&entry.Place{Given: args[0], Full: full})

@@ -13,7 +13,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/live"
 	"frankledger/core/source"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // clearOptions are the options of act clear beside those of all actions.
@@ -134,7 +134,7 @@ func fromLast(sources []source.Source, from, command string) ([]source.Source, e
 	place := placeNamed(sources, from)
 	switch {
 	case place == nil:
-		return nil, misuse("--from: %s is not among the places", render.Escaped(from))
+		return nil, misuse("--from: %s is not among the places", typeset.Escaped(from))
 	case len(sources) < 2:
 		return nil, misuse("--from is about two places or more; name them: %s A B --from B", command)
 	}

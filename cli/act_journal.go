@@ -16,6 +16,8 @@ import (
 	"frankledger/core/source"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 func (p *Program) actJournalCommand() *cobra.Command {
@@ -57,10 +59,10 @@ func (p *Program) journal(r *reading, args []string) error {
 			return err
 		}
 		c.Look(past)
-		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, render.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
+		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, units.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
 		for _, s := range past.Steps {
 			if s.Aside != "" {
-				summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", render.Escaped(s.Aside), past.Number))
+				summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", typeset.Escaped(s.Aside), past.Number))
 			}
 		}
 		return write(p, r, summary, act.PastStepColumns(), row.List[*act.PastStep](past.Steps))
@@ -79,7 +81,7 @@ func (p *Program) journal(r *reading, args []string) error {
 		c.Look(past)
 		list = append(list, past)
 	}
-	summary.Lead = render.Count(int64(len(list)), "journal", "journals")
+	summary.Lead = units.Count(int64(len(list)), "journal", "journals")
 	return write(p, r, summary, act.PastColumns(), list)
 }
 
@@ -166,9 +168,9 @@ func (p *Program) planUndo(r *reading, c *act.Carrier, host string, number int64
 		}
 	}
 	summary := &report.Summary{Grouped: true}
-	summary.Lead = "journal " + strconv.FormatInt(number, 10) + ", " + string(past.Action) + ": " + render.Count(int64(can), "step", "steps") + " can be undone"
+	summary.Lead = "journal " + strconv.FormatInt(number, 10) + ", " + string(past.Action) + ": " + units.Count(int64(can), "step", "steps") + " can be undone"
 	if more := len(steps) - can; more > 0 {
-		summary.Lead += ", " + render.Grouped(int64(more)) + " cannot"
+		summary.Lead += ", " + units.Grouped(int64(more)) + " cannot"
 	}
 	summary.Notes = append(summary.Notes, "nothing was changed; without --plan, it is done")
 	return write(p, r, summary, act.UndoColumns(), row.List[*act.UndoStep](steps))
@@ -178,17 +180,17 @@ func (p *Program) planUndo(r *reading, c *act.Carrier, host string, number int64
 func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number int64) error {
 	c.Progress = &source.Progress{}
 	c.Tell = func(done act.Outcome) {
-		switch path := render.Escaped(done.To); {
+		switch path := typeset.Escaped(done.To); {
 		case done.Err != nil:
-			p.say("frank: could not undo %s: %s", path, render.Escaped(done.Err.Error()))
+			p.say("frank: could not undo %s: %s", path, typeset.Escaped(done.Err.Error()))
 		case done.Notes != "":
-			p.say("frank: %s: undone, but: %s", path, render.Escaped(done.Notes))
+			p.say("frank: %s: undone, but: %s", path, typeset.Escaped(done.Notes))
 		}
 		p.tellAside(done.Step, done.Aside)
 	}
 	written := p.writing("undo")
 	defer written()
-	c.Begin = func(s *act.Step) { p.writing("undo of " + render.Escaped(string(s.Path))) }
+	c.Begin = func(s *act.Step) { p.writing("undo of " + typeset.Escaped(string(s.Path))) }
 	undone, err := c.Undo(ctx, number, host)
 	if errors.Is(err, act.ErrUndone) || errors.Is(err, act.ErrNoJournal) || errors.Is(err, act.ErrOtherHost) {
 		return misuse("journal %d: %w", number, err)
@@ -196,9 +198,9 @@ func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number 
 	if err != nil {
 		return err
 	}
-	text := "journal " + strconv.FormatInt(number, 10) + ": " + render.Count(int64(undone.Undone), "step", "steps") + " undone"
+	text := "journal " + strconv.FormatInt(number, 10) + ": " + units.Count(int64(undone.Undone), "step", "steps") + " undone"
 	if undone.Stays > 0 {
-		text += ", " + render.Grouped(int64(undone.Stays)) + " could not be undone"
+		text += ", " + units.Grouped(int64(undone.Stays)) + " could not be undone"
 	}
 	fmt.Fprintln(p.out(), text)
 	return p.incomplete(undone.Stays > 0)
@@ -222,7 +224,7 @@ func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, err
 	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, act.ErrCutShort) })
 	if len(passed) > 0 { // it is not for the program to choose an older one
 		newest := slices.Max(slices.Collect(maps.Keys(passed)))
-		p.say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, render.Escaped(passed[newest].Error()))
+		p.say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, typeset.Escaped(passed[newest].Error()))
 		if number != 0 {
 			p.say("%s", commandLine([]string{"act", "undo", strconv.FormatInt(number, 10)}))
 		}

@@ -14,6 +14,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/units"
 )
 
 // checksumFormats are those that digests can have.
@@ -114,7 +115,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		if r.to != "" || r.form == render.Manifest {
 			if outside := a.ListFrom(list); outside > 0 {
 				p.say("frank: %s outside the folder of the list; frank verify reads these only with --allow-outside",
-					render.Count(int64(outside), "name leads", "names lead"))
+					units.Count(int64(outside), "name leads", "names lead"))
 			}
 		}
 		if r.form == render.Manifest {

@@ -26,7 +26,7 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/text"
 	"frankledger/output"
-	"frankledger/render"
+	"frankledger/render/units"
 )
 
 // The statuses that the program exits with.
@@ -189,10 +189,10 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	}
 	p.toClose, p.ledger = nil, nil
 	if n := live.Touched(); n > 0 && !isQuiet(command) {
-		p.say("frank: reading has changed the access times of %s; only their owners could prevent that", render.Count(n, "file", "files"))
+		p.say("frank: reading has changed the access times of %s; only their owners could prevent that", units.Count(n, "file", "files"))
 	}
 	if n := live.TouchedLinks(); n > 0 && !isQuiet(command) {
-		p.say("frank: %s as read just now; there is no other way to see where they lead", render.Count(n, "link counts", "links count"))
+		p.say("frank: %s as read just now; there is no other way to see where they lead", units.Count(n, "link counts", "links count"))
 	}
 	return p.status(ctx, command, err)
 }

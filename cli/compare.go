@@ -20,6 +20,7 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
 )
 
 func (p *Program) compareCommand() *cobra.Command {
@@ -85,9 +86,9 @@ func filesAmong(places []string) (files []int) {
 func (p *Program) fileAndFolder(places []string, file int) error {
 	name, folder := places[file], places[1-file]
 	if _, err := os.Stat(folder); err != nil && !strings.HasPrefix(folder, recordMark) {
-		return misuse("%s: %w", render.Escaped(folder), posix.Reason(err))
+		return misuse("%s: %w", typeset.Escaped(folder), posix.Reason(err))
 	}
-	err := misuse("%s is a file and %s is none: name two files, or two folders", render.Escaped(name), render.Escaped(folder))
+	err := misuse("%s is a file and %s is none: name two files, or two folders", typeset.Escaped(name), typeset.Escaped(folder))
 	other := filepath.Join(folder, filepath.Base(name))
 	if _, there := os.Stat(other); there == nil {
 		line := []string{"compare", name, other}
@@ -113,7 +114,7 @@ func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorith
 		r.view.Add(&entry.Place{Given: place, Full: full[i]})
 		if info, err := os.Lstat(full[i]); err == nil && info.Mode()&fs.ModeSymlink != 0 { // what it leads to is read
 			if full[i], err = filepath.EvalSymlinks(full[i]); err != nil {
-				return misuse("%s: %w", render.Escaped(place), posix.Reason(err))
+				return misuse("%s: %w", typeset.Escaped(place), posix.Reason(err))
 			}
 			places[i] = full[i]
 		}
@@ -174,7 +175,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
+		return misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
 		if sources, err = againstNow(r, sources[0].(*replay.Source)); err != nil {

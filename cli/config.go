@@ -17,6 +17,9 @@ import (
 	"frankledger/core/source"
 	"frankledger/core/text"
 	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // loadConfig reads the person's configuration.
@@ -32,9 +35,9 @@ func loadConfig() (*config.Config, error) {
 func checkDefault(key, word string) (err error) {
 	switch key {
 	case "units":
-		_, err = render.ParseUnits(word)
+		_, err = units.ParseSizes(word)
 	case "times":
-		_, err = render.ParseTimes(word)
+		_, err = units.ParseTimes(word)
 	case "order":
 		_, err = arrange.ParseOrder(word)
 	case "hidden":
@@ -121,7 +124,7 @@ file with everything in it:
 		if len(args) == 0 {
 			return config.KeyNames(), cobra.ShellCompDirectiveNoFileComp
 		}
-		return map[string][]string{"units": render.UnitWords(), "times": render.TimeWords(), "hidden": hiddenWords, "colour": whenWords, "order": orderWords()}[args[0]], cobra.ShellCompDirectiveNoFileComp
+		return map[string][]string{"units": units.SizeWords(), "times": units.TimeWords(), "hidden": hiddenWords, "colour": whenWords, "order": orderWords()}[args[0]], cobra.ShellCompDirectiveNoFileComp
 	}
 	cmd.AddCommand(&cobra.Command{
 		Use:               "set KEY VALUE…",
@@ -135,7 +138,7 @@ file with everything in it:
 			if err := config.Set(config.File(), args[0], args[1:], checkDefault); err != nil {
 				return p.keyMistake(args[0], err)
 			}
-			_, err := fmt.Fprintf(p.out(), "%s is %s now, in %s\n", args[0], render.Escaped(strings.Join(args[1:], " ")), render.Escaped(config.File()))
+			_, err := fmt.Fprintf(p.out(), "%s is %s now, in %s\n", args[0], typeset.Escaped(strings.Join(args[1:], " ")), typeset.Escaped(config.File()))
 			return err
 		},
 	}, &cobra.Command{
@@ -164,7 +167,7 @@ file with everything in it:
 
 // keyMistake says what is wrong with setting a default, and which was likely meant.
 func (p *Program) keyMistake(key string, err error) error {
-	wrong := misuse("%s: %w", render.Escaped(key), err)
+	wrong := misuse("%s: %w", typeset.Escaped(key), err)
 	if near := text.Nearest(key, config.KeyNames()); near != "" && near != key {
 		return repaired(wrong, p.instead(key, near))
 	}
@@ -192,7 +195,7 @@ func (p *Program) showConfig(cmd *cobra.Command) error {
 		if value == "" {
 			value = "–"
 		}
-		rows = append(rows, []string{b.key, render.Escaped(value), from, b.meaning})
+		rows = append(rows, []string{b.key, typeset.Escaped(value), from, b.meaning})
 	}
 	state := ""
 	if _, err := os.Stat(c.Path); err != nil {
@@ -200,7 +203,7 @@ func (p *Program) showConfig(cmd *cobra.Command) error {
 	} else if broken != nil {
 		state = " (not in force: something is wrong in it)"
 	}
-	if _, err := fmt.Fprintf(cmd.OutOrStdout(), "%s%s\n\n%s", render.Escaped(c.Path), state, render.Columns(rows)); err != nil || broken == nil {
+	if _, err := fmt.Fprintf(cmd.OutOrStdout(), "%s%s\n\n%s", typeset.Escaped(c.Path), state, layout.Columns(rows)); err != nil || broken == nil {
 		return err
 	}
 	return &failure{status: statusIncomplete, err: broken}

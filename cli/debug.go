@@ -10,7 +10,8 @@ import (
 	"time"
 
 	"frankledger/core/posix"
-	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/units"
 )
 
 // debugVariable holds what developers want to be told: "calls", on the standard error, or
@@ -34,12 +35,12 @@ func (p *Program) debug() (tell func()) {
 		for _, c := range posix.Watched() {
 			var failed []string
 			for _, reason := range slices.Sorted(maps.Keys(c.Failed)) {
-				failed = append(failed, fmt.Sprintf("%s: %s", render.Grouped(c.Failed[reason]), reason))
+				failed = append(failed, fmt.Sprintf("%s: %s", units.Grouped(c.Failed[reason]), reason))
 			}
 			each := c.Took / time.Duration(c.Count)
-			rows = append(rows, []string{render.Grouped(c.Count), c.Took.Round(time.Microsecond).String(), each.Round(10 * time.Nanosecond).String(), c.By, strings.Join(failed, ", ")})
+			rows = append(rows, []string{units.Grouped(c.Count), c.Took.Round(time.Microsecond).String(), each.Round(10 * time.Nanosecond).String(), c.By, strings.Join(failed, ", ")})
 		}
-		p.say("frank: asked of the system within %s (of all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(render.Columns(rows), "\n"))
+		p.say("frank: asked of the system within %s (of all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(layout.Columns(rows), "\n"))
 	}
 }
 

@@ -11,7 +11,7 @@ import (
 
 	"frankledger/core/condition"
 	"frankledger/demo"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // tour is what the demonstration shows. The words are typed in the sample tree.
@@ -87,14 +87,14 @@ func demoFolder(into string) (string, error) {
 		return "", fmt.Errorf("--into: %w", err)
 	}
 	if len(inside) > 0 {
-		return "", misuse("--into: %s is not empty; name a new folder", render.Escaped(into))
+		return "", misuse("--into: %s is not empty; name a new folder", typeset.Escaped(into))
 	}
 	return filepath.Abs(into)
 }
 
 // showDemo walks through the tree, each command as a person would type it.
 func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, when time.Time) error {
-	fmt.Fprintf(p.out(), "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", render.Escaped(folder))
+	fmt.Fprintf(p.out(), "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", typeset.Escaped(folder))
 	for _, what := range skipped {
 		fmt.Fprintf(p.out(), "\nnot made: %s\n", what)
 	}
@@ -113,10 +113,10 @@ func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, 
 			return &failure{status: status}
 		}
 	}
-	if render.Escaped(folder) != folder { // nothing that can be pasted
+	if typeset.Escaped(folder) != folder { // nothing that can be pasted
 		return nil
 	}
-	quoted := render.ShellQuoted(folder)
+	quoted := typeset.ShellQuoted(folder)
 	fmt.Fprintf(p.out(), `
 The folder stays for you to try things in:  cd -- %s
 When done, remove it with:                  chmod -R u+rwx -- %s && rm -r -- %s

@@ -16,6 +16,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // duplicatesOptions are the options of duplicates beside those that all
@@ -130,7 +132,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	var only *entry.Place
 	if o.onlyIn != "" {
 		if only = placeNamed(sources, o.onlyIn); only == nil {
-			return misuse("--only-in: %s is not among the places", render.Escaped(o.onlyIn))
+			return misuse("--only-in: %s is not among the places", typeset.Escaped(o.onlyIn))
 		}
 	}
 	options := duplicates.Options{Folders: duplicates.Folders(folders), Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
@@ -154,7 +156,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		}
 		r.view.DuplicatesSummary(summary, a, a.Matched.Files, pool.Read())
 		if r.first > 0 && len(a.Sets) > r.first {
-			summary.Notes = append(summary.Notes, render.Count(int64(len(a.Sets)-r.first), "more set is", "more sets are")+" not shown, as --first says")
+			summary.Notes = append(summary.Notes, units.Count(int64(len(a.Sets)-r.first), "more set is", "more sets are")+" not shown, as --first says")
 			a.Sets = a.Sets[:r.first]
 		}
 		return writeDuplicates(w, r, o, a, summary)

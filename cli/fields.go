@@ -8,6 +8,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/render"
+	"frankledger/render/layout"
 )
 
 // costs say what it takes to learn a field's value.
@@ -38,12 +39,12 @@ out. The names are the same in columns, sort orders, CSV and JSON.`,
 				f := &entry.Fields[i]
 				rows = append(rows, []string{f.Name, f.Type.String(), cost(f), f.Meaning})
 			}
-			b.WriteString(render.Columns(rows))
+			b.WriteString(layout.Columns(rows))
 			b.WriteString("\n--order sorts by a field in its natural direction: text from A to Z, with numbers in\n" +
 				"counting order; sizes, link counts and ages from the greatest; times from the newest;\n" +
 				"yes before no. With /reverse after the name, the order is the opposite.\n")
 			b.WriteString("\nTests, for conditions after where\n\n")
-			b.WriteString(render.Columns(testRows()))
+			b.WriteString(layout.Columns(testRows()))
 			b.WriteString("\nTests are joined with and, or and not; ( and ) group. A single word such as empty or\n" +
 				"hidden is a test by itself. With ext, kind, type, owner and group, is takes a list\n" +
 				"with commas.\n")
@@ -52,9 +53,9 @@ out. The names are the same in columns, sort orders, CSV and JSON.`,
 			for _, form := range render.Forms {
 				rows = append(rows, []string{form.Name, form.Meaning})
 			}
-			b.WriteString(render.Columns(rows))
+			b.WriteString(layout.Columns(rows))
 			b.WriteString("\nUnits, for --units (IEC 80000-13)\n\n")
-			b.WriteString(render.Columns([][]string{
+			b.WriteString(layout.Columns([][]string{
 				{"binary", "B, KiB, MiB, GiB, TiB, PiB, EiB: each 1024 of the one before"},
 				{"decimal", "B, kB, MB, GB, TB, PB, EB: each 1000 of the one before"},
 				{"bytes", "every byte"},

@@ -19,7 +19,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
 	"frankledger/core/text"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // What people are likely to type in other words is answered with what works when it is
@@ -245,7 +245,7 @@ func (p *Program) otherFiles(cmd *cobra.Command, err error) (lines [][]string) {
 			if near := text.Nearest(label, recordLabels(cmd)); near != "" && near != label {
 				lines = append(lines, p.instead(arg, recordMark+near+arg[len(recordMark)+len(label):]))
 			}
-		case !errors.Is(err, fs.ErrNotExist) || strings.HasPrefix(arg, "-") || !strings.Contains(err.Error(), render.Escaped(file)):
+		case !errors.Is(err, fs.ErrNotExist) || strings.HasPrefix(arg, "-") || !strings.Contains(err.Error(), typeset.Escaped(file)):
 		default:
 			if _, there := os.Lstat(file); there == nil {
 				continue
@@ -441,5 +441,5 @@ func (p *Program) swallowed(words []string) error {
 	if _, err := condition.Parse(repair); err != nil {
 		return nil
 	}
-	return repaired(misuse("the shell has taken > for a place to write to, and made a file %s; write over", render.Escaped(value)), p.withCondition(repair))
+	return repaired(misuse("the shell has taken > for a place to write to, and made a file %s; write over", typeset.Escaped(value)), p.withCondition(repair))
 }

@@ -8,7 +8,8 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
 )
 
 // example is a command line that works on the sample tree, without the name of
@@ -87,7 +88,7 @@ func shortHelp(cmd *cobra.Command, list []string) string {
 		rows = append(rows, optionRows(cmd, name, own)...)
 	}
 	if len(rows) > 0 {
-		fmt.Fprintf(&b, "\nOptions\n%s", render.PageColumns(rows))
+		fmt.Fprintf(&b, "\nOptions\n%s", layout.PageColumns(rows))
 	}
 	var names []string
 	cmd.Flags().VisitAll(func(f *pflag.Flag) {
@@ -97,7 +98,7 @@ func shortHelp(cmd *cobra.Command, list []string) string {
 	})
 	if len(names) > 0 {
 		fmt.Fprintf(&b, "\nAnd those of many commands, which frank help %s all explains\n", strings.TrimPrefix(cmd.CommandPath(), cmd.Root().Name()+" "))
-		for _, line := range render.Wrap(strings.Join(names, "  "), helpWidth, 0) {
+		for _, line := range typeset.Wrap(strings.Join(names, "  "), helpWidth, 0) {
 			b.WriteString("  " + strings.ReplaceAll(strings.TrimSpace(line), together, " ") + "\n")
 		}
 	}
@@ -119,10 +120,10 @@ func helpHead(cmd *cobra.Command, examples string) string {
 	}
 	fmt.Fprintf(&b, "%s\n    %s\n", title, cmd.Short)
 	if cmd.Long != "" {
-		fmt.Fprintf(&b, "\n%s\n", render.Reflow(cmd.Long))
+		fmt.Fprintf(&b, "\n%s\n", layout.Reflow(cmd.Long))
 	}
 	if rows := commandRows(cmd); len(rows) > 0 {
-		fmt.Fprintf(&b, "\nCommands\n%s", render.PageColumns(rows))
+		fmt.Fprintf(&b, "\nCommands\n%s", layout.PageColumns(rows))
 	}
 	if examples != "" {
 		fmt.Fprintf(&b, "\nExamples\n  %s\n", strings.ReplaceAll(examples, "\n", "\n  "))
@@ -149,7 +150,7 @@ func fullHelp(cmd *cobra.Command) string {
 			if name == "" {
 				name = "Other options"
 			}
-			fmt.Fprintf(&b, "\n%s\n%s", name, render.PageColumns(rows))
+			fmt.Fprintf(&b, "\n%s\n%s", name, layout.PageColumns(rows))
 		}
 	}
 	if !cmd.HasParent() {
@@ -157,7 +158,7 @@ func fullHelp(cmd *cobra.Command) string {
 		for _, s := range statuses {
 			rows = append(rows, []string{strconv.Itoa(s.status), s.meaning})
 		}
-		fmt.Fprintf(&b, "\nExit status\n%s", render.PageColumns(rows))
+		fmt.Fprintf(&b, "\nExit status\n%s", layout.PageColumns(rows))
 	}
 	return b.String()
 }
@@ -223,7 +224,7 @@ func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 				all, args = true, args[:last]
 			}
 			if len(args) == 1 && topics[args[0]] != "" {
-				fmt.Fprint(cmd.OutOrStdout(), render.Reflow(topics[args[0]]))
+				fmt.Fprint(cmd.OutOrStdout(), layout.Reflow(topics[args[0]]))
 				return nil
 			}
 			found, rest, err := root.Find(args)

@@ -15,6 +15,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/internal/testpg"
 	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 func commands(t *testing.T) []string {
@@ -121,7 +122,7 @@ func TestHelpFits(t *testing.T) {
 		assert.LessOrEqual(t, strings.Count(r.out, "\n"), lines, args)
 		for line := range strings.Lines(r.out) {
 			if !strings.HasPrefix(line, "  frank ") { // which is pasted
-				assert.LessOrEqual(t, render.Width(strings.TrimSuffix(line, "\n")), 80, line)
+				assert.LessOrEqual(t, typeset.Width(strings.TrimSuffix(line, "\n")), 80, line)
 			}
 		}
 	}

@@ -17,6 +17,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 func (p *Program) historyCommand() *cobra.Command {
@@ -35,7 +37,7 @@ is meant.`,
 			if places, _, has := splitWhere(args); has && len(places) == 1 {
 				return repaired(misuse("a history is of one path, and of everything known about it"), []string{"history", places[0]})
 			} else if len(args) == 1 && strings.HasPrefix(args[0], listMark) {
-				return repaired(misuse("a history is of one path, and %s is a list", render.Escaped(args[0])), []string{"list", args[0]})
+				return repaired(misuse("a history is of one path, and %s is a list", typeset.Escaped(args[0])), []string{"list", args[0]})
 			}
 			if len(args) != 1 {
 				return repaired(misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.withOnly(args)...)
@@ -90,7 +92,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 	if r.form == render.SVG {
 		return p.drawHistory(ctx, r, l, host, full)
 	}
-	summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(spans)), "state", "states")}
+	summary := &report.Summary{Grouped: true, Lead: units.Count(int64(len(spans)), "state", "states")}
 	if len(spans) == 0 {
 		summary.Lead = "no record has that path"
 	}
@@ -122,7 +124,7 @@ func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger,
 		return ledgerTrouble(p.ledgerPath, err)
 	}
 	if len(sizes) == 0 {
-		return misuse("no record has %s, so that there is nothing to draw", render.Escaped(full))
+		return misuse("no record has %s, so that there is nothing to draw", typeset.Escaped(full))
 	}
 	return p.answer(r, &report.Summary{}, func(w output.Destination) error {
 		_, err := w.Write(r.view.HistoryPicture(sizes).Document())
@@ -145,11 +147,11 @@ func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path 
 	}
 	ref, err := ledger.ParseReference(words, r.view.Zone)
 	if err != nil {
-		return "", "", misuse("%s: %w", render.Escaped(path), err)
+		return "", "", misuse("%s: %w", typeset.Escaped(path), err)
 	}
 	found, err := l.Find(ctx, ref)
 	if err != nil {
-		return "", "", misuse("%s: %w", render.Escaped(path), err)
+		return "", "", misuse("%s: %w", typeset.Escaped(path), err)
 	}
 	l.Only(found.Host)
 	return found.Host, filepath.Join(found.Place, ref.Path), nil

@@ -14,7 +14,8 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/source"
-	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Here it is decided of which machines records are asked about.
@@ -181,7 +182,7 @@ func (p *Program) noteUnrecorded(ctx context.Context, r *reading, place string, 
 	all = slices.DeleteFunc(all, func(host string) bool { return has[host] })
 	if len(all) > 0 {
 		r.lackingRecord = append(r.lackingRecord, source.Problem{Path: place, Tried: "find", Entries: int64(len(all)),
-			Err: errors.New(render.Count(int64(len(all)), "machine has", "machines have") + " no such record: " + inShort(all))})
+			Err: errors.New(units.Count(int64(len(all)), "machine has", "machines have") + " no such record: " + inShort(all))})
 	}
 	return nil
 }
@@ -194,7 +195,7 @@ func withoutRecords(name string, whose []string, given bool) error {
 	case given:
 		return misuse("there are no records of %s in %s", inShort(whose), shownLedger(name))
 	}
-	return misuse("there are no records of this machine, %s, in %s yet; --host all asks about all machines", render.Escaped(whose[0]), shownLedger(name))
+	return misuse("there are no records of this machine, %s, in %s yet; --host all asks about all machines", typeset.Escaped(whose[0]), shownLedger(name))
 }
 
 // givenAs is how a record of a machine is written as a place.
@@ -215,14 +216,14 @@ func givenAs(found *ledger.Record, ref ledger.Reference) string {
 
 // notARecord says why a place that is written as a record is none.
 func (p *Program) notARecord(given string, err error) error {
-	return misuse("%s: %w (a file of that name is ./%s)", render.Escaped(given), escaped{err}, render.Escaped(given))
+	return misuse("%s: %w (a file of that name is ./%s)", typeset.Escaped(given), escaped{err}, typeset.Escaped(given))
 }
 
 // escaped is an error whose text may have names from outside in it, such as labels of other
 // machines.
 type escaped struct{ error }
 
-func (e escaped) Error() string { return render.Escaped(e.error.Error()) }
+func (e escaped) Error() string { return typeset.Escaped(e.error.Error()) }
 func (e escaped) Unwrap() error { return e.error }
 
 // whoseRecords are the machines whose records are meant where nothing says so; nil for all that the
@@ -237,7 +238,7 @@ func (p *Program) whoseRecords() []string {
 // tellNamesake says that another machine has recorded under the name of this one.
 func (p *Program) tellNamesake(l *ledger.Ledger, host string) {
 	if l.Namesake() {
-		p.say("frank: another machine has recorded as %s before: if there are two of that name, give one of them another; if this one was set up anew, all is well", render.Escaped(host))
+		p.say("frank: another machine has recorded as %s before: if there are two of that name, give one of them another; if this one was set up anew, all is well", typeset.Escaped(host))
 	}
 }
 
@@ -256,11 +257,11 @@ const mostNamed = 4
 func inShort(names []string) string {
 	shown := make([]string, 0, mostNamed)
 	for _, name := range names[:min(len(names), mostNamed)] {
-		shown = append(shown, render.Escaped(name))
+		shown = append(shown, typeset.Escaped(name))
 	}
 	text := strings.Join(shown, ", ")
 	if more := len(names) - len(shown); more > 0 {
-		text += " and " + render.Count(int64(more), "more", "more")
+		text += " and " + units.Count(int64(more), "more", "more")
 	}
 	return text
 }
@@ -271,9 +272,9 @@ func (r *reading) tellWithout(with int) error {
 		return nil
 	}
 	if with == 0 {
-		return misuse("none of these machines has %s", render.Escaped(r.lacking))
+		return misuse("none of these machines has %s", typeset.Escaped(r.lacking))
 	}
-	r.notes = append(r.notes, render.Count(int64(len(r.without)), "machine has", "machines have")+" no "+render.Escaped(r.lacking)+": "+inShort(r.without))
+	r.notes = append(r.notes, units.Count(int64(len(r.without)), "machine has", "machines have")+" no "+typeset.Escaped(r.lacking)+": "+inShort(r.without))
 	return nil
 }
 
@@ -297,7 +298,7 @@ func (p *Program) tellLate(ctx context.Context, r *reading, l *ledger.Ledger, la
 		met[one.Host] = true
 		texts = append(texts, one.Host+" (@"+one.Label+" "+ago(now, one.Newest)+", usually every "+strings.TrimPrefix(roughly(one.Usual), "1 ")+")")
 	}
-	r.notes = append(r.notes, render.Count(int64(len(texts)), "machine is", "machines are")+" late: "+inShort(texts))
+	r.notes = append(r.notes, units.Count(int64(len(texts)), "machine is", "machines are")+" late: "+inShort(texts))
 	return nil
 }
 
@@ -308,9 +309,9 @@ func roughly(d time.Duration) string {
 	const day = 24 * time.Hour
 	switch {
 	case d >= day-time.Hour:
-		return render.Count(int64((d+day/2)/day), "day", "days")
+		return units.Count(int64((d+day/2)/day), "day", "days")
 	case d >= 2*time.Hour:
-		return render.Count(int64((d+time.Hour/2)/time.Hour), "hour", "hours")
+		return units.Count(int64((d+time.Hour/2)/time.Hour), "hour", "hours")
 	}
-	return render.Count(int64(max(d, time.Minute)/time.Minute), "minute", "minutes")
+	return units.Count(int64(max(d, time.Minute)/time.Minute), "minute", "minutes")
 }

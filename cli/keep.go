@@ -13,6 +13,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // addKeeping gives a command the option that keeps what it found for later.
@@ -72,12 +74,12 @@ func (p *Program) keepList(r *reading, d output.Destination) error {
 	paths := r.keeping.paths()
 	column := row.TextColumn("full_path", "from the root", func(path string) (string, bool) { return path, true })
 	err := render.All(io.Writer(d), render.New(render.Kept, r.view.View, []row.Column[string]{column}), paths, r.view.Frame(&report.Summary{}))
-	defer p.writing("writing " + render.Escaped(r.keeping.file))()
+	defer p.writing("writing " + typeset.Escaped(r.keeping.file))()
 	if closing := d.Close(err == nil); err == nil {
 		err = closing
 	}
 	if err == nil {
-		p.say("%s saved in %s; %s%s is a place", render.Count(int64(len(paths)), "path", "paths"), render.Escaped(r.keeping.file), listMark, render.ShellQuoted(r.keeping.file))
+		p.say("%s saved in %s; %s%s is a place", units.Count(int64(len(paths)), "path", "paths"), typeset.Escaped(r.keeping.file), listMark, typeset.ShellQuoted(r.keeping.file))
 	}
 	return err
 }

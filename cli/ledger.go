@@ -22,6 +22,8 @@ import (
 	"frankledger/core/posix"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // ledgerFile is where records are kept: as the option says, or FRANK_LEDGER, or
@@ -117,7 +119,7 @@ func (p *Program) ledgerNamed(ctx context.Context, option string, open func(cont
 		l.Only(host)
 		l.Identify(host, ledger.Machine())
 		l.TellWaiting(func(host string) {
-			p.say("frank: waiting for another program that writes records of %s", render.Escaped(host))
+			p.say("frank: waiting for another program that writes records of %s", typeset.Escaped(host))
 		})
 	default:
 		p.tellIfExposed("the ledger", name)
@@ -136,14 +138,14 @@ func withoutLedger(name string, err error) error {
 // aheadOfTime notes that records are dated later than now, and has times be shown as they are:
 // how long it is until then is of no use.
 func (r *reading) aheadOfTime() string {
-	if r.view.Times == render.Relative {
-		r.view.Times = render.Local
+	if r.view.Times == units.Relative {
+		r.view.Times = units.Local
 	}
 	return report.AheadOfTime
 }
 
 // shownLedger is how a ledger is named on a screen.
-func shownLedger(name string) string { return render.Escaped(ledger.Shown(name)) }
+func shownLedger(name string) string { return typeset.Escaped(ledger.Shown(name)) }
 
 // ledgerTrouble names the file in an error about it.
 func ledgerTrouble(path string, err error) error {
@@ -236,7 +238,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 					return ledgerTrouble(path, err)
 				}
 			}
-			summary.Lead = render.Count(int64(len(records)), "record", "records")
+			summary.Lead = units.Count(int64(len(records)), "record", "records")
 			return write(p, r, summary, ledger.Columns(), ledger.NewestFirst(records))
 		},
 	}
@@ -356,7 +358,7 @@ func (p *Program) drop(ctx context.Context, r *reading, args []string, carryOut,
 		}
 	}
 	l.Release() // nobody is kept from recording while a question waits
-	return p.dropShown(ctx, r, chosen, render.Count(int64(len(chosen)), "record", "records")+" to drop", carryOut, yes)
+	return p.dropShown(ctx, r, chosen, units.Count(int64(len(chosen)), "record", "records")+" to drop", carryOut, yes)
 }
 
 func (p *Program) ledgerCheckCommand() *cobra.Command {
@@ -371,27 +373,27 @@ were written with it.`, false, noArgs,
 			for _, f := range faults {
 				on := ""
 				if ledger.Shared(path) {
-					on = " of " + render.Escaped(f.Host)
+					on = " of " + typeset.Escaped(f.Host)
 				}
 				switch {
 				case f.Record == 0 && f.Host != "" && on != "":
-					p.say("frank: %s: %s", render.Escaped(f.Host), render.Escaped(f.What))
+					p.say("frank: %s: %s", typeset.Escaped(f.Host), typeset.Escaped(f.What))
 				case f.Record == 0:
-					p.say("frank: %s", render.Escaped(f.What))
+					p.say("frank: %s", typeset.Escaped(f.What))
 				case f.Path == "":
-					p.say("frank: record %d%s: %s", f.Record, on, render.Escaped(f.What))
+					p.say("frank: record %d%s: %s", f.Record, on, typeset.Escaped(f.What))
 				default:
-					p.say("frank: record %d%s, %s: %s", f.Record, on, render.Escaped(f.Path), render.Escaped(f.What))
+					p.say("frank: record %d%s, %s: %s", f.Record, on, typeset.Escaped(f.Path), typeset.Escaped(f.What))
 				}
 			}
 			if len(faults) > 0 {
-				return ledgerTrouble(path, fmt.Errorf("%w: %s; frank ledger export saves what can be read", ledger.ErrDamaged, render.Count(int64(len(faults)), "fault", "faults")))
+				return ledgerTrouble(path, fmt.Errorf("%w: %s; frank ledger export saves what can be read", ledger.ErrDamaged, units.Count(int64(len(faults)), "fault", "faults")))
 			}
 			records, err := l.Records(ctx)
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.out(), "the ledger %s is as it was written: %s\n", shownLedger(path), render.Count(int64(len(records)), "record", "records"))
+			fmt.Fprintf(p.out(), "the ledger %s is as it was written: %s\n", shownLedger(path), units.Count(int64(len(records)), "record", "records"))
 			return nil
 		})
 }
@@ -420,7 +422,7 @@ No record is lost by it.`, true, noArgs,
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(p.out(), "%s, and was %s\n", render.Binary.SizeText(after.Size()), render.Binary.SizeText(before.Size()))
+			fmt.Fprintf(p.out(), "%s, and was %s\n", units.Binary.SizeText(after.Size()), units.Binary.SizeText(before.Size()))
 			return nil
 		})
 }
@@ -448,10 +450,10 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 				return ledgerTrouble(path, err)
 			}
 			for _, what := range saved.Lost {
-				p.say("frank: lost: %s", render.Escaped(what))
+				p.say("frank: lost: %s", typeset.Escaped(what))
 			}
 			if to != "" {
-				fmt.Fprintf(p.out(), "%s, %s\n", render.Count(int64(saved.Records), "record", "records"), render.Count(saved.Lines, "line", "lines"))
+				fmt.Fprintf(p.out(), "%s, %s\n", units.Count(int64(saved.Records), "record", "records"), units.Count(saved.Lines, "line", "lines"))
 			}
 			if len(saved.Lost) > 0 {
 				return &failure{status: statusIncomplete, err: errors.New("the ledger is damaged; what could be read was saved")}
@@ -515,7 +517,7 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 			if args[0] != "-" {
 				var err error
 				if in, err = os.Open(args[0]); err != nil {
-					return misuse("%s: %w", render.Escaped(args[0]), posix.Reason(err))
+					return misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
 				}
 				defer in.Close()
 			}
@@ -531,16 +533,16 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 			})
 			switch {
 			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, upkeep.ErrThere) || errors.Is(err, ledger.ErrNewer):
-				return misuse("%s: %w; nothing was imported", render.Escaped(args[0]), err)
+				return misuse("%s: %w; nothing was imported", typeset.Escaped(args[0]), err)
 			case err != nil:
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.out(), "%s imported into %s\n", render.Count(int64(len(done.Records)), "record", "records"), shownLedger(path))
+			fmt.Fprintf(p.out(), "%s imported into %s\n", units.Count(int64(len(done.Records)), "record", "records"), shownLedger(path))
 			for _, old := range slices.Sorted(maps.Keys(done.Renumbered)) {
 				fmt.Fprintf(p.out(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}
 			if done.Lost > 0 {
-				return &failure{status: statusIncomplete, err: fmt.Errorf("%s had been lost before the export; the records say which", render.Count(int64(done.Lost), "folder", "folders"))}
+				return &failure{status: statusIncomplete, err: fmt.Errorf("%s had been lost before the export; the records say which", units.Count(int64(done.Lost), "folder", "folders"))}
 			}
 			return nil
 		},

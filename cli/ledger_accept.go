@@ -13,7 +13,8 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
-	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // ledgerAcceptCommand makes the command that forgets mismatches.
@@ -34,17 +35,17 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 						r, err = l.Find(ctx, ref)
 					}
 					if err != nil {
-						return misuse("%s: %w", render.Escaped(given), err)
+						return misuse("%s: %w", typeset.Escaped(given), err)
 					}
 					accepted, err := upkeep.Accept(ctx, l, r, ref.Path)
 					if err != nil {
 						return ledgerTrouble(file, err)
 					}
 					for _, m := range accepted {
-						fmt.Fprintf(p.out(), "accepted: %s, which changed before %s\n", render.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
+						fmt.Fprintf(p.out(), "accepted: %s, which changed before %s\n", typeset.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
 					}
 					if len(accepted) == 0 {
-						fmt.Fprintln(p.out(), "there was nothing to accept of "+render.Escaped(given))
+						fmt.Fprintln(p.out(), "there was nothing to accept of "+typeset.Escaped(given))
 					}
 				}
 				return nil
@@ -70,9 +71,9 @@ func watched(ctx context.Context, l *ledger.Ledger, r ledger.Record, below strin
 	if n := len(found); n > 0 {
 		more := ""
 		if n > 1 {
-			more = " and " + render.Count(int64(n-1), "other file", "other files")
+			more = " and " + units.Count(int64(n-1), "other file", "other files")
 		}
-		notes = append(notes, "content changed without a trace: "+render.Escaped(found[0].Path)+more+" (found "+found[0].Found.Format(time.DateOnly)+"); frank ledger accept @"+r.Label)
+		notes = append(notes, "content changed without a trace: "+typeset.Escaped(found[0].Path)+more+" (found "+found[0].Found.Format(time.DateOnly)+"); frank ledger accept @"+r.Label)
 	}
 	return notes, nil
 }
@@ -126,7 +127,7 @@ func coverage(ctx context.Context, l *ledger.Ledger, r ledger.Record, now time.T
 		return "", err
 	}
 	days := int64(math.Ceil(now.Sub(c.Since).Hours() / 24))
-	within := " within " + render.Count(max(days, 1), "day", "days")
+	within := " within " + units.Count(max(days, 1), "day", "days")
 	if c.Share == 1 {
 		return "@" + r.Label + ": all files were read again" + within, nil
 	}

@@ -11,6 +11,8 @@ import (
 	"frankledger/core/row"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // database returns the name of the ledger, which must be a database.
@@ -66,22 +68,22 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			others, err := ledger.Admit(cmd.Context(), name, login, hosts, right)
 			switch {
 			case errors.Is(err, ledger.ErrRight):
-				return misuse("--may %s: %w", render.Escaped(right), err)
+				return misuse("--may %s: %w", typeset.Escaped(right), err)
 			case errors.Is(err, ledger.ErrNoLogin):
 				return misuse("%w; whoever keeps the database makes one: CREATE ROLE … LOGIN", err)
 			case err != nil:
 				return admitTrouble(name, err)
 			}
-			what := "may now " + right + " " + render.Escaped(shown)
+			what := "may now " + right + " " + typeset.Escaped(shown)
 			if withdraw {
 				if what, err = withdrawn(cmd, name, login); err != nil {
 					return admitTrouble(name, err)
 				}
 			}
-			fmt.Fprintf(p.out(), "%s %s\n", render.Escaped(login), what)
+			fmt.Fprintf(p.out(), "%s %s\n", typeset.Escaped(login), what)
 			for _, other := range others {
 				if right == "record" && other.Host != ledger.EveryHost {
-					fmt.Fprintf(p.out(), "and %s may record %s, too; a name should be of one machine\n", render.Escaped(other.Login), render.Escaped(other.Host))
+					fmt.Fprintf(p.out(), "and %s may record %s, too; a name should be of one machine\n", typeset.Escaped(other.Login), typeset.Escaped(other.Host))
 				}
 			}
 			return nil
@@ -146,7 +148,7 @@ func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
 			for i := range list {
 				rows = append(rows, &list[i])
 			}
-			summary := &report.Summary{Grouped: true, Lead: render.Count(int64(len(list)), "admission", "admissions"), Notes: []string{"the ledger is " + shownLedger(name)}}
+			summary := &report.Summary{Grouped: true, Lead: units.Count(int64(len(list)), "admission", "admissions"), Notes: []string{"the ledger is " + shownLedger(name)}}
 			return write(p, r, summary, ledger.AdmissionColumns(), rows)
 		},
 	}

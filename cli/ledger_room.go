@@ -7,6 +7,7 @@ import (
 	"frankledger/core/row"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/units"
 )
 
 func (p *Program) ledgerRoomCommand() *cobra.Command {
@@ -39,7 +40,7 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 				list = append(list, &rooms[i])
 				records, stored = records+rooms[i].Records, stored+rooms[i].Stored
 			}
-			lead := render.Count(records, "record", "records") + ", " + r.view.Units.SizeText(stored)
+			lead := units.Count(records, "record", "records") + ", " + r.view.Units.SizeText(stored)
 			return write(p, r, &report.Summary{Grouped: true, Lead: lead, Notes: []string{"the ledger is " + shownLedger(p.ledgerPath)}}, ledger.RoomColumns(), list)
 		},
 	}

@@ -11,7 +11,8 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
-	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 func (p *Program) ledgerSendCommand() *cobra.Command {
@@ -32,7 +33,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 			for _, arg := range args {
 				label := strings.TrimPrefix(arg, recordMark)
 				if err := ledger.CheckLabel(label); err != nil {
-					return misuse("%s: %w", render.Escaped(arg), err)
+					return misuse("%s: %w", typeset.Escaped(arg), err)
 				}
 				labels = append(labels, label)
 			}
@@ -46,12 +47,12 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 			}
 			count, err := p.send(cmd.Context(), from, to, labels)
 			if count != (sentCount{}) || err == nil {
-				text := render.Count(count.sent, "record", "records") + " sent to " + shownLedger(to)
+				text := units.Count(count.sent, "record", "records") + " sent to " + shownLedger(to)
 				if count.there > 0 {
-					text += "; " + render.Count(count.there, "was", "were") + " there already"
+					text += "; " + units.Count(count.there, "was", "were") + " there already"
 				}
 				if count.dropped > 0 {
-					text += "; " + render.Count(count.dropped, "was", "were") + " dropped there, and not sent again"
+					text += "; " + units.Count(count.dropped, "was", "were") + " dropped there, and not sent again"
 				}
 				fmt.Fprintln(p.out(), text)
 			}
@@ -103,7 +104,7 @@ func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labe
 				return
 			}
 			count.sent++
-			fmt.Fprintf(p.out(), "@%s, number %d: number %d there\n", render.Escaped(s.Record.Label), s.Record.Number, s.Number)
+			fmt.Fprintf(p.out(), "@%s, number %d: number %d there\n", typeset.Escaped(s.Record.Label), s.Record.Number, s.Number)
 		})
 	})
 	p.tellNamesake(other, host)

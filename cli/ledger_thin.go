@@ -13,6 +13,8 @@ import (
 	"frankledger/core/ledger/upkeep"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 func (p *Program) ledgerThinCommand() *cobra.Command {
@@ -84,7 +86,7 @@ func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args [
 		label := strings.TrimPrefix(arg, recordMark)
 		of := slices.DeleteFunc(slices.Clone(records), func(r ledger.Record) bool { return r.Label != label })
 		if len(of) == 0 {
-			return misuse("%s: %w", render.Escaped(arg), ledger.ErrLabel)
+			return misuse("%s: %w", typeset.Escaped(arg), ledger.ErrLabel)
 		}
 		chosen = append(chosen, of...)
 	}
@@ -92,7 +94,7 @@ func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args [
 		chosen = records
 	}
 	spare := keep.Spare(chosen, r.view.Context.AsOf, r.view.Zone)
-	lead := render.Grouped(int64(len(spare))) + " of " + render.Count(int64(len(chosen)), "record", "records") + " need not stay"
+	lead := units.Grouped(int64(len(spare))) + " of " + units.Count(int64(len(chosen)), "record", "records") + " need not stay"
 	return p.dropShown(ctx, r, spare, lead, carryOut, yes)
 }
 
@@ -106,7 +108,7 @@ func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Reco
 		return err
 	}
 	if !yes {
-		if err := p.confirm("Drop " + render.Count(int64(len(spare)), "record", "records") + "?"); err != nil {
+		if err := p.confirm("Drop " + units.Count(int64(len(spare)), "record", "records") + "?"); err != nil {
 			return err
 		}
 	}
@@ -128,6 +130,6 @@ func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Reco
 		}
 		dropped++
 	}
-	p.say("dropped %s", render.Count(dropped, "record", "records"))
+	p.say("dropped %s", units.Count(dropped, "record", "records"))
 	return ledgerTrouble(name, err)
 }

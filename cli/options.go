@@ -21,6 +21,8 @@ import (
 	"frankledger/core/text"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // readingOptions are the options that commands that read places share, as they were
@@ -137,8 +139,8 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	shared(cmd, "to", "replace", "page")
 
 	complete(cmd, "as", oneOf(render.Names(forms)))
-	complete(cmd, "units", oneOf(render.UnitWords()))
-	complete(cmd, "times", oneOf(render.TimeWords()))
+	complete(cmd, "units", oneOf(units.SizeWords()))
+	complete(cmd, "times", oneOf(units.TimeWords()))
 	complete(cmd, "colour", oneOf(whenWords))
 	complete(cmd, "page", oneOf(whenWords))
 }
@@ -296,7 +298,7 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 	if likely == "" {
 		likely = "." + render.JSON.Endings[0] // every command can have that
 	}
-	err := misuse("--to: the ending of %s names no format; %s do, and --as", render.Escaped(o.to), strings.Join(endings, ", "))
+	err := misuse("--to: the ending of %s names no format; %s do, and --as", typeset.Escaped(o.to), strings.Join(endings, ", "))
 	return nil, repaired(err, slices.Concat(p.args, []string{"--as", o.forms[0].Name}), p.instead(o.to, file+likely))
 }
 
@@ -334,7 +336,7 @@ func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 	}
 	if o.saveList != "" {
 		if filepath.Clean(o.saveList) == filepath.Clean(r.to) {
-			return misuse("--save-list and --to contradict each other: both go to %s", render.Escaped(r.to))
+			return misuse("--save-list and --to contradict each other: both go to %s", typeset.Escaped(r.to))
 		}
 		r.keeping = &keeping{file: o.saveList}
 	}
@@ -377,12 +379,12 @@ func (p *Program) readView(r *reading, o *showingOptions) (err error) {
 	v := &report.View{View: &render.View{Zone: p.zone(), Plain: o.quiet}}
 	r.view = v
 	if o.units != "" {
-		if v.Units, err = render.ParseUnits(o.units); err != nil {
+		if v.Units, err = units.ParseSizes(o.units); err != nil {
 			return misuse("--%w", err)
 		}
 	}
 	if o.times != "" {
-		if v.Times, err = render.ParseTimes(o.times); err != nil {
+		if v.Times, err = units.ParseTimes(o.times); err != nil {
 			return misuse("--%w", err)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/units"
 )
 
 // outlineFormats are those that an outline can have.
@@ -70,7 +71,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	}
 	r.addsUp(sumsEverything)
 	if r.request.Depth != source.AllDepths {
-		summary.Slips = append(summary.Slips, "only "+render.Count(int64(r.request.Depth), "level", "levels")+" of folders were looked at; --depth all looks at all")
+		summary.Slips = append(summary.Slips, "only "+units.Count(int64(r.request.Depth), "level", "levels")+" of folders were looked at; --depth all looks at all")
 	}
 	plan := outline.Plan{Order: r.order, Context: r.view.Context, FoldersOnly: foldersOnly, First: r.first}
 	return p.answer(r, summary, func(w output.Destination) error {

@@ -14,8 +14,9 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/posix"
 	"frankledger/core/source"
-	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Here it is decided what a word names as a place, and it is opened: a folder or file, a
@@ -108,7 +109,7 @@ func (r *reading) onlyListed(sources []source.Source, summary *report.Summary) [
 // noFolder says that a command is about a folder, and what tells the same of another thing.
 func (p *Program) noFolder(r *reading, s source.Source) error {
 	place := s.Place()
-	given := render.Escaped(place.Given)
+	given := typeset.Escaped(place.Given)
 	if place.List {
 		return repaired(misuse("%s is a list, and this is about one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
 	}
@@ -158,7 +159,7 @@ func (p *Program) withoutCondition() []string {
 func (r *reading) distinct(sources []source.Source, summary *report.Summary) []source.Source {
 	distinct, left := source.Distinct(sources, &r.request)
 	if left > 0 {
-		summary.Notes = append(summary.Notes, render.Count(int64(left), "place is the same as another one, or lies in it", "places are the same as others, or lie in them")+": everything is counted once")
+		summary.Notes = append(summary.Notes, units.Count(int64(left), "place is the same as another one, or lies in it", "places are the same as others, or lie in them")+": everything is counted once")
 	}
 	return distinct
 }
@@ -189,7 +190,7 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 		}
 		if err != nil {
 			problems = append(problems, source.Problem{Path: given, Tried: "find", Err: posix.Reason(err), Entries: 1})
-			missing = append(missing, render.Escaped(path.Clean(given))+": "+posix.Reason(err).Error())
+			missing = append(missing, typeset.Escaped(path.Clean(given))+": "+posix.Reason(err).Error())
 			continue
 		}
 		if err := r.honours(s); err != nil {
@@ -234,10 +235,10 @@ const listMark = "@@"
 // it would be ignored.
 func (r *reading) honours(s source.Source) error {
 	if r.hosts.given && s.Place().Record == nil {
-		return misuse("--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", render.Escaped(s.Place().Given))
+		return misuse("--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", typeset.Escaped(s.Place().Given))
 	}
 	if of := s.Place().Record; of != nil && r.keeping != nil && of.Host != thisHost() {
-		return misuse("--save-list keeps paths for this machine, and %s is of %s; --to saves the answer", render.Escaped(s.Place().Given), render.Escaped(of.Host))
+		return misuse("--save-list keeps paths for this machine, and %s is of %s; --to saves the answer", typeset.Escaped(s.Place().Given), typeset.Escaped(of.Host))
 	}
 	if r.written == nil {
 		return nil
@@ -251,7 +252,7 @@ func (r *reading) honours(s source.Source) error {
 		can    bool
 	}{{"depth", can.Below}, {"hidden", can.Below}, {"skip", can.Below}, {"follow", can.Follow}, {"same-disk", can.SameDisk}} {
 		if !one.can && r.written(one.option) {
-			return misuse("--%s: %s %w", one.option, render.Escaped(s.Place().Given), can.Limits)
+			return misuse("--%s: %s %w", one.option, typeset.Escaped(s.Place().Given), can.Limits)
 		}
 	}
 	return nil
@@ -294,7 +295,7 @@ func (p *Program) tellSetBack(ctx context.Context, r *reading, l *ledger.Ledger,
 	}
 	of := slices.DeleteFunc(records, func(other ledger.Record) bool { return other.Host != found.Host || other.Label != found.Label })
 	if ledger.SetBack(of) {
-		r.notes = append(r.notes, "the clock of "+render.Escaped(found.Host)+" was set back between records of @"+render.Escaped(found.Label)+": the newest is the one made last")
+		r.notes = append(r.notes, "the clock of "+typeset.Escaped(found.Host)+" was set back between records of @"+typeset.Escaped(found.Label)+": the newest is the one made last")
 	}
 	return nil
 }
@@ -320,7 +321,7 @@ func (p *Program) openFound(ctx context.Context, r *reading, one asked, index in
 	case errors.Is(err, ledger.ErrDamaged) && one.among, errors.Is(err, replay.ErrNotRead) && one.among:
 		return nil, err
 	case errors.Is(err, replay.ErrNoEntry) || errors.Is(err, replay.ErrNotRead):
-		return nil, misuse("%s: %w", render.Escaped(one.given), err)
+		return nil, misuse("%s: %w", typeset.Escaped(one.given), err)
 	}
 	return nil, ledgerTrouble(p.ledgerPath, err)
 }
@@ -354,7 +355,7 @@ func hasRecord(sources []source.Source) bool {
 func (p *Program) nowOnly(sources []source.Source) error {
 	for _, s := range sources {
 		if place := s.Place(); place.Kept {
-			err := misuse("%s is a record, and this command is only for what is there now", render.Escaped(place.Given))
+			err := misuse("%s is a record, and this command is only for what is there now", typeset.Escaped(place.Given))
 			if place.Record.Host != thisHost() {
 				return err
 			}
@@ -366,17 +367,17 @@ func (p *Program) nowOnly(sources []source.Source) error {
 
 // thereNow opens, as it is now, what a record is of.
 func thereNow(recorded *replay.Source, index int) (source.Source, error) {
-	r, given := recorded.Record(), render.Escaped(recorded.Place().Given)
+	r, given := recorded.Record(), typeset.Escaped(recorded.Place().Given)
 	host, err := os.Hostname()
 	if err != nil {
 		return nil, err
 	}
 	if r.Host != host {
-		return nil, misuse("%s was recorded on %s, and this is %s; name the place to compare it with", given, render.Escaped(r.Host), render.Escaped(host))
+		return nil, misuse("%s was recorded on %s, and this is %s; name the place to compare it with", given, typeset.Escaped(r.Host), typeset.Escaped(host))
 	}
 	now, err := live.Open(recorded.Place().Full, index)
 	if err != nil {
-		return nil, misuse("%s, which is %s, is not there now: %w", render.Escaped(recorded.Place().Full), given, posix.Reason(err))
+		return nil, misuse("%s, which is %s, is not there now: %w", typeset.Escaped(recorded.Place().Full), given, posix.Reason(err))
 	}
 	return now, nil
 }

@@ -7,6 +7,8 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // patience is how long nothing is said about a reading that goes on.
@@ -44,7 +46,7 @@ func (p *Program) progressOf(r *reading, line func(since time.Duration) string) 
 		}
 		status = output.NewStatus(p.Err, refresh, func() string {
 			width, _ := sizeOf(p.Err)
-			return render.Truncate(line(time.Since(begun)), width-1, "…")
+			return typeset.Truncate(line(time.Since(begun)), width-1, "…")
 		})
 		p.shown.Store(status)
 	})
@@ -63,9 +65,9 @@ func (p *Program) progressOf(r *reading, line func(since time.Duration) string) 
 
 // actLine tells how far acting has come.
 func actLine(v *render.View, progress *source.Progress, steps, all int64, since time.Duration) string {
-	line := render.Grouped(steps) + " of " + render.Count(all, "step", "steps")
+	line := units.Grouped(steps) + " of " + units.Count(all, "step", "steps")
 	if entries := progress.Entries.Load(); entries > 0 {
-		line += ", " + render.Count(entries, "entry", "entries") + " looked at"
+		line += ", " + units.Count(entries, "entry", "entries") + " looked at"
 	}
 	if read := progress.Read.Load(); read > 0 { // once to copy and once to make sure
 		line += ", copying: " + v.Units.SizeText(read) + " read, " + v.Units.SizeText(int64(float64(read)/max(since.Seconds(), 0.001))) + " a second"
@@ -84,15 +86,15 @@ func progressLine(v *render.View, progress *source.Progress, since time.Duration
 		}
 		line += ", " + v.Units.SizeText(rate) + " a second"
 		if all > read && rate > 0 {
-			line += ", " + render.Span(time.Duration(float64(all-read)/float64(rate)*float64(time.Second))) + " left"
+			line += ", " + units.Span(time.Duration(float64(all-read)/float64(rate)*float64(time.Second))) + " left"
 		}
 		return line
 	}
 	entries, folders := progress.Entries.Load(), progress.Folders.Load()
-	line := "reading: " + render.Count(entries, "entry", "entries") + " in " + render.Count(folders, "folder", "folders")
+	line := "reading: " + units.Count(entries, "entry", "entries") + " in " + units.Count(folders, "folder", "folders")
 	if bytes := progress.Bytes.Load(); bytes > 0 {
 		line += ", " + v.Units.SizeText(bytes)
 	}
-	return line + ", " + render.Grouped(int64(float64(entries)/seconds)) + " a second; " +
-		render.Count(max(progress.Found.Load()-folders, 0), "folder", "folders") + " left so far"
+	return line + ", " + units.Grouped(int64(float64(entries)/seconds)) + " a second; " +
+		units.Count(max(progress.Found.Load()-folders, 0), "folder", "folders") + " left so far"
 }

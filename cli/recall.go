@@ -15,7 +15,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
 	"frankledger/core/text"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 func (p *Program) recallCommand() *cobra.Command {
@@ -96,7 +96,7 @@ func (p *Program) forget(path, name string) error {
 		return nil
 	})
 	if err == nil {
-		_, err = fmt.Fprintf(p.out(), "%s is forgotten\n", render.Escaped(name))
+		_, err = fmt.Fprintf(p.out(), "%s is forgotten\n", typeset.Escaped(name))
 	}
 	return err
 }
@@ -163,30 +163,30 @@ func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, p
 	})
 	err = config.ChangeSearches(path, func(searches map[string]config.Search) error {
 		if was, taken := searches[name]; taken && !replace && !reflect.DeepEqual(was, search) {
-			err := misuse("--remember: %s is a search already, for %s; --replace replaces it", render.Escaped(name), render.Escaped(was.Where))
+			err := misuse("--remember: %s is a search already, for %s; --replace replaces it", typeset.Escaped(name), typeset.Escaped(was.Where))
 			return repaired(err, append(slices.Clip(p.args), "--replace"))
 		}
 		searches[name] = search
 		return nil
 	})
 	if err == nil {
-		p.say("remembered as %s: %s where %s", render.Escaped(name), render.Escaped(strings.Join(search.Places, " ")), render.Escaped(where))
+		p.say("remembered as %s: %s where %s", typeset.Escaped(name), typeset.Escaped(strings.Join(search.Places, " ")), typeset.Escaped(where))
 	}
 	return err
 }
 
 func (p *Program) listSearches(path string, searches map[string]config.Search) error {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s\n\n", render.Escaped(path))
+	fmt.Fprintf(&b, "%s\n\n", typeset.Escaped(path))
 	for _, name := range slices.Sorted(maps.Keys(searches)) {
 		s := searches[name]
 		var places []string
 		for _, place := range s.Places {
-			places = append(places, render.Escaped(place))
+			places = append(places, typeset.Escaped(place))
 		}
-		fmt.Fprintf(&b, "  %s\n      %s where %s\n", render.Escaped(name), strings.Join(places, " "), render.Escaped(s.Where))
+		fmt.Fprintf(&b, "  %s\n      %s where %s\n", typeset.Escaped(name), strings.Join(places, " "), typeset.Escaped(s.Where))
 		if len(s.Options) > 0 {
-			fmt.Fprintf(&b, "      %s\n", render.Escaped(strings.Join(s.Options, " ")))
+			fmt.Fprintf(&b, "      %s\n", typeset.Escaped(strings.Join(s.Options, " ")))
 		}
 	}
 	if len(searches) == 0 {

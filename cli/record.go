@@ -27,6 +27,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // recordOptions are the options of record beside those that all commands share.
@@ -106,7 +108,7 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 // labelTaken says which place a label stands for, if that is what is wrong.
 func (p *Program) labelTaken(label, path string, err error) error {
 	if errors.Is(err, ledger.ErrLabelTaken) {
-		return misuse("--label %s: %s; choose another, or --move-label", label, render.Escaped(err.Error()))
+		return misuse("--label %s: %s; choose another, or --move-label", label, typeset.Escaped(err.Error()))
 	}
 	return ledgerTrouble(path, err)
 }
@@ -242,7 +244,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		done := p.progress(r, progress)
 		defer done()
-		defer p.writing("recording " + render.Escaped(place.Given))()
+		defer p.writing("recording " + typeset.Escaped(place.Given))()
 		written, changes, err := recording.Write(ctx, l, record, snapshot, summary.Report, options)
 		if err != nil {
 			return p.labelTaken(o.label, path, err)
@@ -258,7 +260,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		unexplained = len(changes.Unexplained) > 0
 		for _, way := range changes.Unexplained {
-			p.say("frank: the content of %s has changed, although its size and times have not", render.Escaped(filepath.Join(place.Given, way)))
+			p.say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(place.Given, way)))
 		}
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err
@@ -312,7 +314,7 @@ func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
 		p.say("%s", commandLine([]string{"ledger", "send", recordMark + o.label, "--to", o.send}))
 		return nil
 	case err == nil && !o.reading.quiet:
-		fmt.Fprintf(p.out(), "%s sent to %s\n", render.Count(sent.sent, "record", "records"), shownLedger(o.send))
+		fmt.Fprintf(p.out(), "%s sent to %s\n", units.Count(sent.sent, "record", "records"), shownLedger(o.send))
 	}
 	return err
 }

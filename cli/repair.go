@@ -12,7 +12,7 @@ import (
 
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // repaired gives a misuse command lines that were likely meant, as words without the name
@@ -98,7 +98,7 @@ func (p *Program) instead(word string, with ...string) []string {
 func commandLine(args []string) string {
 	line := "frank"
 	for _, arg := range args {
-		line += " " + render.ShellQuoted(ledger.Shown(arg))
+		line += " " + typeset.ShellQuoted(ledger.Shown(arg))
 	}
 	return line
 }

@@ -21,6 +21,7 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/units"
 )
 
 // reportOptions are the options of report beside those that all commands share.
@@ -83,8 +84,8 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	if err != nil {
 		return err
 	}
-	if r.view.Times == render.Relative && !cmd.Flags().Changed("times") {
-		r.view.Times = render.Local // it is looked at later
+	if r.view.Times == units.Relative && !cmd.Flags().Changed("times") {
+		r.view.Times = units.Local // it is looked at later
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
 	if err != nil {

@@ -15,6 +15,7 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
 )
 
 // list answers with the entries of places. With totals, a folder has the size of what
@@ -147,7 +148,7 @@ func (p *Program) answer(r *reading, summary *report.Summary, write func(output.
 		return err
 	}
 	if r.byEnding && !r.quiet {
-		p.say("written to %s as %s", render.Escaped(r.to), r.form.Name)
+		p.say("written to %s as %s", typeset.Escaped(r.to), r.form.Name)
 	}
 	return p.conclude(r, summary)
 }
@@ -163,7 +164,7 @@ func write[R any](p *Program, r *reading, summary *report.Summary, columns []row
 // error. A file is not left half made for a signal.
 func (p *Program) finish(r *reading, destination output.Destination, err error, whole bool) error {
 	if r.to != "" {
-		defer p.writing("writing " + render.Escaped(r.to))()
+		defer p.writing("writing " + typeset.Escaped(r.to))()
 	}
 	if closing := destination.Close(whole); err == nil {
 		err = closing

@@ -13,6 +13,7 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // searchOptions are the options of search beside those that all commands share.
@@ -151,7 +152,7 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 		if c, wrong := condition.Parse(args[i:]); wrong == nil {
 			r.pieces = nil
 			if !c.Spoken {
-				p.taken(r, whereWord+" "+render.Escaped(c.String()))
+				p.taken(r, whereWord+" "+typeset.Escaped(c.String()))
 			}
 			return slices.Concat(args[:i], []string{whereWord}, args[i:]), nil
 		}
@@ -167,7 +168,7 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 		return nil, repaired(misuse("say what to look for: pieces of a name, or a condition after where"),
 			[]string{"search", "dawn"}, []string{"search", "where", "name", "has", "dawn"})
 	}
-	err = misuse("say what to look for in %s: pieces of a name, or a condition after where", render.Escaped(strings.Join(places, " ")))
+	err = misuse("say what to look for in %s: pieces of a name, or a condition after where", typeset.Escaped(strings.Join(places, " ")))
 	if len(places) == 1 {
 		piece := filepath.Base(places[0])
 		err = repaired(err, slices.Concat([]string{"list"}, places), []string{"search", whereWord, "name", "has", piece})
@@ -181,7 +182,7 @@ func (p *Program) piecesAndWhere(r *reading, places, args []string) ([]string, e
 		return nil, misuse("a place cannot be empty; the current folder is .")
 	}
 	for _, piece := range r.pieces {
-		r.slips = append(r.slips, "there is no place called "+render.ShellQuoted(piece)+" here, so names with that in them were looked for")
+		r.slips = append(r.slips, "there is no place called "+typeset.ShellQuoted(piece)+" here, so names with that in them were looked for")
 	}
 	return append(places, args[slices.Index(args, whereWord):]...), nil
 }

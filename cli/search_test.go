@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
-	"frankledger/render"
+	"frankledger/render/units"
 )
 
 // The job of a new user: the dawn recordings from Ridge of the last week over
@@ -217,7 +217,7 @@ func TestKeptByEveryCommand(t *testing.T) {
 			want = strings.ReplaceAll(want, " ", "|")
 		}
 		assert.Equal(t, strings.TrimSuffix(want, "|"), strings.Join(got, "|"), line)
-		assert.Contains(t, r.err, render.Count(int64(len(got)), "path", "paths")+" saved in ../kept", line)
+		assert.Contains(t, r.err, units.Count(int64(len(got)), "path", "paths")+" saved in ../kept", line)
 	}
 	r := run(t, root, "list", "--save-list", "../kept")
 	assert.Equal(t, 2, r.status)

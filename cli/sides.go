@@ -15,8 +15,9 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/sides"
 	"frankledger/core/source"
-	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Here it is decided what of two places is held against one another.
@@ -59,7 +60,7 @@ func againstLists(summary *report.Summary, sources []source.Source) {
 			ways = append(ways, way)
 		}
 		if elsewhere > 0 {
-			summary.Notes = append(summary.Notes, render.Count(int64(elsewhere), "path", "paths")+" of "+render.Escaped(s.Place().Given)+" lead elsewhere, and were left out")
+			summary.Notes = append(summary.Notes, units.Count(int64(elsewhere), "path", "paths")+" of "+typeset.Escaped(s.Place().Given)+" lead elsewhere, and were left out")
 		}
 		sources[i] = live.NewPart(root, s.Place().Given, i, ways)
 	}
@@ -93,9 +94,9 @@ func scopesOf(r *reading, summary *report.Summary, places ...source.Source) []si
 			continue
 		}
 		for n := range words {
-			words[n] = render.ShellQuoted(words[n])
+			words[n] = typeset.ShellQuoted(words[n])
 		}
-		what := render.Escaped(places[i].Place().Given) + " was"
+		what := typeset.Escaped(places[i].Place().Given) + " was"
 		if alike && len(chosen) > 1 {
 			what = "both were"
 		}

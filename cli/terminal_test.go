@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // onTerminal runs a command on a pseudo-terminal and returns all that the
@@ -39,7 +40,7 @@ func TestTableOnTerminal(t *testing.T) {
 	assert.Regexp(t, colour, out)
 	for _, line := range strings.Split(colour.ReplaceAllString(out, ""), "\n") {
 		if line != root {
-			assert.LessOrEqual(t, render.Width(line), 60, line)
+			assert.LessOrEqual(t, typeset.Width(line), 60, line)
 		}
 	}
 	assert.Contains(t, out, "…")

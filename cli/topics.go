@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frankledger/render"
+	"frankledger/render/layout"
 )
 
 // firstQuestions are what people want to know, each with a command that works on the sample
@@ -31,7 +31,7 @@ func (p *Program) overview(root *cobra.Command) string {
 		rows = append(rows, []string{q.question, exampleMark + q.line})
 		asked[strings.Fields(q.line)[0]] = true
 	}
-	b.WriteString(render.PageColumns(rows))
+	b.WriteString(layout.PageColumns(rows))
 	b.WriteString("\n")
 	rows = nil
 	var aside []string
@@ -44,9 +44,9 @@ func (p *Program) overview(root *cobra.Command) string {
 			rows = append(rows, []string{c.Name(), c.Short})
 		}
 	}
-	b.WriteString(render.PageColumns(rows))
+	b.WriteString(layout.PageColumns(rows))
 	b.WriteString("  and " + strings.Join(aside, ", ") + "\n")
-	b.WriteString("\n" + render.PageColumns([][]string{
+	b.WriteString("\n" + layout.PageColumns([][]string{
 		{"frank help COMMAND", "more about a command; frank help all: about all"},
 		{"frank help " + topicNames()[0], "how to write them; also " + strings.Join(topicNames()[1:], ", ")},
 		{"frank demo", "the commands at work, on a made-up tree"},

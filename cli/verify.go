@@ -26,6 +26,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // verifyOptions are the options of verify beside those that all commands share.
@@ -99,7 +101,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	ctx := cmd.Context()
 	r.ledger, r.relative = o.ledger, true
 	if strings.HasPrefix(listPath, listMark) {
-		return repaired(misuse("%s is a list of paths, not of digests", render.Escaped(listPath)), []string{"checksum", listPath})
+		return repaired(misuse("%s is a list of paths, not of digests", typeset.Escaped(listPath)), []string{"checksum", listPath})
 	}
 	if _, err := p.where(r, args); err != nil {
 		return err
@@ -152,10 +154,10 @@ func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, er
 	}
 	root, err := live.Open(in, 0)
 	if err != nil {
-		return nil, misuse("--in: %s: %w", render.Escaped(in), posix.Reason(err))
+		return nil, misuse("--in: %s: %w", typeset.Escaped(in), posix.Reason(err))
 	}
 	if root.Place().Leaf {
-		return nil, misuse("--in: %s is not a folder", render.Escaped(in))
+		return nil, misuse("--in: %s is not a folder", typeset.Escaped(in))
 	}
 	return root, nil
 }
@@ -169,7 +171,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	recorded := s.(*replay.Source)
 	if s.Place().Leaf {
 		label, below, _ := strings.Cut(given, "/")
-		return nil, nil, nil, repaired(misuse("%s is one file; the record of its folder is verified", render.Escaped(given)), []string{"verify", label, whereWord, "path", "is", below})
+		return nil, nil, nil, repaired(misuse("%s is one file; the record of its folder is verified", typeset.Escaped(given)), []string{"verify", label, whereWord, "path", "is", below})
 	}
 	list, without, read, err := checksum.ListOf(ctx, s)
 	if err != nil {
@@ -215,7 +217,7 @@ func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.
 		}
 		return verdict != source.Yes
 	})
-	r.notes = append(r.notes, render.Grouped(int64(len(list.Lines)))+" of "+render.Count(int64(all), "file", "files")+" listed meet the condition")
+	r.notes = append(r.notes, units.Grouped(int64(len(list.Lines)))+" of "+units.Count(int64(all), "file", "files")+" listed meet the condition")
 	sides.Settle(&report, undecided)
 	return report, nil
 }
@@ -252,11 +254,11 @@ func readList(path string) (list *digestlist.List, full string, err error) {
 	}
 	info, err := os.Stat(path)
 	if err == nil && info.IsDir() {
-		return nil, "", repaired(misuse("%s is a folder, not a list of digests; frank checksum makes lists", render.Escaped(path)), []string{"checksum", path})
+		return nil, "", repaired(misuse("%s is a folder, not a list of digests; frank checksum makes lists", typeset.Escaped(path)), []string{"checksum", path})
 	}
 	file, err := os.Open(path)
 	if err != nil {
-		return nil, "", misuse("the list %s: %w", render.Escaped(path), posix.Reason(err))
+		return nil, "", misuse("the list %s: %w", typeset.Escaped(path), posix.Reason(err))
 	}
 	defer file.Close()
 	if full, err = filepath.Abs(path); err != nil {
@@ -309,7 +311,7 @@ func (p *Program) empty(listPath string, list *digestlist.List) error {
 		return nil
 	}
 	for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
-		p.say("frank: line %d of the list: %s", m.Number, render.Escaped(m.Reason))
+		p.say("frank: line %d of the list: %s", m.Number, typeset.Escaped(m.Reason))
 	}
 	if strings.HasPrefix(listPath, recordMark) {
 		return misuse("the record has no digests; frank record --checksum adds them")
@@ -341,7 +343,7 @@ func addListProblems(summary *report.Summary, listPath string, list *digestlist.
 			add(len(a.Refused)-i, line.Number, "read the names that begin with", errLeadsOut)
 			break
 		}
-		add(1, line.Number, "read "+render.Escaped(line.Name)+" in", errLeadsOut)
+		add(1, line.Number, "read "+typeset.Escaped(line.Name)+" in", errLeadsOut)
 	}
 }
 
@@ -382,10 +384,10 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	}
 	place, err := live.Open(args[0], 0)
 	if err != nil {
-		return misuse("%s: %w", render.Escaped(args[0]), posix.Reason(err))
+		return misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
 	}
 	if !place.Place().Leaf {
-		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", render.Escaped(args[0]))
+		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", typeset.Escaped(args[0]))
 	}
 	list, folder := checksum.Single(args[0], place.Place().Full, value)
 	if r.form != render.Table {

@@ -14,6 +14,8 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 type weighOptions struct {
@@ -151,7 +153,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			}
 		}
 		if !cmd.Flags().Changed("units") {
-			r.view.Units = render.AllBytes // to be added up by hand
+			r.view.Units = units.AllBytes // to be added up by hand
 		}
 	}
 	if err := plan.SetAtLeast(o.atLeast); err != nil {
@@ -173,7 +175,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
 		})
 		if errors.Is(stopped, weigh.ErrNothing) {
-			return misuse("--explain: %w in %s: it is empty, or was not weighed", stopped, render.Escaped(o.explain))
+			return misuse("--explain: %w in %s: it is empty, or was not weighed", stopped, typeset.Escaped(o.explain))
 		}
 		if a == nil {
 			return stopped

@@ -16,6 +16,7 @@ import (
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
 )
 
 // weighSince answers with what has become heavier or lighter since a place was recorded, or
@@ -77,7 +78,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		return nil, nil, nil, err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return nil, nil, nil, misuse("%s: %w", render.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
+		return nil, nil, nil, misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if recorded, is := sources[0].(*replay.Source); is && len(sources) == 1 {
 		if sources, err = againstNow(r, recorded); err != nil {

@@ -9,7 +9,7 @@ import (
 
 	"frankledger/core/account"
 	"frankledger/core/condition"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // whereWord parts places from the condition.
@@ -67,10 +67,10 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 	r.condition, r.program, r.request.Condition = c, program, program
 	r.slips = append(r.slips, c.Slips(env)...)
 	if c.Spoken {
-		p.taken(r, whereWord+" "+render.Escaped(c.String()))
+		p.taken(r, whereWord+" "+typeset.Escaped(c.String()))
 	}
 	for _, note := range c.Notes {
-		p.taken(r, render.Escaped(note))
+		p.taken(r, typeset.Escaped(note))
 	}
 	return places, nil
 }
@@ -105,7 +105,7 @@ func (p *Program) conditionMistake(err error) error {
 		return misuse("%w", err)
 	}
 	marked := "  " + strings.ReplaceAll(mistake.Marked(), "\n", "\n  ")
-	err = misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, render.Escaped(mistake.Message))
+	err = misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, typeset.Escaped(mistake.Message))
 	err.(*failure).topic = "conditions"
 	for _, words := range mistake.Repairs {
 		err = repaired(err, p.withCondition(words))

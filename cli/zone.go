@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"frankledger/core/calendar"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // zone is the time zone of the person, as the variable TZ tells, or else the system. What TZ has in
@@ -20,7 +20,7 @@ func (p *Program) zone() *time.Location {
 		}
 		zone, err := calendar.ParseZone(name)
 		if err != nil {
-			p.say("frank: times are in UTC: this system does not know the time zone %s, which the variable TZ names", render.Escaped(name))
+			p.say("frank: times are in UTC: this system does not know the time zone %s, which the variable TZ names", typeset.Escaped(name))
 			return
 		}
 		time.Local = zone

@@ -6,6 +6,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/row"
+	"frankledger/render/typeset"
 )
 
 // csv writes comma-separated values after RFC 4180: a header of field names,
@@ -46,7 +47,7 @@ func (c csv[R]) End(dst []byte, _ Frame) []byte { return dst }
 func (c csv[R]) quote(dst []byte, start int) []byte {
 	value := dst[start:]
 	if c.view.Escape {
-		value = []byte(Escaped(string(value)))
+		value = []byte(typeset.Escaped(string(value)))
 		dst = append(dst[:start], value...)
 	}
 	if !bytes.ContainsRune(value, ',') && !bytes.ContainsRune(value, '"') && !bytes.ContainsRune(value, '\n') && !bytes.ContainsRune(value, '\r') {

@@ -15,6 +15,7 @@ import (
 	"frankledger/core/row"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
 )
 
 // rendered writes entries in a format as on a terminal of that width, and checks
@@ -24,7 +25,7 @@ func rendered[R any](t *testing.T, v *report.View, f func(*report.View) render.F
 	var b bytes.Buffer
 	require.NoError(t, render.All(&b, f(v), l, v.Frame(s)))
 	for line := range strings.Lines(b.String()) {
-		assert.LessOrEqual(t, render.Width(strings.TrimSuffix(line, "\n")), width, line)
+		assert.LessOrEqual(t, typeset.Width(strings.TrimSuffix(line, "\n")), width, line)
 	}
 	return b.String()
 }

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/exact"
 	"frankledger/core/row"
 	"frankledger/core/text"
+	"frankledger/render/units"
 )
 
 // Format is a way to write rows. Its methods append to dst and return it. Row may be
@@ -59,8 +60,8 @@ type Measurer[R any] interface {
 // View is how an answer is to be shown.
 type View struct {
 	Context *entry.Context
-	Units   Units
-	Times   Times
+	Units   units.Sizes
+	Times   units.Times
 	Zone    *time.Location // for local times
 	Palette Palette
 	Width   int      // columns of the terminal; 0 for no limit
@@ -68,6 +69,11 @@ type View struct {
 	Plain   bool     // no heading and no footer
 	Sorted  []string // the columns that rows are sorted by, which tell most of them
 	Every   bool     // no column may be left out for want of room: each was asked for
+}
+
+// Clock says how moments are shown.
+func (v *View) Clock() units.Clock {
+	return units.Clock{Times: v.Times, Zone: v.Zone, AsOf: v.Context.AsOf}
 }
 
 // Form is what there is to know of a format.

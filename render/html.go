@@ -10,6 +10,8 @@ import (
 	"frankledger/core/row"
 	"frankledger/core/text"
 	"frankledger/render/page"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // MostOnPage is how many rows a page has at most: of more, browsers take long to lay them out.
@@ -63,7 +65,7 @@ func AppendTable[R any](dst []byte, p *page.Page, v *View, name string, columns 
 func (h *html[R]) Measure(r R) {
 	for i := range h.columns {
 		left, right := Cell(h.view, &h.columns[i], r)
-		h.widths[i] = max(h.widths[i], Width(left)+Width(right)+1, Width(h.columns[i].Words(r)))
+		h.widths[i] = max(h.widths[i], typeset.Width(left)+typeset.Width(right)+1, typeset.Width(h.columns[i].Words(r)))
 	}
 }
 
@@ -84,7 +86,7 @@ func (h *html[R]) layout() string {
 	const widest, narrowest, sign = 110, 20, 2 // sign of the order
 	text := h.within + "tr{grid-template-columns:"
 	for i := range h.columns {
-		width := max(h.widths[i], Width(h.columns[i].Name)+sign)
+		width := max(h.widths[i], typeset.Width(h.columns[i].Name)+sign)
 		switch {
 		case h.columns[i].Type == row.Bar:
 			text += " 9rem"
@@ -138,7 +140,7 @@ func EndPage(dst []byte, p *page.Page, f Frame) []byte {
 		dst = append(dst, "<section id=\"problems\">\n<h2>What could not be read</h2>\n<ul class=\"problems\">\n"...)
 		for i, text := range problems {
 			if i == mostTold {
-				text = "and " + Count(int64(len(problems)-i), "place", "places") + " more"
+				text = "and " + units.Count(int64(len(problems)-i), "place", "places") + " more"
 			}
 			dst = page.AppendElement(dst, "li", "", text)
 			if i == mostTold {
@@ -212,7 +214,7 @@ func (h *html[R]) Row(dst []byte, r R) []byte {
 	dst = append(dst, "<tr"...)
 	if path, ok := h.pathOf(r); ok {
 		name, _ := h.columns[0].Text(r)
-		if rest, below := strings.CutPrefix(path, h.base); !below || h.base == "" || rest != name || strange(name) {
+		if rest, below := strings.CutPrefix(path, h.base); !below || h.base == "" || rest != name || typeset.Strange(name) {
 			dst = append(page.AppendText(append(dst, ` data-p="`...), copied(path)), '"')
 		}
 	}
@@ -326,7 +328,7 @@ func copied(path string) string {
 
 // Left tells of the rows that the page does not have.
 func (h *html[R]) Left(dst []byte, list row.Source[R], from int) []byte {
-	text := "and " + Count(int64(list.Len()-from), "more row", "more rows") + ", which this page does not have"
+	text := "and " + units.Count(int64(list.Len()-from), "more row", "more rows") + ", which this page does not have"
 	for i := range h.columns {
 		if c := &h.columns[i]; c.Type == row.Bytes {
 			sum, known := int64(0), false

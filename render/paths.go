@@ -6,6 +6,7 @@ import (
 
 	"frankledger/core/digestlist"
 	"frankledger/core/row"
+	"frankledger/render/typeset"
 )
 
 // paths writes the path of each row, its exact bytes, with an end after it. Straight
@@ -22,7 +23,7 @@ func (p paths[R]) Row(dst []byte, r R) []byte {
 	start := len(dst)
 	dst, _ = p.path.AppendText(dst, r)
 	if p.view.Escape {
-		dst = append(dst[:start], Escaped(string(dst[start:]))...)
+		dst = append(dst[:start], typeset.Escaped(string(dst[start:]))...)
 	}
 	return append(dst, p.end)
 }

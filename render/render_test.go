@@ -20,6 +20,8 @@ import (
 	"frankledger/core/row"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 func TestSizes(t *testing.T) {
@@ -38,9 +40,9 @@ func TestSizes(t *testing.T) {
 		{1<<63 - 2, "8.0 EiB", "9.2 EB", "9 223 372 036 854 775 806 B"},
 		{1<<63 - 1, "≥ 8.0 EiB", "≥ 9.2 EB", "≥ 9 223 372 036 854 775 807 B"},
 	} {
-		assert.Equal(t, c.binary, render.Binary.SizeText(c.bytes))
-		assert.Equal(t, c.decimal, render.Decimal.SizeText(c.bytes))
-		assert.Equal(t, c.everyB, render.AllBytes.SizeText(c.bytes))
+		assert.Equal(t, c.binary, units.Binary.SizeText(c.bytes))
+		assert.Equal(t, c.decimal, units.Decimal.SizeText(c.bytes))
+		assert.Equal(t, c.everyB, units.AllBytes.SizeText(c.bytes))
 	}
 }
 
@@ -50,7 +52,7 @@ func TestSpans(t *testing.T) {
 		119 * time.Minute: "119 minutes", 47 * time.Hour: "47 hours", 48 * time.Hour: "2 days", 59 * 24 * time.Hour: "59 days",
 		700 * 24 * time.Hour: "700 days",
 	} {
-		assert.Equal(t, want, render.Span(d))
+		assert.Equal(t, want, units.Span(d))
 	}
 }
 
@@ -95,14 +97,14 @@ func TestEscaped(t *testing.T) {
 		"tag\U000e0041":      `tag\U000e0041`,
 		"family 👨‍👩‍👧":       "family 👨‍👩‍👧",
 	} {
-		assert.Equal(t, want, render.Escaped(text))
+		assert.Equal(t, want, typeset.Escaped(text))
 	}
 }
 
 func FuzzEscaped(f *testing.F) {
 	f.Add("a\x1b[2Jb")
 	f.Fuzz(func(t *testing.T, text string) {
-		escaped := render.Escaped(text)
+		escaped := typeset.Escaped(text)
 		require.True(t, utf8.ValidString(escaped))
 		for _, r := range escaped {
 			require.False(t, unicode.IsControl(r) || unicode.In(r, unicode.Zl, unicode.Zp), "%q", escaped)
@@ -114,13 +116,13 @@ func FuzzShorten(f *testing.F) {
 	f.Add("a very long name indeed.wav", 12)
 	f.Add("干潟の鳥の声.wav", 7)
 	f.Fuzz(func(t *testing.T, text string, limit int) {
-		text, limit = render.Escaped(text), limit%200
-		short := render.Shorten(text, limit)
-		if render.Width(text) <= limit {
+		text, limit = typeset.Escaped(text), limit%200
+		short := typeset.Shorten(text, limit)
+		if typeset.Width(text) <= limit {
 			require.Equal(t, text, short)
 			return
 		}
-		require.LessOrEqual(t, render.Width(short), max(limit, 0))
+		require.LessOrEqual(t, typeset.Width(short), max(limit, 0))
 	})
 }
 
@@ -131,7 +133,7 @@ func TestShellQuoted(t *testing.T) {
 		t.Skip("there is no bash")
 	}
 	for _, text := range []string{"", "plain", "a b", "it's", "e\x1b[31mvil", "line\nbreak", "\xff\xfe", `back\slash`, "it's \x07 `x` $y \\ \u202e", "\x7f'"} {
-		quoted := render.ShellQuoted(text)
+		quoted := typeset.ShellQuoted(text)
 		assert.NotContains(t, quoted, "\x1b")
 		assert.NotContains(t, quoted, "\n")
 		out, err := exec.Command(bash, "-c", "printf %s "+quoted).Output()
@@ -141,9 +143,9 @@ func TestShellQuoted(t *testing.T) {
 }
 
 func TestShortenKeepsTheExtension(t *testing.T) {
-	assert.Equal(t, "a very…ed.wav", render.Shorten("a very long name indeed.wav", 13))
-	assert.Equal(t, "…", render.Shorten("name", 1))
-	assert.Empty(t, render.Shorten("name", 0))
+	assert.Equal(t, "a very…ed.wav", typeset.Shorten("a very long name indeed.wav", 13))
+	assert.Equal(t, "…", typeset.Shorten("name", 1))
+	assert.Empty(t, typeset.Shorten("name", 0))
 }
 
 func view() *report.View {
@@ -284,7 +286,7 @@ func TestTableFits(t *testing.T) {
 		out := write(t, "table", v, shown, l)
 		rows, _, _ := strings.Cut(strings.TrimPrefix(out, "/full/p\n\n"), "\n\n")
 		for _, row := range strings.Split(rows, "\n") {
-			require.LessOrEqual(t, render.Width(row), max(width, 7), out)
+			require.LessOrEqual(t, typeset.Width(row), max(width, 7), out)
 		}
 		require.Equal(t, !strings.Contains(rows, "mara"), strings.Contains(strings.Join(strings.Fields(out), " "), "no room on this screen for"), out)
 	}
@@ -306,7 +308,7 @@ func TestTableFitsWhatWasAskedFor(t *testing.T) {
 		out := write(t, "table", v, shown, l)
 		rows, _, _ := strings.Cut(strings.TrimPrefix(out, "/full/p\n\n"), "\n\n")
 		for _, row := range strings.Split(rows, "\n") {
-			require.LessOrEqual(t, render.Width(row), width, out)
+			require.LessOrEqual(t, typeset.Width(row), width, out)
 		}
 		require.Equal(t, 2, strings.Count(rows, "mara"), out)
 		require.Equal(t, 2, strings.Count(rows, "rw- r-- ---"), out)

@@ -4,6 +4,8 @@ import (
 	"strings"
 
 	"frankledger/core/row"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
 )
 
 // Palette gives words a colour as a second sign of what they say; nothing is
@@ -52,9 +54,9 @@ func StyleOf(look row.Look) Style { return styles[look] }
 // Wrapped breaks lines between words where the screen is too narrow for them.
 func (v *View) Wrapped(lines []Line) (fitting []Line) {
 	for _, line := range lines {
-		for i, text := range Wrap(line.Text, v.Width, Indent) {
+		for i, text := range typeset.Wrap(line.Text, v.Width, layout.Indent) {
 			if i > 0 {
-				text = strings.Repeat(" ", Indent) + text
+				text = strings.Repeat(" ", layout.Indent) + text
 			}
 			fitting = append(fitting, Line{Text: text, Style: line.Style})
 		}

@@ -8,6 +8,9 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/row"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // table shows rows to people: a heading with the full path, columns parted by white
@@ -49,9 +52,6 @@ func (w widths) lead() int {
 }
 
 const (
-	// Indent and Gap are how far rows stand in, and what is between columns.
-	Indent = 2
-	Gap    = 2
 	// Absent is shown where there is no value.
 	Absent = "–"
 	// Narrowest is how short names may get on a narrow terminal, before other columns are
@@ -69,7 +69,7 @@ func NewTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r
 func newTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r R) []byte) *table[R] {
 	t := &table[R]{view: v, all: columns, shown: len(columns), before: before, widths: make([]widths, len(columns)), name: -1, bar: widestBar}
 	for i := range columns {
-		t.widths[i].heading = Width(columns[i].Name)
+		t.widths[i].heading = typeset.Width(columns[i].Name)
 		if t.name < 0 && columns[i].Shrinks() {
 			t.name = i
 		}
@@ -163,9 +163,9 @@ func (t *table[R]) alone(i int) bool {
 
 // wide is how wide some columns are together.
 func (t *table[R]) wide(from, to int) int {
-	all := Indent - Gap
+	all := layout.Indent - layout.Gap
 	for i := from; i < to; i++ {
-		all += t.widths[i].all() + Gap
+		all += t.widths[i].all() + layout.Gap
 	}
 	return all
 }
@@ -182,13 +182,13 @@ func (t *table[R]) shorten(width int) {
 // breakLines has each row take as many lines as it needs.
 func (t *table[R]) breakLines(limit int) {
 	if t.name >= 0 && t.wide(t.name, t.name+1) > limit {
-		t.shorten(limit - Indent)
+		t.shorten(limit - layout.Indent)
 	}
 	from := 0
 	for i := 1; i < t.shown; i++ {
 		indent := 0
 		if from > 0 {
-			indent = Indent
+			indent = layout.Indent
 		}
 		if indent+t.wide(from, i+1) > limit {
 			t.breaks = append(t.breaks, i)
@@ -224,7 +224,7 @@ func (t *table[R]) Measure(r R) {
 		w := &t.widths[i]
 		if string(right) == Absent {
 			if words := t.all[i].Words(r); words != "" {
-				w.words = max(w.words, Width(words))
+				w.words = max(w.words, typeset.Width(words))
 				continue
 			}
 		}
@@ -249,7 +249,7 @@ func widthOf(text []byte, plain bool) int {
 	if plain {
 		return len(text)
 	}
-	return width(text)
+	return typeset.Width(text)
 }
 
 // Fresh implements Measurer.
@@ -276,28 +276,28 @@ func (t *table[R]) Begin(dst []byte, f Frame) []byte {
 	if t.shown == 1 && t.below == nil || t.rows == 0 { // it speaks for itself, or there is nothing to head
 		return dst
 	}
-	line := Fill(nil, Indent)
+	line := typeset.Fill(nil, layout.Indent)
 	for i := range t.columns() {
 		f, w := &t.all[i], t.widths[i]
 		if slices.Contains(t.breaks, i) {
 			dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), QuietStyle)
 			dst = append(dst, '\n')
-			line = Fill(line[:0], 2*Indent)
+			line = typeset.Fill(line[:0], 2*layout.Indent)
 		}
 		switch {
 		case w.left > 0 && w.right > 0 && w.left+1+w.right > w.heading:
 			// Over two parts, the heading stands flush right with the first
 			// if it fits there.
 			before := max(0, w.lead()+w.left-w.heading)
-			line = append(Fill(line, before), f.Name...)
-			line = Fill(line, w.all()-before-w.heading)
+			line = append(typeset.Fill(line, before), f.Name...)
+			line = typeset.Fill(line, w.all()-before-w.heading)
 		case w.left > 0 && w.right == 0 || w.left > 0 && w.words > 0:
-			line = append(Fill(line, w.all()-w.heading), f.Name...)
+			line = append(typeset.Fill(line, w.all()-w.heading), f.Name...)
 		default:
 			line = append(line, f.Name...)
-			line = Fill(line, w.all()-w.heading)
+			line = typeset.Fill(line, w.all()-w.heading)
 		}
-		line = Fill(line, Gap)
+		line = typeset.Fill(line, layout.Gap)
 	}
 	dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), QuietStyle)
 	return append(dst, '\n')
@@ -311,11 +311,11 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 	}
 	room := cellRooms.Get().(*[]byte)
 	defer cellRooms.Put(room)
-	dst = Fill(dst, Indent)
+	dst = typeset.Fill(dst, layout.Indent)
 	pending := 0
 	for i := range t.columns() {
 		if slices.Contains(t.breaks, i) {
-			dst = Fill(append(dst, '\n'), 2*Indent)
+			dst = typeset.Fill(append(dst, '\n'), 2*layout.Indent)
 			pending = 0
 		}
 		f, w := &t.all[i], t.widths[i]
@@ -325,10 +325,10 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			if words := f.Words(r); words != "" { // flush right with the numbers, if there are any
 				lead := 0
 				if w.left > 0 {
-					lead = w.all() - Width(words)
+					lead = w.all() - typeset.Width(words)
 				}
-				dst = v.Palette.Put(Fill(dst, pending+lead), words, QuietStyle)
-				pending = w.all() - lead - Width(words) + Gap
+				dst = v.Palette.Put(typeset.Fill(dst, pending+lead), words, QuietStyle)
+				pending = w.all() - lead - typeset.Width(words) + layout.Gap
 				continue
 			}
 		}
@@ -336,19 +336,19 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 		switch {
 		case i == t.name:
 			if rightWidth > t.nameMax {
-				right = []byte(Shorten(string(right), t.nameMax))
-				rightWidth = width(right)
+				right = []byte(typeset.Shorten(string(right), t.nameMax))
+				rightWidth = typeset.Width(right)
 			}
 		case t.alone(i) && len(left) == 0 && v.Width > 0:
-			right = []byte(strings.Join(Wrap(string(right), v.Width-2*Indent, 0), "\n"+strings.Repeat(" ", 2*Indent)))
-			rightWidth = width(right)
+			right = []byte(strings.Join(typeset.Wrap(string(right), v.Width-2*layout.Indent, 0), "\n"+strings.Repeat(" ", 2*layout.Indent)))
+			rightWidth = typeset.Width(right)
 		case f.Type == row.Bar:
 			n, _ := f.Number(r)
 			right = []byte(bar(n, t.bar))
-			rightWidth = width(right)
+			rightWidth = typeset.Width(right)
 		}
 		if len(left) == 0 && len(right) == 0 {
-			pending += w.all() + Gap
+			pending += w.all() + layout.Gap
 			continue
 		}
 		lead := 0
@@ -367,7 +367,7 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 		if len(left) > 0 && len(right) > 0 {
 			between = 1
 		}
-		dst = Fill(dst, pending+lead)
+		dst = typeset.Fill(dst, pending+lead)
 		ink := PlainStyle
 		if i == t.name {
 			ink = StyleOf(f.Look(r))
@@ -375,18 +375,18 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			ink = QuietStyle
 		}
 		dst = put(v.Palette, dst, left, ink)
-		dst = Fill(dst, between)
+		dst = typeset.Fill(dst, between)
 		if len(left) > 0 && !absent && (f.Type == row.Bytes || f.Type == row.MoreBytes) {
 			ink = QuietStyle
 		}
 		dst = put(v.Palette, dst, right, ink)
-		pending = max(0, w.all()-(lead+leftWidth+between+rightWidth)) + Gap
+		pending = max(0, w.all()-(lead+leftWidth+between+rightWidth)) + layout.Gap
 	}
 	dst = append(dst, '\n')
 	if t.below != nil {
 		_, digits := Cell(v, t.below, r)
-		for _, line := range WrapGroups(digits, v.Width-2*Indent) {
-			dst = v.Palette.Put(Fill(dst, 2*Indent), line, QuietStyle)
+		for _, line := range typeset.WrapGroups(digits, v.Width-2*layout.Indent) {
+			dst = v.Palette.Put(typeset.Fill(dst, 2*layout.Indent), line, QuietStyle)
 			dst = append(dst, '\n')
 		}
 	}
@@ -425,9 +425,9 @@ func appendCell[R any](room []byte, v *View, c *row.Column[R], r R) (left, right
 	if c.Type == row.Text { // most of what is shown
 		text, has := c.AppendText(room, r)
 		if has {
-			plain, strange := look(text)
+			plain, strange := typeset.Look(text)
 			if strange {
-				text = append(room, escape(string(text))...)
+				text = append(room, typeset.EscapeAll(string(text))...)
 			}
 			return nil, text, plain
 		}
@@ -447,7 +447,7 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 	case row.Digits:
 		text, ok := c.Text(r)
 		if v.Escape {
-			text = Groups(text)
+			text = typeset.Groups(text)
 		}
 		return append(dst, text...), 0, ok
 	case row.Time:
@@ -455,7 +455,7 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 		if !ok {
 			return dst, 0, false
 		}
-		both, split = v.appendMoment(dst, t)
+		both, split = v.Clock().AppendMoment(dst, t)
 		return both, split, true
 	case row.Flag:
 		is, ok := c.Flag(r)
@@ -474,7 +474,7 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 		if c.IsAtLeast(r) {
 			dst = append(dst, "≥ "...)
 		}
-		dst, unit = v.Units.appendSize(dst, n)
+		dst, unit = v.Units.AppendSize(dst, n)
 	case row.Mode:
 		return entry.Permissions(n).AppendOctal(dst), 0, true
 	case row.Share:
@@ -482,7 +482,7 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 	case row.Bar:
 		return append(dst, bar(n, widestBar)...), 0, true
 	case row.Count:
-		dst = appendGrouped(dst, n)
+		dst = units.AppendGrouped(dst, n)
 	case row.MoreBytes, row.MoreCount:
 		switch {
 		case n > 0:
@@ -491,15 +491,15 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 			dst, n = append(dst, "−"...), max(-n, 0) // the least number has no opposite
 		}
 		if c.Type == row.MoreCount {
-			dst = appendGrouped(dst, n)
+			dst = units.AppendGrouped(dst, n)
 			break
 		}
-		dst, unit = v.Units.appendSize(dst, n)
+		dst, unit = v.Units.AppendSize(dst, n)
 	case row.Span:
 		if n < 0 { // in the future
 			dst, n = append(dst, '-'), -n
 		}
-		dst, unit = appendSpan(dst, n)
+		dst, unit = units.AppendSpan(dst, n)
 	default:
 		dst = strconv.AppendUint(dst, uint64(n), 10)
 	}

@@ -5,8 +5,8 @@ import (
 	"strings"
 
 	"frankledger/core/chart"
-	"frankledger/render"
 	"frankledger/render/page"
+	"frankledger/render/typeset"
 )
 
 // Cell is a part of a treemap.
@@ -136,7 +136,7 @@ func (t *treemap) draw(n *chart.Node, series, depth int, mostly bool) {
 const perCell = 7.3 // of a cell of a terminal
 
 // widthOf is about how wide text is.
-func widthOf(text string) float64 { return float64(render.Width(text)) * perCell }
+func widthOf(text string) float64 { return float64(typeset.Width(text)) * perCell }
 
 // fitting is text, cut where there is no room for more; "" if there is none for three letters.
 func fitting(text string, room float64) string {
@@ -146,5 +146,5 @@ func fitting(text string, room float64) string {
 	if room < 4*perCell {
 		return ""
 	}
-	return render.Truncate(text, int(room/perCell), "…")
+	return typeset.Truncate(text, int(room/perCell), "…")
 }

@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"frankledger/core/entry"
-	"frankledger/render"
+	"frankledger/render/typeset"
 )
 
 // accessWords says what an access list gives beside the permissions, a line for each who
@@ -42,7 +42,7 @@ func accountName(id uint32, lookup func(uint32) (string, bool)) string {
 	if !known {
 		return fmt.Sprint(id)
 	}
-	return render.Escaped(name)
+	return typeset.Escaped(name)
 }
 
 // mayWords says what three bits let somebody do.

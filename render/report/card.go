@@ -10,6 +10,9 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/inspect"
 	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Cards appends cards for people.
@@ -37,9 +40,9 @@ const narrowestCard = 16
 func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	e := c.Entry
 	full := e.Folder.Place.Full
-	dst = v.Palette.Put(dst, render.Escaped(e.Name), render.HeadingStyle)
+	dst = v.Palette.Put(dst, typeset.Escaped(e.Name), render.HeadingStyle)
 	dst = append(dst, '\n')
-	dst = v.Palette.Put(dst, strings.Repeat(" ", render.Indent)+render.Escaped(full)+v.recorded(e.Folder.Place), render.QuietStyle)
+	dst = v.Palette.Put(dst, strings.Repeat(" ", layout.Indent)+typeset.Escaped(full)+v.recorded(e.Folder.Place), render.QuietStyle)
 	dst = append(dst, "\n\n"...)
 
 	var rows cardRows
@@ -49,30 +52,30 @@ func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	v.placeRows(&rows, c)
 	width := 0
 	for _, row := range rows {
-		width = max(width, render.Width(row[0]))
+		width = max(width, typeset.Width(row[0]))
 	}
 	room := 0
 	if v.Width > 0 {
-		room = max(v.Width-render.Indent-width-render.Gap, narrowestCard)
+		room = max(v.Width-layout.Indent-width-layout.Gap, narrowestCard)
 	}
 	for _, row := range rows {
 		label := row[0]
-		for _, text := range render.Wrap(row[1], room, 0) {
-			dst = render.Fill(dst, render.Indent)
+		for _, text := range typeset.Wrap(row[1], room, 0) {
+			dst = typeset.Fill(dst, layout.Indent)
 			dst = v.Palette.Put(dst, label, render.QuietStyle)
-			dst = render.Fill(dst, width-render.Width(label)+render.Gap)
+			dst = typeset.Fill(dst, width-typeset.Width(label)+layout.Gap)
 			dst = append(append(dst, strings.TrimRight(text, " ")...), '\n')
 			label = ""
 		}
 	}
 	if len(c.Preview) > 0 {
-		dst = v.Palette.Put(dst, "\n"+strings.Repeat(" ", render.Indent)+render.Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", render.QuietStyle)
+		dst = v.Palette.Put(dst, "\n"+strings.Repeat(" ", layout.Indent)+units.Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", render.QuietStyle)
 		for _, line := range c.Preview {
-			line = render.Escaped(strings.ReplaceAll(line, "\t", "    "))
+			line = typeset.Escaped(strings.ReplaceAll(line, "\t", "    "))
 			if v.Width > 0 {
-				line = render.Truncate(line, v.Width-2*render.Indent, "…")
+				line = typeset.Truncate(line, v.Width-2*layout.Indent, "…")
 			}
-			dst = append(append(render.Fill(dst, 2*render.Indent), line...), '\n')
+			dst = append(append(typeset.Fill(dst, 2*layout.Indent), line...), '\n')
 		}
 	}
 	return dst
@@ -87,7 +90,7 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	}
 	if e.Marks&entry.MarkMislabelled != 0 {
 		_, ext := entry.SplitName(e.Name)
-		what += ", which is not what ." + render.Escaped(ext) + " says"
+		what += ", which is not what ." + typeset.Escaped(ext) + " says"
 	}
 	if e.Hidden() {
 		why := "its name starts with a dot"
@@ -99,10 +102,10 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	rows.add("kind", "%s", what)
 	v.linkRows(rows, c)
 	exact := func(bytes int64) string {
-		if v.Units == render.AllBytes || bytes < 1000 {
-			return render.Grouped(bytes) + " bytes"
+		if v.Units == units.AllBytes || bytes < 1000 {
+			return units.Grouped(bytes) + " bytes"
 		}
-		return v.Units.SizeText(bytes) + ", exactly " + render.Grouped(bytes) + " bytes"
+		return v.Units.SizeText(bytes) + ", exactly " + units.Grouped(bytes) + " bytes"
 	}
 	if e.HasSize() {
 		rows.add("content", "%s", exact(e.Size))
@@ -112,7 +115,7 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	case !c.Holds.HasEntries():
 		rows.add("holds", "it is not known what: it could not be read")
 	default:
-		rows.add("holds", "%s: %s", render.Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
+		rows.add("holds", "%s: %s", units.Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
 		rows.add("", "%s of content, %s on disk", exact(c.Holds.Size), v.Units.SizeText(c.Holds.Disk))
 		if c.Partly {
 			rows.add("", "and more that could not be read")
@@ -138,7 +141,7 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 	if e.Kind != entry.KindLink || e.Known&entry.FactTarget == 0 {
 		return
 	}
-	rows.add("target", "%s", render.Escaped(e.More.Target))
+	rows.add("target", "%s", typeset.Escaped(e.More.Target))
 	for i, step := range c.Chain {
 		label := "leads to"
 		if i > 0 {
@@ -147,7 +150,7 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 		if !strings.Contains(step, "..") { // else a folder before it may be a link
 			step = filepath.Clean(step)
 		}
-		rows.add(label, "%s", render.Escaped(step))
+		rows.add(label, "%s", typeset.Escaped(step))
 	}
 	switch {
 	case c.End == inspect.Nowhere:
@@ -160,7 +163,7 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 // timeRows tell the four times apart.
 func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
 	zone, layout := v.Zone, "2006-01-02 15:04:05"
-	if v.Times == render.UTC {
+	if v.Times == units.UTC {
 		zone, layout = nil, "2006-01-02 15:04:05Z"
 	}
 	for _, t := range []struct{ field, phrase string }{
@@ -179,8 +182,8 @@ func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
 			when = when.In(zone)
 		}
 		relative := *v
-		relative.Times = render.Relative
-		number, unit := relative.Moment(at)
+		relative.Times = units.Relative
+		number, unit := relative.Clock().Moment(at)
 		rows.add(t.field, "%s  %-16s  (%s)", when.Format(layout), number+" "+unit, t.phrase)
 	}
 }
@@ -216,7 +219,7 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 	}
 	name := func(id uint32, lookup func(uint32) (string, bool)) string {
 		if name, known := lookup(id); known {
-			return fmt.Sprintf("%s (%d)", render.Escaped(name), id)
+			return fmt.Sprintf("%s (%d)", typeset.Escaped(name), id)
 		}
 		return fmt.Sprintf("%d, which has no account", id)
 	}
@@ -250,7 +253,7 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 	e := c.Entry
 	if e.Known&entry.FactStatus != 0 {
 		if e.Kind != entry.KindFolder {
-			names := render.Count(int64(e.Links), "name", "names")
+			names := units.Count(int64(e.Links), "name", "names")
 			if e.Links > 1 && c.Looked == nil {
 				names += " (hard links)"
 				if !e.Folder.Place.Kept {
@@ -261,10 +264,10 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 		}
 		if c.Looked != nil {
 			for i, sibling := range c.Siblings {
-				rows.add(map[bool]string{true: "also"}[i == 0], "%s", render.Escaped(sibling))
+				rows.add(map[bool]string{true: "also"}[i == 0], "%s", typeset.Escaped(sibling))
 			}
 			if missing := int(e.Links) - 1 - len(c.Siblings); missing > 0 {
-				rows.add("", "%s elsewhere than in %s", render.Count(int64(missing), "name", "names"), render.Escaped(c.Looked.Full))
+				rows.add("", "%s elsewhere than in %s", units.Count(int64(missing), "name", "names"), typeset.Escaped(c.Looked.Full))
 			}
 		}
 		rows.add("inode", "%d on device %d:%d", e.Inode, unix.Major(e.Device), unix.Minor(e.Device))
@@ -276,12 +279,12 @@ func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
 	}
 	d := e.Details()
 	if d.Filesystem != "" {
-		rows.add("file system", "%s, mounted at %s", render.Escaped(d.Filesystem), render.Escaped(d.Mount))
+		rows.add("file system", "%s, mounted at %s", typeset.Escaped(d.Filesystem), typeset.Escaped(d.Mount))
 	}
 	if len(d.Flags) > 0 {
 		rows.add("flags", "%s", strings.Join(d.Flags, ", "))
 	}
 	if len(d.Xattrs) > 0 {
-		rows.add("attributes", "%s", render.Escaped(strings.Join(d.Xattrs, ", ")))
+		rows.add("attributes", "%s", typeset.Escaped(strings.Join(d.Xattrs, ", ")))
 	}
 }

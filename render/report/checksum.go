@@ -4,15 +4,16 @@ import (
 	"strings"
 
 	"frankledger/core/checksum"
-	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // ChecksumSummary says which files have the same content.
 func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
-	s.Lead = render.Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
+	s.Lead = units.Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
 	for _, place := range v.Places {
 		if place.Kept {
-			s.Notes = append(s.Notes, "the digests of "+render.Escaped(place.Given)+" are those in the record")
+			s.Notes = append(s.Notes, "the digests of "+typeset.Escaped(place.Given)+" are those in the record")
 		}
 	}
 	alike := 0
@@ -29,13 +30,13 @@ func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
 	default:
 		var parts []string
 		for i, count := range a.Groups[:min(len(a.Groups), mostMarks)] {
-			parts = append(parts, render.Grouped(int64(count))+" marked "+checksum.Mark(i+1))
+			parts = append(parts, units.Grouped(int64(count))+" marked "+checksum.Mark(i+1))
 		}
 		if len(a.Groups) > mostMarks {
-			parts = append(parts, render.Grouped(int64(len(a.Groups)-mostMarks))+" groups more")
+			parts = append(parts, units.Grouped(int64(len(a.Groups)-mostMarks))+" groups more")
 		}
-		stand := render.Count(int64(a.Alone), "stands", "stand") + " alone"
-		s.Notes = append(s.Notes, render.Grouped(int64(alike))+" have the same content as another: "+strings.Join(parts, ", ")+"; "+stand)
+		stand := units.Count(int64(a.Alone), "stands", "stand") + " alone"
+		s.Notes = append(s.Notes, units.Grouped(int64(alike))+" have the same content as another: "+strings.Join(parts, ", ")+"; "+stand)
 	}
 }
 

@@ -7,6 +7,8 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // CompareSummary says what differs.
@@ -19,11 +21,11 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 			word = "with the same content, but other details"
 		}
 		if n > 0 {
-			parts = append(parts, render.Grouped(int64(n))+" "+word)
+			parts = append(parts, units.Grouped(int64(n))+" "+word)
 		}
 	}
 	s.Numbers = append(s.Numbers, Number{"same", int64(a.Same)}, Number{"same_size", knownBytes(a.Bytes, a.Unsized)}, Number{"unknown", int64(a.Unknown)}, Number{"bytes_read", read})
-	same := render.Count(int64(a.Same), "entry is", "entries are") + " the same, " + v.contentText(a.Bytes, a.Unsized) + " in the files"
+	same := units.Count(int64(a.Same), "entry is", "entries are") + " the same, " + v.contentText(a.Bytes, a.Unsized) + " in the files"
 	switch {
 	case len(parts) > 0:
 		s.Lead = strings.Join(parts, ", ")
@@ -47,11 +49,11 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	}
 	s.Notes = append(s.Notes, "compared "+how)
 	if a.Unknown > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(a.Unknown), "entry", "entries")+" could not be compared")
+		s.Notes = append(s.Notes, units.Count(int64(a.Unknown), "entry", "entries")+" could not be compared")
 	}
 	s.onlyOne(int64(a.Outside))
 	if a.ByTime > 0 {
-		s.Notes = append(s.Notes, "of "+render.Count(int64(a.ByTime), "file", "files")+" only the time was compared: the record has no digests")
+		s.Notes = append(s.Notes, "of "+units.Count(int64(a.ByTime), "file", "files")+" only the time was compared: the record has no digests")
 	}
 }
 
@@ -80,7 +82,7 @@ func (v *View) changeText(r *compare.Result) string {
 	e := r.Entry()
 	switch {
 	case r.Change == compare.Moved && r.Along > 0:
-		return "from " + r.From + ", with " + render.Count(int64(r.Along), "entry", "entries") + " in it"
+		return "from " + r.From + ", with " + units.Count(int64(r.Along), "entry", "entries") + " in it"
 	case r.Change == compare.Moved:
 		return "from " + r.From
 	case r.A == nil || r.B == nil:
@@ -112,7 +114,7 @@ func (v *View) changeText(r *compare.Result) string {
 }
 
 // exactSize is the size of an entry in bytes.
-func exactSize(e *entry.Entry) string { return render.Grouped(e.Size) + " B" }
+func exactSize(e *entry.Entry) string { return units.Grouped(e.Size) + " B" }
 
 // FilesSummary says how two files compare.
 func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
@@ -126,13 +128,13 @@ func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
 	case p.Same:
 		s.Lead = "A and B have the same content"
 	case p.Byte == a:
-		s.Lead = "B begins with all of A, and has " + render.Count(b-a, "byte", "bytes") + " more"
+		s.Lead = "B begins with all of A, and has " + units.Count(b-a, "byte", "bytes") + " more"
 	case p.Byte == b:
-		s.Lead = "A begins with all of B, and has " + render.Count(a-b, "byte", "bytes") + " more"
+		s.Lead = "A begins with all of B, and has " + units.Count(a-b, "byte", "bytes") + " more"
 	default:
-		s.Lead = "A and B first differ in byte " + render.Grouped(p.Byte+1)
+		s.Lead = "A and B first differ in byte " + units.Grouped(p.Byte+1)
 		if p.Line > 1 {
-			s.Lead += ", which is in line " + render.Grouped(p.Line)
+			s.Lead += ", which is in line " + units.Grouped(p.Line)
 		}
 	}
 	if apart := v.apart(p.Files[0].Modified, p.Files[1].Modified); p.Files[0].Modified != p.Files[1].Modified {
@@ -160,12 +162,12 @@ func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
 			if text == "" {
 				text = "none"
 			}
-			return render.Escaped(text)
+			return typeset.Escaped(text)
 		}
 		s.Notes = append(s.Notes, "attributes: A "+of(p.Files[0])+"; B "+of(p.Files[1]))
 	}
 	if one, other := p.Files[0].Name, p.Files[1].Name; p.Same && one != other {
-		s.Notes = append(s.Notes, "name: A "+render.Escaped(one)+", B "+render.Escaped(other))
+		s.Notes = append(s.Notes, "name: A "+typeset.Escaped(one)+", B "+typeset.Escaped(other))
 	}
 }
 
@@ -182,7 +184,7 @@ func (v *View) apart(before, after entry.Time) string {
 	if after.Compare(before) < 0 {
 		before, after, word = after, before, " earlier"
 	}
-	number, unit := v.Between(before, after)
+	number, unit := v.Clock().Between(before, after)
 	if number == "0" {
 		return "less than a second" + word
 	}

@@ -5,6 +5,9 @@ import (
 
 	"frankledger/core/tally"
 	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Cross appends a table of two dimensions: how many entries, and their bytes
@@ -17,7 +20,7 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 		for _, other := range c.Across {
 			count, size := "", ""
 			if g := c.Cells[[2]tally.Key{key, other}]; g != nil {
-				count, size = render.Grouped(g.Sum.Entries()), v.shortSum(&g.Sum)
+				count, size = units.Grouped(g.Sum.Entries()), v.shortSum(&g.Sum)
 			}
 			counts, sizes = append(counts, count), append(sizes, size)
 		}
@@ -26,20 +29,20 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 	widths := make([]int, len(rows[0]))
 	for _, row := range rows {
 		for i, cell := range row {
-			widths[i] = max(widths[i], render.Width(cell))
+			widths[i] = max(widths[i], typeset.Width(cell))
 		}
 	}
 	room := v.roomFor(widths)
 	dst = append(dst, '\n')
 	for n, row := range rows {
-		line := render.Fill(nil, render.Indent)
+		line := typeset.Fill(nil, layout.Indent)
 		for i, cell := range row[:room] {
-			pad := widths[i] - render.Width(cell)
+			pad := widths[i] - typeset.Width(cell)
 			if i == 0 {
-				line = render.Fill(append(line, cell...), pad)
+				line = typeset.Fill(append(line, cell...), pad)
 				continue
 			}
-			line = append(render.Fill(line, render.Gap+pad), cell...)
+			line = append(typeset.Fill(line, layout.Gap+pad), cell...)
 		}
 		text := strings.TrimRight(string(line), " ")
 		inkOfLine := render.PlainStyle
@@ -58,9 +61,9 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, across string, s *Summary
 
 // roomFor is how many columns there is room for, the first always.
 func (v *View) roomFor(widths []int) int {
-	all := render.Indent - render.Gap
+	all := layout.Indent - layout.Gap
 	for i, width := range widths {
-		if all += width + render.Gap; v.Width > 0 && all > v.Width && i > 0 {
+		if all += width + layout.Gap; v.Width > 0 && all > v.Width && i > 0 {
 			return i
 		}
 	}
@@ -71,7 +74,7 @@ func keyText(k tally.Key) string {
 	if k.Absent {
 		return render.Absent
 	}
-	return render.Escaped(k.Text)
+	return typeset.Escaped(k.Text)
 }
 
 func keyTexts(keys []tally.Key) []string {

@@ -4,61 +4,64 @@ import (
 	"frankledger/core/duplicates"
 	"frankledger/core/row"
 	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // DuplicatesSummary says what could be freed.
 func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read int64) {
 	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"folder_sets", int64(a.Folders)}, Number{"spares", int64(a.Spares)},
 		Number{"reclaimable", a.Reclaimable}, Number{"empty", int64(a.Empty)}, Number{"bytes_read", read})
-	folders := render.Count(int64(a.Copied), "folder", "folders") + " with content that another folder has too"
-	sets, files := render.Count(int64(len(a.Sets)-a.Folders), "set", "sets"), " files with the same content"
+	folders := units.Count(int64(a.Copied), "folder", "folders") + " with content that another folder has too"
+	sets, files := units.Count(int64(len(a.Sets)-a.Folders), "set", "sets"), " files with the same content"
 	switch {
 	case len(a.Sets) == 0:
 		s.Lead = "no two files have the same content"
 	case a.Folders == 0:
-		s.Lead = sets + " of" + files + ": " + render.Count(int64(a.Files), "file", "files") + ", " + render.Count(int64(a.Spares), "spare", "spares")
+		s.Lead = sets + " of" + files + ": " + units.Count(int64(a.Files), "file", "files") + ", " + units.Count(int64(a.Spares), "spare", "spares")
 	case a.Folders == len(a.Sets):
-		s.Lead = folders + ": " + render.Count(int64(a.Spares), "spare file", "spare files")
+		s.Lead = folders + ": " + units.Count(int64(a.Spares), "spare file", "spare files")
 	default:
-		s.Lead = folders + ", and " + sets + " of other" + files + ": " + render.Count(int64(a.Spares), "spare file", "spare files") + " in all"
+		s.Lead = folders + ", and " + sets + " of other" + files + ": " + units.Count(int64(a.Spares), "spare file", "spare files") + " in all"
 	}
 	if len(a.Sets) > 0 {
 		s.Lead += "; removing these would free " + upTo(a.UpTo) + v.Units.SizeText(a.Reclaimable)
 	}
-	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
+	s.Notes = append(s.Notes, units.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 	if a.Elsewhere > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: another name of it is outside of what was read")
+		s.Notes = append(s.Notes, units.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: another name of it is outside of what was read")
 	}
 	if a.Empty > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty includes them")
+		s.Notes = append(s.Notes, units.Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty includes them")
 	}
 }
 
 // setLine is what a set of files with the same content is headed with.
 func (v *View) setLine(s *duplicates.Set) string {
 	if s.Kind == duplicates.OfFolders {
-		line := render.Count(s.Within, "file", "files") + ", " + v.Units.SizeText(s.Size)
+		line := units.Count(s.Within, "file", "files") + ", " + v.Units.SizeText(s.Size)
 		if !s.Part {
-			return line + " in each of " + render.Grouped(int64(s.Files)) + " folders that are the same, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+			return line + " in each of " + units.Grouped(int64(s.Files)) + " folders that are the same, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 		}
 		beside := "more"
 		if s.Beside > 0 {
-			beside = render.Count(s.Beside, "file", "files") + ", " + v.Units.SizeText(s.BesideSize) + " beside"
+			beside = units.Count(s.Beside, "file", "files") + ", " + v.Units.SizeText(s.BesideSize) + " beside"
 		}
 		return line + ": all of the second folder is in the first, which has " + beside + "; " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 	}
-	return v.Units.SizeText(s.Size) + " in each of " + render.Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+	return v.Units.SizeText(s.Size) + " in each of " + units.Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 }
 
 // OnlySummary says how many files are in one place only.
 func (v *View) OnlySummary(s *Summary, a *duplicates.Answer, place string, looked, read int64) {
 	only := int64(len(a.Only))
 	s.Numbers = append(s.Numbers, Number{"only", only}, Number{"bytes_read", read})
-	s.Lead = render.Count(only, "file", "files") + " of " + render.Escaped(place) + " with content that is nowhere else"
+	s.Lead = units.Count(only, "file", "files") + " of " + typeset.Escaped(place) + " with content that is nowhere else"
 	if only == 0 {
-		s.Lead = "all content of " + render.Escaped(place) + " is also elsewhere"
+		s.Lead = "all content of " + typeset.Escaped(place) + " is also elsewhere"
 	}
-	s.Notes = append(s.Notes, render.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
+	s.Notes = append(s.Notes, units.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 }
 
 // NewSets returns a table of files with the same content, each set below a line on it.
@@ -70,7 +73,7 @@ func NewSets(v *View, columns []row.Column[*duplicates.Name]) render.Format[*dup
 		if !n.Top {
 			dst = append(dst, '\n')
 		}
-		return append(v.Palette.Put(render.Fill(dst, render.Indent), v.setLine(n.Set), render.PlainStyle), '\n')
+		return append(v.Palette.Put(typeset.Fill(dst, layout.Indent), v.setLine(n.Set), render.PlainStyle), '\n')
 	})
 }
 

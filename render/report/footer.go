@@ -13,6 +13,9 @@ import (
 	"frankledger/core/source"
 	"frankledger/core/sums"
 	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Lines in the three styles that they have.
@@ -73,7 +76,7 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 	}
 	for i, key := range order {
 		if i == 2*mostMachines && len(order) > i+1 {
-			lines = append(lines, quiet("and "+render.Count(int64(len(order)-i), "other record", "other records")))
+			lines = append(lines, quiet("and "+units.Count(int64(len(order)-i), "other record", "other records")))
 			break
 		}
 		places := of[key]
@@ -87,14 +90,14 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 					newest = t
 				}
 			}
-			text = key.full + " on " + render.Count(int64(len(places)), "machine", "machines") + ", as recorded " + v.whenTaken(newest)
+			text = key.full + " on " + units.Count(int64(len(places)), "machine", "machines") + ", as recorded " + v.whenTaken(newest)
 			if first := v.whenTaken(oldest); first != v.whenTaken(newest) {
 				if v.IsAhead(newest.Std()) {
 					text += ","
 				}
 				text += " to " + first
 			}
-			text += " (@" + render.Escaped(key.label) + ")"
+			text += " (@" + typeset.Escaped(key.label) + ")"
 		}
 		lines = append(lines, render.Line{Text: text, Style: render.HeadingStyle})
 	}
@@ -120,7 +123,7 @@ func (v *View) placeLines() (lines []render.Line) {
 func (v *View) placeLine(place *entry.Place) string {
 	line := v.placeName(place) + v.recorded(place)
 	if place.Real != "" {
-		line += ", which leads to " + render.Escaped(place.Real)
+		line += ", which leads to " + typeset.Escaped(place.Real)
 	}
 	return line
 }
@@ -128,11 +131,11 @@ func (v *View) placeLine(place *entry.Place) string {
 func (v *View) placeName(place *entry.Place) string {
 	switch {
 	case place.Leaf:
-		return render.Escaped(path.Dir(place.Full))
+		return typeset.Escaped(path.Dir(place.Full))
 	case place.List:
-		return "the list " + render.Escaped(place.Full)
+		return "the list " + typeset.Escaped(place.Full)
 	}
-	return render.Escaped(place.Full)
+	return typeset.Escaped(place.Full)
 }
 
 // recorded says of a record that it is one, of when, and on which machine if that was asked for.
@@ -142,14 +145,14 @@ func (v *View) recorded(place *entry.Place) string {
 		return ""
 	}
 	when := v.whenTaken(r.Taken)
-	if v.Times == render.Relative && !v.IsAhead(r.Taken.Std()) {
+	if v.Times == units.Relative && !v.IsAhead(r.Taken.Std()) {
 		when += ", " + v.day(r.Taken.Std())
 	}
 	on := ""
 	if strings.Count(place.Given, "@") > 1 {
-		on = " on " + render.Escaped(r.Host)
+		on = " on " + typeset.Escaped(r.Host)
 	}
-	return on + ", as recorded " + when + " (@" + render.Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
+	return on + ", as recorded " + when + " (@" + typeset.Escaped(r.Label) + ", number " + strconv.FormatInt(r.Number, 10) + ")"
 }
 
 // IsAhead reports whether a record is dated later than now: a clock was ahead when it was made.
@@ -164,7 +167,7 @@ func (v *View) whenTaken(t entry.Time) string {
 }
 
 func (v *View) when(t entry.Time) string {
-	number, unit := v.Moment(t)
+	number, unit := v.Clock().Moment(t)
 	return strings.TrimSpace(number + " " + unit)
 }
 
@@ -172,12 +175,12 @@ func (v *View) when(t entry.Time) string {
 func (v *View) Footer(s *Summary) []render.Line {
 	var lines []render.Line
 	m := &s.Matched
-	line := render.Count(m.Entries(), "entry", "entries")
+	line := units.Count(m.Entries(), "entry", "entries")
 	if s.Chosen {
-		line = render.Grouped(m.Entries()) + " of " + render.Count(s.Report.Tested, "entry", "entries")
+		line = units.Grouped(m.Entries()) + " of " + units.Count(s.Report.Tested, "entry", "entries")
 	}
 	if !s.Grouped && s.Shown < m.Entries() {
-		line = render.Grouped(s.Shown) + " shown; " + line
+		line = units.Grouped(s.Shown) + " shown; " + line
 	}
 	if kinds := kindCounts(s); kinds != "" {
 		line += ": " + kinds
@@ -201,7 +204,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	lines = append(lines, plain(line))
 	if s.Chosen && m.Entries() == 0 {
 		for _, slip := range s.Slips {
-			lines = append(lines, plain(render.Escaped(slip)))
+			lines = append(lines, plain(typeset.Escaped(slip)))
 		}
 	}
 	for _, note := range s.Notes {
@@ -211,7 +214,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 		lines = append(lines, alarm("that is more than can be counted: sums stop at the largest number"))
 	}
 	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
-		lines = append(lines, quiet(render.Count(s.Elsewhere.Files, "name", "names")+" of files already counted, with "+
+		lines = append(lines, quiet(units.Count(s.Elsewhere.Files, "name", "names")+" of files already counted, with "+
 			v.Units.SizeText(s.Elsewhere.Size)+", not counted again"))
 	}
 
@@ -227,7 +230,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 		{r.Repeated, "link", "links", "not followed: the folder was read already"},
 	} {
 		if left.count > 0 {
-			lines = append(lines, quiet(render.Count(left.count, left.one, left.many)+" "+left.rest))
+			lines = append(lines, quiet(units.Count(left.count, left.one, left.many)+" "+left.rest))
 		}
 	}
 	for _, text := range append(untold(s), unclear(s)...) {
@@ -268,18 +271,18 @@ func untold(s *Summary) []string {
 	var why []string
 	for _, c := range causes {
 		if n := entries[c]; n > 0 && n != s.Report.Unknown {
-			c.field += " (" + render.Grouped(n) + ")"
+			c.field += " (" + units.Grouped(n) + ")"
 		}
 		why = append(why, c.field+c.reason)
 	}
-	return []string{"it is not known whether " + render.Count(s.Report.Unknown, "entry matches", "entries match") + ": " + strings.Join(why, ", ")}
+	return []string{"it is not known whether " + units.Count(s.Report.Unknown, "entry matches", "entries match") + ": " + strings.Join(why, ", ")}
 }
 
 // unclear says of how many entries a record of what met a condition does not tell.
 func unclear(s *Summary) (lines []string) {
 	for _, p := range s.Report.Problems {
 		if p.Unclear {
-			lines = append(lines, render.Count(p.Entries, "entry", "entries")+" may or may not have been there for "+render.Escaped(p.Path)+" as well, which recorded only what met its condition")
+			lines = append(lines, units.Count(p.Entries, "entry", "entries")+" may or may not have been there for "+typeset.Escaped(p.Path)+" as well, which recorded only what met its condition")
 		}
 	}
 	return lines
@@ -331,9 +334,9 @@ func (v *View) shortSum(s *sums.Sum) string {
 // Effort says how much was read.
 func Effort(r *source.Report) string {
 	if r.Groups == 0 {
-		return "read " + render.Count(r.Folders, "folder", "folders")
+		return "read " + units.Count(r.Folders, "folder", "folders")
 	}
-	text := fmt.Sprintf("read %s of %s of entries in the record", render.Grouped(r.GroupsRead), render.Count(r.Groups, "group", "groups"))
+	text := fmt.Sprintf("read %s of %s of entries in the record", units.Grouped(r.GroupsRead), units.Count(r.Groups, "group", "groups"))
 	if r.GroupsRead < r.Groups {
 		text += "; by their summaries, the others have none that fits"
 	}
@@ -346,21 +349,21 @@ func (v *View) FunnelLines(s *Summary) []string {
 	if len(s.Funnel) == 0 {
 		return nil
 	}
-	rows := [][2]string{{render.Grouped(s.Report.Tested), "looked at"}}
+	rows := [][2]string{{units.Grouped(s.Report.Tested), "looked at"}}
 	for i, left := range s.Funnel {
 		word := "and "
 		if i == 0 {
 			word = ""
 		}
-		text := word + render.Escaped(left.Condition)
+		text := word + typeset.Escaped(left.Condition)
 		if left.Unknown > 0 {
-			text += "  (not known of " + render.Grouped(left.Unknown) + ")"
+			text += "  (not known of " + units.Grouped(left.Unknown) + ")"
 		}
-		rows = append(rows, [2]string{render.Grouped(left.Entries), text})
+		rows = append(rows, [2]string{units.Grouped(left.Entries), text})
 	}
 	var lines []string
 	for _, row := range rows {
-		lines = append(lines, string(render.Fill(nil, render.Indent+render.Width(rows[0][0])-render.Width(row[0])))+row[0]+"  "+row[1])
+		lines = append(lines, string(typeset.Fill(nil, layout.Indent+typeset.Width(rows[0][0])-typeset.Width(row[0])))+row[0]+"  "+row[1])
 	}
 	return lines
 }
@@ -378,7 +381,7 @@ func kindCounts(s *Summary) string {
 		{m.Others, "other", "others"},
 	} {
 		if kind.count > 0 {
-			parts = append(parts, render.Count(kind.count, kind.one, kind.many))
+			parts = append(parts, units.Count(kind.count, kind.one, kind.many))
 		}
 	}
 	return strings.Join(parts, ", ")
@@ -388,10 +391,10 @@ func problemCount(s *Summary) string {
 	unread, vanished := s.counts()
 	var parts []string
 	if unread > 0 {
-		parts = append(parts, render.Count(unread, "place", "places")+" could not be read")
+		parts = append(parts, units.Count(unread, "place", "places")+" could not be read")
 	}
 	if vanished > 0 {
-		parts = append(parts, render.Count(vanished, "entry", "entries")+" vanished during the run")
+		parts = append(parts, units.Count(vanished, "entry", "entries")+" vanished during the run")
 	}
 	return strings.Join(parts, ", ")
 }

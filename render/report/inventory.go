@@ -18,6 +18,8 @@ import (
 	"frankledger/render"
 	"frankledger/render/page"
 	"frankledger/render/picture"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Inventory is a report of places, as a page.
@@ -118,9 +120,9 @@ func (r *Inventory) whatIsHere() {
 		case !sum.HasEntries():
 			return "not known"
 		case sum.Unread > 0:
-			return "≥ " + render.Grouped(n)
+			return "≥ " + units.Grouped(n)
 		}
-		return render.Grouped(n)
+		return units.Grouped(n)
 	}
 	fact("content", size, r.amount(sums.BySize, sum, sum.Whole()))
 	fact("on disk", disk, r.amount(sums.ByDisk, sum, sum.Whole()))
@@ -249,11 +251,11 @@ func (r *Inventory) whatGrew() {
 		}
 		heading := "What grew"
 		if len(r.Answer.Growth) > 1 {
-			heading += " in " + render.Escaped(g.Place.Given)
+			heading += " in " + typeset.Escaped(g.Place.Given)
 		}
 		r.section(heading)
 		if g.Records == 0 {
-			r.element("p", "", render.Count(int64(g.Others), "record was", "records were")+" made on other terms than this report, and cannot be held against it: frank ledger entries shows these.")
+			r.element("p", "", units.Count(int64(g.Others), "record was", "records were")+" made on other terms than this report, and cannot be held against it: frank ledger entries shows these.")
 			r.raw("</section>\n")
 			continue
 		}
@@ -272,14 +274,14 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		before, after := &g.Since.Before, &g.Since.After
 		lead := strings.TrimSuffix(upperFirst(s.Lead), "before")
 		r.number("", r.next(0), strings.TrimSpace(lead))
-		r.dst = page.AppendText(r.dst, " at the last record ("+render.Escaped(since)+"): "+r.amount(r.By, before, before.Whole())+" then, "+r.amount(r.By, after, after.Whole())+" now.")
+		r.dst = page.AppendText(r.dst, " at the last record ("+typeset.Escaped(since)+"): "+r.amount(r.By, before, before.Whole())+" then, "+r.amount(r.By, after, after.Whole())+" now.")
 		r.raw("</p>\n")
 		for _, note := range s.Notes {
 			r.element("p", "quiet", note)
 		}
 	}
 	r.raw(`<div class="pair">` + "\n<div>")
-	r.element("h3", "", "The whole, over "+render.Count(int64(g.Records), "record", "records"))
+	r.element("h3", "", "The whole, over "+units.Count(int64(g.Records), "record", "records"))
 	r.lines(r.line(g, "all of it", func(p *inventory.Point) *inventory.Amount { return &p.Whole }))
 	r.raw("</div>\n")
 	if len(g.Folders) > 0 {
@@ -287,7 +289,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		r.element("h3", "", "The folders that grew most")
 		var lines []picture.Line
 		for i, f := range g.Folders {
-			lines = append(lines, r.line(g, render.Escaped(f.Relative()), func(p *inventory.Point) *inventory.Amount { return &p.Folders[i] }))
+			lines = append(lines, r.line(g, typeset.Escaped(f.Relative()), func(p *inventory.Point) *inventory.Amount { return &p.Folders[i] }))
 		}
 		r.lines(lines...)
 		r.raw("</div>\n")
@@ -304,7 +306,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 		r.element("p", "quiet", AheadOfTime)
 	}
 	if g.Others > 0 {
-		r.element("p", "quiet", render.Count(int64(g.Others), "record", "records")+" made on other terms left out")
+		r.element("p", "quiet", units.Count(int64(g.Others), "record", "records")+" made on other terms left out")
 	}
 }
 
@@ -352,7 +354,7 @@ func (r *Inventory) lines(lines ...picture.Line) {
 }
 
 // countScale is how numbers of files stand beside a picture.
-var countScale = picture.Scale{Steps: chart.Whole, Text: func(value float64) string { return render.Grouped(int64(value)) }}
+var countScale = picture.Scale{Steps: chart.Whole, Text: func(value float64) string { return units.Grouped(int64(value)) }}
 
 // whatKinds tells what sorts of files there are.
 func (r *Inventory) whatKinds() {
@@ -450,7 +452,7 @@ func (r *Inventory) copies() {
 	r.raw("</p>\n")
 	for i, set := range a.Sets {
 		if i == mostSets {
-			r.element("p", "quiet", "and "+render.Count(int64(len(a.Sets)-i), "set", "sets")+" more")
+			r.element("p", "quiet", "and "+units.Count(int64(len(a.Sets)-i), "set", "sets")+" more")
 			break
 		}
 		r.raw("<details><summary>")
@@ -458,10 +460,10 @@ func (r *Inventory) copies() {
 		r.raw("</summary>\n<ul>\n")
 		for j, c := range set.Copies {
 			if j == mostCopies {
-				r.element("li", "quiet", "and "+render.Count(int64(len(set.Copies)-j), "path", "paths")+" more")
+				r.element("li", "quiet", "and "+units.Count(int64(len(set.Copies)-j), "path", "paths")+" more")
 				break
 			}
-			r.element("li", "", render.Escaped(c.Entry.Path()))
+			r.element("li", "", typeset.Escaped(c.Entry.Path()))
 		}
 		r.raw("</ul></details>\n")
 	}
@@ -488,9 +490,9 @@ func (r *Inventory) concerns(s *Summary) {
 		case c.Count == 0 && c.Unknown > 0:
 			r.number("n", r.next(0), "not known")
 		case c.Unknown > 0 || r.Answer.Sum.Unread > 0:
-			r.number("n", r.next(0), "≥ "+render.Grouped(c.Count))
+			r.number("n", r.next(0), "≥ "+units.Grouped(c.Count))
 		default:
-			r.number("n", r.next(0), render.Grouped(c.Count))
+			r.number("n", r.next(0), units.Grouped(c.Count))
 		}
 		name := c.Many
 		if c.Count == 1 && c.Unknown == 0 {
@@ -504,10 +506,10 @@ func (r *Inventory) concerns(s *Summary) {
 		if len(c.Some) > 0 {
 			r.raw("<ul>\n")
 			for _, e := range c.Some {
-				r.element("li", "", render.Escaped(e.Path()))
+				r.element("li", "", typeset.Escaped(e.Path()))
 			}
 			if left := c.Count - int64(len(c.Some)); left > 0 {
-				r.element("li", "quiet", "and "+render.Grouped(left)+" more")
+				r.element("li", "quiet", "and "+units.Grouped(left)+" more")
 			}
 			r.raw("</ul>\n")
 		}
@@ -516,7 +518,7 @@ func (r *Inventory) concerns(s *Summary) {
 	}
 	if problems := problemCount(s); problems != "" {
 		r.raw("<li><p>")
-		r.number("n", "#problems", render.Grouped(int64(len(s.Report.Problems))))
+		r.number("n", "#problems", units.Grouped(int64(len(s.Report.Problems))))
 		r.dst = page.AppendText(r.dst, " "+problems)
 		r.raw("</p></li>\n")
 	}

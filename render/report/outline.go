@@ -7,7 +7,10 @@ import (
 	"frankledger/core/exact"
 	"frankledger/core/outline"
 	"frankledger/render"
+	"frankledger/render/layout"
 	"frankledger/render/page"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // outlineLine is a line of an outline before it is laid out.
@@ -32,42 +35,42 @@ func (v *View) Outline(dst []byte, nodes []*outline.Node, s *Summary) []byte {
 	name, size, unit := 0, 0, 0
 	for _, l := range lines {
 		if l.depth > 0 && l.size+l.note != "" { // other lines may run on
-			name = max(name, (l.depth-1)*step+render.Width(l.name))
+			name = max(name, (l.depth-1)*step+typeset.Width(l.name))
 		}
-		size, unit = max(size, render.Width(l.size)), max(unit, render.Width(l.unit))
+		size, unit = max(size, typeset.Width(l.size)), max(unit, typeset.Width(l.unit))
 	}
 	note := 0
 	for _, l := range lines {
-		note = max(note, render.Width(l.note))
+		note = max(note, typeset.Width(l.note))
 	}
 	if v.Width > 0 {
-		name = min(name, max(v.Width-render.Indent-render.Gap-size-1-unit-render.Gap-note, render.Shortest))
+		name = min(name, max(v.Width-layout.Indent-layout.Gap-size-1-unit-layout.Gap-note, render.Shortest))
 	}
 	for _, l := range lines {
 		if l.depth == 0 {
 			dst = append(v.Palette.Put(dst, l.name, render.HeadingStyle), '\n')
 			continue
 		}
-		in := render.Indent + (l.depth-1)*step
+		in := layout.Indent + (l.depth-1)*step
 		if v.Width > 0 { // however deep, there is room for a name
 			in = min(in, v.Width/2)
 		}
-		room := max(render.Indent+name-in, 1)
+		room := max(layout.Indent+name-in, 1)
 		if l.size+l.note == "" {
-			room = max(room, render.Width(l.name))
+			room = max(room, typeset.Width(l.name))
 			if v.Width > 0 {
 				room = min(room, v.Width-in)
 			}
 		}
-		text := render.Shorten(l.name, room)
-		dst = v.Palette.Put(render.Fill(dst, in), text, l.ink)
+		text := typeset.Shorten(l.name, room)
+		dst = v.Palette.Put(typeset.Fill(dst, in), text, l.ink)
 		if l.size != "" || l.note != "" {
-			dst = render.Fill(dst, max(render.Indent+name-in-render.Width(text), 0)+render.Gap+size-render.Width(l.size))
+			dst = typeset.Fill(dst, max(layout.Indent+name-in-typeset.Width(text), 0)+layout.Gap+size-typeset.Width(l.size))
 			dst = append(dst, l.size...)
 			dst = append(dst, ' ')
 			dst = v.Palette.Put(dst, l.unit, render.QuietStyle)
 			if l.note != "" {
-				dst = render.Fill(dst, unit-render.Width(l.unit)+render.Gap)
+				dst = typeset.Fill(dst, unit-typeset.Width(l.unit)+layout.Gap)
 				dst = v.Palette.Put(dst, l.note, render.QuietStyle)
 			}
 		}
@@ -86,7 +89,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		l.name = v.placeLine(n.Folder.Place)
 	} else {
 		e := n.Entry
-		l.name, l.ink = render.Escaped(e.Name), render.StyleOf(e.Look())
+		l.name, l.ink = typeset.Escaped(e.Name), render.StyleOf(e.Look())
 		switch {
 		case n.Folder != nil && !n.Read && n.Sum.Entries() == 0:
 			l.size, l.note = entry.Unknown, "not all read"
@@ -94,7 +97,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 			if l.size = entry.Unknown; n.Sum.HasSize() {
 				l.size, l.unit = v.Units.Size(n.Sum.Size)
 			}
-			l.note = render.Count(n.Sum.Files, "file", "files")
+			l.note = units.Count(n.Sum.Files, "file", "files")
 			if !n.Sum.Whole() {
 				l.note += ", not all read"
 			}
@@ -105,7 +108,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		case e.Kind == entry.KindFile:
 			l.size = entry.Unknown
 		case e.Kind == entry.KindLink && e.Known&entry.FactTarget != 0:
-			l.name += " leads to " + render.Escaped(e.More.Target)
+			l.name += " leads to " + typeset.Escaped(e.More.Target)
 		default:
 			l.note = e.Kind.String()
 		}
@@ -115,7 +118,7 @@ func (v *View) outlineLines(lines []outlineLine, n *outline.Node, depth int) []o
 		lines = v.outlineLines(lines, below, depth+1)
 	}
 	if n.Left > 0 {
-		lines = append(lines, outlineLine{depth: depth + 1, ink: render.QuietStyle, name: "and " + render.Grouped(int64(n.Left)) + " more, " + v.sumText(&n.Rest)})
+		lines = append(lines, outlineLine{depth: depth + 1, ink: render.QuietStyle, name: "and " + units.Grouped(int64(n.Left)) + " more, " + v.sumText(&n.Rest)})
 	}
 	return lines
 }
@@ -188,7 +191,7 @@ func (v *View) OutlinePage(dst []byte, nodes []*outline.Node, s *Summary) []byte
 	}
 	dst = append(dst, "</div>\n"...)
 	if left := len(lines) - render.MostOnPage; left > 0 {
-		dst = page.AppendElement(dst, "p", "alarm", "and "+render.Count(int64(left), "line", "lines")+" more, which this page does not have; --depth and --first show fewer")
+		dst = page.AppendElement(dst, "p", "alarm", "and "+units.Count(int64(left), "line", "lines")+" more, which this page does not have; --depth and --first show fewer")
 	}
 	return render.EndPage(dst, p, f)
 }

@@ -11,8 +11,9 @@ import (
 	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
-	"frankledger/render"
 	"frankledger/render/picture"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // How large pictures are that stand by themselves.
@@ -31,7 +32,7 @@ func (v *View) amount(by sums.Measure, s *sums.Sum, complete bool) string {
 	text := ""
 	switch {
 	case by == sums.ByFiles && s.HasEntries():
-		text = render.Count(s.Files, "file", "files")
+		text = units.Count(s.Files, "file", "files")
 	case by == sums.ByDisk && s.HasDisk():
 		text = v.Units.SizeText(s.Disk)
 	case by == sums.BySize && s.HasSize():
@@ -50,7 +51,7 @@ func (v *View) placesTitle() string {
 	if len(v.Places) == 1 {
 		return v.placeLine(v.Places[0])
 	}
-	return render.Count(int64(len(v.Places)), "place", "places")
+	return units.Count(int64(len(v.Places)), "place", "places")
 }
 
 // mapOf makes the cells of a treemap of rows, of which the first is the whole.
@@ -64,10 +65,10 @@ func (v *View) mapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, c
 			level++
 		}
 		sum := v.amount(by, &r.Sum, r.Complete)
-		c := &picture.Cell{Label: render.Shorten(render.Escaped(mapLabel(r)), longestTold), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
-		c.About = render.Shorten(render.Escaped(ownLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
+		c := &picture.Cell{Label: typeset.Shorten(typeset.Escaped(mapLabel(r)), longestTold), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
+		c.About = typeset.Shorten(typeset.Escaped(ownLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
 		if by != sums.ByFiles && r.Sum.HasEntries() {
-			c.About += ", " + render.Count(r.Sum.Files, "file", "files")
+			c.About += ", " + units.Count(r.Sum.Files, "file", "files")
 		}
 		cells[r] = c
 		if above = append(above[:level], c); level > 0 {
@@ -97,7 +98,7 @@ func mapLabel(r *weigh.Row) string {
 	case weigh.DirectRow:
 		return "files directly here"
 	case weigh.RestRow:
-		return render.Count(int64(r.Left), "more folder", "more folders")
+		return units.Count(int64(r.Left), "more folder", "more folders")
 	}
 	return ownLabel(r)
 }
@@ -128,7 +129,7 @@ func (v *View) WeighBars(rows []*weigh.Row, by sums.Measure) *picture.Picture {
 			continue // the whole is told in the title
 		}
 		label := ownLabel(r)
-		bars = append(bars, picture.Bar{Label: render.Escaped(label), Amount: v.amount(by, &r.Sum, r.Complete) + " · " + share(r.Share), About: render.Escaped(label),
+		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: v.amount(by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
 			Share: part(by.Of(&r.Sum), most), Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
 	}
 	return picture.Bars(v.placesTitle(), bars, barsWidth)
@@ -158,12 +159,12 @@ func (v *View) TallyBars(groups []*tally.Group, count bool, label func(*tally.Gr
 	for i, g := range groups {
 		text := v.sumText(&g.Sum)
 		if count {
-			text = render.Grouped(g.Sum.Entries())
+			text = units.Grouped(g.Sum.Entries())
 		} else if g.Sum.Entries() == 0 {
 			text = v.Units.SizeText(0)
 		}
 		bars[i] = picture.Bar{Label: label(g), Amount: text, Share: part(of(g), most), Series: series, Rest: g.Rest, Link: link,
-			About: label(g) + ": " + render.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
+			About: label(g) + ": " + units.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
 	}
 	return picture.Bars("", bars, width)
 }
@@ -171,7 +172,7 @@ func (v *View) TallyBars(groups []*tally.Group, count bool, label func(*tally.Gr
 // GroupLabel names a group.
 func GroupLabel(g *tally.Group) string {
 	if g.Rest {
-		return render.Count(int64(g.Left), "more group", "more groups")
+		return units.Count(int64(g.Left), "more group", "more groups")
 	}
 	label := ""
 	for i, k := range g.Keys {
@@ -206,7 +207,7 @@ func (v *View) CrossPicture(c *tally.Cross, by string) *picture.Picture {
 			var s picture.Square
 			if g := c.Cells[[2]tally.Key{key, other}]; g != nil {
 				s = picture.Square{Text: v.shortSum(&g.Sum), Share: part(g.Sum.Size, most),
-					About: keyText(key) + ", " + keyText(other) + ": " + render.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
+					About: keyText(key) + ", " + keyText(other) + ": " + units.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
 			}
 			squares[i] = append(squares[i], s)
 		}
@@ -217,7 +218,7 @@ func (v *View) CrossPicture(c *tally.Cross, by string) *picture.Picture {
 // bytesScale is how bytes stand beside a picture.
 func (v *View) bytesScale() picture.Scale {
 	steps := chart.Binary
-	if v.Units == render.Decimal {
+	if v.Units == units.Decimal {
 		steps = chart.Decimal
 	}
 	return picture.Scale{Steps: steps, Text: func(value float64) string { return v.Units.RoundText(value) }}
@@ -227,9 +228,9 @@ func (v *View) bytesScale() picture.Scale {
 func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
 	var lines []picture.Line
 	for _, h := range histories {
-		l := picture.Line{Label: "@" + render.Escaped(h.Label)}
+		l := picture.Line{Label: "@" + typeset.Escaped(h.Label)}
 		if terms := h.Terms.String(); terms != "" {
-			l.Label += " (" + render.Escaped(terms) + ")"
+			l.Label += " (" + typeset.Escaped(terms) + ")"
 		}
 		for _, s := range h.Sizes {
 			m := picture.Moment{At: s.Taken.In(v.Zone), Value: float64(s.Sum.Size), Known: s.There && s.Sum.HasSize(), About: v.day(s.Taken) + ": not there"}

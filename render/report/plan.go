@@ -10,6 +10,8 @@ import (
 	"frankledger/core/act"
 	"frankledger/core/exact"
 	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // planned says what a plan is about: 2 folders, 1 file with 5 entries in them.
@@ -20,7 +22,7 @@ func planned(t act.Totals) string {
 		single, plural string
 	}{{t.Files, "file", "files"}, {t.Folders, "folder", "folders"}, {t.Others, "other", "others"}} {
 		if one.count > 0 {
-			kinds = append(kinds, render.Count(int64(one.count), one.single, one.plural))
+			kinds = append(kinds, units.Count(int64(one.count), one.single, one.plural))
 		}
 	}
 	text := strings.Join(kinds, ", ")
@@ -29,7 +31,7 @@ func planned(t act.Totals) string {
 		if t.Folders == 1 {
 			in = " in it"
 		}
-		text += " with " + render.Count(t.Within, "entry", "entries") + in
+		text += " with " + units.Count(t.Within, "entry", "entries") + in
 	}
 	return text
 }
@@ -37,7 +39,7 @@ func planned(t act.Totals) string {
 // Question asks whether to carry a plan out.
 func Question(p *act.Plan) string {
 	ask, _ := p.Words()
-	return strings.ToUpper(ask[:1]) + render.Escaped(ask[1:]) + " " + planned(p.Totals()) + "?"
+	return strings.ToUpper(ask[:1]) + typeset.Escaped(ask[1:]) + " " + planned(p.Totals()) + "?"
 }
 
 // PlanSummary says what a plan amounts to.
@@ -47,7 +49,7 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 	if len(p.Steps) > 0 || p.Same > 0 {
 		s.Slips = nil // something was found
 	}
-	s.Lead = render.Count(int64(t.Steps), "step", "steps")
+	s.Lead = units.Count(int64(t.Steps), "step", "steps")
 	if what := planned(t); what != "" {
 		s.Lead += ": " + what
 	}
@@ -55,42 +57,42 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
 	}
 	if p.Options.Into != "" {
-		into := "into " + render.Escaped(string(p.Options.Into))
+		into := "into " + typeset.Escaped(string(p.Options.Into))
 		if p.Makes {
 			into += ", which will be created"
 		}
 		s.Notes = append(s.Notes, into)
 	}
 	if p.Same > 0 {
-		s.Notes = append(s.Notes, render.Grouped(int64(p.Same))+" more "+map[bool]string{true: "has", false: "have"}[p.Same == 1]+" that name already")
+		s.Notes = append(s.Notes, units.Grouped(int64(p.Same))+" more "+map[bool]string{true: "has", false: "have"}[p.Same == 1]+" that name already")
 	}
 	if t.Refused > 0 {
-		s.Notes = append(s.Notes, render.Grouped(int64(t.Refused))+" refused, each for the reason beside it")
+		s.Notes = append(s.Notes, units.Grouped(int64(t.Refused))+" refused, each for the reason beside it")
 	}
 	if p.Covered > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
+		s.Notes = append(s.Notes, units.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
 	}
 }
 
 // Ran appends what one call of a command wrote, below a line on what it was
 // called for. On a terminal, what is no text is escaped.
 func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
-	what := render.Escaped(string(r.Steps[0].Path))
+	what := typeset.Escaped(string(r.Steps[0].Path))
 	if more := len(r.Steps) - 1; more > 0 {
-		what += " and " + render.Grouped(int64(more)) + " more"
+		what += " and " + units.Grouped(int64(more)) + " more"
 	}
 	ink, how := render.HeadingStyle, "ended well"
 	if r.Err != nil {
-		ink, how = render.AlarmStyle, render.Escaped(r.Err.Error())
+		ink, how = render.AlarmStyle, typeset.Escaped(r.Err.Error())
 	}
 	dst = append(v.Palette.Put(dst, what+": "+how, ink), '\n')
 	if !escape {
 		dst = append(dst, r.Output...)
 	} else if bytes.IndexByte(r.Output, 0) >= 0 || !utf8.Valid(r.Output) {
-		dst = append(dst, fmt.Sprintf("  (%s that are not text)\n", render.Count(int64(len(r.Output)), "byte", "bytes"))...)
+		dst = append(dst, fmt.Sprintf("  (%s that are not text)\n", units.Count(int64(len(r.Output)), "byte", "bytes"))...)
 	} else {
 		for line := range strings.Lines(string(r.Output)) {
-			dst = append(append(append(dst, "  "...), render.Escaped(strings.TrimRight(line, "\r\n"))...), '\n')
+			dst = append(append(append(dst, "  "...), typeset.Escaped(strings.TrimRight(line, "\r\n"))...), '\n')
 		}
 	}
 	if n := len(dst); n > 0 && dst[n-1] != '\n' {
@@ -129,13 +131,13 @@ func RanJSON(dst []byte, r *act.Ran) []byte {
 
 // RunText says what became of all calls.
 func RunText(r act.RunResult) string {
-	text := render.Count(int64(r.Calls), "call", "calls") + ": " + render.Grouped(int64(r.Done)) + " succeeded"
+	text := units.Count(int64(r.Calls), "call", "calls") + ": " + units.Grouped(int64(r.Done)) + " succeeded"
 	for _, one := range []struct {
 		count int
 		word  string
 	}{{r.Failed, "failed"}, {r.NotRun, "not run"}, {r.Refused, "refused"}} {
 		if one.count > 0 {
-			text += ", " + render.Grouped(int64(one.count)) + " " + one.word
+			text += ", " + units.Grouped(int64(one.count)) + " " + one.word
 		}
 	}
 	return text

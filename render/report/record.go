@@ -8,6 +8,8 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/recording"
 	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // Written tells that a record was written, and what is different from the one
@@ -18,7 +20,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path st
 	}
 	dst = v.AppendLines(dst, v.heading())
 	dst = append(dst, '\n')
-	lines := []render.Line{plain("recorded as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + render.Count(r.Entries, "entry", "entries") + " · " +
+	lines := []render.Line{plain("recorded as @" + r.Label + ", number " + strconv.FormatInt(r.Number, 10) + ": " + units.Count(r.Entries, "entry", "entries") + " · " +
 		v.contentText(r.Bytes, r.Unsized) + " in the files")}
 	switch {
 	case c.First:
@@ -32,33 +34,33 @@ func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path st
 		terms := before.Terms.Choosing()
 		made := "left nothing out"
 		if text := terms.String(); text != "" {
-			made = "was made on other terms (" + render.Escaped(text) + ")"
+			made = "was made on other terms (" + typeset.Escaped(text) + ")"
 		}
 		lines = append(lines, alarm("the record before under @"+r.Label+" "+made+"; only what both looked at can be compared"))
 	}
 	switch {
 	case r.Terms.Quick:
-		lines = append(lines, plain(render.Count(s.Report.Folders, "folder was", "folders were")+" read, "+render.Grouped(c.Kept)+" taken over as nothing about them had changed; files altered in place were not looked for"))
+		lines = append(lines, plain(units.Count(s.Report.Folders, "folder was", "folders were")+" read, "+units.Grouped(c.Kept)+" taken over as nothing about them had changed; files altered in place were not looked for"))
 	case c.Quick && !c.First:
 		lines = append(lines, plain("everything was read: there is no record before on the same terms that folders could be taken over from"))
 	}
 	if pool != nil {
-		text := "digests by " + r.Algorithm + ": " + render.Count(c.Digested, "file", "files") + " read, " + v.Units.SizeText(pool.Read())
+		text := "digests by " + r.Algorithm + ": " + units.Count(c.Digested, "file", "files") + " read, " + v.Units.SizeText(pool.Read())
 		if c.Missing > 0 {
-			text += "; " + render.Grouped(c.Missing) + " could not be read"
+			text += "; " + units.Grouped(c.Missing) + " could not be read"
 		}
 		lines = append(lines, plain(text))
 	}
 	if c.Reread > 0 {
-		lines = append(lines, plain("read again, though nothing about them has changed: "+render.Count(c.Reread, "file", "files")))
+		lines = append(lines, plain("read again, though nothing about them has changed: "+units.Count(c.Reread, "file", "files")))
 	}
 	if n := len(c.Unexplained); n > 0 {
-		lines = append(lines, alarm("the content of "+render.Count(int64(n), "file", "files")+" changed, although size and times did not; frank ledger accept @"+r.Label+" when that is settled"))
+		lines = append(lines, alarm("the content of "+units.Count(int64(n), "file", "files")+" changed, although size and times did not; frank ledger accept @"+r.Label+" when that is settled"))
 	}
 	if text := problemCount(s); text != "" {
 		lines = append(lines, alarm(text+", which is recorded too"))
 	}
-	lines = append(lines, quiet("the ledger is "+render.Escaped(ledger.Shown(path))))
+	lines = append(lines, quiet("the ledger is "+typeset.Escaped(ledger.Shown(path))))
 	for _, line := range v.Wrapped(lines) {
 		dst = append(v.Palette.Put(dst, line.Text, line.Style), '\n')
 	}
@@ -73,7 +75,7 @@ func changesText(r ledger.Record, c recording.Changes) string {
 		word  string
 	}{{c.Added, "added"}, {c.Removed, "removed"}, {c.Moved, "moved"}, {c.Altered, "altered"}, {c.Details, "with other details"}, {c.Unclear, "unclear"}} {
 		if one.count > 0 {
-			parts = append(parts, render.Grouped(one.count)+" "+one.word)
+			parts = append(parts, units.Grouped(one.count)+" "+one.word)
 		}
 	}
 	before := "the record before"

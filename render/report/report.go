@@ -12,6 +12,8 @@ import (
 	"frankledger/core/source"
 	"frankledger/core/sums"
 	"frankledger/render"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // View is how an answer is shown, and what it is of.
@@ -110,9 +112,9 @@ func (f *frame) Problems() (lines []string) {
 func ProblemLine(p *source.Problem) string {
 	entries := ""
 	if p.Entries > 1 {
-		entries = " (" + render.Count(p.Entries, "entry", "entries") + ")"
+		entries = " (" + units.Count(p.Entries, "entry", "entries") + ")"
 	}
-	return "could not " + p.Tried + " " + render.Escaped(p.Path) + entries + ": " + p.Reason()
+	return "could not " + p.Tried + " " + typeset.Escaped(p.Path) + entries + ": " + p.Reason()
 }
 
 // Wrote implements render.Frame.

@@ -6,6 +6,9 @@ import (
 	"frankledger/core/checksum"
 	"frankledger/core/digestlist"
 	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // verifyStatusWidth is how wide the longest status is.
@@ -32,29 +35,29 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 	if r.Status == checksum.Same {
 		ink = render.PlainStyle
 	}
-	dst = v.Palette.Put(render.Fill(dst, render.Indent), status, ink)
-	dst = render.Fill(dst, verifyStatusWidth-len(status)+render.Gap)
-	name := render.Escaped(r.Name())
+	dst = v.Palette.Put(typeset.Fill(dst, layout.Indent), status, ink)
+	dst = typeset.Fill(dst, verifyStatusWidth-len(status)+layout.Gap)
+	name := typeset.Escaped(r.Name())
 	if v.Width > 0 {
-		name = render.Shorten(name, max(render.Shortest, v.Width-verifyStatusWidth-render.Gap-render.Indent))
+		name = typeset.Shorten(name, max(render.Shortest, v.Width-verifyStatusWidth-layout.Gap-layout.Indent))
 	}
 	dst = append(dst, name...)
 	dst = append(dst, '\n')
 	about := func(text string) {
-		dst = v.Palette.Put(render.Fill(dst, render.Indent+verifyStatusWidth+render.Gap), text, render.QuietStyle)
+		dst = v.Palette.Put(typeset.Fill(dst, layout.Indent+verifyStatusWidth+layout.Gap), text, render.QuietStyle)
 		dst = append(dst, '\n')
 	}
 	switch r.Status {
 	case checksum.Different:
-		number, unit := v.Moment(r.Entry.Modified)
+		number, unit := v.Clock().Moment(r.Entry.Modified)
 		about(v.Units.SizeText(r.Entry.Size) + ", altered " + strings.TrimSpace(number+" "+unit))
 		if r.SizeDiffers() {
-			about("on the list it has " + render.Grouped(r.Line.Size) + " B, and this has " + render.Grouped(r.Entry.Size) + " B")
+			about("on the list it has " + units.Grouped(r.Line.Size) + " B, and this has " + units.Grouped(r.Entry.Size) + " B")
 			break
 		}
 		dst = v.digests(dst, r)
 	case checksum.Moved:
-		about("its content is now " + render.Escaped(r.Found.Relative()))
+		about("its content is now " + typeset.Escaped(r.Found.Relative()))
 	case checksum.Unreadable:
 		about(reasonText(r.Err))
 	case checksum.Unlisted:
@@ -64,7 +67,7 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 }
 
 // reasonText is the system's reason in words.
-func reasonText(err error) string { return render.Escaped(err.Error()) }
+func reasonText(err error) string { return typeset.Escaped(err.Error()) }
 
 // digests shows the digest that is expected above the one there is, with a mark
 // under the first difference.
@@ -75,16 +78,16 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 	for at < len(wanted) && at < len(found) && wanted[at] == found[at] {
 		at++
 	}
-	space := render.Indent + verifyStatusWidth + render.Gap
+	space := layout.Indent + verifyStatusWidth + layout.Gap
 	lines, others := []string{wanted}, []string{found}
 	if v.Escape {
 		width := v.Width - space - len(expected) - 1
-		lines, others = render.WrapGroups(render.Groups(wanted), width), render.WrapGroups(render.Groups(found), width)
-		at += at / render.DigitGroup // the spaces between groups
+		lines, others = typeset.WrapGroups(typeset.Groups(wanted), width), typeset.WrapGroups(typeset.Groups(found), width)
+		at += at / typeset.DigitGroup // the spaces between groups
 	}
 	for i, line := range lines {
 		for _, part := range []struct{ word, text string }{{expected, line}, {actual, others[min(i, len(others)-1)]}} {
-			dst = v.Palette.Put(render.Fill(dst, space), part.word, render.QuietStyle)
+			dst = v.Palette.Put(typeset.Fill(dst, space), part.word, render.QuietStyle)
 			dst = append(append(append(dst, ' '), part.text...), '\n')
 		}
 		if at >= 0 && at < len(line) {
@@ -95,7 +98,7 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 			case at > len(words):
 				before, mark = at-len(words)-1, words+" "+mark
 			}
-			dst = render.Fill(dst, space+len(expected)+1+before)
+			dst = typeset.Fill(dst, space+len(expected)+1+before)
 			dst = append(v.Palette.Put(dst, mark, render.AlarmStyle), '\n')
 		}
 		at -= len(line) + 1
@@ -125,11 +128,11 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 		}
 		s.Numbers = append(s.Numbers, Number{status.String(), n})
 		if n > 0 || status == checksum.Same {
-			parts = append(parts, render.Grouped(n)+" "+status.String())
+			parts = append(parts, units.Grouped(n)+" "+status.String())
 		}
 	}
 	s.Numbers = append(s.Numbers, Number{"mistakes", int64(mistakes)}, Number{"refused", int64(len(a.Refused))})
-	s.Lead = strings.Join(parts, ", ") + " · " + render.Count(listed, "file", "files") + " listed"
+	s.Lead = strings.Join(parts, ", ") + " · " + units.Count(listed, "file", "files") + " listed"
 	if tried, found := a.Tried(); len(tried) > 0 {
 		note := "the list does not say by which algorithm; tried " + strings.Join(tried, ", ")
 		if len(found) > 0 {
@@ -138,17 +141,17 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 		s.Notes = append(s.Notes, note)
 	}
 	if n := len(a.Refused); n > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(n), "name leads", "names lead")+" out of the folder, not read; --allow-outside reads them")
+		s.Notes = append(s.Notes, units.Count(int64(n), "name leads", "names lead")+" out of the folder, not read; --allow-outside reads them")
 	}
 	if mistakes > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or contradict an earlier line")
+		s.Notes = append(s.Notes, units.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or contradict an earlier line")
 	}
 }
 
 // Expected tells in one line whether a file has the digest that was expected.
 func Expected(r *checksum.Result, value digestlist.Digest) string {
 	_, actual, algorithm := r.Digests()
-	name, of := render.Escaped(r.Path()), algorithm.Name
+	name, of := typeset.Escaped(r.Path()), algorithm.Name
 	if len(value.Algorithms) > 1 {
 		of += " (the digits could be of " + value.Names() + ")"
 	}

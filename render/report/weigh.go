@@ -10,7 +10,8 @@ import (
 	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
-	"frankledger/render"
+	"frankledger/render/layout"
+	"frankledger/render/units"
 )
 
 // WeighColumns returns what rows are shown with to people and to programs.
@@ -27,7 +28,7 @@ func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
 func weighLabel(r *weigh.Row) string {
 	label := ownLabel(r)
 	if r.Places > 1 && r.Kind != weigh.TotalRow && r.File == nil {
-		return strings.Repeat(" ", render.Indent*(r.Depth+1)) + label
+		return strings.Repeat(" ", layout.Indent*(r.Depth+1)) + label
 	}
 	return label
 }
@@ -35,7 +36,7 @@ func weighLabel(r *weigh.Row) string {
 // ownLabel names a row without where it stands.
 func ownLabel(r *weigh.Row) string {
 	if r.Kind == weigh.TotalRow {
-		return "all " + render.Count(int64(r.Places), "place", "places")
+		return "all " + units.Count(int64(r.Places), "place", "places")
 	}
 	f := r.Folder
 	way := f.Relative()
@@ -57,9 +58,9 @@ func ownLabel(r *weigh.Row) string {
 	case weigh.FileRow:
 		switch {
 		case !r.Alone && r.Places > 1:
-			return strings.Repeat(" ", render.Indent*(r.Depth+2)) + r.File.Relative()
+			return strings.Repeat(" ", layout.Indent*(r.Depth+2)) + r.File.Relative()
 		case !r.Alone:
-			return strings.Repeat(" ", 2*render.Indent) + r.File.Relative()
+			return strings.Repeat(" ", 2*layout.Indent) + r.File.Relative()
 		case r.Places > 1:
 			return r.File.Path()
 		}
@@ -121,7 +122,7 @@ func growthLabel(g *weigh.Growth) string {
 	case g.Kind == weigh.DirectRow:
 		return in("directly in it")
 	case g.Kind == weigh.RestRow && g.Same:
-		return in(render.Count(int64(g.Left), "folder", "folders") + " without change")
+		return in(units.Count(int64(g.Left), "folder", "folders") + " without change")
 	case g.Kind == weigh.RestRow && g.Left == 1:
 		return in("1 more folder")
 	case g.Kind == weigh.RestRow:
@@ -146,7 +147,7 @@ func growthLabel(g *weigh.Growth) string {
 func (v *View) GrowthSummary(s *Summary, a *weigh.Grown, p *weigh.Plan) {
 	amount := v.Units.SizeText
 	if p.By == sums.ByFiles {
-		amount = func(n int64) string { return render.Count(n, "file", "files") }
+		amount = func(n int64) string { return units.Count(n, "file", "files") }
 	}
 	before, now, known := p.By.Of(&a.Before), p.By.Of(&a.After), a.Rows[0].Known(p.By)
 	s.grown(before, now, known, a.Rows[0].Whole(), amount)
@@ -162,7 +163,7 @@ func (v *View) HeldSummary(s *Summary, h *sides.Held) {
 // onlyOne says how many entries only one side looked at.
 func (s *Summary) onlyOne(n int64) {
 	if n > 0 {
-		s.Notes = append(s.Notes, render.Count(n, "entry", "entries")+" left out, which only one side looked at")
+		s.Notes = append(s.Notes, units.Count(n, "entry", "entries")+" left out, which only one side looked at")
 	}
 }
 
@@ -171,7 +172,7 @@ func (v *View) TallyGrowthSummary(s *Summary, a *tally.Grown) {
 	known := (a.Before.HasSize() || a.Before.Entries() == 0) && (a.After.HasSize() || a.After.Entries() == 0)
 	s.grown(a.Before.Size, a.After.Size, known, a.Before.Whole() && a.After.Whole(), v.Units.SizeText)
 	if a.Same > 0 {
-		s.Notes = append(s.Notes, render.Count(int64(a.Same), "group", "groups")+" without change")
+		s.Notes = append(s.Notes, units.Count(int64(a.Same), "group", "groups")+" without change")
 	}
 }
 

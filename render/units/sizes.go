@@ -1,4 +1,4 @@
-package render
+package units
 
 import (
 	"fmt"
@@ -7,27 +7,27 @@ import (
 	"frankledger/core/quantity"
 )
 
-// Units are how numbers of bytes are shown to people, after IEC 80000-13.
-type Units uint8
+// Sizes are how numbers of bytes are shown to people, after IEC 80000-13.
+type Sizes uint8
 
 const (
-	Binary   Units = iota // 1 KiB = 1024 B
+	Binary   Sizes = iota // 1 KiB = 1024 B
 	Decimal               // 1 kB = 1000 B
 	AllBytes              // every byte, digits in threes
 )
 
 var unitWords = []string{"binary", "decimal", "bytes"}
 
-// UnitWords lists the words for units, the default first.
-func UnitWords() []string { return unitWords }
+// SizeWords lists the words for units, the default first.
+func SizeWords() []string { return unitWords }
 
-// ParseUnits reads the word for units.
-func ParseUnits(word string) (Units, error) {
+// ParseSizes reads the word for units.
+func ParseSizes(word string) (Sizes, error) {
 	i, err := choose("units", word, unitWords)
-	return Units(i), err
+	return Sizes(i), err
 }
 
-func (u Units) String() string { return unitWords[u] }
+func (u Sizes) String() string { return unitWords[u] }
 
 var (
 	binaryNames  = []string{"B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"}
@@ -37,13 +37,13 @@ var (
 // Size returns a number of bytes in two parts: the number, with one digit
 // after the point where it is rounded, and its unit. It is rounded half up, and
 // never up to a full next unit: 1023.96 KiB is 1.0 MiB.
-func (u Units) Size(bytes int64) (number, unit string) {
-	text, unit := u.appendSize(nil, bytes)
+func (u Sizes) Size(bytes int64) (number, unit string) {
+	text, unit := u.AppendSize(nil, bytes)
 	return string(text), unit
 }
 
-// appendSize appends the number. A sum that is past the largest number is at least that.
-func (u Units) appendSize(dst []byte, bytes int64) (number []byte, unit string) {
+// AppendSize appends the number. A sum that is past the largest number is at least that.
+func (u Sizes) AppendSize(dst []byte, bytes int64) (number []byte, unit string) {
 	if bytes == quantity.TooMuch {
 		dst = append(dst, "≥ "...)
 	}
@@ -52,7 +52,7 @@ func (u Units) appendSize(dst []byte, bytes int64) (number []byte, unit string) 
 	case Decimal:
 		base, names = 1000, decimalNames
 	case AllBytes:
-		return appendGrouped(dst, bytes), "B"
+		return AppendGrouped(dst, bytes), "B"
 	}
 	if bytes < base {
 		return strconv.AppendInt(dst, bytes, 10), names[0]
@@ -75,16 +75,16 @@ func (u Units) appendSize(dst []byte, bytes int64) (number []byte, unit string) 
 }
 
 // SizeText returns a number of bytes with its unit.
-func (u Units) SizeText(bytes int64) string {
+func (u Sizes) SizeText(bytes int64) string {
 	number, unit := u.Size(bytes)
 	return number + " " + unit
 }
 
 // Grouped writes a number with its digits in threes, parted by spaces as ISO
 // 80000-1 has it.
-func Grouped(n int64) string { return string(appendGrouped(nil, n)) }
+func Grouped(n int64) string { return string(AppendGrouped(nil, n)) }
 
-func appendGrouped(dst []byte, n int64) []byte {
+func AppendGrouped(dst []byte, n int64) []byte {
 	var room [20]byte
 	digits := strconv.AppendInt(room[:0], n, 10)
 	if n < 0 {
@@ -132,7 +132,7 @@ func alternatives(words []string) string {
 
 // RoundText writes a number of bytes, mostly a round one, with its unit and no more digits than
 // it takes.
-func (u Units) RoundText(bytes float64) string {
+func (u Sizes) RoundText(bytes float64) string {
 	if u == AllBytes {
 		return u.SizeText(int64(bytes))
 	}

@@ -1,6 +1,16 @@
-package render
+package layout
 
-import "strings"
+import (
+	"strings"
+
+	"frankledger/render/typeset"
+)
+
+// Indent and Gap are how far rows stand in, and what is between columns.
+const (
+	Indent = 2
+	Gap    = 2
+)
 
 // pageWidth is how wide text is made that is read as a page.
 const pageWidth = 80
@@ -13,7 +23,7 @@ func Reflow(text string) string {
 		if !strings.Contains("\n"+paragraph, "\n ") {
 			end := paragraph[len(strings.TrimRight(paragraph, "\n")):]
 			words := strings.Join(strings.Fields(paragraph), " ")
-			paragraphs[i] = strings.Join(Wrap(words, pageWidth, 0), "\n") + end
+			paragraphs[i] = strings.Join(typeset.Wrap(words, pageWidth, 0), "\n") + end
 		}
 	}
 	return strings.Join(paragraphs, "\n\n")
@@ -33,7 +43,7 @@ func columns(rows [][]string, width int) string {
 			if i == len(widths) {
 				widths = append(widths, 0)
 			}
-			widths[i] = max(widths[i], Width(cell))
+			widths[i] = max(widths[i], typeset.Width(cell))
 		}
 	}
 	var b strings.Builder
@@ -41,13 +51,13 @@ func columns(rows [][]string, width int) string {
 		line := strings.Repeat(" ", Indent)
 		last := len(row) - 1
 		for i, cell := range row[:last] {
-			line += cell + strings.Repeat(" ", widths[i]-Width(cell)+Gap)
+			line += cell + strings.Repeat(" ", widths[i]-typeset.Width(cell)+Gap)
 		}
-		indent, room := Width(line), 0
+		indent, room := typeset.Width(line), 0
 		if width > 0 {
 			room = max(width-indent, width/3)
 		}
-		for _, text := range Wrap(row[last], room, 0) {
+		for _, text := range typeset.Wrap(row[last], room, 0) {
 			b.WriteString(strings.TrimRight(line+text, " "))
 			b.WriteByte('\n')
 			line = strings.Repeat(" ", indent)

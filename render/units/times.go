@@ -1,4 +1,4 @@
-package render
+package units
 
 import (
 	"strconv"
@@ -29,34 +29,41 @@ func ParseTimes(word string) (Times, error) {
 
 func (t Times) String() string { return timeWords[t] }
 
+// Clock says how moments are shown: in which way, in which zone, and as of when.
+type Clock struct {
+	Times Times
+	Zone  *time.Location // for local times
+	AsOf  time.Time
+}
+
 // Moment returns a moment in two parts: a number to align on, or "", and the
 // rest.
-func (v *View) Moment(t entry.Time) (number, unit string) {
-	text, split := v.appendMoment(nil, t)
+func (c Clock) Moment(t entry.Time) (number, unit string) {
+	text, split := c.AppendMoment(nil, t)
 	return string(text[:split]), string(text[split:])
 }
 
-// appendMoment appends both parts, and tells where the second begins.
-func (v *View) appendMoment(dst []byte, t entry.Time) (both []byte, split int) {
+// AppendMoment appends both parts, and tells where the second begins.
+func (c Clock) AppendMoment(dst []byte, t entry.Time) (both []byte, split int) {
 	start := len(dst)
-	switch v.Times {
+	switch c.Times {
 	case Local:
-		return t.Std().In(v.Zone).AppendFormat(dst, "2006-01-02 15:04"), 0
+		return t.Std().In(c.Zone).AppendFormat(dst, "2006-01-02 15:04"), 0
 	case UTC:
 		return t.Std().AppendFormat(dst, "2006-01-02 15:04Z"), 0
 	}
-	asOf := entry.TimeOf(v.Context.AsOf)
+	asOf := entry.TimeOf(c.AsOf)
 	if t.Compare(asOf) > 0 {
-		dst, unit := v.appendBetween(append(dst, "in "...), asOf, t)
+		dst, unit := c.appendBetween(append(dst, "in "...), asOf, t)
 		if string(dst[start:]) == "in 0" {
 			return append(dst[:start], "in amoment"...), len("in a")
 		}
 		return append(dst, unit...), len(dst) - start
 	}
-	if t.Compare(entry.TimeOf(v.Context.AsOf.Add(-justNow))) > 0 {
+	if t.Compare(entry.TimeOf(c.AsOf.Add(-justNow))) > 0 {
 		return append(dst, "justnow"...), len("just")
 	}
-	dst, unit := v.appendBetween(dst, t, asOf)
+	dst, unit := c.appendBetween(dst, t, asOf)
 	split = len(dst) - start
 	return append(append(dst, unit...), " ago"...), split
 }
@@ -72,16 +79,16 @@ const (
 )
 
 // Between returns the time between two moments in one unit.
-func (v *View) Between(earlier, later entry.Time) (number, unit string) {
-	text, unit := v.appendBetween(nil, earlier, later)
+func (c Clock) Between(earlier, later entry.Time) (number, unit string) {
+	text, unit := c.appendBetween(nil, earlier, later)
 	return string(text), unit
 }
 
-func (v *View) appendBetween(dst []byte, earlier, later entry.Time) (number []byte, unit string) {
+func (c Clock) appendBetween(dst []byte, earlier, later entry.Time) (number []byte, unit string) {
 	if apart := uint64(later.Sec) - uint64(earlier.Sec); apart > longestSpan {
-		return appendGrouped(dst, int64(apart/averageYear)), "years"
+		return AppendGrouped(dst, int64(apart/averageYear)), "years"
 	}
-	return appendBetweenTimes(dst, earlier.Std().In(v.Zone), later.Std().In(v.Zone))
+	return appendBetweenTimes(dst, earlier.Std().In(c.Zone), later.Std().In(c.Zone))
 }
 
 // appendBetweenTimes appends the time between two moments in one unit, whole ones that
@@ -100,11 +107,11 @@ func appendBetweenTimes(dst []byte, earlier, later time.Time) (number []byte, un
 	}
 	switch {
 	case months >= 24:
-		return appendGrouped(dst, int64(months/12)), "years"
+		return AppendGrouped(dst, int64(months/12)), "years"
 	case months >= 2:
 		return strconv.AppendInt(dst, int64(months), 10), "months"
 	}
-	return appendSpan(dst, int64(later.Sub(earlier)/time.Second)) // some months at most
+	return AppendSpan(dst, int64(later.Sub(earlier)/time.Second)) // some months at most
 }
 
 // spans are the units that lengths of time are shown in, and the length from
@@ -122,18 +129,18 @@ var spans = []struct {
 
 // span returns a length of time in one unit: whole ones that have passed.
 func span(seconds int64) (number, unit string) {
-	text, unit := appendSpan(nil, seconds)
+	text, unit := AppendSpan(nil, seconds)
 	return string(text), unit
 }
 
-func appendSpan(dst []byte, seconds int64) (number []byte, unit string) {
+func AppendSpan(dst []byte, seconds int64) (number []byte, unit string) {
 	for _, s := range spans {
 		if seconds >= s.from {
 			n := seconds / s.length
 			if n == 1 {
 				return append(dst, '1'), s.one
 			}
-			return appendGrouped(dst, n), s.many
+			return AppendGrouped(dst, n), s.many
 		}
 	}
 	return append(dst, '0'), "seconds"

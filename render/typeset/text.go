@@ -1,4 +1,4 @@
-package render
+package typeset
 
 import (
 	"encoding/binary"
@@ -16,13 +16,13 @@ import (
 // show nothing, and bytes that are not UTF-8 become escapes as in C and Go
 // (\n, \x1b, \u202e), and so does the backslash itself.
 func Escaped(text string) string {
-	if !strange(text) {
+	if !Strange(text) {
 		return text
 	}
-	return escape(text)
+	return EscapeAll(text)
 }
 
-func escape(value string) string {
+func EscapeAll(value string) string {
 	var b strings.Builder
 	for i := 0; i < len(value); {
 		r, size := utf8.DecodeRuneInString(value[i:])
@@ -65,15 +65,15 @@ func hex(n uint32, width int) string {
 	return string(text)
 }
 
-// strange reports whether text has anything to escape.
-func strange[T string | []byte](text T) bool {
-	_, strange := look(text)
+// Strange reports whether text has anything to escape.
+func Strange[T string | []byte](text T) bool {
+	_, strange := Look(text)
 	return strange
 }
 
-// look reports whether a value is ASCII with nothing to escape, and whether it has anything
+// Look reports whether a value is ASCII with nothing to escape, and whether it has anything
 // to escape.
-func look[T string | []byte](value T) (plain, strange bool) {
+func Look[T string | []byte](value T) (plain, strange bool) {
 	plain = true
 	for i := plainStart(value); i < len(value); {
 		if c := value[i]; c < utf8.RuneSelf {
@@ -133,9 +133,7 @@ var odd = func() (odd [utf8.RuneSelf]bool) {
 var cells = &runewidth.Condition{StrictEmojiNeutral: true}
 
 // Width returns how many columns of a terminal text takes.
-func Width(text string) int { return width(text) }
-
-func width[T string | []byte](text T) int {
+func Width[T string | []byte](text T) int {
 	for i := plainStart(text); i < len(text); i++ {
 		if text[i] >= utf8.RuneSelf {
 			return cells.StringWidth(string(text))
