@@ -20,7 +20,7 @@ import (
 	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
-	"frankledger/render/report"
+	"frankledger/render/inventorypage"
 	"frankledger/render/units"
 )
 
@@ -116,7 +116,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
 		summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = a.Sum, true, true, &a.Elsewhere
-		page := &report.Inventory{View: r.view, Answer: a, By: sums.Measure(by), Command: p.commandsOf(cmd, r, args), Made: commandLine(p.args)}
+		page := &inventorypage.Report{View: r.view, Answer: a, By: sums.Measure(by), Command: p.commandsOf(cmd, r, args), Made: commandLine(p.args)}
 		_, err = w.Write(page.Page(summary))
 		return err
 	})

@@ -37,8 +37,8 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 	}
 }
 
-// setLine is what a set of files with the same content is headed with.
-func (v *View) setLine(s *duplicates.Set) string {
+// SetLine is what a set of files with the same content is headed with.
+func (v *View) SetLine(s *duplicates.Set) string {
 	if s.Kind == duplicates.OfFolders {
 		line := units.Count(s.Within, "file", "files") + ", " + v.Units.SizeText(s.Size)
 		if !s.Part {
@@ -73,7 +73,7 @@ func NewSets(v *View, columns []row.Column[*duplicates.Name]) render.Format[*dup
 		if !n.Top {
 			dst = append(dst, '\n')
 		}
-		return append(v.Palette.Put(typeset.Fill(dst, layout.Indent), v.setLine(n.Set), render.PlainStyle), '\n')
+		return append(v.Palette.Put(typeset.Fill(dst, layout.Indent), v.SetLine(n.Set), render.PlainStyle), '\n')
 	})
 }
 

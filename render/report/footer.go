@@ -146,7 +146,7 @@ func (v *View) recorded(place *entry.Place) string {
 	}
 	when := v.whenTaken(r.Taken)
 	if v.Times == units.Relative && !v.IsAhead(r.Taken.Std()) {
-		when += ", " + v.day(r.Taken.Std())
+		when += ", " + v.Day(r.Taken.Std())
 	}
 	on := ""
 	if strings.Count(place.Given, "@") > 1 {
@@ -161,7 +161,7 @@ func (v *View) IsAhead(taken time.Time) bool { return taken.After(v.Context.AsOf
 // whenTaken tells when a record was made. How long it is until then would be of no use.
 func (v *View) whenTaken(t entry.Time) string {
 	if v.IsAhead(t.Std()) {
-		return v.day(t.Std()) + ", later than now"
+		return v.Day(t.Std()) + ", later than now"
 	}
 	return v.when(t)
 }
@@ -236,7 +236,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	for _, text := range append(untold(s), unclear(s)...) {
 		lines = append(lines, alarm(text))
 	}
-	if text := problemCount(s); text != "" {
+	if text := ProblemCount(s); text != "" {
 		lines = append(lines, alarm(text))
 	}
 	if s.Stopped {
@@ -387,7 +387,7 @@ func kindCounts(s *Summary) string {
 	return strings.Join(parts, ", ")
 }
 
-func problemCount(s *Summary) string {
+func ProblemCount(s *Summary) string {
 	unread, vanished := s.counts()
 	var parts []string
 	if unread > 0 {
@@ -398,3 +398,9 @@ func problemCount(s *Summary) string {
 	}
 	return strings.Join(parts, ", ")
 }
+
+// AheadOfTime says that records are dated later than now.
+const AheadOfTime = "some records are dated later than now: a clock was ahead when they were made"
+
+// Day writes a moment as a report tells it: by the calendar.
+func (v *View) Day(t time.Time) string { return t.In(v.Zone).Format("2006-01-02 15:04") }

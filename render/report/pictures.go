@@ -18,8 +18,8 @@ import (
 
 // How large pictures are that stand by themselves.
 const (
-	pictureWidth  = 960
-	pictureHeight = 560
+	PictureWidth  = 960
+	PictureHeight = 560
 	barsWidth     = 560
 	levelsOnMap   = 3
 )
@@ -27,8 +27,8 @@ const (
 // longestTold is how long a path is at most where it stands at each of many parts.
 const longestTold = 160
 
-// amount is how much something weighs, in words.
-func (v *View) amount(by sums.Measure, s *sums.Sum, complete bool) string {
+// Amount is how much something weighs, in words.
+func (v *View) Amount(by sums.Measure, s *sums.Sum, complete bool) string {
 	text := ""
 	switch {
 	case by == sums.ByFiles && s.HasEntries():
@@ -54,8 +54,8 @@ func (v *View) placesTitle() string {
 	return units.Count(int64(len(v.Places)), "place", "places")
 }
 
-// mapOf makes the cells of a treemap of rows, of which the first is the whole.
-func (v *View) mapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
+// MapOf makes the cells of a treemap of rows, of which the first is the whole.
+func (v *View) MapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
 	cells = map[*weigh.Row]*picture.Cell{}
 	var above []*picture.Cell
 	total := rows[0].Kind == weigh.TotalRow
@@ -64,7 +64,7 @@ func (v *View) mapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, c
 		if total && i > 0 {
 			level++
 		}
-		sum := v.amount(by, &r.Sum, r.Complete)
+		sum := v.Amount(by, &r.Sum, r.Complete)
 		c := &picture.Cell{Label: typeset.Shorten(typeset.Escaped(mapLabel(r)), longestTold), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
 		c.About = typeset.Shorten(typeset.Escaped(ownLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
 		if by != sums.ByFiles && r.Sum.HasEntries() {
@@ -110,8 +110,8 @@ func share(millionths int64) string {
 
 // WeighMap draws weights as a treemap.
 func (v *View) WeighMap(rows []*weigh.Row, by sums.Measure) *picture.Picture {
-	whole, _ := v.mapOf(rows, by)
-	p, _ := picture.Treemap(v.placesTitle()+": "+whole.Amount, whole, pictureWidth, pictureHeight, levelsOnMap)
+	whole, _ := v.MapOf(rows, by)
+	p, _ := picture.Treemap(v.placesTitle()+": "+whole.Amount, whole, PictureWidth, PictureHeight, levelsOnMap)
 	return p
 }
 
@@ -129,7 +129,7 @@ func (v *View) WeighBars(rows []*weigh.Row, by sums.Measure) *picture.Picture {
 			continue // the whole is told in the title
 		}
 		label := ownLabel(r)
-		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: v.amount(by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
+		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: v.Amount(by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
 			Share: part(by.Of(&r.Sum), most), Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
 	}
 	return picture.Bars(v.placesTitle(), bars, barsWidth)
@@ -215,8 +215,8 @@ func (v *View) CrossPicture(c *tally.Cross, by string) *picture.Picture {
 	return picture.Heat(v.placesTitle()+": content by "+by, keyTexts(c.Down), keyTexts(c.Across), squares)
 }
 
-// bytesScale is how bytes stand beside a picture.
-func (v *View) bytesScale() picture.Scale {
+// BytesScale is how bytes stand beside a picture.
+func (v *View) BytesScale() picture.Scale {
 	steps := chart.Binary
 	if v.Units == units.Decimal {
 		steps = chart.Decimal
@@ -233,10 +233,10 @@ func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
 			l.Label += " (" + typeset.Escaped(terms) + ")"
 		}
 		for _, s := range h.Sizes {
-			m := picture.Moment{At: s.Taken.In(v.Zone), Value: float64(s.Sum.Size), Known: s.There && s.Sum.HasSize(), About: v.day(s.Taken) + ": not there"}
+			m := picture.Moment{At: s.Taken.In(v.Zone), Value: float64(s.Sum.Size), Known: s.There && s.Sum.HasSize(), About: v.Day(s.Taken) + ": not there"}
 			if s.There {
 				l.Amount = v.sumText(&s.Sum)
-				m.About = v.day(s.Taken) + ": " + l.Amount
+				m.About = v.Day(s.Taken) + ": " + l.Amount
 			} else {
 				l.Amount = "not there"
 			}
@@ -244,5 +244,5 @@ func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
 		}
 		lines = append(lines, l)
 	}
-	return picture.Lines(v.placesTitle()+": content at each record", lines, v.bytesScale(), pictureWidth, 360)
+	return picture.Lines(v.placesTitle()+": content at each record", lines, v.BytesScale(), PictureWidth, 360)
 }

@@ -57,7 +57,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path st
 	if n := len(c.Unexplained); n > 0 {
 		lines = append(lines, alarm("the content of "+units.Count(int64(n), "file", "files")+" changed, although size and times did not; frank ledger accept @"+r.Label+" when that is settled"))
 	}
-	if text := problemCount(s); text != "" {
+	if text := ProblemCount(s); text != "" {
 		lines = append(lines, alarm(text+", which is recorded too"))
 	}
 	lines = append(lines, quiet("the ledger is "+typeset.Escaped(ledger.Shown(path))))

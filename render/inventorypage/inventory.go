@@ -1,11 +1,10 @@
-package report
+package inventorypage
 
 import (
 	"container/heap"
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"frankledger/core/chart"
 	"frankledger/core/entry"
@@ -18,13 +17,14 @@ import (
 	"frankledger/render"
 	"frankledger/render/page"
 	"frankledger/render/picture"
+	"frankledger/render/report"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
 
-// Inventory is a report of places, as a page.
-type Inventory struct {
-	*View
+// Report is a report of places, as a page.
+type Report struct {
+	*report.View
 	Answer *inventory.Answer
 	By     sums.Measure
 	// Command is the command line that gives what the report tells in one place: a command
@@ -49,7 +49,7 @@ const (
 )
 
 // Page returns the report.
-func (r *Inventory) Page(s *Summary) []byte {
+func (r *Report) Page(s *report.Summary) []byte {
 	r.page = &page.Page{Style: page.ReportStyle + page.PictureStyle(func(c page.Colour) string { return "var(--" + c.Name + ")" })}
 	r.whatIsHere()
 	r.whatFills()
@@ -65,24 +65,18 @@ func (r *Inventory) Page(s *Summary) []byte {
 	dst := render.BeginPage(nil, r.page, frame)
 	dst = append(dst, body...)
 	r.dst = nil
-	r.element("footer", "", "Made by "+r.Made+" on "+r.day(r.Context.AsOf)+".")
+	r.element("footer", "", "Made by "+r.Made+" on "+r.Day(r.Context.AsOf)+".")
 	footer := r.dst
 	return render.EndPage(append(dst, footer...), r.page, frame)
 }
 
-// AheadOfTime says that records are dated later than now.
-const AheadOfTime = "some records are dated later than now: a clock was ahead when they were made"
-
-// day writes a moment as a report tells it: by the calendar.
-func (v *View) day(t time.Time) string { return t.In(v.Zone).Format("2006-01-02 15:04") }
-
-func (r *Inventory) raw(text string) { r.dst = append(r.dst, text...) }
-func (r *Inventory) element(name, class, text string) {
+func (r *Report) raw(text string) { r.dst = append(r.dst, text...) }
+func (r *Report) element(name, class, text string) {
 	r.dst = page.AppendElement(r.dst, name, class, text)
 }
 
 // command adds a command line.
-func (r *Inventory) command(words []string, where string, places ...string) {
+func (r *Report) command(words []string, where string, places ...string) {
 	r.commands++
 	r.raw(fmt.Sprintf(`<p class="how" id="c%d"><code>`, r.commands))
 	r.dst = page.AppendText(r.dst, r.Command(words, where, places...))
@@ -90,19 +84,19 @@ func (r *Inventory) command(words []string, where string, places ...string) {
 }
 
 // next is what leads to the command line that is added next, after so many others.
-func (r *Inventory) next(after int) string { return fmt.Sprintf("#c%d", r.commands+1+after) }
+func (r *Report) next(after int) string { return fmt.Sprintf("#c%d", r.commands+1+after) }
 
 // number adds a number that leads to its command line.
-func (r *Inventory) number(class, link, text string) {
+func (r *Report) number(class, link, text string) {
 	r.raw(`<a class="` + class + `" href="` + link + `">`)
 	r.dst = page.AppendText(r.dst, text)
 	r.raw("</a>")
 }
 
-func (r *Inventory) section(heading string) { r.raw("<section>\n"); r.element("h2", "", heading) }
+func (r *Report) section(heading string) { r.raw("<section>\n"); r.element("h2", "", heading) }
 
 // whatIsHere tells how much there is.
-func (r *Inventory) whatIsHere() {
+func (r *Report) whatIsHere() {
 	a := r.Answer
 	sum := &a.Sum
 	r.section("What is here")
@@ -124,8 +118,8 @@ func (r *Inventory) whatIsHere() {
 		}
 		return units.Grouped(n)
 	}
-	fact("content", size, r.amount(sums.BySize, sum, sum.Whole()))
-	fact("on disk", disk, r.amount(sums.ByDisk, sum, sum.Whole()))
+	fact("content", size, r.Amount(sums.BySize, sum, sum.Whole()))
+	fact("on disk", disk, r.Amount(sums.ByDisk, sum, sum.Whole()))
 	fact("files", kinds, count(sum.Files))
 	fact("folders", kinds, count(sum.Folders))
 	if sum.Links > 0 {
@@ -145,26 +139,26 @@ func (r *Inventory) whatIsHere() {
 }
 
 // whatFills tells where it is: as treemaps that lead into one another, and as a table.
-func (r *Inventory) whatFills() {
+func (r *Report) whatFills() {
 	r.section("What fills it")
 	what := []string{"content", "space on disk", "numbers of files"}[r.By]
 	r.element("p", "quiet", "Areas stand for "+what+". Click a folder to look into it, and its path above to come back.")
-	plan, s := weigh.Plan{By: r.By}, &Summary{}
+	plan, s := weigh.Plan{By: r.By}, &report.Summary{}
 	r.WeighSummary(s, &weigh.Answer{Matched: r.Answer.Sum}, &plan)
 	for _, note := range s.Notes {
 		r.element("p", "", upperFirst(note)+".")
 	}
 	r.maps()
-	r.dst = render.AppendTable(r.dst, r.page, r.View.View, "weights", WeighColumns(&plan), row.List[*weigh.Row](r.Answer.Heaviest))
+	r.dst = render.AppendTable(r.dst, r.page, r.View.View, "weights", report.WeighColumns(&plan), row.List[*weigh.Row](r.Answer.Heaviest))
 	r.command([]string{"weigh", "--by", sums.MeasureWords[r.By]}, "")
 	r.raw("</section>\n")
 }
 
 // maps draws a treemap of the whole, and of the folders that can be gone into, the heaviest
 // first, for as long as there is room.
-func (r *Inventory) maps() {
+func (r *Report) maps() {
 	rows := r.Answer.Map
-	whole, cells := r.mapOf(rows, r.By)
+	whole, cells := r.MapOf(rows, r.By)
 	above := map[*picture.Cell]*picture.Cell{}
 	for _, c := range cells {
 		for _, part := range c.Parts {
@@ -176,7 +170,7 @@ func (r *Inventory) maps() {
 	var order []*picture.Cell
 	for waiting, areas := (heaviest{whole}), 0; len(waiting) > 0 && areas < mostAreas; {
 		c := heap.Pop(&waiting).(*picture.Cell)
-		_, drawn := picture.Treemap("", c, pictureWidth, pictureHeight, 2)
+		_, drawn := picture.Treemap("", c, report.PictureWidth, report.PictureHeight, 2)
 		areas += drawn + 4 // its path and its frame
 		chosen[c] = len(order)
 		order = append(order, c)
@@ -220,7 +214,7 @@ func (r *Inventory) maps() {
 		if i == 0 && len(r.Places) > 1 {
 			levels = 3 // the places are one more
 		}
-		wide, _ := picture.Treemap(c.About, c, pictureWidth, pictureHeight-60, levels)
+		wide, _ := picture.Treemap(c.About, c, report.PictureWidth, report.PictureHeight-60, levels)
 		slim, _ := picture.Treemap(c.About, c, 360, 460, levels)
 		c.Link = link
 		r.dst = slim.Append(wide.Append(r.dst, "wide"), "slim")
@@ -244,7 +238,7 @@ func (h *heaviest) Pop() any {
 }
 
 // whatGrew tells how places have changed over their records.
-func (r *Inventory) whatGrew() {
+func (r *Report) whatGrew() {
 	for _, g := range r.Answer.Growth {
 		if g.Records == 0 && g.Others == 0 {
 			continue
@@ -264,17 +258,17 @@ func (r *Inventory) whatGrew() {
 	}
 }
 
-func (r *Inventory) growth(g *inventory.Growth) {
-	since := "@" + g.Last.Label + ", " + r.day(g.Last.Taken)
+func (r *Report) growth(g *inventory.Growth) {
+	since := "@" + g.Last.Label + ", " + r.Day(g.Last.Taken)
 	if g.Since != nil {
-		s := &Summary{}
+		s := &report.Summary{}
 		plan := weigh.Plan{By: r.By}
 		r.GrowthSummary(s, g.Since, &plan)
 		r.raw(`<p class="lead">`)
 		before, after := &g.Since.Before, &g.Since.After
 		lead := strings.TrimSuffix(upperFirst(s.Lead), "before")
 		r.number("", r.next(0), strings.TrimSpace(lead))
-		r.dst = page.AppendText(r.dst, " at the last record ("+typeset.Escaped(since)+"): "+r.amount(r.By, before, before.Whole())+" then, "+r.amount(r.By, after, after.Whole())+" now.")
+		r.dst = page.AppendText(r.dst, " at the last record ("+typeset.Escaped(since)+"): "+r.Amount(r.By, before, before.Whole())+" then, "+r.Amount(r.By, after, after.Whole())+" now.")
 		r.raw("</p>\n")
 		for _, note := range s.Notes {
 			r.element("p", "quiet", note)
@@ -298,12 +292,12 @@ func (r *Inventory) growth(g *inventory.Growth) {
 	if g.Since != nil {
 		plan := weigh.Plan{By: r.By}
 		r.element("h3", "", "What changed since the last record")
-		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "growth", GrowthColumns(&plan), row.List[*weigh.Growth](g.Since.Rows))
+		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "growth", report.GrowthColumns(&plan), row.List[*weigh.Growth](g.Since.Rows))
 		r.command([]string{"weigh", "--by", sums.MeasureWords[r.By], "--since", g.Before()}, "", g.Place.Given)
 	}
 	r.command([]string{"ledger", "entries"}, "", "")
 	if slices.ContainsFunc(g.Points, func(p inventory.Point) bool { return r.IsAhead(p.Taken) }) {
-		r.element("p", "quiet", AheadOfTime)
+		r.element("p", "quiet", report.AheadOfTime)
 	}
 	if g.Others > 0 {
 		r.element("p", "quiet", units.Count(int64(g.Others), "record", "records")+" made on other terms left out")
@@ -311,7 +305,7 @@ func (r *Inventory) growth(g *inventory.Growth) {
 }
 
 // line is a line of an amount of each point.
-func (r *Inventory) line(g *inventory.Growth, label string, of func(*inventory.Point) *inventory.Amount) picture.Line {
+func (r *Report) line(g *inventory.Growth, label string, of func(*inventory.Point) *inventory.Amount) picture.Line {
 	l := picture.Line{Label: label}
 	for i := range g.Points {
 		p := &g.Points[i]
@@ -323,18 +317,18 @@ func (r *Inventory) line(g *inventory.Growth, label string, of func(*inventory.P
 		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.State == replay.There && r.knows(&a.Sum)}
 		switch l.Amount = a.State.String(); a.State {
 		case replay.There:
-			l.Amount = r.amount(r.By, &a.Sum, a.Sum.Whole())
+			l.Amount = r.Amount(r.By, &a.Sum, a.Sum.Whole())
 		case replay.Absent:
 			m.Known = true // nothing weighs nothing
 		}
-		m.About = label + ", " + r.day(at) + ": " + l.Amount
+		m.About = label + ", " + r.Day(at) + ": " + l.Amount
 		l.Points = append(l.Points, m)
 	}
 	return l
 }
 
 // knows reports whether it is known how much a sum weighs.
-func (r *Inventory) knows(s *sums.Sum) bool {
+func (r *Report) knows(s *sums.Sum) bool {
 	switch r.By {
 	case sums.ByDisk:
 		return s.HasDisk()
@@ -345,8 +339,8 @@ func (r *Inventory) knows(s *sums.Sum) bool {
 }
 
 // lines draws lines.
-func (r *Inventory) lines(lines ...picture.Line) {
-	scale := r.bytesScale()
+func (r *Report) lines(lines ...picture.Line) {
+	scale := r.BytesScale()
 	if r.By == sums.ByFiles {
 		scale = countScale
 	}
@@ -357,7 +351,7 @@ func (r *Inventory) lines(lines ...picture.Line) {
 var countScale = picture.Scale{Steps: chart.Whole, Text: func(value float64) string { return units.Grouped(int64(value)) }}
 
 // whatKinds tells what sorts of files there are.
-func (r *Inventory) whatKinds() {
+func (r *Report) whatKinds() {
 	r.section("What kinds of files")
 	label := orAbsent("no extension")
 	link := r.next(0)
@@ -383,12 +377,12 @@ func orAbsent(word string) func(*tally.Group) string {
 		if !g.Rest && g.Keys[0].Absent {
 			return word
 		}
-		return GroupLabel(g)
+		return report.GroupLabel(g)
 	}
 }
 
 // bands tells how files are spread over ages or sizes.
-func (r *Inventory) bands(heading string, t *tally.Tally, by string) {
+func (r *Report) bands(heading string, t *tally.Tally, by string) {
 	r.section(heading)
 	groups := t.InBands()
 	link := r.next(0)
@@ -409,14 +403,14 @@ func (r *Inventory) bands(heading string, t *tally.Tally, by string) {
 }
 
 // files tells of the heaviest files, and of the newest.
-func (r *Inventory) files() {
+func (r *Report) files() {
 	a := r.Answer
 	plan := weigh.Plan{By: inventory.OfFiles(r.By), Heaviest: len(a.Largest)}
 	r.section("Largest files")
 	if len(a.Largest) == 0 {
 		r.element("p", "quiet", "There are no files.")
 	} else {
-		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "largest", WeighColumns(&plan), row.List[*weigh.Row](a.Largest))
+		r.dst = render.AppendTable(r.dst, r.page, r.View.View, "largest", report.WeighColumns(&plan), row.List[*weigh.Row](a.Largest))
 	}
 	words := []string{"weigh", "--heaviest", fmt.Sprint(max(1, len(a.Largest)))}
 	if r.By == sums.ByDisk {
@@ -436,7 +430,7 @@ func (r *Inventory) files() {
 }
 
 // copies tells what there is twice.
-func (r *Inventory) copies() {
+func (r *Report) copies() {
 	r.section("Copies")
 	a := r.Answer.Copies
 	if a == nil {
@@ -445,7 +439,7 @@ func (r *Inventory) copies() {
 		r.raw("</section>\n")
 		return
 	}
-	s := &Summary{}
+	s := &report.Summary{}
 	r.DuplicatesSummary(s, a, a.Matched.Files, 0)
 	r.raw(`<p class="lead">`)
 	r.number("", r.next(0), upperFirst(s.Lead)+".")
@@ -456,7 +450,7 @@ func (r *Inventory) copies() {
 			break
 		}
 		r.raw("<details><summary>")
-		r.dst = page.AppendText(r.dst, r.setLine(set))
+		r.dst = page.AppendText(r.dst, r.SetLine(set))
 		r.raw("</summary>\n<ul>\n")
 		for j, c := range set.Copies {
 			if j == mostCopies {
@@ -479,7 +473,7 @@ func upperFirst(text string) string {
 }
 
 // concerns tells what may need a look.
-func (r *Inventory) concerns(s *Summary) {
+func (r *Report) concerns(s *report.Summary) {
 	r.section("What may need a look")
 	r.raw("<ul class=\"concerns\">\n")
 	for _, c := range r.Answer.Concerns {
@@ -516,7 +510,7 @@ func (r *Inventory) concerns(s *Summary) {
 		r.command([]string{"search"}, c.Where)
 		r.raw("</li>\n")
 	}
-	if problems := problemCount(s); problems != "" {
+	if problems := report.ProblemCount(s); problems != "" {
 		r.raw("<li><p>")
 		r.number("n", "#problems", units.Grouped(int64(len(s.Report.Problems))))
 		r.dst = page.AppendText(r.dst, " "+problems)
