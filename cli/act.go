@@ -16,6 +16,9 @@ import (
 	"frankledger/config"
 	"frankledger/core/account"
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -35,7 +38,7 @@ type actOptions struct {
 	ask                string
 	into, like         string
 	modified, accessed string
-	plan               act.Options
+	plan               plans.Options
 	jobs               int
 	batch              bool
 	limit              time.Duration
@@ -93,7 +96,7 @@ targets.`,
 
 // action makes the command of an action. The options it has of its own are added
 // by a function, and read by another.
-func (p *Program) action(action act.Action, use, short, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *reading) error, shown ...example) *cobra.Command {
+func (p *Program) action(action plans.Action, use, short, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *reading) error, shown ...example) *cobra.Command {
 	o := &actOptions{}
 	cmd := &cobra.Command{
 		Use:               use,
@@ -139,13 +142,13 @@ func actions() []named {
 }
 
 func (p *Program) hideCommand() *cobra.Command {
-	return p.action(act.Hide, "hide PLACE… [where CONDITION…]", "give names a leading dot, so that lists leave them out", "", addNumber, nil,
+	return p.action(plans.Hide, "hide PLACE… [where CONDITION…]", "give names a leading dot, so that lists leave them out", "", addNumber, nil,
 		example{"act hide notes where name starts 'minutes'", "a plan"},
 		example{"act hide notes where name starts 'minutes' --carry-out --yes", "done"})
 }
 
 func (p *Program) revealCommand() *cobra.Command {
-	return p.action(act.Reveal, "reveal PLACE… [where CONDITION…]", "take the leading dot off names, so that lists show them", "", addNumber, nil,
+	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "take the leading dot off names, so that lists show them", "", addNumber, nil,
 		example{"act reveal . where hidden and kind is file", "a plan"})
 }
 
@@ -155,7 +158,7 @@ func addNumber(cmd *cobra.Command, o *actOptions) {
 }
 
 func (p *Program) moveCommand() *cobra.Command {
-	return p.action(act.Move, "move PLACE… [where CONDITION…] --into FOLDER", "move things into a folder",
+	return p.action(plans.Move, "move PLACE… [where CONDITION…] --into FOLDER", "move things into a folder",
 		`Moves things into a folder, which is created if it does not exist. What goes to another
 disk is copied, the copy is read back and compared, and only then is the original
 removed. Access lists, attributes and hard links come along; the plan says what the
@@ -190,7 +193,7 @@ func readInto(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
 }
 
 func (p *Program) copyCommand() *cobra.Command {
-	return p.action(act.Copy, "copy PLACE… [where CONDITION…] --into FOLDER", "copy things into a folder, and verify the copies",
+	return p.action(plans.Copy, "copy PLACE… [where CONDITION…] --into FOLDER", "copy things into a folder, and verify the copies",
 		`Copies things, with all that is in them, into a folder, which is created if it does not
 exist. Each copy is read back and compared before it gets its name. It keeps owner,
 permissions, times, access lists, attributes, holes and hard links, as far as the other
@@ -201,7 +204,7 @@ disk can; the plan says what it cannot. Undo removes a copy that is still as it 
 }
 
 func (p *Program) ownCommand() *cobra.Command {
-	return p.action(act.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]", "give things to another owner or group",
+	return p.action(plans.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]", "give things to another owner or group",
 		`Sets the owner, the group (:GROUP), or both, by name or by number. Only an administrator
 can give things to another owner. The system takes set-user bits and capabilities away
 from programs that get another owner; undo gives these back too.`,
@@ -211,7 +214,7 @@ from programs that get another owner; undo gives these back too.`,
 }
 
 func (p *Program) renameCommand() *cobra.Command {
-	return p.action(act.Rename, "rename PATTERN PLACE… [where CONDITION…]", "give things names by a pattern",
+	return p.action(plans.Rename, "rename PATTERN PLACE… [where CONDITION…]", "give things names by a pattern",
 		`Gives each match a name made by a pattern, in the folder it is in. In the pattern stand
 `+patternHelp()+`
 :lower or :upper after a word changes its letters, and @n:3 writes three digits. @@ is a
@@ -226,7 +229,7 @@ would get the same name are refused, and names that things give to one another g
 // patternHelp says what stands in a pattern.
 func patternHelp() string {
 	var lines []string
-	for _, one := range act.PatternWords() {
+	for _, one := range verbs.PatternWords() {
 		lines = append(lines, fmt.Sprintf("  %-8s %s", one.Word, one.Means))
 	}
 	return strings.Join(lines, "\n")
@@ -247,7 +250,7 @@ func targetTrouble(err error) error {
 }
 
 func (p *Program) removeCommand() *cobra.Command {
-	return p.action(act.Remove, "remove PLACE… [where CONDITION…]", "put things into the trash, or remove them for good",
+	return p.action(plans.Remove, "remove PLACE… [where CONDITION…]", "put things into the trash, or remove them for good",
 		`Puts things into the trash that programs share (freedesktop.org): the one in the home
 folder or, on other disks, the one at the top of the disk. --for-good removes things
 without the trash, which cannot be undone.`,
@@ -262,7 +265,7 @@ without the trash, which cannot be undone.`,
 }
 
 func (p *Program) stampCommand() *cobra.Command {
-	return p.action(act.Stamp, "stamp PLACE… [where CONDITION…]", "set the times of things",
+	return p.action(plans.Stamp, "stamp PLACE… [where CONDITION…]", "set the times of things",
 		`Sets when things were last modified or read, to a moment written as in conditions
 (2026-11-20T14:00, yesterday, '3 days ago') or to the times of another file. When
 details were changed is set by the system alone.`,
@@ -312,7 +315,7 @@ func (o *actOptions) readTimes(r *reading) error {
 }
 
 func (p *Program) permitCommand() *cobra.Command {
-	return p.action(act.Permit, "permit MODE PLACE… [where CONDITION…]", "set permissions",
+	return p.action(plans.Permit, "permit MODE PLACE… [where CONDITION…]", "set permissions",
 		`Sets permissions, written as POSIX defines them: octal, such as 0640, or symbolic, such
 as u+rw,g-w,o= or a+X (x for folders, and for files that have some x).`,
 		func(*cobra.Command, *actOptions) {}, nil,
@@ -322,9 +325,9 @@ as u+rw,g-w,o= or a+X (x for folders, and for files that have some x).`,
 
 // permissionsFirst returns an error where the permissions stand after a place.
 func (p *Program) permissionsFirst(args []string) error {
-	_, first := act.ParseMode(args[0], 0)
+	_, first := verbs.ParseMode(args[0], 0)
 	at := slices.IndexFunc(args, func(word string) bool {
-		_, err := act.ParseMode(word, 0)
+		_, err := verbs.ParseMode(word, 0)
 		return err == nil
 	})
 	if first == nil || at < 0 {
@@ -339,8 +342,8 @@ func (p *Program) permissionsFirst(args []string) error {
 }
 
 // act answers with a plan, or carries it out.
-func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read func(*cobra.Command, *actOptions, *reading) error, args []string) error {
-	if action == act.Permit {
+func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, read func(*cobra.Command, *actOptions, *reading) error, args []string) error {
+	if action == plans.Permit {
 		if len(args) == 0 {
 			return misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
 		}
@@ -349,21 +352,21 @@ func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read
 		}
 		o.plan.Mode, args = args[0], args[1:]
 	}
-	if action == act.Own || action == act.Rename {
+	if action == plans.Own || action == plans.Rename {
 		if len(args) == 0 {
-			return misuse("say %s first: %s", map[act.Action]string{act.Own: "which owner", act.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
+			return misuse("say %s first: %s", map[plans.Action]string{plans.Own: "which owner", plans.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
 		}
 		if err := o.readFirst(action, args[0]); err != nil {
 			return err
 		}
 		args = args[1:]
 	}
-	if action == act.Run {
+	if action == plans.Run {
 		before, command, err := commandWords(cmd, args)
 		if err != nil {
 			return err
 		}
-		if err := act.CheckCommand(command, o.batch); err != nil {
+		if err := verbs.CheckCommand(command, o.batch); err != nil {
 			return misuse("%w", err)
 		}
 		o.plan.Command, args = commandOf(command), before
@@ -384,22 +387,22 @@ func (p *Program) act(cmd *cobra.Command, action act.Action, o *actOptions, read
 	if err != nil {
 		return err
 	}
-	if action == act.Run {
+	if action == plans.Run {
 		return p.runPlan(cmd.Context(), r, o, plan, summary)
 	}
 	return p.carryOutOrShow(cmd.Context(), r, o, plan, summary)
 }
 
 // readFirst reads what stands before the places.
-func (o *actOptions) readFirst(action act.Action, word string) (err error) {
-	if action == act.Rename {
-		if _, err := act.ParsePattern(word, time.Local); err != nil {
+func (o *actOptions) readFirst(action plans.Action, word string) (err error) {
+	if action == plans.Rename {
+		if _, err := verbs.ParsePattern(word, time.Local); err != nil {
 			return misuse("%s: %w", typeset.Escaped(word), err)
 		}
 		o.plan.Pattern = exact.Text(word)
 		return nil
 	}
-	if o.plan.Owner, err = act.OwnerNamed(account.New(), word); err != nil {
+	if o.plan.Owner, err = plans.OwnerNamed(account.New(), word); err != nil {
 		return misuse("%w", err)
 	}
 	return nil
@@ -421,7 +424,7 @@ func (o *actOptions) check() error {
 }
 
 // plan makes a plan for what is named, or matches.
-func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *reading, args []string) (*act.Plan, *report.Summary, error) {
+func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r *reading, args []string) (*plans.Plan, *report.Summary, error) {
 	places, _, chosen := splitWhere(args)
 	if len(places) == 0 && !chosen {
 		return nil, nil, misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
@@ -447,7 +450,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	planner.Zone = r.view.Zone
 	spareMemory()
 	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
-		return planner.Run(cmd.Context(), p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
+		return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
 	})
 	summary.Report.Add(a.Report)
 	if a.Plan != nil {
@@ -457,7 +460,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 		summary.Notes = append(summary.Notes, typeset.Escaped(place.Given)+" is a link to "+typeset.Escaped(place.Real))
 	}
 	for range a.Bare {
-		if action == act.Remove {
+		if action == plans.Remove {
 			summary.Notes = append(summary.Notes, "a list of paths does not say what was there when it was made; one made by --spares --as jsonl does")
 		}
 	}
@@ -466,7 +469,7 @@ func (p *Program) plan(cmd *cobra.Command, action act.Action, o *actOptions, r *
 	case errors.As(err, &link):
 		err = misuse("%s is a link to %s; write %s/ to act on what is in it", typeset.Escaped(link.Place.Given), typeset.Escaped(link.Place.Real), typeset.Escaped(link.Place.Given))
 		err = repaired(err, p.instead(link.Place.Given, link.Place.Given+"/"))
-	case errors.Is(err, act.ErrMode), errors.Is(err, act.ErrPattern):
+	case errors.Is(err, verbs.ErrMode), errors.Is(err, verbs.ErrPattern):
 		err = misuse("%w", err)
 	}
 	return a.Plan, summary, err
@@ -490,7 +493,7 @@ func ownerWords(uid, gid uint32) string {
 }
 
 // planner returns what makes plans here, for the person who runs this.
-func planner(action act.Action, o *actOptions) (*act.Planner, error) {
+func planner(action plans.Action, o *actOptions) (*doing.Planner, error) {
 	host, err := os.Hostname()
 	if err != nil {
 		return nil, err
@@ -503,5 +506,5 @@ func planner(action act.Action, o *actOptions) (*act.Planner, error) {
 	if state, err := config.StateFolder(); err == nil {
 		keep = append(keep, state)
 	}
-	return &act.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Trash: trash(), Keep: keep}, nil
+	return &doing.Planner{Action: action, Options: o.plan, Host: host, Home: home, Mask: entry.Permissions(output.Umask()), Trash: trashOfPerson(), Keep: keep}, nil
 }

@@ -16,6 +16,10 @@ import (
 
 	"frankledger/config"
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/journals"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/trash"
 	"frankledger/core/entry"
 	"frankledger/core/posix"
 	"frankledger/core/row"
@@ -28,7 +32,7 @@ import (
 )
 
 // carryOutOrShow shows a plan, and carries it out if that was asked for.
-func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
+func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" && r.form != render.HTML { // a page is to be looked at, and not to be carried out
@@ -55,29 +59,30 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 }
 
 // showPlan writes a plan.
-func (p *Program) showPlan(r *reading, plan *act.Plan, summary *report.Summary) error {
+func (p *Program) showPlan(r *reading, plan *plans.Plan, summary *report.Summary) error {
 	return p.answer(r, summary, func(w output.Destination) error {
 		if r.form == render.JSON {
 			return plan.WriteJSON(w)
 		}
-		return render.All(w, render.New(r.form, r.view.View, plan.Columns()), row.List[*act.Step](plan.Steps), r.view.Frame(summary))
+		return render.All(w, render.New(r.form, r.view.View, act.PlanColumns(plan)), row.List[*plans.Step](plan.Steps), r.view.Frame(summary))
 	})
 }
 
 // carrier returns what carries plans out.
-func (p *Program) carrier() (*act.Carrier, error) {
+func (p *Program) carrier() (*doing.Carrier, error) {
 	state, err := config.StateFolder()
 	if err != nil {
 		return nil, misuse("the journal: %w", err)
 	}
-	journals := filepath.Join(state, "journal")
-	p.tellIfExposed("the journals", journals)
-	return &act.Carrier{Journals: act.Journals{Folder: journals}, Trash: trash(), Now: time.Now}, nil
+	folder := filepath.Join(state, "journal")
+	p.tellIfExposed("the journals", folder)
+	return &doing.Carrier{Journals: journals.Journals{Folder: folder}, Trash: trashOfPerson(), Now: time.Now}, nil
 }
 
-func trash() act.Trash {
+// trashOfPerson is the trash of whoever runs the program.
+func trashOfPerson() trash.Trash {
 	home, _ := config.TrashFolder() // there may be none
-	return act.Trash{Home: home, User: os.Geteuid()}
+	return trash.Trash{Home: home, User: os.Geteuid()}
 }
 
 // tellIfExposed says it once if others can read what is kept for one person.
@@ -88,7 +93,7 @@ func (p *Program) tellIfExposed(what, path string) {
 }
 
 // carryOut carries a plan out, after asking.
-func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
+func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
 	totals := plan.Totals()
 	if totals.Steps == 0 {
 		return p.incomplete(totals.Refused > 0 || !summary.Complete())
@@ -107,7 +112,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 			return errNobody
 		}
 		questions := &questions{p, bufio.NewReader(os.Stdin)}
-		c.Ask = func(s *act.Step) act.Answer { return questions.each(plan, s) }
+		c.Ask = func(s *plans.Step) doing.Answer { return questions.each(plan, s) }
 	}
 	steps := atomic.Int64{}
 	c.Progress = &source.Progress{}
@@ -120,14 +125,14 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	defer done()
 	written := p.writing("acting")
 	defer written()
-	c.Begin = func(s *act.Step) {
+	c.Begin = func(s *plans.Step) {
 		p.writing(string(plan.Action) + " " + typeset.Escaped(string(s.Path)) + "; frank act journal shows how far it came")
 	}
-	c.Tell = func(done act.Outcome) {
+	c.Tell = func(done doing.Outcome) {
 		steps.Add(1)
 		p.tellOutcome(string(plan.Action), done)
 	}
-	result, err := c.CarryOut(ctx, plan)
+	result, err := act.CarryOut(ctx, c, plan)
 	done()
 	if length := r.config.Text("journals"); length != "" && err == nil {
 		if since, err := journalsSince(length, time.Now()); err == nil {
@@ -146,7 +151,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 }
 
 // tellOutcome says of a step what did not go as it was meant.
-func (p *Program) tellOutcome(verb string, done act.Outcome) {
+func (p *Program) tellOutcome(verb string, done doing.Outcome) {
 	path := typeset.Escaped(string(done.Step.Path))
 	switch {
 	case done.Partly:
@@ -161,7 +166,7 @@ func (p *Program) tellOutcome(verb string, done act.Outcome) {
 
 // tellAside says where something was left under a name of no meaning, and what gives it a
 // name again.
-func (p *Program) tellAside(s *act.Step, left string) {
+func (p *Program) tellAside(s *plans.Step, left string) {
 	if left == "" {
 		return
 	}
@@ -173,7 +178,7 @@ func (p *Program) tellAside(s *act.Step, left string) {
 }
 
 // asideLine is the command line that gives what is under a name of no meaning its name.
-func asideLine(s *act.Step, left string) string {
+func asideLine(s *plans.Step, left string) string {
 	name := strings.ReplaceAll(filepath.Base(string(s.Path)), "@", "@@")
 	return commandLine([]string{"act", "rename", "--number", name, left, "--carry-out"})
 }
@@ -201,8 +206,8 @@ func (p *Program) incomplete(so bool) error {
 }
 
 // tellResult says what was done.
-func (p *Program) tellResult(plan *act.Plan, r act.Result) {
-	_, word := plan.Words()
+func (p *Program) tellResult(plan *plans.Plan, r doing.Result) {
+	_, word := act.Words(plan)
 	text := units.Grouped(int64(r.Done)) + " " + word
 	for _, one := range []struct {
 		count int
@@ -256,17 +261,17 @@ func (q *questions) once(question string) bool {
 }
 
 // each asks about one step.
-func (q *questions) each(plan *act.Plan, s *act.Step) act.Answer {
+func (q *questions) each(plan *plans.Plan, s *plans.Step) doing.Answer {
 	for {
-		switch q.answer("%s: %s? yes, no, rest or stop: ", typeset.Escaped(string(s.Path)), typeset.Escaped(plan.Does(s))) {
+		switch q.answer("%s: %s? yes, no, rest or stop: ", typeset.Escaped(string(s.Path)), typeset.Escaped(act.Does(plan, s))) {
 		case "yes", "y":
-			return act.Yes
+			return doing.Yes
 		case "no", "n":
-			return act.No
+			return doing.No
 		case "rest", "the rest", "r":
-			return act.Rest
+			return doing.Rest
 		case "stop", "s":
-			return act.Stop
+			return doing.Stop
 		}
 	}
 }
@@ -313,12 +318,12 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 }
 
 // readPlan reads a plan that was kept.
-func readPlan(file string) (*act.Plan, error) {
+func readPlan(file string) (*plans.Plan, error) {
 	content, err := os.ReadFile(file)
 	if err != nil {
 		return nil, posix.Reason(err)
 	}
-	plan, err := act.ReadPlan(content)
+	plan, err := plans.ReadPlan(content)
 	if err != nil {
 		return nil, err
 	}

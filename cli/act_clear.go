@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/act"
+	"frankledger/core/act/plans"
 	"frankledger/core/clear"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
@@ -24,7 +25,7 @@ type clearOptions struct {
 }
 
 // byWords are the words for how spares are cleared, by what they mean.
-var byWords = []string{"removing", string(act.ByLinks), string(act.ByShared)}
+var byWords = []string{"removing", string(plans.ByLinks), string(plans.ByShared)}
 
 func (p *Program) clearCommand() *cobra.Command {
 	var o clearOptions
@@ -80,7 +81,7 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 		return misuse("--from and --keep contradict each other: what is in other places stays")
 	}
 	if by > 0 {
-		o.act.plan.By = act.By(o.by)
+		o.act.plan.By = plans.By(o.by)
 	}
 	if err := o.act.check(); err != nil {
 		return err
@@ -110,14 +111,14 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 		}
 		options.From = sources[len(sources)-1].Place()
 	}
-	planner, err := planner(act.Clear, &o.act)
+	planner, err := planner(plans.Clear, &o.act)
 	if err != nil {
 		return err
 	}
 	spareMemory()
 	planned, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
 		if slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List }) {
-			return planner.Run(cmd.Context(), p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.act.through})
+			return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.act.through})
 		}
 		return clear.Run(cmd.Context(), p.set(r, sources), request, digest.NewPool(live.Files{}, request.Progress), options, planner)
 	})

@@ -12,6 +12,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/journals"
+	"frankledger/core/act/plans"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -51,48 +54,48 @@ func (p *Program) journal(r *reading, args []string) error {
 	if err != nil {
 		return err
 	}
-	journals := c.Journals
+	kept := c.Journals
 	summary := &report.Summary{Grouped: true}
 	if len(args) == 1 {
-		past, err := readJournal(journals, args[0])
+		past, err := readJournal(kept, args[0])
 		if err != nil {
 			return err
 		}
-		c.Look(past)
+		act.Look(c, past)
 		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, units.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
 		for _, s := range past.Steps {
 			if s.Aside != "" {
 				summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", typeset.Escaped(s.Aside), past.Number))
 			}
 		}
-		return write(p, r, summary, act.PastStepColumns(), row.List[*act.PastStep](past.Steps))
+		return write(p, r, summary, journals.PastStepColumns(), row.List[*journals.PastStep](past.Steps))
 	}
-	numbers, err := journals.Numbers()
+	numbers, err := kept.Numbers()
 	if err != nil {
 		return err
 	}
-	var list row.List[*act.Past]
+	var list row.List[*journals.Past]
 	for _, n := range slices.Backward(numbers) {
-		past, err := journals.Summary(n)
+		past, err := kept.Summary(n)
 		if err != nil {
 			p.say("frank: %s", err)
 			continue
 		}
-		c.Look(past)
+		act.Look(c, past)
 		list = append(list, past)
 	}
 	summary.Lead = units.Count(int64(len(list)), "journal", "journals")
-	return write(p, r, summary, act.PastColumns(), list)
+	return write(p, r, summary, journals.PastColumns(), list)
 }
 
-func readJournal(journals act.Journals, word string) (*act.Past, error) {
+func readJournal(kept journals.Journals, word string) (*journals.Past, error) {
 	n, err := strconv.ParseInt(word, 10, 64)
 	if err != nil {
 		return nil, misuse("%q is not the number of a journal; frank act journal lists them", word)
 	}
-	past, err := journals.Read(n)
+	past, err := kept.Read(n)
 	if errors.Is(err, os.ErrNotExist) {
-		return nil, misuse("%w: %d", act.ErrNoJournal, n)
+		return nil, misuse("%w: %d", journals.ErrNoJournal, n)
 	}
 	return past, err
 }
@@ -150,17 +153,17 @@ done.`,
 }
 
 // planUndo shows what undo would do.
-func (p *Program) planUndo(r *reading, c *act.Carrier, host string, number int64) error {
+func (p *Program) planUndo(r *reading, c *doing.Carrier, host string, number int64) error {
 	past, err := c.Journals.Read(number)
 	switch {
 	case err != nil:
 		return err
 	case past.Undone:
-		return misuse("journal %d: %w", number, act.ErrUndone)
+		return misuse("journal %d: %w", number, doing.ErrUndone)
 	case past.Host != host:
-		return misuse("journal %d: %w", number, act.ErrOtherHost)
+		return misuse("journal %d: %w", number, doing.ErrOtherHost)
 	}
-	steps := c.UndoSteps(past)
+	steps := act.StepsToUndo(c, past)
 	can := 0
 	for _, s := range steps {
 		if s.Err == nil {
@@ -177,9 +180,9 @@ func (p *Program) planUndo(r *reading, c *act.Carrier, host string, number int64
 }
 
 // undo undoes a journal.
-func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number int64) error {
+func (p *Program) undo(ctx context.Context, c *doing.Carrier, host string, number int64) error {
 	c.Progress = &source.Progress{}
-	c.Tell = func(done act.Outcome) {
+	c.Tell = func(done doing.Outcome) {
 		switch path := typeset.Escaped(done.To); {
 		case done.Err != nil:
 			p.say("frank: could not undo %s: %s", path, typeset.Escaped(done.Err.Error()))
@@ -190,9 +193,9 @@ func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number 
 	}
 	written := p.writing("undo")
 	defer written()
-	c.Begin = func(s *act.Step) { p.writing("undo of " + typeset.Escaped(string(s.Path))) }
-	undone, err := c.Undo(ctx, number, host)
-	if errors.Is(err, act.ErrUndone) || errors.Is(err, act.ErrNoJournal) || errors.Is(err, act.ErrOtherHost) {
+	c.Begin = func(s *plans.Step) { p.writing("undo of " + typeset.Escaped(string(s.Path))) }
+	undone, err := act.Undo(ctx, c, number, host)
+	if errors.Is(err, doing.ErrUndone) || errors.Is(err, journals.ErrNoJournal) || errors.Is(err, doing.ErrOtherHost) {
 		return misuse("journal %d: %w", number, err)
 	}
 	if err != nil {
@@ -208,7 +211,7 @@ func (p *Program) undo(ctx context.Context, c *act.Carrier, host string, number 
 
 // toUndo returns the number of the journal to undo: the newest of which something
 // can be taken back. It says why none of the later ones can be.
-func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, error) {
+func (p *Program) toUndo(c *doing.Carrier, host string, args []string) (int64, error) {
 	if len(args) == 1 {
 		past, err := readJournal(c.Journals, args[0])
 		if err != nil {
@@ -216,12 +219,12 @@ func (p *Program) toUndo(c *act.Carrier, host string, args []string) (int64, err
 		}
 		return past.Number, nil
 	}
-	number, passed, err := c.Newest(host)
+	number, passed, err := act.NewestUndoable(c, host)
 	if err != nil {
 		return 0, err
 	}
 	// Of a journal that was cut short, nothing was done.
-	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, act.ErrCutShort) })
+	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, journals.ErrCutShort) })
 	if len(passed) > 0 { // it is not for the program to choose an older one
 		newest := slices.Max(slices.Collect(maps.Keys(passed)))
 		p.say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, typeset.Escaped(passed[newest].Error()))

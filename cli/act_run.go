@@ -6,7 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frankledger/core/act"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
 	"frankledger/core/exact"
 	"frankledger/output"
 	"frankledger/render"
@@ -14,7 +15,7 @@ import (
 )
 
 func (p *Program) runCommand() *cobra.Command {
-	return p.action(act.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "run a command on each match",
+	return p.action(plans.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "run a command on each match",
 		`Runs a command for each match, without a shell in between: each word is one argument,
 whatever the names contain. In the words, these are replaced:
 
@@ -48,7 +49,7 @@ func commandWords(cmd *cobra.Command, args []string) (before, command []string, 
 }
 
 // runPlan shows the plan of a command, or runs it.
-func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *act.Plan, summary *report.Summary) error {
+func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {
@@ -80,11 +81,11 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 	if err != nil {
 		return err
 	}
-	var result act.RunResult
+	var result verbs.RunResult
 	err = p.answer(r, summary, func(w output.Destination) (err error) {
 		escape := isTerminal(p.Out)
 		var writing error
-		result, err = carrier.RunAll(ctx, plan, act.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran act.Ran) {
+		result, err = verbs.RunAll(ctx, carrier, plan, verbs.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran verbs.Ran) {
 			var text []byte
 			if r.form == render.JSON {
 				text = report.RanJSON(nil, &ran)

@@ -16,6 +16,8 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -156,7 +158,7 @@ func TestAccessNeverWidens(t *testing.T) {
 		into := []string{plain, kept}[seed%2]
 		c := carrier(folder)
 		c.Calls = calls
-		plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(into)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
+		plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(into)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
 		for _, s := range plan.Steps {
 			path := filepath.Base(string(s.Path))
 			if has := lists[path] != "" || path == "thing" && lists["thing/inside"] != ""; has && into == plain {
@@ -188,10 +190,10 @@ func TestAccessNeverWidens(t *testing.T) {
 			}
 		}
 		told := false
-		c.Tell = func(o act.Outcome) { told = told || strings.Contains(o.Notes, "could not keep") }
-		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		c.Tell = func(o doing.Outcome) { told = told || strings.Contains(o.Notes, "could not keep") }
+		undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: 2}, undone)
+		assert.Equal(t, act.UndoResult{Undone: 2}, undone)
 		assert.True(t, told || ownersKept && (into == kept || len(lists) == 0), "what did not come along does not come back, and that is said")
 		for _, path := range paths {
 			for i, line := range may(t, filepath.Join(root, path)) {
@@ -240,7 +242,7 @@ func TestCopiesArePrivate(t *testing.T) {
 		}
 		return nil
 	}}
-	_, wrong := carry(t, c, planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("top")))
+	_, wrong := carry(t, c, planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("top")))
 	require.Empty(t, wrong)
 	assert.Greater(t, looked, 2)
 	info, err := os.Stat(filepath.Join(other, "top"))
@@ -274,7 +276,7 @@ func TestWhatComesAlong(t *testing.T) {
 	}
 	for _, into := range []string{other, withoutLists(t)} {
 		c := carrier(folder)
-		plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(into)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
+		plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(into)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
 		notes := map[string]string{}
 		for _, s := range plan.Steps {
 			require.Empty(t, s.Refused)
@@ -303,9 +305,9 @@ func TestWhatComesAlong(t *testing.T) {
 				assert.Equal(t, value, string(room[:n]))
 			}
 		}
-		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: 5}, undone)
+		assert.Equal(t, act.UndoResult{Undone: 5}, undone)
 		assert.Equal(t, inode(root, "a/one"), inode(root, "a/again"))
 		assert.Equal(t, inode(root, "tool"), inode(root, "tool too"))
 		for key, value := range attributes {
@@ -323,11 +325,11 @@ func TestTwoNamesInOnePlan(t *testing.T) {
 	moment := exact.Time{Sec: 1_400_000_000}
 	other := otherDisk(t)
 	for name, o := range map[string]struct {
-		action act.Action
-		act.Options
+		action plans.Action
+		plans.Options
 	}{
-		"permit": {act.Permit, act.Options{Mode: "0600"}}, "stamp": {act.Stamp, act.Options{Modified: &moment}}, "remove": {act.Remove, act.Options{ForGood: true}},
-		"trash": {act.Remove, act.Options{}}, "across": {act.Move, act.Options{Into: exact.Text(other), KeepFolders: true}}, "hide": {act.Hide, act.Options{}},
+		"permit": {plans.Permit, plans.Options{Mode: "0600"}}, "stamp": {plans.Stamp, plans.Options{Modified: &moment}}, "remove": {plans.Remove, plans.Options{ForGood: true}},
+		"trash": {plans.Remove, plans.Options{}}, "across": {plans.Move, plans.Options{Into: exact.Text(other), KeepFolders: true}}, "hide": {plans.Hide, plans.Options{}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			folder := t.TempDir()
@@ -340,7 +342,7 @@ func TestTwoNamesInOnePlan(t *testing.T) {
 			before := state(t, root)
 			c := carrier(folder)
 			plan := planOf(t, c, root, o.action, o.Options, func(e *entry.Entry) bool {
-				return e.Depth() == 1 && (e.Kind == entry.KindFile || o.action == act.Move || o.action == act.Remove)
+				return e.Depth() == 1 && (e.Kind == entry.KindFile || o.action == plans.Move || o.action == plans.Remove)
 			})
 			result, wrong := carry(t, c, plan)
 			assert.Empty(t, wrong)
@@ -351,9 +353,9 @@ func TestTwoNamesInOnePlan(t *testing.T) {
 				assert.Empty(t, left)
 				return
 			}
-			undone, err := c.Undo(context.Background(), result.Journal, "h")
+			undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 			require.NoError(t, err)
-			assert.Equal(t, act.Undoing{Undone: len(plan.Steps)}, undone)
+			assert.Equal(t, act.UndoResult{Undone: len(plan.Steps)}, undone)
 			assert.Equal(t, before, state(t, root))
 			var a, b unix.Stat_t
 			require.NoError(t, unix.Stat(filepath.Join(root, "a"), &a))

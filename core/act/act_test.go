@@ -17,6 +17,11 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/journals"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/trash"
+	"frankledger/core/act/verbs"
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -91,8 +96,8 @@ func found(t *testing.T, root string, chosen func(e *entry.Entry) bool) (entries
 	return entries
 }
 
-func carrier(folder string) *act.Carrier {
-	return &act.Carrier{Journals: act.Journals{Folder: filepath.Join(folder, "journal")}, Trash: act.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}, Now: time.Now}
+func carrier(folder string) *doing.Carrier {
+	return &doing.Carrier{Journals: journals.Journals{Folder: filepath.Join(folder, "journal")}, Trash: trash.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}, Now: time.Now}
 }
 
 // For random trees and random actions on random entries, doing and undoing gives
@@ -114,27 +119,27 @@ func TestDoAndUndo(t *testing.T) {
 		if seed%2 == 0 && other != "" {
 			into = filepath.Join(other, fmt.Sprint(seed)) // on another disk
 		}
-		planner := &act.Planner{Host: "tern-point", Home: "/home/nobody"}
-		planner.Action = []act.Action{act.Hide, act.Reveal, act.Move, act.Remove, act.Stamp, act.Permit}[seed%6]
-		planner.Options = act.Options{Into: exact.Text(into), KeepFolders: random.IntN(2) == 0, Number: random.IntN(2) == 0, Modified: &moment, Mode: "u+rwx,g=u,o-r"}
-		plan, err := planner.Plan(context.Background(), found(t, root, func(*entry.Entry) bool { return random.IntN(3) == 0 }))
+		planner := &doing.Planner{Host: "tern-point", Home: "/home/nobody"}
+		planner.Action = []plans.Action{plans.Hide, plans.Reveal, plans.Move, plans.Remove, plans.Stamp, plans.Permit}[seed%6]
+		planner.Options = plans.Options{Into: exact.Text(into), KeepFolders: random.IntN(2) == 0, Number: random.IntN(2) == 0, Modified: &moment, Mode: "u+rwx,g=u,o-r"}
+		plan, err := act.MakePlan(context.Background(), planner, found(t, root, func(*entry.Entry) bool { return random.IntN(3) == 0 }))
 		require.NoError(t, err)
 		c := carrier(folder)
-		c.Tell = func(o act.Outcome) { assert.NoError(t, o.Err, "%d %s", seed, o.Step.Path) }
+		c.Tell = func(o doing.Outcome) { assert.NoError(t, o.Err, "%d %s", seed, o.Step.Path) }
 		totals := plan.Totals()
-		result, err := c.CarryOut(context.Background(), plan)
+		result, err := act.CarryOut(context.Background(), c, plan)
 		require.NoError(t, err)
 		assert.Equal(t, totals.Steps, result.Done)
 		if totals.Steps == 0 {
 			continue
 		}
 		require.NotEqual(t, before, state(t, root), seed)
-		undone, err := c.Undo(context.Background(), result.Journal, "tern-point")
+		undone, err := act.Undo(context.Background(), c, result.Journal, "tern-point")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: totals.Steps}, undone, seed)
+		assert.Equal(t, act.UndoResult{Undone: totals.Steps}, undone, seed)
 		require.Equal(t, before, state(t, root), "%d %s", seed, planner.Action)
-		_, err = c.Undo(context.Background(), result.Journal, "tern-point")
-		assert.ErrorIs(t, err, act.ErrUndone)
+		_, err = act.Undo(context.Background(), c, result.Journal, "tern-point")
+		assert.ErrorIs(t, err, doing.ErrUndone)
 		left, _ := os.ReadDir(into)
 		assert.Empty(t, left, "nothing stays behind")
 		for _, part := range []string{"files", "info"} {
@@ -157,7 +162,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 		write(name)
 	}
 	file := func(e *entry.Entry) bool { return e.Kind == entry.KindFile }
-	why := func(plan *act.Plan) (list []string) {
+	why := func(plan *plans.Plan) (list []string) {
 		for _, s := range plan.Steps {
 			list = append(list, strings.TrimPrefix(string(s.Path), root)+": "+string(s.Refused))
 		}
@@ -165,21 +170,21 @@ func TestNothingIsOverwritten(t *testing.T) {
 		return list
 	}
 	ctx := context.Background()
-	planner := &act.Planner{Action: act.Hide, Host: "h", Home: filepath.Join(root, "g")}
-	plan, err := planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return strings.HasSuffix(e.Name, "x") }))
+	planner := &doing.Planner{Action: plans.Hide, Host: "h", Home: filepath.Join(root, "g")}
+	plan, err := act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return strings.HasSuffix(e.Name, "x") }))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"/a/.x: it is hidden already", "/a/x: that name is taken already"}, why(plan))
 	planner.Options.Number = true
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return e.Name == "x" }))
+	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return e.Name == "x" }))
 	require.NoError(t, err)
 	assert.Equal(t, exact.Text(filepath.Join(root, "a/.x-2")), plan.Steps[0].To)
-	planner = &act.Planner{Action: act.Move, Host: "h", Options: act.Options{Into: exact.Text(filepath.Join(root, "b"))}, Home: filepath.Join(root, "g")}
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return e.Name == "same" || e.Name == "b" || e.Name == "g" }))
+	planner = &doing.Planner{Action: plans.Move, Host: "h", Options: plans.Options{Into: exact.Text(filepath.Join(root, "b"))}, Home: filepath.Join(root, "g")}
+	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return e.Name == "same" || e.Name == "b" || e.Name == "g" }))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"/b/same: it is there already", "/b: a folder cannot go into itself", "/c/same: that name is taken already", "/g: the home folder is in it; --really"}, why(plan))
 
-	planner = &act.Planner{Action: act.Hide, Host: "h"}
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return file(e) && e.Folder.Name >= "d" && e.Folder.Name < "f" }))
+	planner = &doing.Planner{Action: plans.Hide, Host: "h"}
+	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return file(e) && e.Folder.Name >= "d" && e.Folder.Name < "f" }))
 	require.NoError(t, err)
 	require.Len(t, plan.Steps, 4)
 	write("d/.taken")
@@ -190,8 +195,8 @@ func TestNothingIsOverwritten(t *testing.T) {
 	before := state(t, root)
 	c := carrier(folder)
 	said := map[string]string{}
-	c.Tell = func(o act.Outcome) { said[filepath.Base(string(o.Step.Path))] = fmt.Sprint(o.Err) }
-	result, err := c.CarryOut(ctx, plan)
+	c.Tell = func(o doing.Outcome) { said[filepath.Base(string(o.Step.Path))] = fmt.Sprint(o.Err) }
+	result, err := act.CarryOut(ctx, c, plan)
 	require.NoError(t, err)
 	assert.Equal(t, 4, result.Failed)
 	assert.Equal(t, map[string]string{"changed": "it has changed since the plan was made", "taken": "that name is taken already",
@@ -199,8 +204,8 @@ func TestNothingIsOverwritten(t *testing.T) {
 	assert.Equal(t, before, state(t, root))
 
 	// A folder goes as a whole only if it holds what it held.
-	planner = &act.Planner{Action: act.Remove, Host: "h", Options: act.Options{ForGood: true}}
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool {
+	planner = &doing.Planner{Action: plans.Remove, Host: "h", Options: plans.Options{ForGood: true}}
+	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool {
 		return strings.Contains(e.Relative(), "f") && strings.HasPrefix(e.Relative(), "f")
 	}))
 	require.NoError(t, err)
@@ -208,34 +213,34 @@ func TestNothingIsOverwritten(t *testing.T) {
 	assert.Equal(t, 2, plan.Covered)
 	assert.EqualValues(t, 2, plan.Steps[0].Holds.Entries)
 	write("f/in/new")
-	result, err = c.CarryOut(ctx, plan)
+	result, err = act.CarryOut(ctx, c, plan)
 	require.NoError(t, err)
 	assert.Equal(t, 1, result.Failed)
 	assert.FileExists(t, filepath.Join(root, "f/in/deep"))
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return e.Name == "f" }))
+	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return e.Name == "f" }))
 	require.NoError(t, err)
-	result, err = c.CarryOut(ctx, plan)
+	result, err = act.CarryOut(ctx, c, plan)
 	require.NoError(t, err)
 	assert.NoDirExists(t, filepath.Join(root, "f"))
-	undone, err := c.Undo(ctx, result.Journal, "h")
+	undone, err := act.Undo(ctx, c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Stays: 1}, undone, "what is gone for good stays so")
+	assert.Equal(t, act.UndoResult{Stays: 1}, undone, "what is gone for good stays so")
 
 	// What has come since is not overwritten, and what was altered is left.
-	planner = &act.Planner{Action: act.Hide, Host: "h"}
-	plan, err = planner.Plan(ctx, found(t, root, func(e *entry.Entry) bool { return e.Name == "stays" }))
+	planner = &doing.Planner{Action: plans.Hide, Host: "h"}
+	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return e.Name == "stays" }))
 	require.NoError(t, err)
-	result, err = c.CarryOut(ctx, plan)
+	result, err = act.CarryOut(ctx, c, plan)
 	require.NoError(t, err)
 	write("g/stays")
-	undone, err = c.Undo(ctx, result.Journal, "h")
+	undone, err = act.Undo(ctx, c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Stays: 1}, undone)
+	assert.Equal(t, act.UndoResult{Stays: 1}, undone)
 	require.NoError(t, os.Remove(filepath.Join(root, "g/stays")))
-	undone, err = c.Undo(ctx, result.Journal, "h")
+	undone, err = act.Undo(ctx, c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 1}, undone, "it can be tried again")
-	_, err = c.Undo(ctx, result.Journal, "elsewhere")
+	assert.Equal(t, act.UndoResult{Undone: 1}, undone, "it can be tried again")
+	_, err = act.Undo(ctx, c, result.Journal, "elsewhere")
 	assert.Error(t, err)
 }
 
@@ -251,25 +256,25 @@ func TestParseMode(t *testing.T) {
 		{"=rw", 0, 0o644, false}, {"a+X", 0o644, 0o644, false}, {"a+X", 0o744, 0o755, false}, {"a+X", 0o644, 0o755, true}, {"g=u", 0o640, 0o660, false},
 		{"u=rw+x-w", 0, 0o500, false}, {"u+s,g+s,+t", 0o755, 0o7755, false}, {"u=rx", 0o4755, 0o555, false}, {"u=rx", 0o4755, 0o4555, true}, {"go-s", 0o2755, 0o755, false},
 	} {
-		change, err := act.ParseMode(c.text, 0o022)
+		change, err := verbs.ParseMode(c.text, 0o022)
 		require.NoError(t, err, c.text)
 		assert.Equal(t, c.want.Octal(), change(c.before, c.folder).Octal(), c.text)
 	}
 	for _, text := range []string{"", "u", "8", "u+q", "rw", "07777777", "u+r,", "z+r", "u~r", "u=gw", "u=go"} {
-		_, err := act.ParseMode(text, 0)
-		assert.ErrorIs(t, err, act.ErrMode, text)
+		_, err := verbs.ParseMode(text, 0)
+		assert.ErrorIs(t, err, verbs.ErrMode, text)
 	}
 }
 
 // Words of a command are replaced, and nothing else.
 func TestReplace(t *testing.T) {
-	words := act.Replace([]string{"@path", "-o", "@folder/@stem.flac", "@@name", "@name", "@ext", "a@b", "@@@ext"}, "/a b/-x $(y)\n.tar.gz")
+	words := verbs.Replace([]string{"@path", "-o", "@folder/@stem.flac", "@@name", "@name", "@ext", "a@b", "@@@ext"}, "/a b/-x $(y)\n.tar.gz")
 	assert.Equal(t, []string{"/a b/-x $(y)\n.tar.gz", "-o", "/a b/-x $(y)\n.tar.flac", "@name", "-x $(y)\n.tar.gz", "gz", "a@b", "@gz"}, words)
-	assert.NoError(t, act.CheckCommand([]string{"a", "@path", "@@name", "x@y"}, true))
+	assert.NoError(t, verbs.CheckCommand([]string{"a", "@path", "@@name", "x@y"}, true))
 	for _, words := range [][]string{{"a"}, {"a", "@path", "@path"}, {"a", "@path", "@name"}, {"a", "--x=@path"}} {
-		assert.ErrorIs(t, act.CheckCommand(words, true), act.ErrBatch, words)
+		assert.ErrorIs(t, verbs.CheckCommand(words, true), verbs.ErrBatch, words)
 	}
-	assert.ErrorIs(t, act.CheckCommand(nil, false), act.ErrNoCommand)
+	assert.ErrorIs(t, verbs.CheckCommand(nil, false), verbs.ErrNoCommand)
 }
 
 // foundSelf returns the entry of a place itself.
@@ -299,23 +304,23 @@ func named(names ...string) func(e *entry.Entry) bool {
 	}
 }
 
-func planOf(t *testing.T, c *act.Carrier, root string, action act.Action, o act.Options, chosen func(e *entry.Entry) bool) *act.Plan {
+func planOf(t *testing.T, c *doing.Carrier, root string, action plans.Action, o plans.Options, chosen func(e *entry.Entry) bool) *plans.Plan {
 	t.Helper()
-	plan, err := (&act.Planner{Action: action, Host: "h", Options: o, Trash: c.Trash}).Plan(context.Background(), found(t, root, chosen))
+	plan, err := act.MakePlan(context.Background(), (&doing.Planner{Action: action, Host: "h", Options: o, Trash: c.Trash}), found(t, root, chosen))
 	require.NoError(t, err)
 	return plan
 }
 
 // carry carries a plan out, and returns by base name why steps were not done.
-func carry(t *testing.T, c *act.Carrier, plan *act.Plan) (act.Result, map[string]string) {
+func carry(t *testing.T, c *doing.Carrier, plan *plans.Plan) (doing.Result, map[string]string) {
 	t.Helper()
 	wrong := map[string]string{}
-	c.Tell = func(o act.Outcome) {
+	c.Tell = func(o doing.Outcome) {
 		if o.Err != nil {
 			wrong[filepath.Base(string(o.Step.Path))] = o.Err.Error()
 		}
 	}
-	result, err := c.CarryOut(context.Background(), plan)
+	result, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	return result, wrong
 }

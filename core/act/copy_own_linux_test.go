@@ -13,6 +13,8 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -50,7 +52,7 @@ func TestCopy(t *testing.T) {
 			before := state(t, root)
 			c := carrier(folder)
 			c.Calls = &sys.Calls{}
-			plan := planOf(t, c, root, act.Copy, act.Options{Into: exact.Text(into)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
+			plan := planOf(t, c, root, plans.Copy, plans.Options{Into: exact.Text(into)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
 			require.Len(t, plan.Steps, 1)
 			require.Empty(t, plan.Steps[0].Refused)
 			require.Empty(t, plan.Steps[0].Notes)
@@ -67,10 +69,10 @@ func TestCopy(t *testing.T) {
 				}
 			}
 			says := fmt.Sprint(kind, " ", call)
-			var result act.Result
+			var result doing.Result
 			notes := ""
-			c.Tell = func(o act.Outcome) { notes = o.Notes }
-			killed := (&torture{T: t}).killable(c, func() { result, _ = c.CarryOut(context.Background(), plan) })
+			c.Tell = func(o doing.Outcome) { notes = o.Notes }
+			killed := (&torture{T: t}).killable(c, func() { result, _ = act.CarryOut(context.Background(), c, plan) })
 			c.Tell = nil
 			more = kind > 0 && (killed || calls >= call)
 			require.Equal(t, before, state(t, root), says)
@@ -97,16 +99,16 @@ func TestCopy(t *testing.T) {
 			}
 			if kind == 0 {
 				write(t, filepath.Join(into, "f/in/more"), "more")
-				undone, err := c.Undo(context.Background(), 1, "h")
+				undone, err := act.Undo(context.Background(), c, 1, "h")
 				require.NoError(t, err)
-				require.Equal(t, act.Undoing{Stays: 1}, undone)
+				require.Equal(t, act.UndoResult{Stays: 1}, undone)
 				require.NoError(t, os.Remove(filepath.Join(into, "f/in/more")))
 				moment := unix.Timespec{Sec: 1_500_000_003, Nsec: 123}
 				require.NoError(t, unix.UtimesNanoAt(unix.AT_FDCWD, filepath.Join(into, "f/in"), []unix.Timespec{moment, moment}, 0))
 				require.DirExists(t, filepath.Join(into, "f"))
 				continue
 			}
-			undone, err := c.Undo(context.Background(), 1, "h")
+			undone, err := act.Undo(context.Background(), c, 1, "h")
 			if result.Partly == 0 {
 				require.NoError(t, err, says)
 				require.Zero(t, undone.Stays, says)
@@ -126,23 +128,23 @@ func TestCopyNames(t *testing.T) {
 		write(t, filepath.Join(root, "a"), "content")
 		require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "b")))
 		c := carrier(folder)
-		plan := planOf(t, c, root, act.Copy, act.Options{Into: exact.Text(into)}, func(*entry.Entry) bool { return true })
+		plan := planOf(t, c, root, plans.Copy, plans.Options{Into: exact.Text(into)}, func(*entry.Entry) bool { return true })
 		result, wrong := carry(t, c, plan)
 		require.Empty(t, wrong)
 		require.Equal(t, 2, result.Done)
 		if altered {
 			require.NoError(t, os.WriteFile(filepath.Join(into, "a"), []byte("altered"), 0o644))
 		}
-		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 		require.NoError(t, err)
 		if altered {
-			assert.Equal(t, act.Undoing{Stays: 2}, undone)
+			assert.Equal(t, act.UndoResult{Stays: 2}, undone)
 			content, err := os.ReadFile(filepath.Join(into, "b"))
 			require.NoError(t, err)
 			assert.Equal(t, "altered", string(content))
 			continue
 		}
-		assert.Equal(t, act.Undoing{Undone: 2}, undone)
+		assert.Equal(t, act.UndoResult{Undone: 2}, undone)
 		assert.NoDirExists(t, into)
 	}
 }
@@ -176,7 +178,7 @@ func TestOwn(t *testing.T) {
 			before := of(root)
 			c := carrier(folder)
 			c.Calls = &sys.Calls{}
-			plan := planOf(t, c, root, act.Own, act.Options{Owner: "48230:48231"}, func(*entry.Entry) bool { return true })
+			plan := planOf(t, c, root, plans.Own, plans.Options{Owner: "48230:48231"}, func(*entry.Entry) bool { return true })
 			require.Zero(t, plan.Totals().Refused)
 			calls := 0
 			if kind > 0 {
@@ -191,8 +193,8 @@ func TestOwn(t *testing.T) {
 				}
 			}
 			says := fmt.Sprint(kind, " ", call)
-			var result act.Result
-			killed := (&torture{T: t}).killable(c, func() { result, _ = c.CarryOut(context.Background(), plan) })
+			var result doing.Result
+			killed := (&torture{T: t}).killable(c, func() { result, _ = act.CarryOut(context.Background(), c, plan) })
 			more = kind > 0 && (killed || calls >= call)
 			if result.Done == len(plan.Steps) {
 				require.NoError(t, filepath.WalkDir(root, func(path string, _ os.DirEntry, _ error) error {
@@ -206,7 +208,7 @@ func TestOwn(t *testing.T) {
 				require.Equal(t, before, of(root), says)
 				continue
 			}
-			undone, err := c.Undo(context.Background(), 1, "h")
+			undone, err := act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err, says)
 			require.Zero(t, undone.Stays, says)
 			require.Equal(t, before, of(root), says)
@@ -215,7 +217,7 @@ func TestOwn(t *testing.T) {
 	root := t.TempDir()
 	write(t, filepath.Join(root, "a"), "a")
 	c := carrier(t.TempDir())
-	assert.Contains(t, string(planOf(t, c, root, act.Own, act.Options{Owner: "-1:0"}, func(*entry.Entry) bool { return true }).Steps[0].Refused), "already")
+	assert.Contains(t, string(planOf(t, c, root, plans.Own, plans.Options{Owner: "-1:0"}, func(*entry.Entry) bool { return true }).Steps[0].Refused), "already")
 }
 
 // What the other disk cannot keep is in the plan; with Strict, that is a reason not to.
@@ -227,9 +229,9 @@ func TestStrict(t *testing.T) {
 	write(t, filepath.Join(root, "noted/in"), "noted")
 	require.NoError(t, unix.Setxattr(filepath.Join(root, "noted/in"), "user.note", []byte("mine"), 0))
 	c := carrier(folder)
-	for _, action := range []act.Action{act.Copy, act.Move} {
+	for _, action := range []plans.Action{plans.Copy, plans.Move} {
 		for _, strict := range []bool{false, true} {
-			plan := planOf(t, c, root, action, act.Options{Into: exact.Text(disk), Strict: strict}, func(e *entry.Entry) bool { return e.Depth() == 1 })
+			plan := planOf(t, c, root, action, plans.Options{Into: exact.Text(disk), Strict: strict}, func(e *entry.Entry) bool { return e.Depth() == 1 })
 			require.Len(t, plan.Steps, 2)
 			for _, s := range plan.Steps {
 				told := string(s.Notes)

@@ -15,7 +15,10 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
+	"frankledger/core/act/verbs"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -42,7 +45,7 @@ func read(t *testing.T, name string) string {
 
 // killedOnce does what may be killed, and has the journal be another file then, so that it
 // is not locked.
-func killedOnce(t *testing.T, c *act.Carrier, do func()) bool {
+func killedOnce(t *testing.T, c *doing.Carrier, do func()) bool {
 	return (&torture{T: t}).killable(c, do)
 }
 
@@ -54,29 +57,29 @@ func TestSwapWhoseFolderWasMovedAway(t *testing.T) {
 	write(t, filepath.Join(root, "a.n1"), "first")
 	write(t, filepath.Join(root, "n1.a"), "second")
 	c := carrier(folder)
-	plan := planOf(t, c, filepath.Join(folder, "tree"), act.Rename, act.Options{Pattern: "@ext.@stem"}, named("a.n1", "n1.a"))
+	plan := planOf(t, c, filepath.Join(folder, "tree"), plans.Rename, plans.Options{Pattern: "@ext.@stem"}, named("a.n1", "n1.a"))
 	for _, s := range plan.Steps {
 		require.True(t, s.Swaps)
 	}
 	c.Calls = at("Rename", 1, func() error { return os.Rename(root, root+" away") }) // both get names of no meaning there
-	var told []act.Outcome
-	c.Tell = func(o act.Outcome) { told = append(told, o) }
-	result, err := c.CarryOut(context.Background(), plan)
+	var told []doing.Outcome
+	c.Tell = func(o doing.Outcome) { told = append(told, o) }
+	result, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	require.NoError(t, os.Rename(root+" away", root))
 	assert.Equal(t, 2, result.Partly)
 	c.Calls, c.Tell = nil, nil
 	past, err := c.Journals.Read(1)
 	require.NoError(t, err)
-	c.Look(past)
+	act.Look(c, past)
 	for i, o := range told {
 		if o.Partly {
 			assert.FileExists(t, past.Steps[o.Number-1].Aside, i)
 		}
 	}
-	undone, err := c.Undo(context.Background(), 1, "h")
+	undone, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 2}, undone)
+	assert.Equal(t, act.UndoResult{Undone: 2}, undone)
 	assert.Equal(t, "first", read(t, filepath.Join(root, "a.n1")))
 	assert.Equal(t, "second", read(t, filepath.Join(root, "n1.a")))
 }
@@ -89,7 +92,7 @@ func TestUndoOfCopyKeepsAdditions(t *testing.T) {
 		write(t, filepath.Join(root, "f/a"), "one")
 		write(t, filepath.Join(root, "f/in/b"), "two")
 		c := carrier(folder)
-		carry(t, c, planOf(t, c, root, act.Copy, act.Options{Into: exact.Text(into)}, named("f")))
+		carry(t, c, planOf(t, c, root, plans.Copy, plans.Options{Into: exact.Text(into)}, named("f")))
 		c.Tell = nil
 		n := 0
 		c.Calls = &sys.Calls{Before: func(sys.Call) error {
@@ -98,7 +101,7 @@ func TestUndoOfCopyKeepsAdditions(t *testing.T) {
 			}
 			return nil
 		}}
-		killed := killedOnce(t, c, func() { c.Undo(context.Background(), 1, "h") })
+		killed := killedOnce(t, c, func() { act.Undo(context.Background(), c, 1, "h") })
 		added := 0
 		require.NoError(t, filepath.Walk(into, func(path string, info os.FileInfo, err error) error {
 			if err == nil && info.IsDir() && path != into {
@@ -107,7 +110,7 @@ func TestUndoOfCopyKeepsAdditions(t *testing.T) {
 			}
 			return nil
 		}))
-		c.Undo(context.Background(), 1, "h")
+		act.Undo(context.Background(), c, 1, "h")
 		kept := 0
 		filepath.Walk(into, func(path string, info os.FileInfo, err error) error {
 			if err == nil && info.Mode().IsRegular() && read(t, path) == "my own" {
@@ -132,16 +135,16 @@ func TestSecondNameAfterAnEditorSaved(t *testing.T) {
 	write(t, filepath.Join(root, "a"), "precious")
 	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "b")))
 	c := carrier(folder)
-	plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("a", "b"))
-	c.Begin = func(s *act.Step) {
+	plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("a", "b"))
+	c.Begin = func(s *plans.Step) {
 		if filepath.Base(string(s.Path)) == "b" {
 			write(t, filepath.Join(other, "saving"), "edited")
 			require.NoError(t, os.Rename(filepath.Join(other, "saving"), filepath.Join(other, "a")))
 		}
 	}
 	notes := ""
-	c.Tell = func(o act.Outcome) { require.NoError(t, o.Err); notes += o.Notes }
-	_, err := c.CarryOut(context.Background(), plan)
+	c.Tell = func(o doing.Outcome) { require.NoError(t, o.Err); notes += o.Notes }
+	_, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	assert.Equal(t, "edited", read(t, filepath.Join(other, "a")))
 	assert.Equal(t, "precious", read(t, filepath.Join(other, "b")))
@@ -164,11 +167,11 @@ func TestUndoLeavesACopyWithOtherRights(t *testing.T) {
 			root, into := filepath.Join(folder, "tree"), filepath.Join(folder, "into")
 			write(t, filepath.Join(root, "f"), "content")
 			c := carrier(folder)
-			carry(t, c, planOf(t, c, root, act.Copy, act.Options{Into: exact.Text(into)}, named("f")))
+			carry(t, c, planOf(t, c, root, plans.Copy, plans.Options{Into: exact.Text(into)}, named("f")))
 			require.NoError(t, change(filepath.Join(into, "f")))
-			undone, err := c.Undo(context.Background(), 1, "h")
+			undone, err := act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err)
-			assert.Equal(t, act.Undoing{Stays: 1}, undone)
+			assert.Equal(t, act.UndoResult{Stays: 1}, undone)
 			assert.FileExists(t, filepath.Join(into, "f"))
 		})
 	}
@@ -182,11 +185,11 @@ func TestCapabilitiesOfTwoNames(t *testing.T) {
 	require.NoError(t, unix.Setxattr(filepath.Join(root, "tool"), "security.capability", netRaw, 0))
 	require.NoError(t, os.Link(filepath.Join(root, "tool"), filepath.Join(root, "tool too")))
 	c := carrier(folder)
-	_, wrong := carry(t, c, planOf(t, c, root, act.Own, act.Options{Owner: "1001:1001"}, named("tool", "tool too")))
+	_, wrong := carry(t, c, planOf(t, c, root, plans.Own, plans.Options{Owner: "1001:1001"}, named("tool", "tool too")))
 	assert.Empty(t, wrong)
-	undone, err := c.Undo(context.Background(), 1, "h")
+	undone, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 2}, undone)
+	assert.Equal(t, act.UndoResult{Undone: 2}, undone)
 	room := make([]byte, 64)
 	n, err := unix.Getxattr(filepath.Join(root, "tool"), "security.capability", room)
 	require.NoError(t, err)
@@ -209,9 +212,9 @@ func TestTimesAndFlagsComeBack(t *testing.T) {
 	}
 	before := state(t, filepath.Join(root, "f"))
 	c := carrier(folder)
-	strict := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(on), Strict: true}, named("f"))
+	strict := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(on), Strict: true}, named("f"))
 	assert.Equal(t, "times cannot be kept exactly there (2)", string(strict.Steps[0].Refused))
-	plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(on)}, named("f"))
+	plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(on)}, named("f"))
 	assert.Equal(t, "times cannot be kept exactly there (2)", string(plan.Steps[0].Notes))
 	plan.Options.Strict = true // as if the disk did not say so
 	_, wrong := carry(t, c, plan)
@@ -221,8 +224,8 @@ func TestTimesAndFlagsComeBack(t *testing.T) {
 	result, wrong := carry(t, c, plan)
 	assert.Empty(t, wrong)
 	assert.Equal(t, flags, flagsOf(filepath.Join(on, "f/a")))
-	c.Tell = func(o act.Outcome) { assert.Empty(t, o.Notes, "it all comes back") }
-	_, err := c.Undo(context.Background(), result.Journal, "h")
+	c.Tell = func(o doing.Outcome) { assert.Empty(t, o.Notes, "it all comes back") }
+	_, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
 	assert.Equal(t, before, state(t, filepath.Join(root, "f")))
 	assert.Equal(t, flags, flagsOf(filepath.Join(root, "f/a")))
@@ -237,12 +240,12 @@ func TestPartedNamesAreTold(t *testing.T) {
 	write(t, filepath.Join(root, "a"), "content")
 	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "stays")))
 	c := carrier(folder)
-	plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("a"))
+	plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("a"))
 	assert.Contains(t, string(plan.Steps[0].Notes), "undo cannot make them again (1)")
 	carry(t, c, plan)
 	notes := ""
-	c.Tell = func(o act.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
-	_, err := c.Undo(context.Background(), 1, "h")
+	c.Tell = func(o doing.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
+	_, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
 	assert.Equal(t, "hard links could not be made again (1)", notes)
 }
@@ -259,22 +262,22 @@ func TestPartedNamesAreToldWhereItIsCopiedUnplanned(t *testing.T) {
 	refuses := func() error { return unix.EXDEV }
 	c.Calls = at("Rename", 0, refuses)
 	into := exact.Text(filepath.Join(folder, "into"))
-	_, wrong := carry(t, c, planOf(t, c, root, act.Move, act.Options{Into: into, Strict: true}, named("a")))
+	_, wrong := carry(t, c, planOf(t, c, root, plans.Move, plans.Options{Into: into, Strict: true}, named("a")))
 	assert.Equal(t, "not all of it would be kept there: the file system did not rename it, so it was copied; hard links to what stays are not kept (1)", wrong["a"])
 	notes := ""
-	tell := func(o act.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
-	plan := planOf(t, c, root, act.Move, act.Options{Into: into}, named("a"))
+	tell := func(o doing.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
+	plan := planOf(t, c, root, plans.Move, plans.Options{Into: into}, named("a"))
 	c.Calls, c.Tell = at("Rename", 0, refuses), tell
-	_, err := c.CarryOut(context.Background(), plan)
+	_, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	assert.Equal(t, "the file system did not rename it, so it was copied; hard links to what stays are not kept (1)", notes)
 
 	root = filepath.Join(folder, "another")
 	write(t, filepath.Join(root, "a"), "content")
 	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "stays")))
-	plan = planOf(t, c, root, act.Move, act.Options{Into: into + "/another"}, named("a"))
+	plan = planOf(t, c, root, plans.Move, plans.Options{Into: into + "/another"}, named("a"))
 	c.Calls, c.Tell = &sys.Calls{}, tell
-	result, err := c.CarryOut(context.Background(), plan)
+	result, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	assert.Empty(t, notes)
 	first := true
@@ -289,8 +292,8 @@ func TestPartedNamesAreToldWhereItIsCopiedUnplanned(t *testing.T) {
 		return nil
 	}}
 	c.Calls = kill
-	require.True(t, killedOnce(t, c, func() { c.Undo(context.Background(), result.Journal, "h") }))
-	_, err = c.Undo(context.Background(), result.Journal, "h")
+	require.True(t, killedOnce(t, c, func() { act.Undo(context.Background(), c, result.Journal, "h") }))
+	_, err = act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
 	assert.Equal(t, "hard links could not be made again (1)", notes)
 	assert.Equal(t, "content", read(t, filepath.Join(root, "a")))
@@ -306,22 +309,22 @@ func TestUndoByCopyingPartsNames(t *testing.T) {
 			write(t, filepath.Join(root, "a"), "content")
 			require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "b")))
 			c := carrier(folder)
-			said, doing := "", "do "
-			c.Tell = func(o act.Outcome) { require.NoError(t, o.Err); said += o.Notes }
+			said, asked := "", "do "
+			c.Tell = func(o doing.Outcome) { require.NoError(t, o.Err); said += o.Notes }
 			refused := map[string]bool{}
 			c.Calls = &sys.Calls{Before: func(call sys.Call) error {
-				if what := doing + call.On; call.Name == "Rename" && slices.Contains(copies, what) && !refused[what] {
+				if what := asked + call.On; call.Name == "Rename" && slices.Contains(copies, what) && !refused[what] {
 					refused[what] = true
 					return unix.EXDEV
 				}
 				return nil
 			}}
-			plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(filepath.Join(folder, "into"))}, func(e *entry.Entry) bool { return !e.Self })
-			_, err := c.CarryOut(context.Background(), plan)
+			plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(filepath.Join(folder, "into"))}, func(e *entry.Entry) bool { return !e.Self })
+			_, err := act.CarryOut(context.Background(), c, plan)
 			require.NoError(t, err)
 			assert.Equal(t, len(copies) == 1 && strings.HasPrefix(copies[0], "do"), strings.Contains(said, "hard links"), said)
-			doing, said = "undo ", ""
-			_, err = c.Undo(context.Background(), 1, "h")
+			asked, said = "undo ", ""
+			_, err = act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err)
 			assert.Contains(t, said, "hard links could not be made again (1)")
 		})
@@ -341,10 +344,10 @@ func TestFolderOfRenamedIsNotCopied(t *testing.T) {
 		}
 		return nil
 	}}
-	_, wrong := carry(t, c, planOf(t, c, root, act.Reveal, act.Options{}, func(e *entry.Entry) bool { return !e.Self }))
+	_, wrong := carry(t, c, planOf(t, c, root, plans.Reveal, plans.Options{}, func(e *entry.Entry) bool { return !e.Self }))
 	assert.Equal(t, "the file system does not rename this folder; it is not copied either, as other steps have renamed things in it", wrong[".f"])
 	assert.Equal(t, "content", read(t, filepath.Join(root, ".f/a")))
-	_, wrong = carry(t, c, planOf(t, c, root, act.Reveal, act.Options{}, named(".f")))
+	_, wrong = carry(t, c, planOf(t, c, root, plans.Reveal, plans.Options{}, named(".f")))
 	assert.Empty(t, wrong)
 	assert.Equal(t, "content", read(t, filepath.Join(root, "f/a")))
 }
@@ -363,9 +366,9 @@ func TestClearASpareOfTwoNames(t *testing.T) {
 	c := carrier(folder)
 	entries := found(t, root, func(*entry.Entry) bool { return true })
 	keepers := map[*entry.Entry]*entry.Entry{entries[1]: entries[0], entries[2]: entries[0]}
-	planner := &act.Planner{Action: act.Clear, Host: "h", Options: act.Options{By: act.ByLinks}}
+	planner := &doing.Planner{Action: plans.Clear, Host: "h", Options: plans.Options{By: plans.ByLinks}}
 	act.SetKeepers(planner, keepers)
-	plan, err := planner.Plan(context.Background(), entries[1:])
+	plan, err := act.MakePlan(context.Background(), planner, entries[1:])
 	require.NoError(t, err)
 	result, wrong := carry(t, c, plan)
 	assert.Empty(t, wrong)
@@ -376,7 +379,7 @@ func TestClearASpareOfTwoNames(t *testing.T) {
 		return st.Ino
 	}
 	assert.Equal(t, inode("keeper"), inode("x2"))
-	_, err = c.Undo(context.Background(), 1, "h")
+	_, err = act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
 	assert.Equal(t, inode("x1"), inode("x2"))
 	assert.NotEqual(t, inode("keeper"), inode("x2"))
@@ -386,14 +389,14 @@ func TestClearASpareOfTwoNames(t *testing.T) {
 func TestActsOnWhatItLookedAt(t *testing.T) {
 	moment := exact.Time{Sec: 1_500_000_000}
 	for call, one := range map[string]struct {
-		action act.Action
-		o      act.Options
+		action plans.Action
+		o      plans.Options
 	}{
-		"SetOwner":       {act.Own, act.Options{Owner: "1001:1001"}},
-		"SetPermissions": {act.Permit, act.Options{Mode: "0777"}},
-		"SetTimes":       {act.Stamp, act.Options{Modified: &moment}},
-		"Rename":         {act.Remove, act.Options{ForGood: true}},
-		"Unlink":         {act.Remove, act.Options{ForGood: true}},
+		"SetOwner":       {plans.Own, plans.Options{Owner: "1001:1001"}},
+		"SetPermissions": {plans.Permit, plans.Options{Mode: "0777"}},
+		"SetTimes":       {plans.Stamp, plans.Options{Modified: &moment}},
+		"Rename":         {plans.Remove, plans.Options{ForGood: true}},
+		"Unlink":         {plans.Remove, plans.Options{ForGood: true}},
 	} {
 		t.Run(call, func(t *testing.T) {
 			folder := t.TempDir()
@@ -409,7 +412,7 @@ func TestActsOnWhatItLookedAt(t *testing.T) {
 				os.Rename(filepath.Join(root, "a"), filepath.Join(root, "aside"))
 				return os.Link(filepath.Join(folder, "other"), filepath.Join(root, "a"))
 			})
-			c.CarryOut(context.Background(), plan)
+			act.CarryOut(context.Background(), c, plan)
 			var now unix.Stat_t
 			require.NoError(t, unix.Stat(filepath.Join(root, "a"), &now), "it stays")
 			assert.Equal(t, before.Ino, now.Ino)
@@ -423,10 +426,10 @@ func TestOutputIsBounded(t *testing.T) {
 	folder := t.TempDir()
 	write(t, filepath.Join(folder, "tree/a"), "a")
 	c := carrier(folder)
-	run := func(words ...exact.Text) act.Ran {
-		plan := planOf(t, c, filepath.Join(folder, "tree"), act.Run, act.Options{Command: words}, named("a"))
-		var ran act.Ran
-		_, err := c.RunAll(context.Background(), plan, act.Running{Jobs: 1}, func(r act.Ran) { ran = r })
+	run := func(words ...exact.Text) verbs.Ran {
+		plan := planOf(t, c, filepath.Join(folder, "tree"), plans.Run, plans.Options{Command: words}, named("a"))
+		var ran verbs.Ran
+		_, err := verbs.RunAll(context.Background(), c, plan, verbs.Running{Jobs: 1}, func(r verbs.Ran) { ran = r })
 		require.NoError(t, err)
 		return ran
 	}

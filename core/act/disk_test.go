@@ -14,6 +14,8 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -37,7 +39,7 @@ func otherDisk(t *testing.T) string {
 
 // all plans and does an action on what is chosen, and returns what went wrong, or was
 // refused.
-func all(t *testing.T, c *act.Carrier, root string, action act.Action, o act.Options, chosen func(e *entry.Entry) bool) (act.Result, map[string]string) {
+func all(t *testing.T, c *doing.Carrier, root string, action plans.Action, o plans.Options, chosen func(e *entry.Entry) bool) (doing.Result, map[string]string) {
 	t.Helper()
 	plan := planOf(t, c, root, action, o, chosen)
 	result, wrong := carry(t, c, plan)
@@ -75,7 +77,7 @@ func TestMoveToAnotherDisk(t *testing.T) {
 	before, odd := state(t, filepath.Join(root, "whole")), state(t, filepath.Join(root, "odd"))
 
 	c := carrier(folder)
-	result, wrong := all(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
+	result, wrong := all(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, func(e *entry.Entry) bool { return e.Depth() == 1 })
 	assert.Equal(t, 2, result.Done)
 	assert.Empty(t, wrong)
 	assert.Equal(t, odd, state(t, filepath.Join(other, "odd")), "the pipe is a pipe")
@@ -88,9 +90,9 @@ func TestMoveToAnotherDisk(t *testing.T) {
 	require.NoError(t, unix.Stat(filepath.Join(other, "whole/in/holes"), &st))
 	assert.Less(t, st.Blocks*512, int64(1<<20))
 
-	undone, err := c.Undo(context.Background(), result.Journal, "h")
+	undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 2}, undone)
+	assert.Equal(t, act.UndoResult{Undone: 2}, undone)
 	assert.Equal(t, before, state(t, filepath.Join(root, "whole")))
 	assert.Equal(t, odd, state(t, filepath.Join(root, "odd")))
 	names, err = os.ReadDir(other)
@@ -111,7 +113,7 @@ func TestTrashOnAnotherDisk(t *testing.T) {
 		t.Helper()
 		name := filepath.Join(disk, "deep/er/a b%")
 		require.NoError(t, os.WriteFile(name, []byte("content"), 0o644))
-		result, wrong := all(t, c, filepath.Join(disk, "deep"), act.Remove, act.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
+		result, wrong := all(t, c, filepath.Join(disk, "deep"), plans.Remove, plans.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
 		require.Empty(t, wrong)
 		require.NoFileExists(t, name)
 		content, err := os.ReadFile(filepath.Join(disk, in, "files/a b%"))
@@ -120,9 +122,9 @@ func TestTrashOnAnotherDisk(t *testing.T) {
 		info, err := os.ReadFile(filepath.Join(disk, in, "info/a b%.trashinfo"))
 		require.NoError(t, err)
 		assert.Equal(t, "[Trash Info]\nPath=deep/er/a%20b%25\nDeletionDate=2026-11-23T09:05:07\n", string(info))
-		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: 1}, undone)
+		assert.Equal(t, act.UndoResult{Undone: 1}, undone)
 		assert.FileExists(t, name)
 		assert.NoFileExists(t, filepath.Join(disk, in, "info/a b%.trashinfo"))
 		return name
@@ -136,7 +138,7 @@ func TestTrashOnAnotherDisk(t *testing.T) {
 	require.NoError(t, os.RemoveAll(filepath.Join(disk, ".Trash-0")))
 	elsewhere := t.TempDir()
 	require.NoError(t, os.Symlink(elsewhere, filepath.Join(disk, ".Trash-0")))
-	_, wrong := all(t, c, filepath.Join(disk, "deep"), act.Remove, act.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
+	_, wrong := all(t, c, filepath.Join(disk, "deep"), plans.Remove, plans.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
 	assert.Contains(t, fmt.Sprint(wrong), "this disk cannot have a trash")
 	left, err := os.ReadDir(elsewhere)
 	require.NoError(t, err)
@@ -154,13 +156,13 @@ func TestTrashOfSameNames(t *testing.T) {
 	}
 	before := state(t, root)
 	c := carrier(folder)
-	result, wrong := all(t, c, root, act.Remove, act.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
+	result, wrong := all(t, c, root, plans.Remove, plans.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
 	require.Empty(t, wrong)
 	for _, name := range []string{"same.tar.gz", "same.tar-2.gz", "same.tar-5.gz"} {
 		assert.FileExists(t, filepath.Join(folder, "trash/files", name))
 		assert.FileExists(t, filepath.Join(folder, "trash/info", name+".trashinfo"))
 	}
-	_, err := c.Undo(context.Background(), result.Journal, "h")
+	_, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
 	assert.Equal(t, before, state(t, root))
 }
@@ -182,17 +184,17 @@ func TestThroughLinks(t *testing.T) {
 		return info.Mode().String()
 	}
 	c := carrier(folder)
-	result, _ := all(t, c, root, act.Permit, act.Options{Mode: "0600"}, everything)
-	assert.Equal(t, act.Result{Refused: 2}, result)
-	result, _ = all(t, c, root, act.Permit, act.Options{Mode: "0600", Through: true}, everything)
+	result, _ := all(t, c, root, plans.Permit, plans.Options{Mode: "0600"}, everything)
+	assert.Equal(t, doing.Result{Refused: 2}, result)
+	result, _ = all(t, c, root, plans.Permit, plans.Options{Mode: "0600", Through: true}, everything)
 	assert.Equal(t, 1, result.Done)
 	assert.Equal(t, 1, result.Refused, "that leads to nothing")
 	assert.Equal(t, "-rw-------", mode())
-	_, err := c.Undo(context.Background(), result.Journal, "h")
+	_, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
 	assert.Equal(t, "-rw-r--r--", mode())
 	moment := exact.Time{Sec: 1_000_000_000}
-	result, _ = all(t, c, root, act.Stamp, act.Options{Modified: &moment}, everything)
+	result, _ = all(t, c, root, plans.Stamp, plans.Options{Modified: &moment}, everything)
 	assert.Equal(t, 2, result.Done)
 	var st unix.Stat_t
 	require.NoError(t, unix.Lstat(filepath.Join(root, "link"), &st))
@@ -207,8 +209,8 @@ func TestMountPointsStay(t *testing.T) {
 	disk := filepath.Join(folder, "tree/disk")
 	require.NoError(t, os.MkdirAll(disk, 0o755))
 	smallDisk(t, disk, "100k")
-	planner := &act.Planner{Action: act.Remove, Host: "h", Options: act.Options{Really: true}}
-	plan, err := planner.Plan(context.Background(), found(t, filepath.Join(folder, "tree"), func(*entry.Entry) bool { return true }))
+	planner := &doing.Planner{Action: plans.Remove, Host: "h", Options: plans.Options{Really: true}}
+	plan, err := act.MakePlan(context.Background(), planner, found(t, filepath.Join(folder, "tree"), func(*entry.Entry) bool { return true }))
 	require.NoError(t, err)
 	require.Len(t, plan.Steps, 1)
 	assert.Contains(t, plan.Steps[0].Refused, "another file system is mounted there")

@@ -1,9 +1,15 @@
 package act
 
-import "frankledger/core/entry"
+import (
+	"frankledger/core/entry"
+
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
+)
 
 // SettleNames has a test settle names that no pattern would give.
-func SettleNames(p *Plan) { p.settleNames() }
+func SettleNames(p *plans.Plan) { verbs.All[plans.Rename].(doing.Settler).Settle(p) }
 
 // SetKeepers has a test say what stays of entries that are to be cleared.
-func SetKeepers(p *Planner, keepers map[*entry.Entry]*entry.Entry) { p.keepers = keepers }
+func SetKeepers(p *doing.Planner, keepers map[*entry.Entry]*entry.Entry) { p.Keepers = keepers }

@@ -16,6 +16,9 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/journals"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -38,7 +41,7 @@ func failing(name string, after int, err error) *sys.Calls {
 // result and the journal; and nobody is told that undo takes back what it cannot.
 func TestPartlyDone(t *testing.T) {
 	other := otherDisk(t)
-	for name, o := range map[string]act.Options{"for good": {ForGood: true}, "across": {Into: exact.Text(other)}} {
+	for name, o := range map[string]plans.Options{"for good": {ForGood: true}, "across": {Into: exact.Text(other)}} {
 		t.Run(name, func(t *testing.T) {
 			folder := t.TempDir()
 			root := filepath.Join(folder, "tree")
@@ -46,18 +49,18 @@ func TestPartlyDone(t *testing.T) {
 				write(t, filepath.Join(root, "top", fmt.Sprint("f", i)), fmt.Sprint("content ", i))
 			}
 			before := state(t, root)
-			action := act.Remove
+			action := plans.Remove
 			if o.Into != "" {
-				action = act.Move
+				action = plans.Move
 			}
 			c := carrier(folder)
 			plan := planOf(t, c, root, action, o, named("top"))
 			c.Calls = failing("Unlink", 2, unix.EIO)
-			var told act.Outcome
-			c.Tell = func(o act.Outcome) { told = o }
-			result, err := c.CarryOut(context.Background(), plan)
+			var told doing.Outcome
+			c.Tell = func(o doing.Outcome) { told = o }
+			result, err := act.CarryOut(context.Background(), c, plan)
 			require.NoError(t, err)
-			assert.Equal(t, act.Result{Journal: 1, Partly: 1, Undoable: !o.ForGood}, result)
+			assert.Equal(t, doing.Result{Journal: 1, Partly: 1, Undoable: !o.ForGood}, result)
 			assert.True(t, told.Partly)
 			assert.ErrorContains(t, told.Err, "input/output error")
 			left, err := os.ReadDir(filepath.Join(root, "top"))
@@ -65,17 +68,17 @@ func TestPartlyDone(t *testing.T) {
 			assert.Len(t, left, 3)
 			past, err := c.Journals.Read(1)
 			require.NoError(t, err)
-			assert.Equal(t, act.Partly, past.Steps[0].State)
+			assert.Equal(t, journals.Partly, past.Steps[0].State)
 			assert.Equal(t, []int64{2, 6}, []int64{past.Steps[0].Gone, past.Steps[0].Of})
-			assert.Equal(t, 1, past.Count(act.Partly))
+			assert.Equal(t, 1, past.Count(journals.Partly))
 			c.Calls = nil
-			undone, err := c.Undo(context.Background(), 1, "h")
+			undone, err := act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err)
 			if o.ForGood {
-				assert.Equal(t, act.Undoing{Stays: 1}, undone)
+				assert.Equal(t, act.UndoResult{Stays: 1}, undone)
 				return
 			}
-			assert.Equal(t, act.Undoing{Undone: 1}, undone)
+			assert.Equal(t, act.UndoResult{Undone: 1}, undone)
 			assert.Equal(t, before, state(t, root))
 			assert.NoDirExists(t, filepath.Join(other, "top"))
 		})
@@ -97,7 +100,7 @@ func TestKilledAcross(t *testing.T) {
 		}
 		before := state(t, root)
 		c := carrier(folder)
-		plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("top"))
+		plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("top"))
 		n := 0
 		c.Calls = &sys.Calls{Before: func(sys.Call) error {
 			if n++; n == at {
@@ -108,23 +111,23 @@ func TestKilledAcross(t *testing.T) {
 		finished := false
 		func() {
 			defer func() { recover() }()
-			c.CarryOut(context.Background(), plan)
+			act.CarryOut(context.Background(), c, plan)
 			finished = true
 		}()
 		if finished {
 			break
 		}
 		c.Calls = nil
-		copied := act.Journals{Folder: t.TempDir()} // the file itself is still locked
+		copied := journals.Journals{Folder: t.TempDir()} // the file itself is still locked
 		name := "000001.jsonl"
 		if content, err := os.ReadFile(filepath.Join(c.Journals.Folder, name)); err == nil {
 			require.NoError(t, os.WriteFile(filepath.Join(copied.Folder, name), content, 0o600))
 		}
 		c.Journals = copied
 		if past, err := c.Journals.Read(1); err == nil {
-			c.Look(past)
-			assert.NotEqual(t, act.Begun, past.Steps[0].Found, "the disk tells what became of it")
-			_, err = c.Undo(context.Background(), 1, "h")
+			act.Look(c, past)
+			assert.NotEqual(t, journals.Begun, past.Steps[0].Found, "the disk tells what became of it")
+			_, err = act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err, at)
 		}
 		now := state(t, root)
@@ -152,18 +155,18 @@ func TestRejoinKeepsWhatDiffers(t *testing.T) {
 		write(t, filepath.Join(root, "top", name), name)
 	}
 	c := carrier(folder)
-	plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("top"))
+	plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("top"))
 	c.Calls = failing("Unlink", 1, unix.EIO)
-	_, err := c.CarryOut(context.Background(), plan)
+	_, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	c.Calls = nil
 	write(t, filepath.Join(other, "top/a"), "edited there")
 	write(t, filepath.Join(other, "top/b"), "also edited there")
 	said := ""
-	c.Tell = func(o act.Outcome) { said = fmt.Sprint(o.Err) }
-	undone, err := c.Undo(context.Background(), 1, "h")
+	c.Tell = func(o doing.Outcome) { said = fmt.Sprint(o.Err) }
+	undone, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Stays: 1}, undone)
+	assert.Equal(t, act.UndoResult{Stays: 1}, undone)
 	assert.Equal(t, "it is in both places, and they differ; nothing that differs was removed", said)
 	for name, content := range map[string]string{root + "/top/a": "edited there", root + "/top/b": "b", root + "/top/c": "c", other + "/top/b": "also edited there"} {
 		is, err := os.ReadFile(name)
@@ -183,40 +186,40 @@ func TestUndoIsNotStuck(t *testing.T) {
 	}
 	before := state(t, root)
 	c := carrier(folder)
-	carry(t, c, planOf(t, c, root, act.Hide, act.Options{}, named("a", "b", "c")))
-	carry(t, c, planOf(t, c, root, act.Remove, act.Options{ForGood: true}, named("d")))
+	carry(t, c, planOf(t, c, root, plans.Hide, plans.Options{}, named("a", "b", "c")))
+	carry(t, c, planOf(t, c, root, plans.Remove, plans.Options{ForGood: true}, named("d")))
 	delete(before, "/d")
-	number, passed, err := c.Newest("h")
+	number, passed, err := act.NewestUndoable(c, "h")
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, number)
 	assert.EqualError(t, passed[2], "it was removed for good")
 	c.Calls = failing("Write", 0, unix.ENOSPC)
-	_, err = c.Undo(context.Background(), 1, "h")
+	_, err = act.Undo(context.Background(), c, 1, "h")
 	assert.ErrorIs(t, err, unix.ENOSPC)
 	c.Calls = nil
 	past, err := c.Journals.Read(1)
 	require.NoError(t, err)
-	assert.Equal(t, 3, past.Count(act.Done), "nothing could be written down")
-	undone, err := c.Undo(context.Background(), 1, "h")
+	assert.Equal(t, 3, past.Count(journals.Done), "nothing could be written down")
+	undone, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 3}, undone)
+	assert.Equal(t, act.UndoResult{Undone: 3}, undone)
 	now := state(t, root)
 	delete(before, "")
 	delete(now, "")
 	assert.Equal(t, before, now)
-	number, _, err = c.Newest("h")
+	number, _, err = act.NewestUndoable(c, "h")
 	require.NoError(t, err)
 	assert.Zero(t, number)
 
 	// A start that fails leaves no journal.
 	c.Calls = failing("Write", 0, unix.ENOSPC)
-	_, err = c.CarryOut(context.Background(), planOf(t, c, root, act.Hide, act.Options{}, named("a")))
+	_, err = act.CarryOut(context.Background(), c, planOf(t, c, root, plans.Hide, plans.Options{}, named("a")))
 	assert.ErrorIs(t, err, unix.ENOSPC)
 	numbers, err := c.Journals.Numbers()
 	require.NoError(t, err)
 	assert.Equal(t, []int64{1, 2}, numbers)
 	c.Calls = failing("Sync", 0, unix.EIO)
-	_, err = c.CarryOut(context.Background(), planOf(t, c, root, act.Hide, act.Options{}, named("a")))
+	_, err = act.CarryOut(context.Background(), c, planOf(t, c, root, plans.Hide, plans.Options{}, named("a")))
 	assert.ErrorIs(t, err, unix.EIO)
 	numbers, err = c.Journals.Numbers()
 	require.NoError(t, err)
@@ -229,7 +232,7 @@ func TestFailedStepLeavesNothing(t *testing.T) {
 	folder := t.TempDir()
 	root := filepath.Join(folder, "tree")
 	write(t, filepath.Join(root, "in/a"), "a")
-	for action, o := range map[act.Action]act.Options{act.Move: {Into: exact.Text(filepath.Join(folder, "new/into")), KeepFolders: true}, act.Remove: {}} {
+	for action, o := range map[plans.Action]plans.Options{plans.Move: {Into: exact.Text(filepath.Join(folder, "new/into")), KeepFolders: true}, plans.Remove: {}} {
 		c := carrier(folder)
 		plan := planOf(t, c, root, action, o, named("a"))
 		c.Calls = failing("Rename", 0, unix.EACCES)
@@ -277,17 +280,17 @@ func TestMountedAnew(t *testing.T) {
 		write(t, filepath.Join(on, name), name)
 	}
 	first := device()
-	var plans []*act.Plan
+	var list []*plans.Plan
 	for _, o := range []struct {
-		action act.Action
+		action plans.Action
 		name   string
-	}{{act.Hide, "a"}, {act.Permit, "b"}, {act.Remove, "lost"}, {act.Remove, "in"}} {
+	}{{plans.Hide, "a"}, {plans.Permit, "b"}, {plans.Remove, "lost"}, {plans.Remove, "in"}} {
 		var kept bytes.Buffer
-		require.NoError(t, planOf(t, c, on, o.action, act.Options{Mode: "0600"}, named(o.name)).WriteJSON(&kept))
-		plan, err := act.ReadPlan(kept.Bytes())
+		require.NoError(t, planOf(t, c, on, o.action, plans.Options{Mode: "0600"}, named(o.name)).WriteJSON(&kept))
+		plan, err := plans.ReadPlan(kept.Bytes())
 		require.NoError(t, err)
 		require.NotEmpty(t, plan.Volumes[first])
-		plans = append(plans, plan)
+		list = append(list, plan)
 	}
 	anew := func(mount func(on string)) {
 		require.NoError(t, unix.Unmount(on, 0))
@@ -296,7 +299,7 @@ func TestMountedAnew(t *testing.T) {
 	}
 	anew(mount)
 	require.NotEqual(t, first, device())
-	for i, plan := range plans[:3] {
+	for i, plan := range list[:3] {
 		result, wrong := carry(t, c, plan)
 		require.Empty(t, wrong, i)
 		assert.Equal(t, 1, result.Done)
@@ -305,9 +308,9 @@ func TestMountedAnew(t *testing.T) {
 	require.NoError(t, unix.Unmount(aside, 0))
 	mount(on) // by the first one again, perhaps
 	for _, n := range []int64{3, 2, 1} {
-		undone, err := c.Undo(context.Background(), n, "h")
+		undone, err := act.Undo(context.Background(), c, n, "h")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: 1}, undone, n)
+		assert.Equal(t, act.UndoResult{Undone: 1}, undone, n)
 	}
 	for _, name := range []string{"in/a", "in/b", "lost"} {
 		assert.FileExists(t, filepath.Join(on, name))
@@ -320,7 +323,7 @@ func TestMountedAnew(t *testing.T) {
 	for _, name := range []string{"in/a", "in/b", "lost"} {
 		write(t, filepath.Join(on, name), name)
 	}
-	for _, plan := range plans {
+	for _, plan := range list {
 		_, wrong := carry(t, c, plan)
 		assert.Len(t, wrong, 1)
 	}
@@ -341,11 +344,11 @@ func TestTimesThatADiskCannotHold(t *testing.T) {
 	c := carrier(t.TempDir())
 	for _, year := range []int{2500, 2039, 1850} {
 		far := exact.Time(entry.TimeOf(time.Date(year, 1, 1, 0, 0, 0, 0, time.UTC)))
-		plan := planOf(t, c, on, act.Stamp, act.Options{Modified: &far}, named("a"))
+		plan := planOf(t, c, on, plans.Stamp, plans.Options{Modified: &far}, named("a"))
 		assert.Equal(t, "this file system cannot hold that time: it holds 1901-12-13 to 2038-01-19", string(plan.Steps[0].Refused))
 	}
 	later := exact.Time(entry.TimeOf(time.Date(2100, 1, 1, 0, 0, 0, 0, time.UTC)))
-	known := planOf(t, c, on, act.Stamp, act.Options{Modified: &exact.Time{Sec: 1}}, named("a"))
+	known := planOf(t, c, on, plans.Stamp, plans.Options{Modified: &exact.Time{Sec: 1}}, named("a"))
 	known.Options.Modified = &later // as if this file system did not say so
 	_, wrong := carry(t, c, known)
 	assert.Equal(t, "this file system cannot hold that time: it would be 2038-01-19T03:14:07.000000000Z", wrong["a"])
@@ -354,18 +357,18 @@ func TestTimesThatADiskCannotHold(t *testing.T) {
 	assert.Equal(t, before, now)
 
 	finer := exact.Time{Sec: 1_600_000_000, Nsec: 500_000_000}
-	plan := planOf(t, c, on, act.Stamp, act.Options{Modified: &finer}, named("a"))
+	plan := planOf(t, c, on, plans.Stamp, plans.Options{Modified: &finer}, named("a"))
 	notes := ""
-	c.Tell = func(o act.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
-	result, err := c.CarryOut(context.Background(), plan)
+	c.Tell = func(o doing.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
+	result, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	assert.Equal(t, "this file system holds 2020-09-13T12:26:40.000000000Z instead", notes)
 	past, err := c.Journals.Read(result.Journal)
 	require.NoError(t, err)
 	assert.Equal(t, notes, past.Steps[0].Why)
-	undone, err := c.Undo(context.Background(), result.Journal, "h")
+	undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 1}, undone)
+	assert.Equal(t, act.UndoResult{Undone: 1}, undone)
 	now = state(t, on)
 	delete(now, "/lost+found")
 	assert.Equal(t, before, now)
@@ -378,21 +381,21 @@ func TestPlainPaths(t *testing.T) {
 	write(t, filepath.Join(folder, "out/there"), "there")
 	require.NoError(t, os.Symlink("../out", filepath.Join(folder, "tree/link")))
 	c := carrier(folder)
-	for _, spoil := range []func(p *act.Plan){
-		func(p *act.Plan) { p.Steps[0].To = exact.Text(folder + "/tree/../out/a") },
-		func(p *act.Plan) { p.Steps[0].To = exact.Text(folder + "/tree/./a") },
-		func(p *act.Plan) { p.Steps[0].To = exact.Text(folder + "/tree//x") },
-		func(p *act.Plan) { p.Steps[0].Path = exact.Text(folder + "/out/../tree/a") },
-		func(p *act.Plan) { p.Options.Into = exact.Text(folder + "/..") },
-		func(p *act.Plan) { p.Steps[0].To = exact.Text(folder + "/tree/link/a") },
+	for _, spoil := range []func(p *plans.Plan){
+		func(p *plans.Plan) { p.Steps[0].To = exact.Text(folder + "/tree/../out/a") },
+		func(p *plans.Plan) { p.Steps[0].To = exact.Text(folder + "/tree/./a") },
+		func(p *plans.Plan) { p.Steps[0].To = exact.Text(folder + "/tree//x") },
+		func(p *plans.Plan) { p.Steps[0].Path = exact.Text(folder + "/out/../tree/a") },
+		func(p *plans.Plan) { p.Options.Into = exact.Text(folder + "/..") },
+		func(p *plans.Plan) { p.Steps[0].To = exact.Text(folder + "/tree/link/a") },
 	} {
-		plan := planOf(t, c, filepath.Join(folder, "tree"), act.Move, act.Options{Into: exact.Text(filepath.Join(folder, "new"))}, named("a"))
+		plan := planOf(t, c, filepath.Join(folder, "tree"), plans.Move, plans.Options{Into: exact.Text(filepath.Join(folder, "new"))}, named("a"))
 		spoil(plan)
 		checked := plan.Check("h")
 		if strings.Contains(string(plan.Steps[0].To), "link") {
 			assert.NoError(t, checked)
 		} else {
-			assert.ErrorIs(t, checked, act.ErrPlan)
+			assert.ErrorIs(t, checked, plans.ErrPlan)
 		}
 		if plan.Options.Into == exact.Text(folder+"/..") {
 			continue
@@ -413,7 +416,7 @@ func TestEarlierPlansAndJournals(t *testing.T) {
 	root := filepath.Join(folder, "tree")
 	write(t, filepath.Join(root, "top/in"), "in")
 	c := carrier(folder)
-	plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(filepath.Join(folder, "into"))}, named("top"))
+	plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(filepath.Join(folder, "into"))}, named("top"))
 	earlier := func() {
 		plan.Volumes = nil
 		plan.Steps[0].Changed, plan.Steps[0].Born, plan.Steps[0].Holds.Digest = exact.Time{}, exact.Time{}, ""
@@ -427,10 +430,10 @@ func TestEarlierPlansAndJournals(t *testing.T) {
 	at := strings.Index(string(content), `,"token":"`)
 	text := string(content[:at]) + string(content[at+len(`,"token":"0123456789abcdef"`):])
 	require.NoError(t, os.WriteFile(name, []byte(text), 0o600))
-	undone, err := c.Undo(context.Background(), result.Journal, "h")
+	undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 1}, undone)
-	plan = planOf(t, c, root, act.Remove, act.Options{ForGood: true}, named("top"))
+	assert.Equal(t, act.UndoResult{Undone: 1}, undone)
+	plan = planOf(t, c, root, plans.Remove, plans.Options{ForGood: true}, named("top"))
 	earlier()
 	write(t, filepath.Join(root, "top/new"), "new")
 	_, wrong = carry(t, c, plan)
@@ -449,9 +452,9 @@ func TestErrorsAreNotAbsence(t *testing.T) {
 		}
 		before := state(t, root)
 		c := carrier(folder)
-		plan := planOf(t, c, root, act.Move, act.Options{Into: exact.Text(other)}, named("top"))
+		plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("top"))
 		c.Calls = failing("Unlink", 2, unix.EIO)
-		result, err := c.CarryOut(context.Background(), plan)
+		result, err := act.CarryOut(context.Background(), c, plan)
 		require.NoError(t, err)
 		require.Equal(t, 1, result.Partly)
 		n := 0
@@ -463,15 +466,15 @@ func TestErrorsAreNotAbsence(t *testing.T) {
 			}
 			return nil
 		}}
-		undone, err := c.Undo(context.Background(), 1, "h")
+		undone, err := act.Undo(context.Background(), c, 1, "h")
 		require.NoError(t, err)
 		c.Calls = nil
 		if undone.Undone == 0 {
-			require.Equal(t, act.Undoing{Stays: 1}, undone, at)
-			undone, err = c.Undo(context.Background(), 1, "h")
+			require.Equal(t, act.UndoResult{Stays: 1}, undone, at)
+			undone, err = act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err)
 		}
-		assert.Equal(t, act.Undoing{Undone: 1}, undone, at)
+		assert.Equal(t, act.UndoResult{Undone: 1}, undone, at)
 		assert.Equal(t, before, state(t, root), at)
 		assert.NoDirExists(t, filepath.Join(other, "top"))
 	}

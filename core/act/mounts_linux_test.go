@@ -13,6 +13,8 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -33,11 +35,11 @@ func TestMountsInside(t *testing.T) {
 	for _, kind := range []string{"disk", "bind", "file"} {
 		for _, late := range []bool{false, true} {
 			for name, o := range map[string]struct {
-				action act.Action
-				act.Options
+				action plans.Action
+				plans.Options
 			}{
-				"for good": {act.Remove, act.Options{ForGood: true}}, "trash": {act.Remove, act.Options{}},
-				"other disk": {act.Move, act.Options{Into: exact.Text(other)}}, "same disk": {act.Move, act.Options{}},
+				"for good": {plans.Remove, plans.Options{ForGood: true}}, "trash": {plans.Remove, plans.Options{}},
+				"other disk": {plans.Move, plans.Options{Into: exact.Text(other)}}, "same disk": {plans.Move, plans.Options{}},
 			} {
 				t.Run(fmt.Sprint(kind, " ", name, " late ", late), func(t *testing.T) {
 					folder := t.TempDir()
@@ -62,7 +64,7 @@ func TestMountsInside(t *testing.T) {
 							bind(t, filepath.Join(precious, "keep"), at)
 						}
 					}
-					if o.Into == "" && o.action == act.Move {
+					if o.Into == "" && o.action == plans.Move {
 						o.Into = exact.Text(filepath.Join(folder, "into"))
 					}
 					if !late {
@@ -104,9 +106,9 @@ func TestMountNamed(t *testing.T) {
 	folder := t.TempDir()
 	disk := filepath.Join(folder, "disk")
 	require.NoError(t, os.Mkdir(disk, 0o755))
-	plan := func() *act.Plan {
-		planner := &act.Planner{Action: act.Remove, Host: "h", Options: act.Options{ForGood: true, Really: true}}
-		p, err := planner.Plan(context.Background(), foundSelf(t, disk))
+	plan := func() *plans.Plan {
+		planner := &doing.Planner{Action: plans.Remove, Host: "h", Options: plans.Options{ForGood: true, Really: true}}
+		p, err := act.MakePlan(context.Background(), planner, foundSelf(t, disk))
 		require.NoError(t, err)
 		require.Len(t, p.Steps, 1)
 		return p
@@ -119,7 +121,7 @@ func TestMountNamed(t *testing.T) {
 	assert.NotEmpty(t, wrong["disk"])
 	assert.FileExists(t, filepath.Join(disk, "a/b"))
 	p := plan()
-	assert.Contains(t, p.Does(p.Steps[0]), "the folder stays, as a file system is mounted on it")
+	assert.Contains(t, act.Does(p, p.Steps[0]), "the folder stays, as a file system is mounted on it")
 	result, wrong := carry(t, c, p)
 	assert.Empty(t, wrong)
 	assert.Equal(t, 1, result.Done)
@@ -127,7 +129,7 @@ func TestMountNamed(t *testing.T) {
 	left, err := os.ReadDir(disk)
 	require.NoError(t, err)
 	assert.Empty(t, left)
-	assert.NotContains(t, string(planOf(t, c, folder, act.Hide, act.Options{}, named("disk")).Steps[0].To), "disk")
+	assert.NotContains(t, string(planOf(t, c, folder, plans.Hide, plans.Options{}, named("disk")).Steps[0].To), "disk")
 }
 
 // A folder holds what it held only if nothing in it has changed in any way that the
@@ -159,7 +161,7 @@ func TestHoldsWhatItHeld(t *testing.T) {
 			far := unix.Timespec{Sec: 4_000_000_000}
 			require.NoError(t, unix.UtimesNanoAt(unix.AT_FDCWD, filepath.Join(root, "in/future"), []unix.Timespec{far, far}, 0))
 			c := carrier(folder)
-			plan := planOf(t, c, root, act.Remove, act.Options{ForGood: true}, named("in"))
+			plan := planOf(t, c, root, plans.Remove, plans.Options{ForGood: true}, named("in"))
 			require.Empty(t, plan.Steps[0].Refused)
 			change(t, filepath.Join(root, "in"))
 			result, wrong := carry(t, c, plan)
@@ -176,7 +178,7 @@ func TestDeep(t *testing.T) {
 	var limit unix.Rlimit
 	require.NoError(t, unix.Getrlimit(unix.RLIMIT_NOFILE, &limit))
 	other := otherDisk(t)
-	for _, action := range []act.Action{act.Hide, act.Permit, act.Stamp, act.Move, act.Remove, "across", "for good"} {
+	for _, action := range []plans.Action{plans.Hide, plans.Permit, plans.Stamp, plans.Move, plans.Remove, "across", "for good"} {
 		t.Run(string(action), func(t *testing.T) {
 			const levels = 700
 			folder := t.TempDir()
@@ -194,15 +196,15 @@ func TestDeep(t *testing.T) {
 			unix.Close(file)
 			unix.Close(at)
 			c := carrier(t.TempDir())
-			o := act.Options{Mode: "0700", Modified: &exact.Time{Sec: 1_000_000_000}, Into: exact.Text(filepath.Join(c.Journals.Folder, "../into"))}
+			o := plans.Options{Mode: "0700", Modified: &exact.Time{Sec: 1_000_000_000}, Into: exact.Text(filepath.Join(c.Journals.Folder, "../into"))}
 			chosen, want := func(e *entry.Entry) bool { return e.Kind == entry.KindFolder }, levels
 			switch action {
-			case act.Move, act.Remove, act.Hide:
+			case plans.Move, plans.Remove, plans.Hide:
 				chosen, want = func(e *entry.Entry) bool { return e.Depth() == 1 }, 1
 			case "across":
-				action, chosen, want, o.Into = act.Move, func(e *entry.Entry) bool { return e.Depth() == 1 }, 1, exact.Text(other)
+				action, chosen, want, o.Into = plans.Move, func(e *entry.Entry) bool { return e.Depth() == 1 }, 1, exact.Text(other)
 			case "for good":
-				action, chosen, want, o.ForGood = act.Remove, func(e *entry.Entry) bool { return e.Depth() == 1 }, 1, true
+				action, chosen, want, o.ForGood = plans.Remove, func(e *entry.Entry) bool { return e.Depth() == 1 }, 1, true
 			}
 			open, err := os.ReadDir("/proc/self/fd") // by other tests, some of which are killed
 			require.NoError(t, err)
@@ -213,9 +215,9 @@ func TestDeep(t *testing.T) {
 			require.Empty(t, wrong)
 			assert.Equal(t, want, result.Done)
 			if !o.ForGood {
-				undone, err := c.Undo(context.Background(), result.Journal, "h")
+				undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 				require.NoError(t, err)
-				assert.Equal(t, act.Undoing{Undone: want}, undone)
+				assert.Equal(t, act.UndoResult{Undone: want}, undone)
 			}
 			assert.Equal(t, !o.ForGood, len(found(t, folder, named("end"))) == 1)
 		})
@@ -235,18 +237,18 @@ func TestLongNames(t *testing.T) {
 	before := state(t, root)
 	c := carrier(folder)
 	file := func(e *entry.Entry) bool { return e.Kind == entry.KindFile }
-	result, wrong := carry(t, c, planOf(t, c, root, act.Remove, act.Options{}, file))
+	result, wrong := carry(t, c, planOf(t, c, root, plans.Remove, plans.Options{}, file))
 	require.Empty(t, wrong)
 	assert.Equal(t, 8, result.Done)
 	infos, err := os.ReadDir(filepath.Join(folder, "trash/info"))
 	require.NoError(t, err)
 	assert.Len(t, infos, 8)
-	undone, err := c.Undo(context.Background(), result.Journal, "h")
+	undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, act.Undoing{Undone: 8}, undone)
+	assert.Equal(t, act.UndoResult{Undone: 8}, undone)
 	assert.Equal(t, before, state(t, root))
-	for _, action := range []act.Action{act.Hide, act.Move} {
-		plan := planOf(t, c, root, action, act.Options{Number: true, Into: exact.Text(filepath.Join(root, "a"))}, func(e *entry.Entry) bool { return len(e.Name) == 255 && e.Folder.Name == "b" })
+	for _, action := range []plans.Action{plans.Hide, plans.Move} {
+		plan := planOf(t, c, root, action, plans.Options{Number: true, Into: exact.Text(filepath.Join(root, "a"))}, func(e *entry.Entry) bool { return len(e.Name) == 255 && e.Folder.Name == "b" })
 		require.Len(t, plan.Steps, 1)
 		assert.Equal(t, "its name would be too long", string(plan.Steps[0].Refused))
 	}

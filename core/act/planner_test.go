@@ -14,6 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/live"
@@ -36,14 +39,14 @@ func TestNamesAreFree(t *testing.T) {
 		}
 	}
 	file := func(e *entry.Entry) bool { return e.Kind == entry.KindFile }
-	for i, action := range []act.Action{act.Hide, act.Reveal, act.Hide} {
-		planner := &act.Planner{Action: action, Host: "h"}
-		plan, err := planner.Plan(context.Background(), found(t, root, file))
+	for i, action := range []plans.Action{plans.Hide, plans.Reveal, plans.Hide} {
+		planner := &doing.Planner{Action: action, Host: "h"}
+		plan, err := act.MakePlan(context.Background(), planner, found(t, root, file))
 		if i == 2 { // with what was met while looking, no folder is read again
 			s, failed := live.Open(root, 0)
 			require.NoError(t, failed)
 			var planned *act.Planned
-			planned, err = planner.Run(context.Background(), &source.Set{Sources: []source.Source{s}},
+			planned, err = act.PlanRequest(context.Background(), planner, &source.Set{Sources: []source.Source{s}},
 				act.Request{Request: source.Request{Depth: source.AllDepths, Condition: fileCondition{}}, Chosen: true})
 			plan = planned.Plan
 		}
@@ -54,12 +57,12 @@ func TestNamesAreFree(t *testing.T) {
 			name := filepath.Base(string(s.Path))
 			want := ""
 			plain := strings.TrimLeft(name, ".")
-			to := exact.Text(filepath.Join(filepath.Dir(string(s.Path)), map[act.Action]string{act.Hide: "." + name, act.Reveal: plain}[action]))
+			to := exact.Text(filepath.Join(filepath.Dir(string(s.Path)), map[plans.Action]string{plans.Hide: "." + name, plans.Reveal: plain}[action]))
 			_, err := os.Lstat(string(to))
 			switch {
-			case action == act.Hide && name != plain:
+			case action == plans.Hide && name != plain:
 				want = "it is hidden already"
-			case action == act.Reveal && name == plain:
+			case action == plans.Reveal && name == plain:
 				want = "it is not hidden"
 			case given[to]:
 				want = "another match would get the same name"
@@ -99,44 +102,44 @@ func TestPlanOfMoves(t *testing.T) {
 		require.NoError(t, os.WriteFile(path, make([]byte, size), 0o644))
 	}
 	in := func(name string) exact.Text { return exact.Text(filepath.Join(root, name)) }
-	plan := func(o act.Options, chosen func(e *entry.Entry) bool) *act.Plan {
+	plan := func(o plans.Options, chosen func(e *entry.Entry) bool) *plans.Plan {
 		o.Into = in("new/place")
-		p, err := (&act.Planner{Action: act.Move, Host: "h", Options: o}).Plan(context.Background(), found(t, root, chosen))
+		p, err := act.MakePlan(context.Background(), (&doing.Planner{Action: plans.Move, Host: "h", Options: o}), found(t, root, chosen))
 		require.NoError(t, err)
 		return p
 	}
 	one := func(e *entry.Entry) bool { return e.Name == "one" }
-	p := plan(act.Options{}, one)
+	p := plan(plans.Options{}, one)
 	assert.Equal(t, in("new/place/one"), p.Steps[0].To)
 	assert.Equal(t, "another match would get the same name", string(p.Steps[1].Refused))
-	p = plan(act.Options{Number: true}, one)
+	p = plan(plans.Options{Number: true}, one)
 	assert.Equal(t, in("new/place/one-2"), p.Steps[1].To)
-	p = plan(act.Options{KeepFolders: true}, one)
+	p = plan(plans.Options{KeepFolders: true}, one)
 	assert.Equal(t, []exact.Text{in("new/place/a/b/one"), in("new/place/d/one")}, []exact.Text{p.Steps[0].To, p.Steps[1].To})
-	p = plan(act.Options{}, func(e *entry.Entry) bool { return e.Name != "d" && e.Name != "a" })
+	p = plan(plans.Options{}, func(e *entry.Entry) bool { return e.Name != "d" && e.Name != "a" })
 	require.Len(t, p.Steps, 2, "b, and what is in d")
 	assert.Equal(t, 3, p.Covered)
-	assert.Equal(t, act.Totals{Steps: 2, Files: 1, Folders: 1, Bytes: 60, Within: 3}, p.Totals())
+	assert.Equal(t, plans.Totals{Steps: 2, Files: 1, Folders: 1, Bytes: 60, Within: 3}, p.Totals())
 
 	// Folders on the way are made, and taken back with the rest.
 	before := state(t, root)
 	c := carrier(t.TempDir())
-	result, err := c.CarryOut(context.Background(), plan(act.Options{KeepFolders: true}, one))
+	result, err := act.CarryOut(context.Background(), c, plan(plans.Options{KeepFolders: true}, one))
 	require.NoError(t, err)
 	assert.FileExists(t, string(in("new/place/a/b/one")))
-	_, err = c.Undo(context.Background(), result.Journal, "h")
+	_, err = act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
 	assert.Equal(t, before, state(t, root))
 
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	_, err = (&act.Planner{Action: act.Hide, Host: "h"}).Plan(ctx, found(t, root, one))
+	_, err = act.MakePlan(ctx, (&doing.Planner{Action: plans.Hide, Host: "h"}), found(t, root, one))
 	assert.ErrorIs(t, err, context.Canceled)
-	_, err = c.CarryOut(ctx, plan(act.Options{}, one))
+	_, err = act.CarryOut(ctx, c, plan(plans.Options{}, one))
 	assert.ErrorIs(t, err, context.Canceled)
 	assert.Equal(t, before, state(t, root), "nothing was begun")
-	_, err = (&act.Planner{Action: act.Permit, Host: "h", Options: act.Options{Mode: "nonsense"}}).Plan(context.Background(), nil)
-	assert.ErrorIs(t, err, act.ErrMode)
+	_, err = act.MakePlan(context.Background(), (&doing.Planner{Action: plans.Permit, Host: "h", Options: plans.Options{Mode: "nonsense"}}), nil)
+	assert.ErrorIs(t, err, verbs.ErrMode)
 }
 
 // What was altered after it was stamped or permitted stays as it was made.
@@ -148,23 +151,23 @@ func TestUndoLeavesWhatWasAltered(t *testing.T) {
 	everything := func(*entry.Entry) bool { return true }
 	c := carrier(t.TempDir())
 	said := ""
-	undo := func(number int64) act.Undoing {
-		c.Tell = func(o act.Outcome) { said = fmt.Sprint(o.Err) }
-		undone, err := c.Undo(context.Background(), number, "h")
+	undo := func(number int64) act.UndoResult {
+		c.Tell = func(o doing.Outcome) { said = fmt.Sprint(o.Err) }
+		undone, err := act.Undo(context.Background(), c, number, "h")
 		require.NoError(t, err)
 		return undone
 	}
-	stamped, _ := all(t, c, root, act.Stamp, act.Options{Modified: &moment, Accessed: &moment}, everything)
+	stamped, _ := all(t, c, root, plans.Stamp, plans.Options{Modified: &moment, Accessed: &moment}, everything)
 	require.NoError(t, os.WriteFile(path, []byte("new"), 0o644))
-	assert.Equal(t, act.Undoing{Stays: 1}, undo(stamped.Journal))
+	assert.Equal(t, act.UndoResult{Stays: 1}, undo(stamped.Journal))
 	assert.Equal(t, "it has changed since", said)
-	permitted, _ := all(t, c, root, act.Permit, act.Options{Mode: "0600"}, everything)
+	permitted, _ := all(t, c, root, plans.Permit, plans.Options{Mode: "0600"}, everything)
 	require.NoError(t, os.Chmod(path, 0o640))
-	assert.Equal(t, act.Undoing{Stays: 1}, undo(permitted.Journal))
+	assert.Equal(t, act.UndoResult{Stays: 1}, undo(permitted.Journal))
 	require.NoError(t, os.Chmod(path, 0o644)) // as it was before
-	assert.Equal(t, act.Undoing{}, undo(permitted.Journal))
-	hidden, _ := all(t, c, root, act.Hide, act.Options{}, everything)
+	assert.Equal(t, act.UndoResult{}, undo(permitted.Journal))
+	hidden, _ := all(t, c, root, plans.Hide, plans.Options{}, everything)
 	require.NoError(t, os.Rename(filepath.Join(root, ".a"), filepath.Join(root, "elsewhere")))
-	assert.Equal(t, act.Undoing{Stays: 1}, undo(hidden.Journal))
+	assert.Equal(t, act.UndoResult{Stays: 1}, undo(hidden.Journal))
 	assert.Equal(t, "it is no longer where it was put, or something else is", said)
 }

@@ -14,7 +14,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
+	"frankledger/core/act/verbs"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -27,7 +30,7 @@ func TestPattern(t *testing.T) {
 		"@name": "Dawn 3.WAV", "@stem.@ext:lower": "Dawn 3.wav", "@stem:upper.@ext": "DAWN 3.WAV", "@date @n:3.@ext": "2026-11-26 007.WAV",
 		"@n-@name": "7-Dawn 3.WAV", "@folder_@stem": "card 12_Dawn 3", "@stem.@type": "Dawn 3.png", "a@@b @n": "a@b 7", "@stem.wav": "Dawn 3.wav", "@name:lower": "dawn 3.wav",
 	} {
-		p, err := act.ParsePattern(pattern, zone)
+		p, err := verbs.ParsePattern(pattern, zone)
 		require.NoError(t, err, pattern)
 		got, err := p.Name(e, "/x/card 12/Dawn 3.WAV", 7)
 		require.NoError(t, err)
@@ -43,8 +46,8 @@ func TestPattern(t *testing.T) {
 	for pattern, says := range map[string]string{
 		"": "same name", "x": "same name", "@date.txt": "same name", "@size": "@stem @ext", "@n:x": "digits", "@n:0": "digits", "@stem:title": "lower or upper", "@folder/@name": "no slash", "@": "@stem",
 	} {
-		_, err := act.ParsePattern(pattern, zone)
-		require.ErrorIs(t, err, act.ErrPattern, pattern)
+		_, err := verbs.ParsePattern(pattern, zone)
+		require.ErrorIs(t, err, verbs.ErrPattern, pattern)
 		assert.ErrorContains(t, err, says, pattern)
 	}
 }
@@ -52,7 +55,7 @@ func TestPattern(t *testing.T) {
 func FuzzPattern(f *testing.F) {
 	f.Add("@stem.@ext:lower", "a.B")
 	f.Fuzz(func(t *testing.T, pattern, name string) {
-		p, err := act.ParsePattern(pattern, time.UTC)
+		p, err := verbs.ParsePattern(pattern, time.UTC)
 		if err != nil || strings.ContainsAny(name, "/\x00") || name == "" {
 			return
 		}
@@ -92,9 +95,9 @@ func TestRenameRoundAndRound(t *testing.T) {
 		before := state(t, root)
 		c := carrier(folder)
 		c.Calls = &sys.Calls{}
-		plan := planOf(t, c, root, act.Rename, act.Options{Pattern: "@name"}, func(e *entry.Entry) bool { return false })
+		plan := planOf(t, c, root, plans.Rename, plans.Options{Pattern: "@name"}, func(e *entry.Entry) bool { return false })
 		// Steps as the planner makes them, to names that no pattern would give.
-		whole := planOf(t, c, root, act.Rename, act.Options{Pattern: "@name@n@n@n"}, func(e *entry.Entry) bool { return to[e.FullPath()] != "" })
+		whole := planOf(t, c, root, plans.Rename, plans.Options{Pattern: "@name@n@n@n"}, func(e *entry.Entry) bool { return to[e.FullPath()] != "" })
 		plan.Volumes = whole.Volumes
 		for _, s := range whole.Steps {
 			if s.To = exact.Text(to[string(s.Path)]); s.To == s.Path {
@@ -121,8 +124,8 @@ func TestRenameRoundAndRound(t *testing.T) {
 			}
 		}
 		r := &torture{T: t}
-		var result act.Result
-		killed := r.killable(c, func() { result, _ = c.CarryOut(context.Background(), plan) })
+		var result doing.Result
+		killed := r.killable(c, func() { result, _ = act.CarryOut(context.Background(), c, plan) })
 		want := map[string]string{}
 		refused := map[string]bool{}
 		for _, s := range plan.Steps {
@@ -159,7 +162,7 @@ func TestRenameRoundAndRound(t *testing.T) {
 		if past, err := c.Journals.Read(1); err != nil || past == nil {
 			continue
 		}
-		undone, err := c.Undo(context.Background(), 1, "h")
+		undone, err := act.Undo(context.Background(), c, 1, "h")
 		require.NoError(t, err)
 		assert.Zero(t, undone.Stays, "seed %d", seed)
 		now := state(t, root)

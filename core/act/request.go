@@ -9,6 +9,9 @@ import (
 	"slices"
 	"strings"
 
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -30,7 +33,7 @@ type Request struct {
 
 // Planned is a plan, and how it came about.
 type Planned struct {
-	Plan   *Plan // nil if there was an error
+	Plan   *plans.Plan // nil if there was an error
 	Report source.Report
 	// Links are places that are links to folders, and stand for these.
 	Links []*entry.Place
@@ -45,30 +48,30 @@ type LinkError struct{ Place *entry.Place }
 
 func (e *LinkError) Error() string { return e.Place.Given + " is a link to " + e.Place.Real }
 
-// Run makes a plan for what the sources have, all of which are of the running system.
-func (p *Planner) Run(ctx context.Context, from *source.Set, r Request) (*Planned, error) {
+// PlanRequest makes a plan for what the sources have, all of which are of the running system.
+func PlanRequest(ctx context.Context, p *doing.Planner, from *source.Set, r Request) (*Planned, error) {
 	answer := &Planned{}
 	var err error
 	if answer.Links, err = r.links(from.Sources); err != nil {
 		return answer, err
 	}
-	p.Options.Through = r.Through && (p.Action == Stamp || p.Action == Permit || p.Action == Own)
-	p.throughPlaces = r.Through
+	p.Options.Through = r.Through && verbs.All[p.Action].Traits().Links
+	p.ThroughPlaces = r.Through
 	request := r.Request
 	request.Facts = entry.FactStatus | entry.FactCreated
-	if p.Action == Rename {
-		pattern, err := ParsePattern(string(p.Options.Pattern), p.zone())
+	if v, is := verbs.All[p.Action].(doing.Needer); is {
+		facts, err := v.Needs(p)
 		if err != nil {
 			return answer, err
 		}
-		request.Facts |= pattern.Needs()
+		request.Facts |= facts
 	}
 	if !r.Chosen {
 		request.Depth = 0
 	}
-	if p.Action == Hide && r.meetsAllNames(from.Sources) {
-		p.hidden = &hiddenNames{}
-		request.Condition = p.hidden.watch(request.Condition)
+	if verbs.All[p.Action].Traits().Dots && r.meetsAllNames(from.Sources) {
+		p.Hidden = &doing.HiddenNames{}
+		request.Condition = p.Hidden.Watch(request.Condition)
 	}
 	collector := arrange.NewCollector(arrange.Order{}, r.Context, 0)
 	if answer.Report, err = from.Read(ctx, request, collector); err != nil {
@@ -79,7 +82,7 @@ func (p *Planner) Run(ctx context.Context, from *source.Set, r Request) (*Planne
 			if list.Spares() == nil {
 				answer.Bare++
 			} else {
-				p.spares = list.Spares()
+				p.Spares = list.Spares()
 			}
 		}
 	}
@@ -88,7 +91,7 @@ func (p *Planner) Run(ctx context.Context, from *source.Set, r Request) (*Planne
 	for i := range entries {
 		entries[i] = arranged.At(i)
 	}
-	answer.Plan, err = p.Plan(ctx, entries)
+	answer.Plan, err = MakePlan(ctx, p, entries)
 	return answer, err
 }
 

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/act"
+	"frankledger/core/act/journals"
 )
 
 // A summary of a journal counts the same as the journal read whole, whatever happened, and
@@ -19,7 +19,7 @@ import (
 func TestSummariesOfJournals(t *testing.T) {
 	random := rand.New(rand.NewPCG(rand.Uint64(), 8))
 	folder := t.TempDir()
-	journals := act.Journals{Folder: folder}
+	kept := journals.Journals{Folder: folder}
 	read := 0
 	for range 300 {
 		steps := random.IntN(6)
@@ -42,14 +42,14 @@ func TestSummariesOfJournals(t *testing.T) {
 			content = content[:random.IntN(len(content))]
 		}
 		require.NoError(t, os.WriteFile(filepath.Join(folder, "000001.jsonl"), []byte(content), 0o600))
-		whole, err := journals.Read(1)
-		summary, failed := journals.Summary(1)
+		whole, err := kept.Read(1)
+		summary, failed := kept.Summary(1)
 		require.Equal(t, err == nil, failed == nil, "%v %v %s", err, failed, content)
 		if err != nil {
 			continue
 		}
 		read++
-		for state := act.NotBegun; state <= act.Partly; state++ {
+		for state := journals.NotBegun; state <= journals.Partly; state++ {
 			assert.Equal(t, whole.Count(state), summary.Count(state), "%s: %s", state, content)
 		}
 		assert.Equal(t, whole.Len(), summary.Len())

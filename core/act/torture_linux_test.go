@@ -19,7 +19,11 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/journals"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
+	"frankledger/core/act/trash"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -161,7 +165,7 @@ func (r *torture) before(s sabotage) func(sys.Call) error {
 }
 
 // kill calls a function that may be killed, and lets go of the journal's lock.
-func (r *torture) killable(c *act.Carrier, do func()) (killed bool) {
+func (r *torture) killable(c *doing.Carrier, do func()) (killed bool) {
 	defer func() {
 		c.Calls.Before = nil
 		if p := recover(); p != nil {
@@ -203,26 +207,26 @@ func (r *torture) run() {
 	}
 	random := r.random
 	moment := exact.Time{Sec: 1_700_000_000, Nsec: 5}
-	action := []act.Action{act.Hide, act.Reveal, act.Rename, act.Move, act.Move, act.Move, act.Copy, act.Copy, act.Remove, act.Remove, act.Clear, act.Clear, act.Stamp, act.Permit, act.Own}[random.IntN(15)]
-	o := act.Options{KeepFolders: random.IntN(2) == 0, Number: random.IntN(2) == 0, Modified: &moment, Mode: []string{"u+rwx,g=u,o-r", "0600"}[random.IntN(2)], ForGood: random.IntN(3) == 0,
+	action := []plans.Action{plans.Hide, plans.Reveal, plans.Rename, plans.Move, plans.Move, plans.Move, plans.Copy, plans.Copy, plans.Remove, plans.Remove, plans.Clear, plans.Clear, plans.Stamp, plans.Permit, plans.Own}[random.IntN(15)]
+	o := plans.Options{KeepFolders: random.IntN(2) == 0, Number: random.IntN(2) == 0, Modified: &moment, Mode: []string{"u+rwx,g=u,o-r", "0600"}[random.IntN(2)], ForGood: random.IntN(3) == 0,
 		Owner: []string{"1001:3002", "-1:3000", "1002:-1"}[random.IntN(3)], Pattern: exact.Text([]string{"n@n", "@stem.@ext:upper", "n@n:2.@ext"}[random.IntN(3)])}
-	across := (action == act.Move || action == act.Copy) && random.IntN(3) > 0
+	across := (action == plans.Move || action == plans.Copy) && random.IntN(3) > 0
 	if r.into = exact.Text(filepath.Join(r.folder, "into")); across {
 		r.into = exact.Text(r.other)
 	}
-	if action == act.Clear && random.IntN(2) == 0 {
-		o.By = act.ByLinks
+	if action == plans.Clear && random.IntN(2) == 0 {
+		o.By = plans.ByLinks
 	}
-	o.Into, o.ForGood = r.into, o.ForGood && (action == act.Remove || action == act.Clear && o.By == act.ByRemoving)
+	o.Into, o.ForGood = r.into, o.ForGood && (action == plans.Remove || action == plans.Clear && o.By == plans.ByRemoving)
 	share := 1 + random.IntN(4)
 	r.note("%s for good %v by %q across %v, one in %d, on %s, to %s", action, o.ForGood, o.By, across, share, r.disk, r.other)
-	c := &act.Carrier{Journals: act.Journals{Folder: filepath.Join(r.folder, "journal")}, Trash: act.Trash{Home: filepath.Join(r.folder, "trash"), User: os.Geteuid()}, Now: time.Now, Calls: &sys.Calls{}}
-	planner := &act.Planner{Action: action, Options: o, Host: "h", Trash: c.Trash, Keep: []string{c.Journals.Folder}, Zone: time.UTC}
+	c := &doing.Carrier{Journals: journals.Journals{Folder: filepath.Join(r.folder, "journal")}, Trash: trash.Trash{Home: filepath.Join(r.folder, "trash"), User: os.Geteuid()}, Now: time.Now, Calls: &sys.Calls{}}
+	planner := &doing.Planner{Action: action, Options: o, Host: "h", Trash: c.Trash, Keep: []string{c.Journals.Folder}, Zone: time.UTC}
 	chosen := found(r.T, r.root, func(*entry.Entry) bool { return random.IntN(share) == 0 })
-	if action == act.Clear {
+	if action == plans.Clear {
 		chosen = r.spares(planner)
 	}
-	plan, err := planner.Plan(context.Background(), chosen)
+	plan, err := act.MakePlan(context.Background(), planner, chosen)
 	require.NoError(r, err)
 	before, contents, outside := r.see(r.root), r.contents(), r.see(r.outside)
 	var going []string
@@ -235,9 +239,9 @@ func (r *torture) run() {
 	defer r.stop()
 
 	c.Tell = r.hear
-	var result act.Result
+	var result doing.Result
 	c.Calls.Before = r.before(r.sabotage("none", "fail", "fail", "fail", "from then on", "kill", "kill", "stop", "meddle", "hostile"))
-	killed := r.killable(c, func() { result, err = c.CarryOut(r.ctx, plan) })
+	killed := r.killable(c, func() { result, err = act.CarryOut(r.ctx, c, plan) })
 	r.note("killed %v, %+v, %v", killed, result, err)
 	check := func(when string) {
 		r.check(when, before, contents, outside, going, action, o)
@@ -261,22 +265,22 @@ func (r *torture) run() {
 	for range random.IntN(3) {
 		c.Calls.Before = r.before(r.sabotage("fail", "from then on", "kill", "kill", "stop"))
 		r.ctx, r.stop = context.WithCancel(context.Background())
-		var undone act.Undoing
-		killed = r.killable(c, func() { undone, err = c.Undo(r.ctx, numbers[0], "h") })
+		var undone act.UndoResult
+		killed = r.killable(c, func() { undone, err = act.Undo(r.ctx, c, numbers[0], "h") })
 		r.note("undo: killed %v, %+v, %v", killed, undone, err)
 		r.stop()
 		check("half undone")
 	}
 	var stays []string
-	c.Tell = func(o act.Outcome) {
+	c.Tell = func(o doing.Outcome) {
 		r.hear(o)
 		if o.Err != nil {
 			stays = append(stays, fmt.Sprintf("%.60q: %v", strings.TrimPrefix(string(o.Step.Path), r.root), o.Err))
 		}
 	}
-	undone, err := c.Undo(context.Background(), numbers[0], "h")
+	undone, err := act.Undo(context.Background(), c, numbers[0], "h")
 	r.note("undo: %+v, %v, %q", undone, err, stays)
-	if err != nil && !errors.Is(err, act.ErrUndone) {
+	if err != nil && !errors.Is(err, doing.ErrUndone) {
 		r.failf("undo: %v", err)
 	}
 	check("undone")
@@ -284,7 +288,7 @@ func (r *torture) run() {
 	if r.meddled || o.ForGood {
 		return // what it could not, it has said; and no content is lost
 	}
-	if len(stays) > 0 && lossy && action == act.Copy {
+	if len(stays) > 0 && lossy && action == plans.Copy {
 		return // after a kill, a copy that lacks something is not known for a copy
 	}
 	if len(stays) > 0 {
@@ -318,7 +322,7 @@ func (r *torture) mount() string {
 }
 
 // check holds what must be so at any time.
-func (r *torture) check(when string, before map[string]seen, contents map[string]uint32, outside map[string]seen, going []string, action act.Action, o act.Options) {
+func (r *torture) check(when string, before map[string]seen, contents map[string]uint32, outside map[string]seen, going []string, action plans.Action, o plans.Options) {
 	if !r.same(outside, r.see(r.outside), false) {
 		r.failf("%s: something outside was touched: %v", when, r.see(r.outside))
 	}
@@ -345,18 +349,18 @@ func (r *torture) check(when string, before map[string]seen, contents map[string
 				r.failf("%s: lost: %.60q", when, content)
 			}
 		}
-		if wider := is &^ mode & 0o6077; there && wider != 0 && action != act.Permit && !strings.HasPrefix(content, "->") {
+		if wider := is &^ mode & 0o6077; there && wider != 0 && action != plans.Permit && !strings.HasPrefix(content, "->") {
 			r.failf("%s: %.60q could be had by %04o, and now by %04o", when, content, mode, is)
 		}
 	}
 }
 
 // agrees holds the journal against the disk.
-func (r *torture) agrees(c *act.Carrier, past *act.Past, plan *act.Plan) {
+func (r *torture) agrees(c *doing.Carrier, past *journals.Past, plan *plans.Plan) {
 	if r.meddled {
 		return
 	}
-	c.Look(past)
+	act.Look(c, past)
 	for _, s := range past.Steps {
 		state := s.State
 		if s.Looked {
@@ -364,14 +368,14 @@ func (r *torture) agrees(c *act.Carrier, past *act.Past, plan *act.Plan) {
 		}
 		_, here := os.Lstat(string(s.Path))
 		_, there := os.Lstat(string(s.To))
-		moves := past.Action == act.Hide || past.Action == act.Reveal || past.Action == act.Move || past.Action == act.Remove && !past.Options.ForGood
+		moves := past.Action == plans.Hide || past.Action == plans.Reveal || past.Action == plans.Move || past.Action == plans.Remove && !past.Options.ForGood
 		wrong := false
 		switch state {
-		case act.Done:
-			wrong = moves && there != nil && !r.movedAlong(past, s) || past.Action == act.Remove && here == nil
-		case act.NotBegun, act.Failed:
+		case journals.Done:
+			wrong = moves && there != nil && !r.movedAlong(past, s) || past.Action == plans.Remove && here == nil
+		case journals.NotBegun, journals.Failed:
 			wrong = here != nil && !r.movedAlong(past, s) && s.Aside == "" // where that is, is told
-		case act.Begun:
+		case journals.Begun:
 			wrong = true
 		}
 		if wrong {
@@ -381,8 +385,8 @@ func (r *torture) agrees(c *act.Carrier, past *act.Past, plan *act.Plan) {
 }
 
 // movedAlong reports whether a folder above has another name by now.
-func (r *torture) movedAlong(past *act.Past, s *act.PastStep) bool {
-	return slices.ContainsFunc(past.Steps, func(o *act.PastStep) bool { return strings.HasPrefix(string(s.Path), string(o.Path)+"/") })
+func (r *torture) movedAlong(past *journals.Past, s *journals.PastStep) bool {
+	return slices.ContainsFunc(past.Steps, func(o *journals.PastStep) bool { return strings.HasPrefix(string(s.Path), string(o.Path)+"/") })
 }
 
 func (r *torture) same(a, b map[string]seen, loose bool) bool { return r.compare(a, b, loose) == "" }
@@ -423,7 +427,7 @@ func (r *torture) exactly(a, b map[string]seen) bool {
 var lostWords = regexp.MustCompile("could not keep.*(lists|attributes|owners|flags|times)")
 
 // hear takes in what is told of a step.
-func (r *torture) hear(o act.Outcome) {
+func (r *torture) hear(o doing.Outcome) {
 	if o.Err == nil || o.Partly {
 		r.told = r.told || strings.Contains(o.Notes, "could not keep")
 		r.apart = r.apart || strings.Contains(o.Notes, "hard link")
@@ -449,7 +453,7 @@ func (r *torture) leftIsSaid() {
 
 // spares finds files of the same content in the tree, and has a planner keep the first of
 // each.
-func (r *torture) spares(p *act.Planner) (spares []*entry.Entry) {
+func (r *torture) spares(p *doing.Planner) (spares []*entry.Entry) {
 	keepers := map[*entry.Entry]*entry.Entry{}
 	first := map[string]*entry.Entry{}
 	for _, e := range found(r.T, r.root, func(e *entry.Entry) bool { return e.Kind == entry.KindFile }) {

@@ -11,6 +11,8 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 )
@@ -75,7 +77,7 @@ func TestTrashOfOthers(t *testing.T) {
 				c.make(t, disk)
 			}
 			run := carrier(t.TempDir())
-			plan := planOf(t, run, filepath.Join(disk, "in"), act.Remove, act.Options{}, named("precious"))
+			plan := planOf(t, run, filepath.Join(disk, "in"), plans.Remove, plans.Options{}, named("precious"))
 			if c.refuse && c.make != nil {
 				assert.Equal(t, "this disk cannot have a trash; --for-good removes without it", string(plan.Steps[0].Refused))
 				plan.Steps[0].Refused = ""
@@ -118,9 +120,9 @@ func TestTrashOfOthers(t *testing.T) {
 // an overlay over another file system; where there can be none, the plan says so.
 func TestTrashOnMounts(t *testing.T) {
 	home := t.TempDir()
-	use := func(t *testing.T, place string) (*act.Carrier, *act.Plan) {
+	use := func(t *testing.T, place string) (*doing.Carrier, *plans.Plan) {
 		c := carrier(home)
-		return c, planOf(t, c, place, act.Remove, act.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
+		return c, planOf(t, c, place, plans.Remove, plans.Options{}, func(e *entry.Entry) bool { return e.Kind == entry.KindFile })
 	}
 	remove := func(t *testing.T, place, can string) {
 		c, plan := use(t, place)
@@ -132,9 +134,9 @@ func TestTrashOnMounts(t *testing.T) {
 		left, err := os.ReadDir(filepath.Join(can, "files"))
 		require.NoError(t, err)
 		assert.Len(t, left, len(plan.Steps))
-		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: len(plan.Steps)}, undone)
+		assert.Equal(t, act.UndoResult{Undone: len(plan.Steps)}, undone)
 		assert.Equal(t, before, state(t, place))
 	}
 	t.Run("bind", func(t *testing.T) {
@@ -164,9 +166,9 @@ func TestTrashOnMounts(t *testing.T) {
 		left, err := os.ReadDir(filepath.Join(on, ".Trash-0/files"))
 		require.NoError(t, err)
 		assert.Len(t, left, 2)
-		undone, err := c.Undo(context.Background(), result.Journal, "h")
+		undone, err := act.Undo(context.Background(), c, result.Journal, "h")
 		require.NoError(t, err)
-		assert.Equal(t, act.Undoing{Undone: 2}, undone)
+		assert.Equal(t, act.UndoResult{Undone: 2}, undone)
 	})
 	t.Run("read-only", func(t *testing.T) {
 		folder, on := t.TempDir(), t.TempDir()
@@ -179,6 +181,6 @@ func TestTrashOnMounts(t *testing.T) {
 	t.Run("a folder with the trash in it", func(t *testing.T) {
 		c := carrier(home)
 		write(t, filepath.Join(home, "trash/files/x"), "x")
-		assert.Equal(t, "the trash is in it", string(planOf(t, c, home, act.Remove, act.Options{}, named("trash")).Steps[0].Refused))
+		assert.Equal(t, "the trash is in it", string(planOf(t, c, home, plans.Remove, plans.Options{}, named("trash")).Steps[0].Refused))
 	})
 }

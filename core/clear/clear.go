@@ -6,6 +6,7 @@ import (
 	"context"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
@@ -19,7 +20,7 @@ type Options struct {
 }
 
 // Run finds the spares in some places, and plans to clear them.
-func Run(ctx context.Context, from *source.Set, request source.Request, pool *digest.Pool, o Options, p *act.Planner) (*act.Planned, error) {
+func Run(ctx context.Context, from *source.Set, request source.Request, pool *digest.Pool, o Options, p *doing.Planner) (*act.Planned, error) {
 	o.Across = o.Across || o.From != nil
 	request.Facts |= entry.FactCreated
 	found, err := duplicates.Run(ctx, from, request, pool, o.Options)
@@ -35,6 +36,6 @@ func Run(ctx context.Context, from *source.Set, request source.Request, pool *di
 			keepers[s.Entry] = s.Keeper
 		}
 	}
-	planned.Plan, err = p.Clear(ctx, spares, keepers)
+	planned.Plan, err = act.PlanClearing(ctx, p, spares, keepers)
 	return planned, err
 }

@@ -18,7 +18,11 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/act"
+	"frankledger/core/act/doing"
+	"frankledger/core/act/journals"
+	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
+	"frankledger/core/act/trash"
 	"frankledger/core/clear"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
@@ -58,19 +62,19 @@ func state(t *testing.T, root string) map[string]string {
 	return all
 }
 
-func planOf(t *testing.T, o act.Options, places ...string) *act.Plan {
+func planOf(t *testing.T, o plans.Options, places ...string) *plans.Plan {
 	folders := duplicates.WithFolders
-	if o.By != act.ByRemoving {
+	if o.By != plans.ByRemoving {
 		folders = duplicates.NoFolders
 	}
 	return planWith(t, folders, o, places...)
 }
 
-func filesOnly(t *testing.T, o act.Options, places ...string) *act.Plan {
+func filesOnly(t *testing.T, o plans.Options, places ...string) *plans.Plan {
 	return planWith(t, duplicates.NoFolders, o, places...)
 }
 
-func planWith(t *testing.T, folders duplicates.Folders, o act.Options, places ...string) *act.Plan {
+func planWith(t *testing.T, folders duplicates.Folders, o plans.Options, places ...string) *plans.Plan {
 	set := &source.Set{}
 	for i, place := range places {
 		s, err := live.Open(place, i)
@@ -80,20 +84,20 @@ func planWith(t *testing.T, folders duplicates.Folders, o act.Options, places ..
 	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Folders: folders}}
 	folder := filepath.Dir(places[0])
 	planned, err := clear.Run(context.Background(), set, source.Request{Depth: source.AllDepths}, digest.NewPool(live.Files{}, &source.Progress{}), options,
-		&act.Planner{Action: act.Clear, Options: o, Host: "h", Trash: act.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}})
+		&doing.Planner{Action: plans.Clear, Options: o, Host: "h", Trash: trash.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}})
 	require.NoError(t, err)
 	return planned.Plan
 }
 
-func carrier(folder string) *act.Carrier {
-	return &act.Carrier{Journals: act.Journals{Folder: filepath.Join(folder, "journal")}, Trash: act.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}, Calls: &sys.Calls{}, Now: time.Now}
+func carrier(folder string) *doing.Carrier {
+	return &doing.Carrier{Journals: journals.Journals{Folder: filepath.Join(folder, "journal")}, Trash: trash.Trash{Home: filepath.Join(folder, "trash"), User: os.Geteuid()}, Calls: &sys.Calls{}, Now: time.Now}
 }
 
 var errKilled = errors.New("killed")
 
 // killable does something that may be killed. What stands in for that leaves a journal
 // open, and so locked: it is replaced by another file.
-func killable(t *testing.T, c *act.Carrier, do func()) (killed bool) {
+func killable(t *testing.T, c *doing.Carrier, do func()) (killed bool) {
 	defer func() {
 		c.Calls.Before = nil
 		if p := recover(); p != nil {
@@ -115,15 +119,15 @@ func killable(t *testing.T, c *act.Carrier, do func()) (killed bool) {
 // Whichever call of the system fails, or is the last, no content is lost, and undo gives
 // everything back; also when it is killed itself.
 func TestNothingIsLost(t *testing.T) {
-	for _, by := range []act.By{act.ByRemoving, act.ByLinks} {
+	for _, by := range []plans.By{plans.ByRemoving, plans.ByLinks} {
 		for _, kill := range []bool{false, true} {
 			for call, more := 1, true; more; call += 2 { // every other: they are many
 				folder := t.TempDir()
 				root := filepath.Join(folder, "tree")
 				put(t, root, copies)
 				before := state(t, root)
-				plan := planOf(t, act.Options{By: by}, root)
-				require.Equal(t, map[act.By]int{act.ByRemoving: 3, act.ByLinks: 4}[by], plan.Totals().Steps)
+				plan := planOf(t, plans.Options{By: by}, root)
+				require.Equal(t, map[plans.By]int{plans.ByRemoving: 3, plans.ByLinks: 4}[by], plan.Totals().Steps)
 				c := carrier(folder)
 				at := func(n int) func(sys.Call) error {
 					calls := 0
@@ -139,8 +143,8 @@ func TestNothingIsLost(t *testing.T) {
 				}
 				says := fmt.Sprint(by, " ", kill, " ", call)
 				c.Calls.Before = at(call)
-				var result act.Result
-				killed := killable(t, c, func() { result, _ = c.CarryOut(context.Background(), plan) })
+				var result doing.Result
+				killed := killable(t, c, func() { result, _ = act.CarryOut(context.Background(), c, plan) })
 				more = killed || !kill && (result.Journal == 0 || result.Failed+result.Partly > 0 || result.Done < 3)
 				found := map[string]bool{}
 				for _, where := range []string{root, filepath.Join(folder, "trash")} {
@@ -163,10 +167,10 @@ func TestNothingIsLost(t *testing.T) {
 				}
 				if kill { // and undo is killed too
 					c.Calls.Before = at(call / 2)
-					killable(t, c, func() { c.Undo(context.Background(), 1, "h") })
+					killable(t, c, func() { act.Undo(context.Background(), c, 1, "h") })
 				}
-				undone, err := c.Undo(context.Background(), 1, "h")
-				if !errors.Is(err, act.ErrUndone) {
+				undone, err := act.Undo(context.Background(), c, 1, "h")
+				if !errors.Is(err, doing.ErrUndone) {
 					require.NoError(t, err, says)
 				}
 				require.Zero(t, undone.Stays, says)
@@ -212,21 +216,21 @@ func TestKeepersAreLookedAt(t *testing.T) {
 			folder := t.TempDir()
 			root := filepath.Join(folder, "tree")
 			put(t, root, copies)
-			plan := planOf(t, act.Options{}, root)
+			plan := planOf(t, plans.Options{}, root)
 			one.meddle(t, root)
 			before := state(t, root)
 			c := carrier(folder)
 			var says []string
-			c.Tell = func(o act.Outcome) {
+			c.Tell = func(o doing.Outcome) {
 				if o.Err != nil {
 					says = append(says, o.Err.Error())
 				}
 			}
-			result, err := c.CarryOut(context.Background(), plan)
+			result, err := act.CarryOut(context.Background(), c, plan)
 			require.NoError(t, err)
 			assert.Equal(t, one.done, result.Done, says)
 			assert.Contains(t, strings.Join(says, "; "), one.says)
-			_, err = c.Undo(context.Background(), 1, "h")
+			_, err = act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err)
 			assert.Equal(t, before, state(t, root))
 		})
@@ -245,15 +249,15 @@ func TestTwoAtOnce(t *testing.T) {
 		}
 		put(t, root, files)
 		var group sync.WaitGroup
-		var plans []*act.Plan
+		var list []*plans.Plan
 		for _, places := range [][]string{{"a", "b"}, {"b", "a"}} {
-			plan := filesOnly(t, act.Options{ForGood: true}, filepath.Join(root, places[0]), filepath.Join(root, places[1]))
+			plan := filesOnly(t, plans.Options{ForGood: true}, filepath.Join(root, places[0]), filepath.Join(root, places[1]))
 			require.Equal(t, 30, plan.Totals().Steps)
-			plans = append(plans, plan)
+			list = append(list, plan)
 		}
-		for i, plan := range plans {
+		for i, plan := range list {
 			c := carrier(filepath.Join(folder, fmt.Sprint("person", i))) // with journals of its own
-			group.Go(func() { c.CarryOut(context.Background(), plan) })
+			group.Go(func() { act.CarryOut(context.Background(), c, plan) })
 		}
 		group.Wait()
 		left := map[string]bool{}
@@ -270,7 +274,7 @@ func TestCircles(t *testing.T) {
 	folder := t.TempDir()
 	root := filepath.Join(folder, "tree")
 	put(t, root, map[string]string{"a": "same", "b": "same"})
-	plan := planOf(t, act.Options{}, root)
+	plan := planOf(t, plans.Options{}, root)
 	require.Len(t, plan.Steps, 1)
 	var back = *plan
 	other := *plan.Steps[0]
@@ -279,16 +283,16 @@ func TestCircles(t *testing.T) {
 	keeper.Path = plan.Steps[0].Path
 	other.Keeper = &keeper
 	assert.NoError(t, back.Check("h"))
-	back.Steps = []*act.Step{plan.Steps[0], &other}
-	circle, err := carrier(folder).CarryOut(t.Context(), &back)
+	back.Steps = []*plans.Step{plan.Steps[0], &other}
+	circle, err := act.CarryOut(t.Context(), carrier(folder), &back)
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1}, []int{circle.Done, circle.Failed})
 	assert.Len(t, state(t, root), 1, "one of the two")
 	other.Keeper = nil
-	back.Steps = []*act.Step{&other}
+	back.Steps = []*plans.Step{&other}
 	assert.ErrorContains(t, back.Check("h"), "which file stays")
 	back.Options.By = "magic"
-	assert.ErrorIs(t, back.Check("h"), act.ErrPlan)
+	assert.ErrorIs(t, back.Check("h"), plans.ErrPlan)
 }
 
 // On a file system that can, spares share their content with what stays: that frees their
@@ -318,20 +322,20 @@ func TestShared(t *testing.T) {
 	}
 	was := free()
 	c := carrier(on)
-	plan := planOf(t, act.Options{By: act.ByShared}, root)
-	result, err := c.CarryOut(context.Background(), plan)
+	plan := planOf(t, plans.Options{By: plans.ByShared}, root)
+	result, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
 	assert.Equal(t, 1, result.Done)
 	assert.False(t, result.Undoable)
 	assert.Equal(t, before, state(t, root))
 	assert.InDelta(t, size, free()-was, 1<<20)
-	again := planOf(t, act.Options{By: act.ByShared}, root)
+	again := planOf(t, plans.Options{By: plans.ByShared}, root)
 	assert.Len(t, again.Steps, 1)
 
 	elsewhere := filepath.Join(t.TempDir(), "tree")
 	put(t, elsewhere, map[string]string{"a": big, "b": big})
-	assert.Contains(t, string(planOf(t, act.Options{By: act.ByShared}, elsewhere).Steps[0].Refused), "cannot have files share")
-	both := planOf(t, act.Options{By: act.ByLinks}, elsewhere, root)
+	assert.Contains(t, string(planOf(t, plans.Options{By: plans.ByShared}, elsewhere).Steps[0].Refused), "cannot have files share")
+	both := planOf(t, plans.Options{By: plans.ByLinks}, elsewhere, root)
 	require.Len(t, both.Steps, 3)
 	assert.Contains(t, string(both.Steps[1].Refused+both.Steps[2].Refused), "another disk")
 }
@@ -342,7 +346,7 @@ func TestLinksWidenNothing(t *testing.T) {
 	put(t, root, map[string]string{"a": "same", "b": "same", "c": "same"})
 	require.NoError(t, os.Chmod(filepath.Join(root, "b"), 0o600))
 	require.NoError(t, unix.Lsetxattr(filepath.Join(root, "c"), "user.note", []byte("mine"), 0))
-	plan := planOf(t, act.Options{By: act.ByLinks}, root)
+	plan := planOf(t, plans.Options{By: plans.ByLinks}, root)
 	require.Len(t, plan.Steps, 2)
 	for _, s := range plan.Steps {
 		assert.Contains(t, string(s.Refused), "another owner")

@@ -8,6 +8,8 @@ import (
 	"unicode/utf8"
 
 	"frankledger/core/act"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
 	"frankledger/core/exact"
 	"frankledger/render"
 	"frankledger/render/typeset"
@@ -15,7 +17,7 @@ import (
 )
 
 // planned says what a plan is about: 2 folders, 1 file with 5 entries in them.
-func planned(t act.Totals) string {
+func planned(t plans.Totals) string {
 	var kinds []string
 	for _, one := range []struct {
 		count          int
@@ -37,13 +39,13 @@ func planned(t act.Totals) string {
 }
 
 // Question asks whether to carry a plan out.
-func Question(p *act.Plan) string {
-	ask, _ := p.Words()
+func Question(p *plans.Plan) string {
+	ask, _ := act.Words(p)
 	return strings.ToUpper(ask[:1]) + typeset.Escaped(ask[1:]) + " " + planned(p.Totals()) + "?"
 }
 
 // PlanSummary says what a plan amounts to.
-func (v *View) PlanSummary(s *Summary, p *act.Plan) {
+func (v *View) PlanSummary(s *Summary, p *plans.Plan) {
 	t := p.Totals()
 	s.Grouped = true
 	if len(p.Steps) > 0 || p.Same > 0 {
@@ -76,7 +78,7 @@ func (v *View) PlanSummary(s *Summary, p *act.Plan) {
 
 // Ran appends what one call of a command wrote, below a line on what it was
 // called for. On a terminal, what is no text is escaped.
-func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
+func (v *View) Ran(dst []byte, r *verbs.Ran, escape bool) []byte {
 	what := typeset.Escaped(string(r.Steps[0].Path))
 	if more := len(r.Steps) - 1; more > 0 {
 		what += " and " + units.Grouped(int64(more)) + " more"
@@ -108,7 +110,7 @@ func (v *View) Ran(dst []byte, r *act.Ran, escape bool) []byte {
 }
 
 // RanJSON appends what became of one call as a JSON object on a line.
-func RanJSON(dst []byte, r *act.Ran) []byte {
+func RanJSON(dst []byte, r *verbs.Ran) []byte {
 	o := exact.Begin(dst)
 	o.Bool("cut", r.Cut)
 	if r.Err != nil {
@@ -130,7 +132,7 @@ func RanJSON(dst []byte, r *act.Ran) []byte {
 }
 
 // RunText says what became of all calls.
-func RunText(r act.RunResult) string {
+func RunText(r verbs.RunResult) string {
 	text := units.Count(int64(r.Calls), "call", "calls") + ": " + units.Grouped(int64(r.Done)) + " succeeded"
 	for _, one := range []struct {
 		count int

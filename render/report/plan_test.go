@@ -7,7 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"frankledger/core/act"
+	"frankledger/core/act/plans"
+	"frankledger/core/act/verbs"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
@@ -24,8 +25,8 @@ func view() *report.View {
 
 // The sums of a plan leave out what is refused, and count what folders hold.
 func TestPlanSummary(t *testing.T) {
-	plan := &act.Plan{Action: act.Move, Options: act.Options{Into: "/new\nplace"}, Covered: 2, Steps: []*act.Step{
-		{Path: "/a", Kind: "file", Size: 1024}, {Path: "/b", Kind: "folder", Size: 4096, Holds: &act.Holds{Entries: 7, Size: 2048}},
+	plan := &plans.Plan{Action: plans.Move, Options: plans.Options{Into: "/new\nplace"}, Covered: 2, Steps: []*plans.Step{
+		{Path: "/a", Kind: "file", Size: 1024}, {Path: "/b", Kind: "folder", Size: 4096, Holds: &plans.Holds{Entries: 7, Size: 2048}},
 		{Path: "/c", Kind: "link"}, {Path: "/d", Kind: "file", Size: 1 << 30, Refused: "that name is taken already"},
 	}}
 	v, s := view(), &report.Summary{}
@@ -33,7 +34,7 @@ func TestPlanSummary(t *testing.T) {
 	assert.Equal(t, "3 steps: 1 file, 1 folder, 1 other with 7 entries in it · 3.0 KiB", s.Lead)
 	assert.Equal(t, []string{`into /new\nplace`, "1 refused, each for the reason beside it", "2 matches lie in a folder that is acted on as a whole"}, s.Notes)
 	s = &report.Summary{}
-	v.PlanSummary(s, &act.Plan{})
+	v.PlanSummary(s, &plans.Plan{})
 	assert.Equal(t, "0 steps", s.Lead)
 	assert.Empty(t, s.Notes)
 }
@@ -42,15 +43,15 @@ func TestPlanSummary(t *testing.T) {
 // terminal so that it can do nothing there.
 func TestRan(t *testing.T) {
 	v := view()
-	steps := []*act.Step{{Path: "/a\nb"}}
-	ran := &act.Ran{Steps: steps, Output: []byte("one\x1b[2J\ntwo")}
+	steps := []*plans.Step{{Path: "/a\nb"}}
+	ran := &verbs.Ran{Steps: steps, Output: []byte("one\x1b[2J\ntwo")}
 	assert.Equal(t, `/a\nb: ended well`+"\none\x1b[2J\ntwo\n", string(v.Ran(nil, ran, false)))
 	assert.Equal(t, `/a\nb: ended well`+"\n  one"+`\x1b[2J`+"\n  two\n", string(v.Ran(nil, ran, true)))
-	ran = &act.Ran{Steps: append(steps, &act.Step{}, &act.Step{}), Output: []byte("\xff\x00"), Cut: true, Err: errors.New("it ended with status 3"), Status: 3, Took: time.Second}
+	ran = &verbs.Ran{Steps: append(steps, &plans.Step{}, &plans.Step{}), Output: []byte("\xff\x00"), Cut: true, Err: errors.New("it ended with status 3"), Status: 3, Took: time.Second}
 	assert.Equal(t, `/a\nb and 2 more: it ended with status 3`+"\n  (2 bytes that are not text)\n  (and more, which was not kept)\n", string(v.Ran(nil, ran, true)))
 	assert.JSONEq(t, `{"paths":["/a\nb","",""],"status":3,"seconds":1,"output":"\ufffd\u0000","output_base64":"/wA=","cut":true,"left_running":false,"error":"it ended with status 3"}`, string(report.RanJSON(nil, ran)))
-	assert.Contains(t, string(report.RanJSON(nil, &act.Ran{Steps: steps, Status: -1, Err: errors.New("x")})), `"status":null`)
-	assert.Equal(t, "3 calls: 2 succeeded, 1 failed, 4 not run", report.RunText(act.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
+	assert.Contains(t, string(report.RanJSON(nil, &verbs.Ran{Steps: steps, Status: -1, Err: errors.New("x")})), `"status":null`)
+	assert.Equal(t, "3 calls: 2 succeeded, 1 failed, 4 not run", report.RunText(verbs.RunResult{Calls: 3, Done: 2, Failed: 1, NotRun: 4}))
 }
 
 // What was written down, and what is different, is told in words.

@@ -1,0 +1,91 @@
+package journals
+
+import (
+	"fmt"
+
+	"frankledger/core/entry"
+	"frankledger/core/row"
+)
+
+// PastColumns returns what journals are shown with.
+func PastColumns() []row.Column[*Past] {
+	count := func(name, meaning string, state State) []row.Column[*Past] {
+		some := row.NumberColumn(name, meaning, row.Number, func(p *Past) (int64, bool) { return int64(p.Count(state)), p.Count(state) > 0 })
+		return row.NumberColumn(name, meaning, row.Number, func(p *Past) (int64, bool) { return int64(p.Count(state)), true }).Shown(some.LeftBlank().IfAny())
+	}
+	began := row.TimeColumn("began", "when", func(p *Past) (row.Moment, bool) { return row.MomentOf(p.Began), true })
+	columns := []row.Column[*Past]{
+		row.NumberColumn("journal", "its number", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.People),
+		row.TextColumn("action", "what was done", func(p *Past) (string, bool) { return string(p.Action), true }),
+		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.Programs),
+	}
+	columns = append(columns, began.Shown(began.Called("when"))...)
+	columns = append(columns, row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(p.Len()), true }))
+	columns = append(columns, count("done", "how many are done", Done)...)
+	columns = append(columns, count("failed", "how many could not be", Failed)...)
+	columns = append(columns, count("undone", "how many were taken back", Undone)...)
+	columns = append(columns, count("partly", "how many were done, but not to their end", Partly)...)
+	state := row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true })
+	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }).Kept())...)
+}
+
+// ending says in words how it ended.
+func (p *Past) ending() string {
+	switch {
+	case p.Undone || !p.Ended:
+		return p.Word()
+	case p.Count(Failed) > 0 || p.Count(Partly) > 0:
+		return "not all done"
+	}
+	return "all done"
+}
+
+// Word says how it ended.
+func (p *Past) Word() string {
+	switch {
+	case p.Undone:
+		return "undone"
+	case !p.Ended:
+		return "broken off"
+	}
+	return "ended"
+}
+
+// Word says what became of the step. If it was broken off, that is what the disk
+// says.
+func (s *PastStep) Word() string {
+	switch {
+	case !s.Looked:
+		return s.State.String()
+	case s.Found == NotBegun:
+		return "broken off: nothing was done"
+	case s.Found == Begun:
+		return "broken off: unclear"
+	}
+	return "broken off: " + s.Found.String()
+}
+
+var stateWords = [...]string{"not begun", "begun", "done", "failed", "undone", "partly done"}
+
+func (s State) String() string { return stateWords[s] }
+
+// PastStepColumns returns what the steps of a journal are shown with.
+func PastStepColumns() []row.Column[*PastStep] {
+	return []row.Column[*PastStep]{
+		row.TextColumn("path", "what it was done to", func(s *PastStep) (string, bool) { return string(s.Path), true }).Shrinking().Looking(func(s *PastStep) row.Look {
+			kind, _ := entry.KindNamed(s.Kind)
+			return (&entry.Entry{Kind: kind}).Look()
+		}),
+		row.TextColumn("state", "what became of it", func(s *PastStep) (string, bool) { return s.Word(), true }),
+		row.TextColumn("to", "where it went", func(s *PastStep) (string, bool) { return string(s.To), s.To != "" }).LeftBlank(),
+		row.TextColumn("why", "it could not be done, or not as it was meant", func(s *PastStep) (string, bool) {
+			if s.Aside != "" && s.Why == "" {
+				return "something was left as " + s.Aside, true
+			}
+			if s.Of > 0 {
+				return fmt.Sprintf("%d of %d entries were removed; %s", s.Gone, s.Of, s.Why), true
+			}
+			return s.Why, s.Why != ""
+		}).LeftBlank(),
+	}
+}

@@ -1,0 +1,189 @@
+package verbs
+
+import (
+	"errors"
+	"fmt"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"frankledger/core/act/doing"
+	"frankledger/core/entry"
+	"frankledger/core/media"
+)
+
+// Pattern makes new names of what is known of entries.
+type Pattern struct {
+	parts []part
+	zone  *time.Location
+}
+
+// part is text, or a word of a pattern.
+type part struct {
+	text string // if word is empty
+	word string
+	how  string // what is done to the word: lower, upper, or how many digits
+}
+
+// patternWords are the words of a pattern, and what they stand for.
+var patternWords = []struct{ Word, Means string }{
+	{"@stem", "the name without its extension"},
+	{"@ext", "its extension, without the dot"},
+	{"@name", "the whole name"},
+	{"@folder", "the name of the folder it is in"},
+	{"@date", "the day it was last modified, such as 2026-11-26"},
+	{"@type", "the extension that its content has, or its own, if that is right"},
+	{"@n", "1, 2, 3 … in order of the paths"},
+}
+
+// PatternWords tells the words of a pattern.
+func PatternWords() []struct{ Word, Means string } { return patternWords }
+
+// ErrPattern is returned for a text that is no pattern.
+var ErrPattern = errors.New("not a pattern of names")
+
+// ParsePattern reads a pattern: text with words. A word may be followed by :lower or
+// :upper, and @n by the number of digits, such as @n:3. @@ is a plain @. Days are of a
+// time zone.
+func ParsePattern(text string, zone *time.Location) (*Pattern, error) {
+	p := &Pattern{zone: zone}
+	wrong := func(format string, args ...any) error {
+		return fmt.Errorf("%w: %s", ErrPattern, fmt.Sprintf(format, args...))
+	}
+	plain, counts := "", false
+	for text != "" {
+		at := strings.IndexByte(text, '@')
+		if at < 0 {
+			plain += text
+			break
+		}
+		plain += text[:at]
+		text = text[at:]
+		if strings.HasPrefix(text, "@@") {
+			plain, text = plain+"@", text[2:]
+			continue
+		}
+		found := ""
+		for _, one := range patternWords { // of @n and @name the longer
+			if strings.HasPrefix(text, one.Word) && len(one.Word) > len(found) {
+				found = one.Word
+			}
+		}
+		if found == "" {
+			return nil, wrong("after @ comes one of the words %s; @@ is a plain @", wordList())
+		}
+		if plain != "" {
+			p.parts, plain = append(p.parts, part{text: plain}), ""
+		}
+		next := part{word: found}
+		text = text[len(found):]
+		if rest, is := strings.CutPrefix(text, ":"); is {
+			end := strings.IndexFunc(rest, func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
+			if end < 0 {
+				end = len(rest)
+			}
+			next.how, text = rest[:end], rest[end:]
+			digits, err := strconv.Atoi(next.how)
+			switch {
+			case found == "@n" && (err != nil || digits < 1 || digits > 9):
+				return nil, wrong("after @n: comes a number of digits from 1 to 9")
+			case found != "@n" && next.how != "lower" && next.how != "upper":
+				return nil, wrong("after %s: comes lower or upper", found)
+			}
+		}
+		counts = counts || found != "@date"
+		p.parts = append(p.parts, next)
+	}
+	if plain != "" {
+		p.parts = append(p.parts, part{text: plain})
+	}
+	switch {
+	case !counts:
+		return nil, wrong("without one of %s, all would get the same name", wordList())
+	case strings.ContainsAny(textOf(p.parts), "/\x00"):
+		return nil, wrong("a name has no slash in it; act move puts things into folders")
+	}
+	return p, nil
+}
+
+func wordList() string {
+	var words []string
+	for _, one := range patternWords {
+		words = append(words, one.Word)
+	}
+	return strings.Join(words, " ")
+}
+
+func textOf(parts []part) (text string) {
+	for _, p := range parts {
+		text += p.text
+	}
+	return text
+}
+
+// Needs returns the facts that must be known of entries.
+func (p *Pattern) Needs() entry.Facts {
+	for _, one := range p.parts {
+		if one.word == "@type" {
+			return entry.FactContent
+		}
+	}
+	return 0
+}
+
+// Name returns the new name of an entry with some full path, which is the n-th. A dot
+// before an extension that is empty is left out.
+func (p *Pattern) Name(e *entry.Entry, full string, n int) (string, error) {
+	name := path.Base(full)
+	stem, ext := entry.SplitName(name)
+	made := ""
+	for _, one := range p.parts {
+		value := one.text
+		switch one.word {
+		case "@stem":
+			value = stem
+		case "@ext":
+			value = ext
+		case "@name":
+			value = name
+		case "@folder":
+			if value = path.Base(path.Dir(full)); value == "/" {
+				value = ""
+			}
+		case "@date":
+			value = e.Modified.Std().In(p.zone).Format(time.DateOnly)
+		case "@n":
+			value = strconv.Itoa(n)
+			if digits, err := strconv.Atoi(one.how); err == nil {
+				value = fmt.Sprintf("%0*d", digits, n)
+			}
+		case "@type":
+			value = ext
+			if e.Kind == entry.KindFile {
+				if !e.Known.Has(entry.FactContent) {
+					return "", errNoContent
+				}
+				if right := media.Extension(e.More.Type); right != "" && (ext == "" || e.Marks&entry.MarkMislabelled != 0) {
+					value = right
+				}
+			}
+		}
+		switch one.how {
+		case "lower":
+			value = strings.ToLower(value)
+		case "upper":
+			value = strings.ToUpper(value)
+		}
+		if value == "" && (one.word == "@ext" || one.word == "@type") {
+			made = strings.TrimSuffix(made, ".")
+		}
+		made += value
+	}
+	if made == "" || made == "." || made == ".." {
+		return "", doing.ErrNameless
+	}
+	return made, nil
+}
+
+var errNoContent = errors.New("its content could not be read, so its type is not known")
