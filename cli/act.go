@@ -13,6 +13,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/suggest"
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/account"
 	"frankledger/core/act"
@@ -72,13 +74,13 @@ targets.`,
 			for _, c := range cmd.Commands() {
 				names = append(names, c.Name())
 			}
-			if action, known := otherActions()[strings.ToLower(args[0])]; known {
-				return repaired(misuse("there is no action %q; here it is: %s", args[0], action[0]), p.instead(args[0], action...))
+			if action, known := suggest.OtherActions()[strings.ToLower(args[0])]; known {
+				return usage.Repaired(usage.Misuse("there is no action %q; here it is: %s", args[0], action[0]), p.args.Instead(args[0], action...))
 			}
 			if near := text.Nearest(args[0], names); near != "" {
-				return repaired(misuse("there is no action %q; did you mean %s?", args[0], near), p.instead(args[0], near))
+				return usage.Repaired(usage.Misuse("there is no action %q; did you mean %s?", args[0], near), p.args.Instead(args[0], near))
 			}
-			return misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
+			return usage.Misuse("there is no action %q; there are %s", args[0], strings.Join(names, ", "))
 		},
 	}
 	var words []string
@@ -184,7 +186,7 @@ func addInto(cmd *cobra.Command, o *actOptions) {
 // readInto reads where things are to be put.
 func readInto(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
 	if o.into == "" {
-		return misuse("--into FOLDER is missing: where to?")
+		return usage.MisuseOf("into", "--into FOLDER is missing: where to?")
 	}
 	if o.plan.Into, err = act.Target(o.into); err != nil {
 		return targetTrouble(err)
@@ -244,7 +246,7 @@ func addReally(cmd *cobra.Command, o *actOptions) {
 func targetTrouble(err error) error {
 	var t *act.TargetError
 	if errors.As(err, &t) {
-		return misuse("--into: %s %w", typeset.Escaped(t.Path), t.Err)
+		return usage.MisuseOf("into", "--into: %s %w", typeset.Escaped(t.Path), t.Err)
 	}
 	return err
 }
@@ -285,11 +287,11 @@ details were changed is set by the system alone.`,
 func (o *actOptions) readTimes(r *reading) error {
 	if o.like != "" {
 		if o.modified != "" || o.accessed != "" {
-			return misuse("--like and a time contradict each other")
+			return usage.MisuseOf("like", "--like and a time contradict each other")
 		}
 		modified, accessed, err := act.TimesOf(o.like)
 		if err != nil {
-			return misuse("--like: %s: %w", typeset.Escaped(o.like), err)
+			return usage.MisuseOf("like", "--like: %s: %w", typeset.Escaped(o.like), err)
 		}
 		o.plan.Modified, o.plan.Accessed = &modified, &accessed
 		return nil
@@ -303,13 +305,13 @@ func (o *actOptions) readTimes(r *reading) error {
 		}
 		when, err := condition.ParseMoment(one.text, r.view.Context.AsOf, r.view.Zone)
 		if err != nil {
-			return misuse("--%s: %w", one.option, err)
+			return usage.MisuseOf(one.option, "--%s: %w", one.option, err)
 		}
 		t := exact.Time(entry.TimeOf(when))
 		*one.to = &t
 	}
 	if o.plan.Modified == nil && o.plan.Accessed == nil {
-		return misuse("say which time: --modified WHEN, --accessed WHEN or --like FILE")
+		return usage.Misuse("say which time: --modified WHEN, --accessed WHEN or --like FILE")
 	}
 	return nil
 }
@@ -334,18 +336,18 @@ func (p *Program) permissionsFirst(args []string) error {
 		return nil
 	}
 	mode := args[at]
-	line := p.instead(mode)
+	line := p.args.Instead(mode)
 	if before := slices.Index(line, args[0]); before >= 0 {
 		line = slices.Insert(line, before, mode)
 	}
-	return repaired(misuse("the permissions come first: %s", mode), line)
+	return usage.Repaired(usage.Misuse("the permissions come first: %s", mode), line)
 }
 
 // act answers with a plan, or carries it out.
 func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, read func(*cobra.Command, *actOptions, *reading) error, args []string) error {
 	if action == plans.Permit {
 		if len(args) == 0 {
-			return misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
+			return usage.Misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
 		}
 		if err := p.permissionsFirst(args); err != nil {
 			return err
@@ -354,7 +356,7 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 	}
 	if action == plans.Own || action == plans.Rename {
 		if len(args) == 0 {
-			return misuse("say %s first: %s", map[plans.Action]string{plans.Own: "which owner", plans.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
+			return usage.Misuse("say %s first: %s", map[plans.Action]string{plans.Own: "which owner", plans.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
 		}
 		if err := o.readFirst(action, args[0]); err != nil {
 			return err
@@ -367,7 +369,7 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 			return err
 		}
 		if err := verbs.CheckCommand(command, o.batch); err != nil {
-			return misuse("%w", err)
+			return usage.Misuse("%w", err)
 		}
 		o.plan.Command, args = commandOf(command), before
 	}
@@ -397,13 +399,13 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 func (o *actOptions) readFirst(action plans.Action, word string) (err error) {
 	if action == plans.Rename {
 		if _, err := verbs.ParsePattern(word, time.Local); err != nil {
-			return misuse("%s: %w", typeset.Escaped(word), err)
+			return usage.Misuse("%s: %w", typeset.Escaped(word), err)
 		}
 		o.plan.Pattern = exact.Text(word)
 		return nil
 	}
 	if o.plan.Owner, err = plans.OwnerNamed(account.New(), word); err != nil {
-		return misuse("%w", err)
+		return usage.Misuse("%w", err)
 	}
 	return nil
 }
@@ -412,22 +414,22 @@ func (o *actOptions) readFirst(action plans.Action, word string) (err error) {
 func (o *actOptions) check() error {
 	switch {
 	case o.ask != "" && o.ask != "each":
-		return misuse("--ask can be each, not %q", o.ask)
+		return usage.MisuseOf("ask", "--ask can be each, not %q", o.ask)
 	case o.ask != "" && o.yes:
-		return misuse("--ask each and --yes contradict each other")
+		return usage.MisuseOf("ask", "--ask each and --yes contradict each other")
 	case !o.carryOut && (o.ask != "" || o.yes):
-		return misuse("--ask and --yes are only for --carry-out")
+		return usage.MisuseOf("ask", "--ask and --yes are only for --carry-out")
 	case o.carryOut && o.reading.to != "":
-		return misuse("--to and --carry-out contradict each other: save the plan or carry it out")
+		return usage.MisuseOf("to", "--to and --carry-out contradict each other: save the plan or carry it out")
 	}
 	return nil
 }
 
 // plan makes a plan for what is named, or matches.
 func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r *reading, args []string) (*plans.Plan, *report.Summary, error) {
-	places, _, chosen := splitWhere(args)
+	places, _, chosen := usage.SplitWhere(args)
 	if len(places) == 0 && !chosen {
-		return nil, nil, misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
+		return nil, nil, usage.Misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
@@ -441,7 +443,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 		for _, one := range missing {
 			texts = append(texts, typeset.Escaped(one.Path)+": "+one.Err.Error())
 		}
-		return nil, nil, misuse("nothing was planned, as not all places are there: %s", strings.Join(texts, "; "))
+		return nil, nil, usage.Misuse("nothing was planned, as not all places are there: %s", strings.Join(texts, "; "))
 	}
 	planner, err := planner(action, o)
 	if err != nil {
@@ -467,10 +469,10 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 	var link *act.LinkError
 	switch {
 	case errors.As(err, &link):
-		err = misuse("%s is a link to %s; write %s/ to act on what is in it", typeset.Escaped(link.Place.Given), typeset.Escaped(link.Place.Real), typeset.Escaped(link.Place.Given))
-		err = repaired(err, p.instead(link.Place.Given, link.Place.Given+"/"))
+		err = usage.Misuse("%s is a link to %s; write %s/ to act on what is in it", typeset.Escaped(link.Place.Given), typeset.Escaped(link.Place.Real), typeset.Escaped(link.Place.Given))
+		err = usage.Repaired(err, p.args.Instead(link.Place.Given, link.Place.Given+"/"))
 	case errors.Is(err, verbs.ErrMode), errors.Is(err, verbs.ErrPattern):
-		err = misuse("%w", err)
+		err = usage.Misuse("%w", err)
 	}
 	return a.Plan, summary, err
 }

@@ -14,6 +14,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/session"
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/act"
 	"frankledger/core/act/doing"
@@ -44,14 +46,14 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 		return p.showPlan(r, plan, summary)
 	}
 	if r.form != render.Table {
-		return misuse("--as %s is for plans; what was done is in the journal", r.form.Name)
+		return usage.MisuseOf("as", "--as %s is for plans; what was done is in the journal", r.form.Name)
 	}
 	shown := *r
 	shown.page = neverWord
 	if !r.quiet {
 		err := p.showPlan(&shown, plan, summary)
-		var f *failure
-		if errors.As(err, &f) && f.status != statusIncomplete || err != nil && f == nil {
+		var f *usage.Failure
+		if errors.As(err, &f) && f.Status != usage.StatusIncomplete || err != nil && f == nil {
 			return err
 		}
 	}
@@ -72,7 +74,7 @@ func (p *Program) showPlan(r *reading, plan *plans.Plan, summary *report.Summary
 func (p *Program) carrier() (*doing.Carrier, error) {
 	state, err := config.StateFolder()
 	if err != nil {
-		return nil, misuse("the journal: %w", err)
+		return nil, usage.Misuse("the journal: %w", err)
 	}
 	folder := filepath.Join(state, "journal")
 	p.tellIfExposed("the journals", folder)
@@ -88,7 +90,7 @@ func trashOfPerson() trash.Trash {
 // tellIfExposed says it once if others can read what is kept for one person.
 func (p *Program) tellIfExposed(what, path string) {
 	if config.Exposed(path) {
-		p.say("frank: others can read %s, %s; chmod go= makes that private", what, typeset.Escaped(path))
+		p.Say("frank: others can read %s, %s; chmod go= makes that private", what, typeset.Escaped(path))
 	}
 }
 
@@ -108,7 +110,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 		return err
 	}
 	if o.ask != "" && !o.yes {
-		if !isTerminal(os.Stdin) {
+		if !session.IsTerminal(os.Stdin) {
 			return errNobody
 		}
 		questions := &questions{p, bufio.NewReader(os.Stdin)}
@@ -118,15 +120,15 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	c.Progress = &source.Progress{}
 	done := func() {}
 	if c.Ask == nil {
-		done = p.progressOf(r, func(since time.Duration) string {
+		done = p.ProgressOf(r.quiet, func(since time.Duration) string {
 			return actLine(r.view.View, c.Progress, steps.Load(), int64(totals.Steps), since)
 		})
 	}
 	defer done()
-	written := p.writing("acting")
+	written := p.Writing("acting")
 	defer written()
 	c.Begin = func(s *plans.Step) {
-		p.writing(string(plan.Action) + " " + typeset.Escaped(string(s.Path)) + "; frank act journal shows how far it came")
+		p.Writing(string(plan.Action) + " " + typeset.Escaped(string(s.Path)) + "; frank act journal shows how far it came")
 	}
 	c.Tell = func(done doing.Outcome) {
 		steps.Add(1)
@@ -137,7 +139,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	if length := r.config.Text("journals"); length != "" && err == nil {
 		if since, err := journalsSince(length, time.Now()); err == nil {
 			if err := c.Journals.Prune(since); err != nil {
-				p.say("frank: could not remove old journals: %s", err)
+				p.Say("frank: could not remove old journals: %s", err)
 			}
 		}
 	}
@@ -155,11 +157,11 @@ func (p *Program) tellOutcome(verb string, done doing.Outcome) {
 	path := typeset.Escaped(string(done.Step.Path))
 	switch {
 	case done.Partly:
-		p.say("frank: %s %s: partly done: %s", verb, path, typeset.Escaped(done.Err.Error()))
+		p.Say("frank: %s %s: partly done: %s", verb, path, typeset.Escaped(done.Err.Error()))
 	case done.Err != nil:
-		p.say("frank: could not %s %s: %s", verb, path, typeset.Escaped(done.Err.Error()))
+		p.Say("frank: could not %s %s: %s", verb, path, typeset.Escaped(done.Err.Error()))
 	case done.Notes != "":
-		p.say("frank: %s %s: done, but: %s", verb, path, typeset.Escaped(done.Notes))
+		p.Say("frank: %s %s: done, but: %s", verb, path, typeset.Escaped(done.Notes))
 	}
 	p.tellAside(done.Step, done.Aside)
 }
@@ -171,28 +173,28 @@ func (p *Program) tellAside(s *plans.Step, left string) {
 		return
 	}
 	if s.To != "" && filepath.Dir(left) == filepath.Dir(string(s.To)) && filepath.Dir(left) != filepath.Dir(string(s.Path)) {
-		p.say("frank: what is left of the copy is %s; look at it, and then:\n%s", typeset.Escaped(left), commandLine([]string{"act", "remove", left}))
+		p.Say("frank: what is left of the copy is %s; look at it, and then:\n%s", typeset.Escaped(left), usage.CommandLine([]string{"act", "remove", left}))
 		return
 	}
-	p.say("frank: it is %s now; this gives it its name back:\n%s", typeset.Escaped(left), asideLine(s, left))
+	p.Say("frank: it is %s now; this gives it its name back:\n%s", typeset.Escaped(left), asideLine(s, left))
 }
 
 // asideLine is the command line that gives what is under a name of no meaning its name.
 func asideLine(s *plans.Step, left string) string {
 	name := strings.ReplaceAll(filepath.Base(string(s.Path)), "@", "@@")
-	return commandLine([]string{"act", "rename", "--number", name, left, "--carry-out"})
+	return usage.CommandLine([]string{"act", "rename", "--number", name, left, "--carry-out"})
 }
 
-var errNobody = misuse("there is nobody to ask; --yes carries it out without asking")
+var errNobody = usage.Misuse("there is nobody to ask; --yes carries it out without asking")
 
 // confirm asks whether to do it. If not, that is all.
 func (p *Program) confirm(question string) error {
-	if !isTerminal(os.Stdin) {
+	if !session.IsTerminal(os.Stdin) {
 		return errNobody
 	}
 	if q := (&questions{p, bufio.NewReader(os.Stdin)}); !q.once(question) {
-		p.say("nothing was changed")
-		return &failure{status: statusComplete}
+		p.Say("nothing was changed")
+		return &usage.Failure{Status: usage.StatusComplete}
 	}
 	return nil
 }
@@ -200,7 +202,7 @@ func (p *Program) confirm(question string) error {
 // incomplete turns whether something could not be done into a status.
 func (p *Program) incomplete(so bool) error {
 	if so {
-		return &failure{status: statusIncomplete}
+		return &usage.Failure{Status: usage.StatusIncomplete}
 	}
 	return nil
 }
@@ -223,11 +225,11 @@ func (p *Program) tellResult(plan *plans.Plan, r doing.Result) {
 	text += fmt.Sprintf(" (journal %d)", r.Journal)
 	switch {
 	case r.Undoable:
-		text += fmt.Sprintf("; to undo that:\n%s", commandLine([]string{"act", "undo", strconv.FormatInt(r.Journal, 10)}))
+		text += fmt.Sprintf("; to undo that:\n%s", usage.CommandLine([]string{"act", "undo", strconv.FormatInt(r.Journal, 10)}))
 	case r.Done+r.Partly > 0:
 		text += "; this cannot be undone"
 	}
-	fmt.Fprintln(p.out(), text)
+	fmt.Fprintln(p.Output(), text)
 }
 
 // questions asks the person at the terminal.
@@ -238,8 +240,8 @@ type questions struct {
 
 // answer asks a question and returns the answer, in small letters; "" at the end.
 func (q *questions) answer(format string, args ...any) string {
-	q.program.paging.Store(false) // whoever asks has shown what it is about
-	fmt.Fprintf(q.program.err(), format, args...)
+	q.program.Paging.Store(false) // whoever asks has shown what it is about
+	fmt.Fprintf(q.program.Errors(), format, args...)
 	line, err := q.in.ReadString('\n')
 	if err != nil {
 		fmt.Fprintln(q.program.Err)
@@ -286,7 +288,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return misuse("name one plan, such as: %s plan.json", cmd.CommandPath())
+				return usage.Misuse("name one plan, such as: %s plan.json", cmd.CommandPath())
 			}
 			if err := o.check(); err != nil {
 				return err
@@ -297,7 +299,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 			}
 			plan, err := readPlan(args[0])
 			if err != nil {
-				return misuse("%s: %w", typeset.Escaped(args[0]), err)
+				return usage.Misuse("%s: %w", typeset.Escaped(args[0]), err)
 			}
 			if full, err := filepath.Abs(args[0]); err == nil {
 				r.view.Add(&entry.Place{Given: args[0], Full: full})

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/act"
 	"frankledger/core/act/plans"
 	"frankledger/core/clear"
@@ -72,13 +73,13 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	keep, by := slices.Index(keepWords, o.keep), slices.Index(byWords, o.by)
 	switch {
 	case keep < 0:
-		return misuse("--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
+		return usage.MisuseOf("keep", "--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
 	case by < 0:
-		return misuse("--by can be %s, not %q", strings.Join(byWords, ", "), o.by)
+		return usage.MisuseOf("by", "--by can be %s, not %q", strings.Join(byWords, ", "), o.by)
 	case by > 0 && o.act.plan.ForGood:
-		return misuse("--for-good and --by %s contradict each other", o.by)
+		return usage.MisuseOf("for-good", "--for-good and --by %s contradict each other", o.by)
 	case o.from != "" && keep > 0:
-		return misuse("--from and --keep contradict each other: what is in other places stays")
+		return usage.MisuseOf("from", "--from and --keep contradict each other: what is in other places stays")
 	}
 	if by > 0 {
 		o.act.plan.By = plans.By(o.by)
@@ -90,9 +91,9 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if err != nil {
 		return err
 	}
-	places, _, chosen := splitWhere(args)
+	places, _, chosen := usage.SplitWhere(args)
 	if len(places) == 0 && !chosen {
-		return misuse("say where: %s PLACE", cmd.CommandPath())
+		return usage.Misuse("say where: %s PLACE", cmd.CommandPath())
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
 	if err != nil {
@@ -135,9 +136,9 @@ func fromLast(sources []source.Source, from, command string) ([]source.Source, e
 	place := placeNamed(sources, from)
 	switch {
 	case place == nil:
-		return nil, misuse("--from: %s is not among the places", typeset.Escaped(from))
+		return nil, usage.MisuseOf("from", "--from: %s is not among the places", typeset.Escaped(from))
 	case len(sources) < 2:
-		return nil, misuse("--from is about two places or more; name them: %s A B --from B", command)
+		return nil, usage.MisuseOf("from", "--from is about two places or more; name them: %s A B --from B", command)
 	}
 	last := slices.IndexFunc(sources, func(s source.Source) bool { return s.Place() == place })
 	sources = append(slices.Delete(slices.Clone(sources), last, last+1), sources[last])

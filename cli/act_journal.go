@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/act"
 	"frankledger/core/act/doing"
 	"frankledger/core/act/journals"
@@ -34,7 +35,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 {
-				return misuse("name one number, or none")
+				return usage.Misuse("name one number, or none")
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -78,7 +79,7 @@ func (p *Program) journal(r *reading, args []string) error {
 	for _, n := range slices.Backward(numbers) {
 		past, err := kept.Summary(n)
 		if err != nil {
-			p.say("frank: %s", err)
+			p.Say("frank: %s", err)
 			continue
 		}
 		act.Look(c, past)
@@ -91,11 +92,11 @@ func (p *Program) journal(r *reading, args []string) error {
 func readJournal(kept journals.Journals, word string) (*journals.Past, error) {
 	n, err := strconv.ParseInt(word, 10, 64)
 	if err != nil {
-		return nil, misuse("%q is not the number of a journal; frank act journal lists them", word)
+		return nil, usage.Misuse("%q is not the number of a journal; frank act journal lists them", word)
 	}
 	past, err := kept.Read(n)
 	if errors.Is(err, os.ErrNotExist) {
-		return nil, misuse("%w: %d", journals.ErrNoJournal, n)
+		return nil, usage.Misuse("%w: %d", journals.ErrNoJournal, n)
 	}
 	return past, err
 }
@@ -117,9 +118,9 @@ done.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case len(args) > 1:
-				return misuse("name one number, or none")
+				return usage.Misuse("name one number, or none")
 			case !planned && (o.to != "" || cmd.Flags().Changed("as")):
-				return misuse("--to and --as are for --plan: undo itself has no answer to write")
+				return usage.MisuseOf("to", "--to and --as are for --plan: undo itself has no answer to write")
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -159,9 +160,9 @@ func (p *Program) planUndo(r *reading, c *doing.Carrier, host string, number int
 	case err != nil:
 		return err
 	case past.Undone:
-		return misuse("journal %d: %w", number, doing.ErrUndone)
+		return usage.Misuse("journal %d: %w", number, doing.ErrUndone)
 	case past.Host != host:
-		return misuse("journal %d: %w", number, doing.ErrOtherHost)
+		return usage.Misuse("journal %d: %w", number, doing.ErrOtherHost)
 	}
 	steps := act.StepsToUndo(c, past)
 	can := 0
@@ -185,18 +186,18 @@ func (p *Program) undo(ctx context.Context, c *doing.Carrier, host string, numbe
 	c.Tell = func(done doing.Outcome) {
 		switch path := typeset.Escaped(done.To); {
 		case done.Err != nil:
-			p.say("frank: could not undo %s: %s", path, typeset.Escaped(done.Err.Error()))
+			p.Say("frank: could not undo %s: %s", path, typeset.Escaped(done.Err.Error()))
 		case done.Notes != "":
-			p.say("frank: %s: undone, but: %s", path, typeset.Escaped(done.Notes))
+			p.Say("frank: %s: undone, but: %s", path, typeset.Escaped(done.Notes))
 		}
 		p.tellAside(done.Step, done.Aside)
 	}
-	written := p.writing("undo")
+	written := p.Writing("undo")
 	defer written()
-	c.Begin = func(s *plans.Step) { p.writing("undo of " + typeset.Escaped(string(s.Path))) }
+	c.Begin = func(s *plans.Step) { p.Writing("undo of " + typeset.Escaped(string(s.Path))) }
 	undone, err := act.Undo(ctx, c, number, host)
 	if errors.Is(err, doing.ErrUndone) || errors.Is(err, journals.ErrNoJournal) || errors.Is(err, doing.ErrOtherHost) {
-		return misuse("journal %d: %w", number, err)
+		return usage.Misuse("journal %d: %w", number, err)
 	}
 	if err != nil {
 		return err
@@ -205,7 +206,7 @@ func (p *Program) undo(ctx context.Context, c *doing.Carrier, host string, numbe
 	if undone.Stays > 0 {
 		text += ", " + units.Grouped(int64(undone.Stays)) + " could not be undone"
 	}
-	fmt.Fprintln(p.out(), text)
+	fmt.Fprintln(p.Output(), text)
 	return p.incomplete(undone.Stays > 0)
 }
 
@@ -227,14 +228,14 @@ func (p *Program) toUndo(c *doing.Carrier, host string, args []string) (int64, e
 	maps.DeleteFunc(passed, func(_ int64, err error) bool { return errors.Is(err, journals.ErrCutShort) })
 	if len(passed) > 0 { // it is not for the program to choose an older one
 		newest := slices.Max(slices.Collect(maps.Keys(passed)))
-		p.say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, typeset.Escaped(passed[newest].Error()))
+		p.Say("frank act undo: journal %d, the newest, cannot be undone: %s", newest, typeset.Escaped(passed[newest].Error()))
 		if number != 0 {
-			p.say("%s", commandLine([]string{"act", "undo", strconv.FormatInt(number, 10)}))
+			p.Say("%s", usage.CommandLine([]string{"act", "undo", strconv.FormatInt(number, 10)}))
 		}
-		return 0, &failure{status: statusIncomplete}
+		return 0, &usage.Failure{Status: usage.StatusIncomplete}
 	}
 	if number == 0 {
-		return 0, misuse("there is nothing to undo")
+		return 0, usage.Misuse("there is nothing to undo")
 	}
 	return number, nil
 }

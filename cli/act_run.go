@@ -6,6 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/session"
+	"frankledger/cli/usage"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/verbs"
 	"frankledger/core/exact"
@@ -43,7 +45,7 @@ status is 3 if any call failed.`,
 func commandWords(cmd *cobra.Command, args []string) (before, command []string, err error) {
 	at := cmd.ArgsLenAtDash()
 	if at < 0 {
-		return nil, nil, misuse("write -- before the command: %s PLACE where … -- COMMAND @path", cmd.CommandPath())
+		return nil, nil, usage.Misuse("write -- before the command: %s PLACE where … -- COMMAND @path", cmd.CommandPath())
 	}
 	return args[:at], args[at:], nil
 }
@@ -53,16 +55,16 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {
-			return misuse("--to: a plan that runs a command cannot be saved")
+			return usage.MisuseOf("to", "--to: a plan that runs a command cannot be saved")
 		}
 		summary.Notes = append(summary.Notes, "nothing was run; --carry-out runs it")
 		return p.showPlan(r, plan, summary)
 	}
 	if r.form == render.HTML {
-		return misuse("--as html is for plans; what commands did can be table or json")
+		return usage.MisuseOf("as", "--as html is for plans; what commands did can be table or json")
 	}
 	if o.ask != "" {
-		return misuse("--ask each is not for commands; look at the plan first")
+		return usage.MisuseOf("ask", "--ask each is not for commands; look at the plan first")
 	}
 	totals := plan.Totals()
 	if totals.Steps == 0 {
@@ -83,7 +85,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 	}
 	var result verbs.RunResult
 	err = p.answer(r, summary, func(w output.Destination) (err error) {
-		escape := isTerminal(p.Out)
+		escape := session.IsTerminal(p.Out)
 		var writing error
 		result, err = verbs.RunAll(ctx, carrier, plan, verbs.Running{Jobs: jobs, Batch: o.batch, Limit: o.limit}, func(ran verbs.Ran) {
 			var text []byte
@@ -105,7 +107,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 		return err
 	}
 	if !r.quiet {
-		p.say("%s", report.RunText(result))
+		p.Say("%s", report.RunText(result))
 	}
 	return p.incomplete(result.Failed+result.NotRun+result.Refused > 0)
 }

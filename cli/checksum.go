@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
@@ -94,10 +95,10 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	sources = r.distinct(sources, summary)
 	algorithms, err := parseAlgorithms(algorithmFor(words, cmd.Flags().Changed("algorithm"), sources))
 	if err != nil {
-		return misuse("--algorithm: %w", err)
+		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
 	if r.form == render.Manifest && len(algorithms) > 1 {
-		return misuse("--as manifest takes one algorithm; make a list for each")
+		return usage.MisuseOf("as", "--as manifest takes one algorithm; make a list for each")
 	}
 	spareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {
@@ -114,7 +115,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		}
 		if r.to != "" || r.form == render.Manifest {
 			if outside := a.ListFrom(list); outside > 0 {
-				p.say("frank: %s outside the folder of the list; frank verify reads these only with --allow-outside",
+				p.Say("frank: %s outside the folder of the list; frank verify reads these only with --allow-outside",
 					units.Count(int64(outside), "name leads", "names lead"))
 			}
 		}

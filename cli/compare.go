@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/compare"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
@@ -75,7 +76,7 @@ either is compared. The exit status is 0 if nothing differs, and 1 if anything d
 // filesAmong returns which of two places are files that are there now.
 func filesAmong(places []string) (files []int) {
 	for i, place := range places {
-		if info, err := os.Stat(place); len(places) == 2 && err == nil && info.Mode().IsRegular() && !strings.HasPrefix(place, recordMark) {
+		if info, err := os.Stat(place); len(places) == 2 && err == nil && info.Mode().IsRegular() && !strings.HasPrefix(place, usage.RecordMark) {
 			files = append(files, i)
 		}
 	}
@@ -85,25 +86,25 @@ func filesAmong(places []string) (files []int) {
 // fileAndFolder says what to do where one of the places is a file and the other is none.
 func (p *Program) fileAndFolder(places []string, file int) error {
 	name, folder := places[file], places[1-file]
-	if _, err := os.Stat(folder); err != nil && !strings.HasPrefix(folder, recordMark) {
-		return misuse("%s: %w", typeset.Escaped(folder), posix.Reason(err))
+	if _, err := os.Stat(folder); err != nil && !strings.HasPrefix(folder, usage.RecordMark) {
+		return usage.Misuse("%s: %w", typeset.Escaped(folder), posix.Reason(err))
 	}
-	err := misuse("%s is a file and %s is none: name two files, or two folders", typeset.Escaped(name), typeset.Escaped(folder))
+	err := usage.Misuse("%s is a file and %s is none: name two files, or two folders", typeset.Escaped(name), typeset.Escaped(folder))
 	other := filepath.Join(folder, filepath.Base(name))
 	if _, there := os.Stat(other); there == nil {
 		line := []string{"compare", name, other}
 		if file == 1 {
 			line[1], line[2] = other, name
 		}
-		return repaired(err, line)
+		return usage.Repaired(err, line)
 	}
-	return repaired(err, []string{"search", folder, whereWord, "name", "is", filepath.Base(name)})
+	return usage.Repaired(err, []string{"search", folder, usage.Where, "name", "is", filepath.Base(name)})
 }
 
 // compareFiles answers with whether two files are the same, or where they first differ.
 func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorithm, places []string, chosen bool) error {
 	if chosen {
-		return repaired(misuse("two files are compared as they are, without a condition"), p.withoutCondition())
+		return usage.Repaired(usage.Misuse("two files are compared as they are, without a condition"), p.args.WithoutCondition())
 	}
 	full := [2]string{}
 	for i, place := range places {
@@ -114,7 +115,7 @@ func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorith
 		r.view.Add(&entry.Place{Given: place, Full: full[i]})
 		if info, err := os.Lstat(full[i]); err == nil && info.Mode()&fs.ModeSymlink != 0 { // what it leads to is read
 			if full[i], err = filepath.EvalSymlinks(full[i]); err != nil {
-				return misuse("%s: %w", typeset.Escaped(place), posix.Reason(err))
+				return usage.Misuse("%s: %w", typeset.Escaped(place), posix.Reason(err))
 			}
 			places[i] = full[i]
 		}
@@ -146,17 +147,17 @@ func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorith
 
 // compare answers with what differs.
 func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, algorithm string, args []string) error {
-	places, _, has := splitWhere(args)
-	if len(places) != 2 && !(len(places) == 1 && strings.HasPrefix(places[0], recordMark) && !strings.HasPrefix(places[0], listMark)) {
-		err := misuse("name two folders, or one record: %s A B, or %s @NAME", cmd.CommandPath(), cmd.CommandPath())
+	places, _, has := usage.SplitWhere(args)
+	if len(places) != 2 && !(len(places) == 1 && strings.HasPrefix(places[0], usage.RecordMark) && !strings.HasPrefix(places[0], usage.ListMark)) {
+		err := usage.Misuse("name two folders, or one record: %s A B, or %s @NAME", cmd.CommandPath(), cmd.CommandPath())
 		if len(places) > 2 {
-			err = repaired(err, p.without(places[2:]))
+			err = usage.Repaired(err, p.args.Without(places[2:]))
 		}
 		return err
 	}
 	by, err := entry.LookupAlgorithm(algorithm)
 	if err != nil {
-		return misuse("--algorithm: %w", err)
+		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
 	r, err := p.reading(cmd, o)
 	if err != nil {
@@ -175,7 +176,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
+		return usage.Misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
 		if sources, err = againstNow(r, sources[0].(*replay.Source)); err != nil {
@@ -183,7 +184,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		}
 	}
 	if len(sources) != 2 {
-		return misuse("name two folders, or two records; %s are more", everyRecord)
+		return usage.Misuse("name two folders, or two records; %s are more", everyRecord)
 	}
 	againstLists(summary, sources)
 	for _, s := range sources {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/account"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
@@ -52,12 +53,12 @@ func listOf(words []string) completion {
 // completeWhere completes places before the word where, and after it the words
 // that a condition can go on with.
 func completeWhere(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
-	places, words, has := splitWhere(args)
+	places, words, has := usage.SplitWhere(args)
 	switch {
-	case !has && strings.HasPrefix(typed, recordMark) && !strings.HasPrefix(typed, listMark):
+	case !has && strings.HasPrefix(typed, usage.RecordMark) && !strings.HasPrefix(typed, usage.ListMark):
 		return recordPlaces(cmd), cobra.ShellCompDirectiveNoFileComp
-	case !has && len(args) > 0 || !has && typed != "" && strings.HasPrefix(whereWord, typed):
-		return []string{whereWord}, cobra.ShellCompDirectiveDefault
+	case !has && len(args) > 0 || !has && typed != "" && strings.HasPrefix(usage.Where, typed):
+		return []string{usage.Where}, cobra.ShellCompDirectiveDefault
 	case !has:
 		return nil, cobra.ShellCompDirectiveDefault
 	}
@@ -107,7 +108,7 @@ const manyNames = 2000
 // recordPlaces are the records that there are, as places.
 func recordPlaces(cmd *cobra.Command) (places []string) {
 	for _, label := range recordLabels(cmd) {
-		places = append(places, recordMark+label)
+		places = append(places, usage.RecordMark+label)
 	}
 	return places
 }
@@ -216,7 +217,7 @@ time it starts:
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 || !slices.Contains(shellNames, args[0]) {
-				return misuse("say for which shell: %s %s", cmd.CommandPath(), strings.Join(shellNames, ", or "))
+				return usage.Misuse("say for which shell: %s %s", cmd.CommandPath(), strings.Join(shellNames, ", or "))
 			}
 			script, err := shells.ReadFile("shells/" + args[0])
 			if err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
@@ -26,7 +27,7 @@ import (
 func loadConfig() (*config.Config, error) {
 	c, err := config.Load(config.File(), checkDefault)
 	if err != nil {
-		return nil, misuse("%w", err)
+		return nil, usage.Misuse("%w", err)
 	}
 	return c, nil
 }
@@ -133,12 +134,12 @@ file with everything in it:
 		ValidArgsFunction: keys,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) < 2 {
-				return misuse("say which default, and its value: frank config set units decimal")
+				return usage.Misuse("say which default, and its value: frank config set units decimal")
 			}
 			if err := config.Set(config.File(), args[0], args[1:], checkDefault); err != nil {
 				return p.keyMistake(args[0], err)
 			}
-			_, err := fmt.Fprintf(p.out(), "%s is %s now, in %s\n", args[0], typeset.Escaped(strings.Join(args[1:], " ")), typeset.Escaped(config.File()))
+			_, err := fmt.Fprintf(p.Output(), "%s is %s now, in %s\n", args[0], typeset.Escaped(strings.Join(args[1:], " ")), typeset.Escaped(config.File()))
 			return err
 		},
 	}, &cobra.Command{
@@ -148,7 +149,7 @@ file with everything in it:
 		ValidArgsFunction: keys,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return misuse("say which default: frank config unset units")
+				return usage.Misuse("say which default: frank config unset units")
 			}
 			was, err := config.Unset(config.File(), args[0], checkDefault)
 			if err != nil {
@@ -158,7 +159,7 @@ file with everything in it:
 			if !was {
 				text = args[0] + " was not set"
 			}
-			_, err = fmt.Fprintln(p.out(), text)
+			_, err = fmt.Fprintln(p.Output(), text)
 			return err
 		},
 	})
@@ -167,9 +168,9 @@ file with everything in it:
 
 // keyMistake says what is wrong with setting a default, and which was likely meant.
 func (p *Program) keyMistake(key string, err error) error {
-	wrong := misuse("%s: %w", typeset.Escaped(key), err)
+	wrong := usage.Misuse("%s: %w", typeset.Escaped(key), err)
 	if near := text.Nearest(key, config.KeyNames()); near != "" && near != key {
-		return repaired(wrong, p.instead(key, near))
+		return usage.Repaired(wrong, p.args.Instead(key, near))
 	}
 	return wrong
 }
@@ -206,5 +207,5 @@ func (p *Program) showConfig(cmd *cobra.Command) error {
 	if _, err := fmt.Fprintf(cmd.OutOrStdout(), "%s%s\n\n%s", typeset.Escaped(c.Path), state, layout.Columns(rows)); err != nil || broken == nil {
 		return err
 	}
-	return &failure{status: statusIncomplete, err: broken}
+	return &usage.Failure{Status: usage.StatusIncomplete, Err: broken}
 }

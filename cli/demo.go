@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/condition"
 	"frankledger/demo"
 	"frankledger/render/typeset"
@@ -44,8 +45,8 @@ folder stays, for you to try things on.`,
 			when := time.Now()
 			if asOf != "" {
 				var err error
-				if when, err = condition.ParseMoment(asOf, when, p.zone()); err != nil {
-					return misuse("--as-of: %w", err)
+				if when, err = condition.ParseMoment(asOf, when, p.Zone()); err != nil {
+					return usage.MisuseOf("as-of", "--as-of: %w", err)
 				}
 			}
 			folder, err := demoFolder(into)
@@ -87,16 +88,16 @@ func demoFolder(into string) (string, error) {
 		return "", fmt.Errorf("--into: %w", err)
 	}
 	if len(inside) > 0 {
-		return "", misuse("--into: %s is not empty; name a new folder", typeset.Escaped(into))
+		return "", usage.MisuseOf("into", "--into: %s is not empty; name a new folder", typeset.Escaped(into))
 	}
 	return filepath.Abs(into)
 }
 
 // showDemo walks through the tree, each command as a person would type it.
 func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, when time.Time) error {
-	fmt.Fprintf(p.out(), "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", typeset.Escaped(folder))
+	fmt.Fprintf(p.Output(), "Tern Point is a made-up field station that counts marsh birds by sound. Its files are now in\n\n  %s\n", typeset.Escaped(folder))
 	for _, what := range skipped {
-		fmt.Fprintf(p.out(), "\nnot made: %s\n", what)
+		fmt.Fprintf(p.Output(), "\nnot made: %s\n", what)
 	}
 	before, err := os.Getwd()
 	if err != nil {
@@ -107,17 +108,17 @@ func (p *Program) showDemo(cmd *cobra.Command, folder string, skipped []string, 
 	}
 	defer os.Chdir(before)
 	for _, step := range tour {
-		fmt.Fprintf(p.out(), "\n\n%s\n\n  $ frank %s\n\n", step.why, step.line)
+		fmt.Fprintf(p.Output(), "\n\n%s\n\n  $ frank %s\n\n", step.why, step.line)
 		args := append(strings.Fields(step.line), "--page", "never", "--as-of", when.Format(time.RFC3339Nano))
-		if status := p.Run(cmd.Context(), args); status != statusComplete && status != statusIncomplete && status != statusDifferent {
-			return &failure{status: status}
+		if status := p.Run(cmd.Context(), args); status != usage.StatusComplete && status != usage.StatusIncomplete && status != usage.StatusDifferent {
+			return &usage.Failure{Status: status}
 		}
 	}
 	if typeset.Escaped(folder) != folder { // nothing that can be pasted
 		return nil
 	}
 	quoted := typeset.ShellQuoted(folder)
-	fmt.Fprintf(p.out(), `
+	fmt.Fprintf(p.Output(), `
 The folder stays for you to try things in:  cd -- %s
 When done, remove it with:                  chmod -R u+rwx -- %s && rm -r -- %s
 `, quoted, quoted, quoted)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
@@ -92,18 +93,18 @@ jsonl, the list also says what each file was and which file stays.`,
 func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []string) error {
 	keep := slices.Index(keepWords, o.keep)
 	if keep < 0 {
-		return misuse("--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
+		return usage.MisuseOf("keep", "--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
 	}
 	if o.onlyIn != "" {
 		for _, name := range []string{"keep", "spares", "across", "empty", "confirm", "folders", "first"} {
 			if cmd.Flags().Changed(name) {
-				return misuse("--only-in and --%s contradict each other: one lists what has a copy, the other what has none", name)
+				return usage.MisuseOf("only-in", "--only-in and --%s contradict each other: one lists what has a copy, the other what has none", name)
 			}
 		}
 	}
 	folders := slices.Index(folderWords, o.folders)
 	if folders < 0 {
-		return misuse("--folders can be %s, not %q", strings.Join(folderWords, ", "), o.folders)
+		return usage.MisuseOf("folders", "--folders can be %s, not %q", strings.Join(folderWords, ", "), o.folders)
 	}
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
@@ -115,24 +116,24 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	}
 	algorithm, err := entry.LookupAlgorithm(algorithmFor(o.algorithm, cmd.Flags().Changed("algorithm"), sources))
 	if err != nil {
-		return misuse("--algorithm: %w", err)
+		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
 	if o.spares && r.first > 0 {
-		return misuse("--spares and --first contradict each other: a list of spares has all of them")
+		return usage.MisuseOf("spares", "--spares and --first contradict each other: a list of spares has all of them")
 	}
 	if hasRecord(sources) && (o.marked || o.confirm) {
-		return misuse("--keep, --spares and --confirm are about files that are there now, not about records")
+		return usage.MisuseOf("keep", "--keep, --spares and --confirm are about files that are there now, not about records")
 	}
 	if len(sources) < 2 && (o.across || o.onlyIn != "") {
-		return misuse("--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
+		return usage.MisuseOf("across", "--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
 	}
 	if folders == int(duplicates.OnlyFolders) && !duplicates.Whole(sources, &r.request) {
-		return misuse("--folders only is about whole folders: without a condition, --hidden, --follow, lists of paths, and records made so")
+		return usage.MisuseOf("folders", "--folders only is about whole folders: without a condition, --hidden, --follow, lists of paths, and records made so")
 	}
 	var only *entry.Place
 	if o.onlyIn != "" {
 		if only = placeNamed(sources, o.onlyIn); only == nil {
-			return misuse("--only-in: %s is not among the places", typeset.Escaped(o.onlyIn))
+			return usage.MisuseOf("only-in", "--only-in: %s is not among the places", typeset.Escaped(o.onlyIn))
 		}
 	}
 	options := duplicates.Options{Folders: duplicates.Folders(folders), Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/render"
@@ -97,7 +98,7 @@ func testRows() [][]string {
 
 func noArgs(cmd *cobra.Command, args []string) error {
 	if len(args) > 0 {
-		return misuse("%q is not expected here: this command takes only options", args[0])
+		return usage.Misuse("%q is not expected here: this command takes only options", args[0])
 	}
 	return nil
 }

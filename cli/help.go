@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/usage"
 	"frankledger/render/layout"
 	"frankledger/render/typeset"
 )
@@ -155,8 +156,8 @@ func fullHelp(cmd *cobra.Command) string {
 	}
 	if !cmd.HasParent() {
 		var rows [][]string
-		for _, s := range statuses {
-			rows = append(rows, []string{strconv.Itoa(s.status), s.meaning})
+		for _, s := range usage.Statuses {
+			rows = append(rows, []string{strconv.Itoa(s.Status), s.Meaning})
 		}
 		fmt.Fprintf(&b, "\nExit status\n%s", layout.PageColumns(rows))
 	}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/replay"
@@ -34,13 +35,13 @@ count as a change. PATH may be in a record, such as @cards/notes, to say which p
 is meant.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if places, _, has := splitWhere(args); has && len(places) == 1 {
-				return repaired(misuse("a history is of one path, and of everything known about it"), []string{"history", places[0]})
-			} else if len(args) == 1 && strings.HasPrefix(args[0], listMark) {
-				return repaired(misuse("a history is of one path, and %s is a list", typeset.Escaped(args[0])), []string{"list", args[0]})
+			if places, _, has := usage.SplitWhere(args); has && len(places) == 1 {
+				return usage.Repaired(usage.Misuse("a history is of one path, and of everything known about it"), []string{"history", places[0]})
+			} else if len(args) == 1 && strings.HasPrefix(args[0], usage.ListMark) {
+				return usage.Repaired(usage.Misuse("a history is of one path, and %s is a list", typeset.Escaped(args[0])), []string{"list", args[0]})
 			}
 			if len(args) != 1 {
-				return repaired(misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.withOnly(args)...)
+				return usage.Repaired(usage.Misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.args.WithOnly(args)...)
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -51,7 +52,7 @@ is meant.`,
 				return err
 			}
 			if r.hosts.several() {
-				return misuse("a history is of one machine: --host NAME")
+				return usage.Misuse("a history is of one machine: --host NAME")
 			}
 			return p.history(cmd.Context(), r, args[0])
 		},
@@ -124,7 +125,7 @@ func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger,
 		return ledgerTrouble(p.ledgerPath, err)
 	}
 	if len(sizes) == 0 {
-		return misuse("no record has %s, so that there is nothing to draw", typeset.Escaped(full))
+		return usage.Misuse("no record has %s, so that there is nothing to draw", typeset.Escaped(full))
 	}
 	return p.answer(r, &report.Summary{}, func(w output.Destination) error {
 		_, err := w.Write(r.view.HistoryPicture(sizes).Document())
@@ -134,7 +135,7 @@ func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger,
 
 // whose returns the host and the full path that a history is asked of.
 func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path string) (host, full string, err error) {
-	words, recorded := strings.CutPrefix(path, recordMark)
+	words, recorded := strings.CutPrefix(path, usage.RecordMark)
 	if !recorded {
 		if full, err = filepath.Abs(path); err != nil {
 			return "", "", err
@@ -147,11 +148,11 @@ func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path 
 	}
 	ref, err := ledger.ParseReference(words, r.view.Zone)
 	if err != nil {
-		return "", "", misuse("%s: %w", typeset.Escaped(path), err)
+		return "", "", usage.Misuse("%s: %w", typeset.Escaped(path), err)
 	}
 	found, err := l.Find(ctx, ref)
 	if err != nil {
-		return "", "", misuse("%s: %w", typeset.Escaped(path), err)
+		return "", "", usage.Misuse("%s: %w", typeset.Escaped(path), err)
 	}
 	l.Only(found.Host)
 	return found.Host, filepath.Join(found.Place, ref.Path), nil

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
 	"frankledger/render/typeset"
@@ -45,7 +46,7 @@ func readHosts(cmd *cobra.Command, words string) (h hosts, err error) {
 	h.given = true
 	h.names, err = hostsIn([]string{words})
 	if err != nil {
-		err = misuse("--host: %w", err)
+		err = usage.MisuseOf("host", "--host: %w", err)
 	}
 	return h, err
 }
@@ -61,11 +62,11 @@ func hostsIn(words []string) (names []string, err error) {
 			switch {
 			case host == everyHost:
 				if len(words) > 1 || word != everyHost {
-					return nil, misuse("all is every machine; name no other beside it")
+					return nil, usage.Misuse("all is every machine; name no other beside it")
 				}
 				return nil, nil
 			case host == "" || len(host) > 255 || strings.ContainsFunc(host, func(r rune) bool { return r <= ' ' || r == '*' || r == 0x7f }):
-				return nil, misuse("%q is not the name of a machine; write web01, or web01,web02, or all", host)
+				return nil, usage.Misuse("%q is not the name of a machine; write web01, or web01,web02, or all", host)
 			}
 			if !slices.Contains(names, host) {
 				names = append(names, host)
@@ -90,8 +91,8 @@ const everyRecord = "@*"
 // machines that are meant in the place of one.
 func (p *Program) expandRecords(ctx context.Context, r *reading, places []string) (expanded []asked, err error) {
 	for _, place := range places {
-		words, recorded := strings.CutPrefix(place, recordMark)
-		if !recorded || strings.HasPrefix(place, listMark) || place != everyRecord && !r.hosts.given {
+		words, recorded := strings.CutPrefix(place, usage.RecordMark)
+		if !recorded || strings.HasPrefix(place, usage.ListMark) || place != everyRecord && !r.hosts.given {
 			expanded = append(expanded, asked{given: place})
 			continue
 		}
@@ -104,7 +105,7 @@ func (p *Program) expandRecords(ctx context.Context, r *reading, places []string
 		} else {
 			of, err = p.everyLabel(ctx)
 		}
-		var f *failure
+		var f *usage.Failure
 		switch {
 		case errors.As(err, &f):
 			return nil, err
@@ -130,7 +131,7 @@ func (p *Program) everyLabel(ctx context.Context) (list []asked, err error) {
 	})
 	for i := range found {
 		if i == 0 || found[i].Label != found[i-1].Label {
-			list = append(list, asked{given: recordMark + found[i].Label, record: &found[i]})
+			list = append(list, asked{given: usage.RecordMark + found[i].Label, record: &found[i]})
 		}
 	}
 	return list, err
@@ -161,7 +162,7 @@ func (p *Program) onMachines(ctx context.Context, r *reading, place, words strin
 	}
 	for _, name := range r.hosts.names {
 		if !has[name] {
-			r.unrecorded = append(r.unrecorded, place+recordMark+name)
+			r.unrecorded = append(r.unrecorded, place+usage.RecordMark+name)
 		}
 	}
 	if len(r.hosts.names) == 0 && place != everyRecord {
@@ -191,22 +192,22 @@ func (p *Program) noteUnrecorded(ctx context.Context, r *reading, place string, 
 func withoutRecords(name string, whose []string, given bool) error {
 	switch {
 	case !ledger.Shared(name) && !given || len(whose) == 0:
-		return misuse("there are no records yet in %s", shownLedger(name))
+		return usage.Misuse("there are no records yet in %s", shownLedger(name))
 	case given:
-		return misuse("there are no records of %s in %s", inShort(whose), shownLedger(name))
+		return usage.Misuse("there are no records of %s in %s", inShort(whose), shownLedger(name))
 	}
-	return misuse("there are no records of this machine, %s, in %s yet; --host all asks about all machines", typeset.Escaped(whose[0]), shownLedger(name))
+	return usage.Misuse("there are no records of this machine, %s, in %s yet; --host all asks about all machines", typeset.Escaped(whose[0]), shownLedger(name))
 }
 
 // givenAs is how a record of a machine is written as a place.
 func givenAs(found *ledger.Record, ref ledger.Reference) string {
-	given := recordMark + found.Label
+	given := usage.RecordMark + found.Label
 	if ref.Back > 0 {
 		given += ":" + strconv.Itoa(ref.Back)
 	}
-	given += recordMark + found.Host
+	given += usage.RecordMark + found.Host
 	if !ref.By.IsZero() || strings.ContainsAny(found.Host, "/@") {
-		given = recordMark + strconv.FormatInt(found.Number, 10)
+		given = usage.RecordMark + strconv.FormatInt(found.Number, 10)
 	}
 	if ref.Path != "" {
 		given += "/" + ref.Path
@@ -216,15 +217,8 @@ func givenAs(found *ledger.Record, ref ledger.Reference) string {
 
 // notARecord says why a place that is written as a record is none.
 func (p *Program) notARecord(given string, err error) error {
-	return misuse("%s: %w (a file of that name is ./%s)", typeset.Escaped(given), escaped{err}, typeset.Escaped(given))
+	return usage.Misuse("%s: %w (a file of that name is ./%s)", typeset.Escaped(given), usage.Escaped(err), typeset.Escaped(given))
 }
-
-// escaped is an error whose text may have names from outside in it, such as labels of other
-// machines.
-type escaped struct{ error }
-
-func (e escaped) Error() string { return typeset.Escaped(e.error.Error()) }
-func (e escaped) Unwrap() error { return e.error }
 
 // whoseRecords are the machines whose records are meant where nothing says so; nil for all that the
 // ledger has.
@@ -238,7 +232,7 @@ func (p *Program) whoseRecords() []string {
 // tellNamesake says that another machine has recorded under the name of this one.
 func (p *Program) tellNamesake(l *ledger.Ledger, host string) {
 	if l.Namesake() {
-		p.say("frank: another machine has recorded as %s before: if there are two of that name, give one of them another; if this one was set up anew, all is well", typeset.Escaped(host))
+		p.Say("frank: another machine has recorded as %s before: if there are two of that name, give one of them another; if this one was set up anew, all is well", typeset.Escaped(host))
 	}
 }
 
@@ -272,7 +266,7 @@ func (r *reading) tellWithout(with int) error {
 		return nil
 	}
 	if with == 0 {
-		return misuse("none of these machines has %s", typeset.Escaped(r.lacking))
+		return usage.Misuse("none of these machines has %s", typeset.Escaped(r.lacking))
 	}
 	r.notes = append(r.notes, units.Count(int64(len(r.without)), "machine has", "machines have")+" no "+typeset.Escaped(r.lacking)+": "+inShort(r.without))
 	return nil

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/inspect"
 	"frankledger/core/live"
 	"frankledger/core/source"
@@ -26,13 +27,13 @@ where it is, its other names, and where a link leads, step by step.`,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("preview") && extra.Preview < 1 {
-				return misuse("--preview takes a number of lines from 1 on")
+				return usage.MisuseOf("preview", "--preview takes a number of lines from 1 on")
 			}
-			if places, _, _ := splitWhere(args); len(places) == 0 {
-				return misuse("name something to inspect: %s PATH", cmd.CommandPath())
+			if places, _, _ := usage.SplitWhere(args); len(places) == 0 {
+				return usage.Misuse("name something to inspect: %s PATH", cmd.CommandPath())
 			}
 			if !slices.Contains(render.Names(o.forms), o.format) {
-				return misuse("--as: a card can be a table or json, not %s", o.format)
+				return usage.MisuseOf("as", "--as: a card can be a table or json, not %s", o.format)
 			}
 			return p.inspect(cmd, &o, file, extra, args)
 		},
@@ -76,13 +77,13 @@ func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, 
 	}
 	if extra.Siblings != "" {
 		if _, err := live.Open(extra.Siblings, 0); err != nil {
-			return misuse("--siblings: %w", err)
+			return usage.MisuseOf("siblings", "--siblings: %w", err)
 		}
 	}
 	r.quiet = true // the cards are all there is to say
 	return p.answer(r, summary, func(w output.Destination) error {
 		for _, note := range r.notes {
-			p.say("frank: %s", note)
+			p.Say("frank: %s", note)
 		}
 		cards, report, err := inspect.Run(cmd.Context(), p.set(r, sources), r.request, extra)
 		summary.Report.Add(report)

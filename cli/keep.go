@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/core/source"
@@ -74,12 +75,12 @@ func (p *Program) keepList(r *reading, d output.Destination) error {
 	paths := r.keeping.paths()
 	column := row.TextColumn("full_path", "from the root", func(path string) (string, bool) { return path, true })
 	err := render.All(io.Writer(d), render.New(render.Kept, r.view.View, []row.Column[string]{column}), paths, r.view.Frame(&report.Summary{}))
-	defer p.writing("writing " + typeset.Escaped(r.keeping.file))()
+	defer p.Writing("writing " + typeset.Escaped(r.keeping.file))()
 	if closing := d.Close(err == nil); err == nil {
 		err = closing
 	}
 	if err == nil {
-		p.say("%s saved in %s; %s%s is a place", units.Count(int64(len(paths)), "path", "paths"), typeset.Escaped(r.keeping.file), listMark, typeset.ShellQuoted(r.keeping.file))
+		p.Say("%s saved in %s; %s%s is a place", units.Count(int64(len(paths)), "path", "paths"), typeset.Escaped(r.keeping.file), usage.ListMark, typeset.ShellQuoted(r.keeping.file))
 	}
 	return err
 }

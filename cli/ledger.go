@@ -16,6 +16,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
@@ -34,7 +35,7 @@ func ledgerFile(option string) (string, error) {
 		err = ledger.CheckName(name)
 	}
 	if errors.Is(err, ledger.ErrDoubtful) {
-		err = misuse("%s: %w", shownLedger(name), err)
+		err = usage.Misuse("%s: %w", shownLedger(name), err)
 	}
 	return name, err
 }
@@ -55,7 +56,7 @@ func ledgerName(option string) (string, error) {
 	}
 	data, err := config.DataFolder()
 	if err != nil {
-		return "", misuse("the ledger: %w; --ledger FILE names another file", err)
+		return "", usage.Misuse("the ledger: %w; --ledger FILE names another file", err)
 	}
 	return filepath.Join(data, "ledger.sqlite"), nil
 }
@@ -84,7 +85,7 @@ func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledg
 // awaitLedger does so, and waits for a server that does not answer.
 func (p *Program) awaitLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
 	const soon = 2 * time.Second
-	defer time.AfterFunc(soon, func() { p.say("frank: waiting for the database server") }).Stop()
+	defer time.AfterFunc(soon, func() { p.Say("frank: waiting for the database server") }).Stop()
 	return p.writableLedger(ctx, option, ledger.Await)
 }
 
@@ -119,7 +120,7 @@ func (p *Program) ledgerNamed(ctx context.Context, option string, open func(cont
 		l.Only(host)
 		l.Identify(host, ledger.Machine())
 		l.TellWaiting(func(host string) {
-			p.say("frank: waiting for another program that writes records of %s", typeset.Escaped(host))
+			p.Say("frank: waiting for another program that writes records of %s", typeset.Escaped(host))
 		})
 	default:
 		p.tellIfExposed("the ledger", name)
@@ -130,9 +131,9 @@ func (p *Program) ledgerNamed(ctx context.Context, option string, open func(cont
 // withoutLedger says how a ledger is made.
 func withoutLedger(name string, err error) error {
 	if ledger.Shared(name) {
-		return repaired(misuse("%w in the database %s", err, shownLedger(name)), []string{"ledger", "prepare", ledger.Shown(name)})
+		return usage.Repaired(usage.Misuse("%w in the database %s", err, shownLedger(name)), []string{"ledger", "prepare", ledger.Shown(name)})
 	}
-	return misuse("%w: %s; frank record makes one", err, shownLedger(name))
+	return usage.Misuse("%w: %s; frank record makes one", err, shownLedger(name))
 }
 
 // aheadOfTime notes that records are dated later than now, and has times be shown as they are:
@@ -153,7 +154,7 @@ func ledgerTrouble(path string, err error) error {
 		return err
 	}
 	if written := (*fs.PathError)(nil); errors.As(err, &written) && written.Op == "write" && !strings.HasPrefix(written.Path, path) {
-		return &failure{status: statusFailed, err: err} // what was read of it could not be written
+		return &usage.Failure{Status: usage.StatusFailed, Err: err} // what was read of it could not be written
 	}
 	if errors.Is(err, ledger.ErrOlder) {
 		err = fmt.Errorf("%w; frank ledger prepare brings it up to this one", err)
@@ -162,9 +163,9 @@ func ledgerTrouble(path string, err error) error {
 		err = fmt.Errorf("%w; whoever prepared the ledger gives rights: frank ledger admit", err)
 	}
 	if errors.Is(err, ledger.ErrSettings) || errors.Is(err, ledger.ErrNoDatabase) {
-		return misuse("%s: %w", shownLedger(path), err)
+		return usage.Misuse("%s: %w", shownLedger(path), err)
 	}
-	return &failure{status: statusFailed, err: fmt.Errorf("%s: %w", shownLedger(path), err)}
+	return &usage.Failure{Status: usage.StatusFailed, Err: fmt.Errorf("%s: %w", shownLedger(path), err)}
 }
 
 func (p *Program) ledgerCommand() *cobra.Command {
@@ -289,7 +290,7 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 
 // changing does something that a signal does not end half-way.
 func (p *Program) changing(what string, do func() error) error {
-	defer p.writing(what)()
+	defer p.Writing(what)()
 	return do()
 }
 
@@ -307,9 +308,9 @@ complete. A record that was dropped does not come back. Room is given back by le
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case len(args) == 0:
-				return misuse("give the numbers of records, as shown by frank ledger entries")
+				return usage.Misuse("give the numbers of records, as shown by frank ledger entries")
 			case yes && !carryOut:
-				return misuse("--yes is only for --carry-out")
+				return usage.MisuseOf("yes", "--yes is only for --carry-out")
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -342,13 +343,13 @@ func (p *Program) drop(ctx context.Context, r *reading, args []string, carryOut,
 	}
 	var chosen []ledger.Record
 	for _, arg := range args {
-		n, err := strconv.ParseInt(strings.TrimPrefix(arg, recordMark), 10, 64)
+		n, err := strconv.ParseInt(strings.TrimPrefix(arg, usage.RecordMark), 10, 64)
 		if err != nil {
-			return misuse("%q is not the number of a record", arg)
+			return usage.Misuse("%q is not the number of a record", arg)
 		}
 		one, err := l.Find(ctx, ledger.Reference{Number: n})
 		if errors.Is(err, ledger.ErrNoRecord) {
-			return misuse("%w", err)
+			return usage.Misuse("%w", err)
 		}
 		if err != nil {
 			return ledgerTrouble(p.ledgerPath, err)
@@ -377,13 +378,13 @@ were written with it.`, false, noArgs,
 				}
 				switch {
 				case f.Record == 0 && f.Host != "" && on != "":
-					p.say("frank: %s: %s", typeset.Escaped(f.Host), typeset.Escaped(f.What))
+					p.Say("frank: %s: %s", typeset.Escaped(f.Host), typeset.Escaped(f.What))
 				case f.Record == 0:
-					p.say("frank: %s", typeset.Escaped(f.What))
+					p.Say("frank: %s", typeset.Escaped(f.What))
 				case f.Path == "":
-					p.say("frank: record %d%s: %s", f.Record, on, typeset.Escaped(f.What))
+					p.Say("frank: record %d%s: %s", f.Record, on, typeset.Escaped(f.What))
 				default:
-					p.say("frank: record %d%s, %s: %s", f.Record, on, typeset.Escaped(f.Path), typeset.Escaped(f.What))
+					p.Say("frank: record %d%s, %s: %s", f.Record, on, typeset.Escaped(f.Path), typeset.Escaped(f.What))
 				}
 			}
 			if len(faults) > 0 {
@@ -393,7 +394,7 @@ were written with it.`, false, noArgs,
 			if err != nil {
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.out(), "the ledger %s is as it was written: %s\n", shownLedger(path), units.Count(int64(len(records)), "record", "records"))
+			fmt.Fprintf(p.Output(), "the ledger %s is as it was written: %s\n", shownLedger(path), units.Count(int64(len(records)), "record", "records"))
 			return nil
 		})
 }
@@ -408,7 +409,7 @@ No record is lost by it.`, true, noArgs,
 				if err := p.changing("compacting the ledger", func() error { return upkeep.Compact(ctx, l) }); err != nil {
 					return ledgerTrouble(path, err)
 				}
-				fmt.Fprintln(p.out(), "compacted; the database gives room back by itself")
+				fmt.Fprintln(p.Output(), "compacted; the database gives room back by itself")
 				return nil
 			}
 			before, err := os.Stat(path)
@@ -422,7 +423,7 @@ No record is lost by it.`, true, noArgs,
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(p.out(), "%s, and was %s\n", units.Binary.SizeText(after.Size()), units.Binary.SizeText(before.Size()))
+			fmt.Fprintf(p.Output(), "%s, and was %s\n", units.Binary.SizeText(after.Size()), units.Binary.SizeText(before.Size()))
 			return nil
 		})
 }
@@ -450,13 +451,13 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 				return ledgerTrouble(path, err)
 			}
 			for _, what := range saved.Lost {
-				p.say("frank: lost: %s", typeset.Escaped(what))
+				p.Say("frank: lost: %s", typeset.Escaped(what))
 			}
 			if to != "" {
-				fmt.Fprintf(p.out(), "%s, %s\n", units.Count(int64(saved.Records), "record", "records"), units.Count(saved.Lines, "line", "lines"))
+				fmt.Fprintf(p.Output(), "%s, %s\n", units.Count(int64(saved.Records), "record", "records"), units.Count(saved.Lines, "line", "lines"))
 			}
 			if len(saved.Lost) > 0 {
-				return &failure{status: statusIncomplete, err: errors.New("the ledger is damaged; what could be read was saved")}
+				return &usage.Failure{Status: usage.StatusIncomplete, Err: errors.New("the ledger is damaged; what could be read was saved")}
 			}
 			return nil
 		})
@@ -480,18 +481,18 @@ PostgreSQL. "frank ledger admit" lets others in.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 || !ledger.Shared(args[0]) {
-				return misuse("name one database: %s postgresql://LOGIN@HOST/DATABASE", cmd.CommandPath())
+				return usage.Misuse("name one database: %s postgresql://LOGIN@HOST/DATABASE", cmd.CommandPath())
 			}
 			made, upgraded, err := ledger.Prepare(cmd.Context(), args[0])
 			switch {
 			case err != nil:
 				return ledgerTrouble(args[0], err)
 			case made:
-				fmt.Fprintf(p.out(), "there is a ledger now in %s\nfrank ledger admit lets other logins record into it, or read from it\n", shownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "there is a ledger now in %s\nfrank ledger admit lets other logins record into it, or read from it\n", shownLedger(args[0]))
 			case upgraded:
-				fmt.Fprintf(p.out(), "the ledger in %s is of this version now\n", shownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "the ledger in %s is of this version now\n", shownLedger(args[0]))
 			default:
-				fmt.Fprintf(p.out(), "there was a ledger already in %s\n", shownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "there was a ledger already in %s\n", shownLedger(args[0]))
 			}
 			return nil
 		},
@@ -511,13 +512,13 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return misuse("name one file of lines, such as: %s ledger.jsonl", cmd.CommandPath())
+				return usage.Misuse("name one file of lines, such as: %s ledger.jsonl", cmd.CommandPath())
 			}
 			in := os.Stdin
 			if args[0] != "-" {
 				var err error
 				if in, err = os.Open(args[0]); err != nil {
-					return misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
+					return usage.Misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
 				}
 				defer in.Close()
 			}
@@ -533,16 +534,16 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 			})
 			switch {
 			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, upkeep.ErrThere) || errors.Is(err, ledger.ErrNewer):
-				return misuse("%s: %w; nothing was imported", typeset.Escaped(args[0]), err)
+				return usage.Misuse("%s: %w; nothing was imported", typeset.Escaped(args[0]), err)
 			case err != nil:
 				return ledgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.out(), "%s imported into %s\n", units.Count(int64(len(done.Records)), "record", "records"), shownLedger(path))
+			fmt.Fprintf(p.Output(), "%s imported into %s\n", units.Count(int64(len(done.Records)), "record", "records"), shownLedger(path))
 			for _, old := range slices.Sorted(maps.Keys(done.Renumbered)) {
-				fmt.Fprintf(p.out(), "record %d is number %d here\n", old, done.Renumbered[old])
+				fmt.Fprintf(p.Output(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}
 			if done.Lost > 0 {
-				return &failure{status: statusIncomplete, err: fmt.Errorf("%s had been lost before the export; the records say which", units.Count(int64(done.Lost), "folder", "folders"))}
+				return &usage.Failure{Status: usage.StatusIncomplete, Err: fmt.Errorf("%s had been lost before the export; the records say which", units.Count(int64(done.Lost), "folder", "folders"))}
 			}
 			return nil
 		},

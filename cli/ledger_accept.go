@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
 	"frankledger/render/typeset"
@@ -25,27 +26,27 @@ have restored the file, or know why it changed, accept it: the ledger forgets it
 place of that label, or only at or below a path in it.`, true, cobra.ArbitraryArgs,
 		func(ctx context.Context, l *ledger.Ledger, file string, args []string) error {
 			if len(args) == 0 {
-				return misuse("name what to accept, such as: frank ledger accept @weekly")
+				return usage.Misuse("name what to accept, such as: frank ledger accept @weekly")
 			}
 			return p.changing("accepting", func() error {
 				for _, given := range args {
-					ref, err := ledger.ParseReference(strings.TrimPrefix(given, recordMark), p.zone())
+					ref, err := ledger.ParseReference(strings.TrimPrefix(given, usage.RecordMark), p.Zone())
 					var r ledger.Record
 					if err == nil {
 						r, err = l.Find(ctx, ref)
 					}
 					if err != nil {
-						return misuse("%s: %w", typeset.Escaped(given), err)
+						return usage.Misuse("%s: %w", typeset.Escaped(given), err)
 					}
 					accepted, err := upkeep.Accept(ctx, l, r, ref.Path)
 					if err != nil {
 						return ledgerTrouble(file, err)
 					}
 					for _, m := range accepted {
-						fmt.Fprintf(p.out(), "accepted: %s, which changed before %s\n", typeset.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
+						fmt.Fprintf(p.Output(), "accepted: %s, which changed before %s\n", typeset.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
 					}
 					if len(accepted) == 0 {
-						fmt.Fprintln(p.out(), "there was nothing to accept of "+typeset.Escaped(given))
+						fmt.Fprintln(p.Output(), "there was nothing to accept of "+typeset.Escaped(given))
 					}
 				}
 				return nil

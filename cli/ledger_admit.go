@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
 	"frankledger/render"
@@ -19,7 +20,7 @@ import (
 func database(option string) (string, error) {
 	name, err := ledgerFile(option)
 	if err == nil && !ledger.Shared(name) {
-		err = misuse("%s is a file, which is for whoever may read it; logins are for a database: --ledger postgresql://LOGIN@HOST/DATABASE", shownLedger(name))
+		err = usage.Misuse("%s is a file, which is for whoever may read it; logins are for a database: --ledger postgresql://LOGIN@HOST/DATABASE", shownLedger(name))
 	}
 	return name, err
 }
@@ -53,11 +54,11 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			case err != nil:
 				return err
 			case len(args) == 0:
-				return misuse("name the machines, or say all: %s web01 web02 --as LOGIN", cmd.CommandPath())
+				return usage.Misuse("name the machines, or say all: %s web01 web02 --as LOGIN", cmd.CommandPath())
 			case login == "":
-				return misuse("say which login of the database: %s %s --as LOGIN", cmd.CommandPath(), strings.Join(args, " "))
+				return usage.Misuse("say which login of the database: %s %s --as LOGIN", cmd.CommandPath(), strings.Join(args, " "))
 			case withdraw && cmd.Flags().Changed("may"):
-				return misuse("--withdraw takes all rights away; --may says which one to have instead")
+				return usage.MisuseOf("withdraw", "--withdraw takes all rights away; --may says which one to have instead")
 			case withdraw:
 				right = ""
 			}
@@ -68,9 +69,9 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			others, err := ledger.Admit(cmd.Context(), name, login, hosts, right)
 			switch {
 			case errors.Is(err, ledger.ErrRight):
-				return misuse("--may %s: %w", typeset.Escaped(right), err)
+				return usage.MisuseOf("may", "--may %s: %w", typeset.Escaped(right), err)
 			case errors.Is(err, ledger.ErrNoLogin):
-				return misuse("%w; whoever keeps the database makes one: CREATE ROLE … LOGIN", err)
+				return usage.Misuse("%w; whoever keeps the database makes one: CREATE ROLE … LOGIN", err)
 			case err != nil:
 				return admitTrouble(name, err)
 			}
@@ -80,10 +81,10 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 					return admitTrouble(name, err)
 				}
 			}
-			fmt.Fprintf(p.out(), "%s %s\n", typeset.Escaped(login), what)
+			fmt.Fprintf(p.Output(), "%s %s\n", typeset.Escaped(login), what)
 			for _, other := range others {
 				if right == "record" && other.Host != ledger.EveryHost {
-					fmt.Fprintf(p.out(), "and %s may record %s, too; a name should be of one machine\n", typeset.Escaped(other.Login), typeset.Escaped(other.Host))
+					fmt.Fprintf(p.Output(), "and %s may record %s, too; a name should be of one machine\n", typeset.Escaped(other.Login), typeset.Escaped(other.Host))
 				}
 			}
 			return nil

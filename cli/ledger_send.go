@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
 	"frankledger/render/typeset"
@@ -27,13 +28,13 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if to == "" {
-				return misuse("say where to send them: %s --to postgresql://LOGIN@HOST/DATABASE, or another file", cmd.CommandPath())
+				return usage.Misuse("say where to send them: %s --to postgresql://LOGIN@HOST/DATABASE, or another file", cmd.CommandPath())
 			}
 			var labels []string
 			for _, arg := range args {
-				label := strings.TrimPrefix(arg, recordMark)
+				label := strings.TrimPrefix(arg, usage.RecordMark)
 				if err := ledger.CheckLabel(label); err != nil {
-					return misuse("%s: %w", typeset.Escaped(arg), err)
+					return usage.Misuse("%s: %w", typeset.Escaped(arg), err)
 				}
 				labels = append(labels, label)
 			}
@@ -43,7 +44,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 			}
 			defer from.Close()
 			if sameLedger(name, to) {
-				return misuse("--to names the ledger that the records are in")
+				return usage.MisuseOf("to", "--to names the ledger that the records are in")
 			}
 			count, err := p.send(cmd.Context(), from, to, labels)
 			if count != (sentCount{}) || err == nil {
@@ -54,7 +55,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 				if count.dropped > 0 {
 					text += "; " + units.Count(count.dropped, "was", "were") + " dropped there, and not sent again"
 				}
-				fmt.Fprintln(p.out(), text)
+				fmt.Fprintln(p.Output(), text)
 			}
 			return err
 		},
@@ -104,13 +105,13 @@ func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labe
 				return
 			}
 			count.sent++
-			fmt.Fprintf(p.out(), "@%s, number %d: number %d there\n", typeset.Escaped(s.Record.Label), s.Record.Number, s.Number)
+			fmt.Fprintf(p.Output(), "@%s, number %d: number %d there\n", typeset.Escaped(s.Record.Label), s.Record.Number, s.Number)
 		})
 	})
 	p.tellNamesake(other, host)
 	switch {
 	case errors.Is(err, ledger.ErrLabel):
-		return count, misuse("%w", err)
+		return count, usage.Misuse("%w", err)
 	}
 	return count, ledgerTrouble(name, err)
 }

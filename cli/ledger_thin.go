@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
 	"frankledger/render"
@@ -32,13 +33,13 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case keep == "":
-				return repaired(misuse("say what to keep"), append(slices.Clip(p.args), "--keep", "14 days, 8 weeks, 12 months"))
+				return usage.Repaired(usage.Misuse("say what to keep"), append(slices.Clip(p.args), "--keep", "14 days, 8 weeks, 12 months"))
 			case yes && !carryOut:
-				return misuse("--yes is only for --carry-out")
+				return usage.MisuseOf("yes", "--yes is only for --carry-out")
 			}
 			k, err := upkeep.ParseKeep(keep)
 			if err != nil {
-				return misuse("--keep: %w", err)
+				return usage.MisuseOf("keep", "--keep: %w", err)
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -83,10 +84,10 @@ func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args [
 	}
 	var chosen []ledger.Record
 	for _, arg := range args {
-		label := strings.TrimPrefix(arg, recordMark)
+		label := strings.TrimPrefix(arg, usage.RecordMark)
 		of := slices.DeleteFunc(slices.Clone(records), func(r ledger.Record) bool { return r.Label != label })
 		if len(of) == 0 {
-			return misuse("%s: %w", typeset.Escaped(arg), ledger.ErrLabel)
+			return usage.Misuse("%s: %w", typeset.Escaped(arg), ledger.ErrLabel)
 		}
 		chosen = append(chosen, of...)
 	}
@@ -130,6 +131,6 @@ func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Reco
 		}
 		dropped++
 	}
-	p.say("dropped %s", units.Count(dropped, "record", "records"))
+	p.Say("dropped %s", units.Count(dropped, "record", "records"))
 	return ledgerTrouble(name, err)
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/source"
 )
 
@@ -25,17 +26,17 @@ explains how conditions are written.`,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if self && cmd.Flags().Changed("depth") {
-				return misuse("--self and --depth contradict each other: list the folder itself or what is in it")
+				return usage.MisuseOf("self", "--self and --depth contradict each other: list the folder itself or what is in it")
 			}
 			if self && cmd.Flags().Changed("hidden") {
-				return misuse("--self and --hidden contradict each other: the folder itself is always shown")
+				return usage.MisuseOf("self", "--self and --hidden contradict each other: the folder itself is always shown")
 			}
 			r, err := p.reading(cmd, &options)
 			if err != nil {
 				return err
 			}
 			if totals && r.order.AsIs {
-				return misuse("--totals and --order none contradict each other: a total is known only at the end")
+				return usage.MisuseOf("totals", "--totals and --order none contradict each other: a total is known only at the end")
 			}
 			if self {
 				r.request.Depth, r.request.Hidden = 0, source.ShowHidden

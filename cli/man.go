@@ -5,13 +5,16 @@ import (
 	"io"
 	"strings"
 
+	"frankledger/cli/session"
+	"frankledger/cli/usage"
+
 	"github.com/spf13/cobra"
 )
 
 // ManPages returns a manual page for the program and each command, by the names
 // of their files, in the man macros that every Unix has.
 func ManPages() map[string][]byte {
-	root := (&Program{Out: io.Discard, Err: io.Discard}).Root()
+	root := (&Program{Session: session.Session{Out: io.Discard, Err: io.Discard}}).Root()
 	pages := map[string][]byte{"frank.1": manPage(root)}
 	for _, cmd := range root.Commands() {
 		if cmd.IsAvailableCommand() && cmd.Name() != "completion" {
@@ -58,8 +61,8 @@ func manPage(cmd *cobra.Command) []byte {
 		fmt.Fprintf(&b, ".SH EXAMPLES\n.nf\n%s\n.fi\n", roff(cmd.Example))
 	}
 	b.WriteString(".SH EXIT STATUS\n")
-	for _, s := range statuses {
-		fmt.Fprintf(&b, ".TP\n%d\n%s\n", s.status, roff(s.meaning))
+	for _, s := range usage.Statuses {
+		fmt.Fprintf(&b, ".TP\n%d\n%s\n", s.Status, roff(s.Meaning))
 	}
 	return []byte(b.String())
 }

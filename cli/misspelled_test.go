@@ -105,7 +105,7 @@ func TestOffersKeepWords(t *testing.T) {
 		"list -- --self":          "frank search -- --self looks for",
 		"list @recordings@othr":   "\n  see frank help list\n", // not of this machine
 		"act own . --owner me":    "\n  see frank help act own\n",
-		"tally --by kindd,hiddne": "\n  see frank help tally\n", // one of two mistakes would be left
+		"tally --by kindd,hiddne": "\nfrank tally --by kind,hidden\n",
 	} {
 		r := frank(line)
 		assert.Equal(t, 2, r.status, line)

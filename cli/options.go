@@ -11,6 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/session"
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/account"
 	"frankledger/core/arrange"
@@ -210,9 +212,9 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	r.fill(map[string]*string{"order": &o.order, "hidden": &o.hidden})
 	switch {
 	case cmd.Flags().Changed("first") && o.first < 1:
-		return nil, misuse("--first takes a number from 1 on, not %d", o.first)
+		return nil, usage.MisuseOf("first", "--first takes a number from 1 on, not %d", o.first)
 	case cmd.Flags().Changed("columns") && r.form.Paths:
-		return nil, misuse("--as %s has no columns; leave --columns out or choose another format", o.format)
+		return nil, usage.MisuseOf("as", "--as %s has no columns; leave --columns out or choose another format", o.format)
 	}
 	r.first = o.first
 	o.typedSkips = len(o.skip)
@@ -221,7 +223,7 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 		return nil, err
 	}
 	if r.order, err = arrange.ParseOrder(o.order); err != nil {
-		return nil, misuse("--order: %w", err)
+		return nil, usage.MisuseOf("order", "--order: %w", err)
 	}
 	r.request.Facts |= r.order.Needs()
 	for _, key := range r.order.Keys {
@@ -253,8 +255,8 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 		return nil, err
 	}
 	r.byEnding = o.byEnding
-	if what := onlyInFiles[r.form]; what != "" && o.to == "" && isTerminal(p.Out) {
-		return nil, repaired(misuse("--as %s is %s: write it to a file", r.form.Name, what), append(slices.Clip(p.args), "--to", cmd.Name()+"."+r.form.Endings[0]))
+	if what := onlyInFiles[r.form]; what != "" && o.to == "" && session.IsTerminal(p.Out) {
+		return nil, usage.Repaired(usage.MisuseOf("as", "--as %s is %s: write it to a file", r.form.Name, what), append(slices.Clip(p.args), "--to", cmd.Name()+"."+r.form.Endings[0]))
 	}
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
@@ -272,13 +274,13 @@ func (p *Program) chosenForm(cmd *cobra.Command, o *showingOptions) (*render.For
 	}
 	if len(o.forms) == len(render.Forms) {
 		_, err := render.LookupForm(o.format)
-		return nil, misuse("--as: %w", err)
+		return nil, usage.MisuseOf("as", "--as: %w", err)
 	}
 	names := render.Names(o.forms)
 	if near := text.Nearest(o.format, names); near != "" {
-		return nil, misuse("--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
+		return nil, usage.MisuseOf("as", "--as: %s cannot be %s; did you mean %s?", cmd.Name(), o.format, near)
 	}
-	return nil, misuse("--as: %s can be %s, not %s", cmd.Name(), strings.Join(names, ", "), o.format)
+	return nil, usage.MisuseOf("as", "--as: %s can be %s, not %s", cmd.Name(), strings.Join(names, ", "), o.format)
 }
 
 // formOfEnding returns the format that a file mostly has whose name ends so.
@@ -298,8 +300,8 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 	if likely == "" {
 		likely = "." + render.JSON.Endings[0] // every command can have that
 	}
-	err := misuse("--to: the ending of %s names no format; %s do, and --as", typeset.Escaped(o.to), strings.Join(endings, ", "))
-	return nil, repaired(err, slices.Concat(p.args, []string{"--as", o.forms[0].Name}), p.instead(o.to, file+likely))
+	err := usage.MisuseOf("to", "--to: the ending of %s names no format; %s do, and --as", typeset.Escaped(o.to), strings.Join(endings, ", "))
+	return nil, usage.Repaired(err, slices.Concat(p.args, []string{"--as", o.forms[0].Name}), p.args.Instead(o.to, file+likely))
 }
 
 // columns are the fields of entries to be shown, as columns.
@@ -312,16 +314,16 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 	changed := cmd.Flags().Changed
 	switch {
 	case o.replace && o.to == "" && !changed("save-list") && !changed("remember"):
-		return misuse("--replace only goes with --to, --save-list or --remember")
+		return usage.MisuseOf("replace", "--replace only goes with --to, --save-list or --remember")
 	case o.to != "" && o.page == alwaysWord:
-		return misuse("--to and --page always contradict each other: the answer goes to the file or to the screen")
+		return usage.MisuseOf("to", "--to and --page always contradict each other: the answer goes to the file or to the screen")
 	case !slices.Contains(whenWords, o.page):
-		return misuse("--page can be auto, always or never, not %q", o.page)
+		return usage.MisuseOf("page", "--page can be auto, always or never, not %q", o.page)
 	}
 	if !form.ForPeople() {
 		for _, name := range []string{"units", "times"} {
 			if changed(name) {
-				return misuse("--%s is for tables: %s always has sizes in bytes and times in UTC", name, o.format)
+				return usage.Misuse("--%s is for tables: %s always has sizes in bytes and times in UTC", name, o.format)
 			}
 		}
 	}
@@ -336,7 +338,7 @@ func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 	}
 	if o.saveList != "" {
 		if filepath.Clean(o.saveList) == filepath.Clean(r.to) {
-			return misuse("--save-list and --to contradict each other: both go to %s", typeset.Escaped(r.to))
+			return usage.MisuseOf("save-list", "--save-list and --to contradict each other: both go to %s", typeset.Escaped(r.to))
 		}
 		r.keeping = &keeping{file: o.saveList}
 	}
@@ -348,18 +350,18 @@ func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 			if n == 0 && err == nil && cmd.Flags().Lookup("self") != nil {
 				hint = "; --self shows the folder itself"
 			}
-			return misuse("--depth takes a number from 1 on, or all, not %q%s", o.depth, hint)
+			return usage.MisuseOf("depth", "--depth takes a number from 1 on, or all, not %q%s", o.depth, hint)
 		}
 		r.request.Depth = n
 	}
 	hidden, err := source.ParseHidden(o.hidden)
 	if err != nil {
-		return misuse("--hidden %w", err)
+		return usage.MisuseOf("hidden", "--hidden %w", err)
 	}
 	r.request.Hidden = hidden
 	r.request.Follow, r.request.SameDisk = o.follow, o.sameDisk
 	if r.request.Skip, err = source.Skipper(o.skip, o.matchCase); err != nil {
-		return misuse("--skip: %w", err)
+		return usage.MisuseOf("skip", "--skip: %w", err)
 	}
 	return nil
 }
@@ -367,7 +369,7 @@ func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 // readColumns reads which fields of entries are to be shown.
 func (r *reading) readColumns(words string) (err error) {
 	if r.fields, err = parseColumns(words, r.form); err != nil {
-		return misuse("--columns: %w", err)
+		return usage.MisuseOf("columns", "--columns: %w", err)
 	}
 	for _, f := range r.fields {
 		r.request.Facts |= f.Needs
@@ -376,27 +378,27 @@ func (r *reading) readColumns(words string) (err error) {
 }
 
 func (p *Program) readView(r *reading, o *showingOptions) (err error) {
-	v := &report.View{View: &render.View{Zone: p.zone(), Plain: o.quiet}}
+	v := &report.View{View: &render.View{Zone: p.Zone(), Plain: o.quiet}}
 	r.view = v
 	if o.units != "" {
 		if v.Units, err = units.ParseSizes(o.units); err != nil {
-			return misuse("--%w", err)
+			return usage.MisuseOf("units", "--%w", err)
 		}
 	}
 	if o.times != "" {
 		if v.Times, err = units.ParseTimes(o.times); err != nil {
-			return misuse("--%w", err)
+			return usage.MisuseOf("times", "--%w", err)
 		}
 	}
 	asOf := time.Now()
 	if o.asOf != "" {
 		if asOf, err = condition.ParseMoment(o.asOf, asOf, v.Zone); err != nil {
-			return misuse("--as-of: %w", err)
+			return usage.MisuseOf("as-of", "--as-of: %w", err)
 		}
 	}
 	v.Context = &entry.Context{AsOf: asOf, Accounts: account.New()}
 
-	width, _, onScreen := p.screen()
+	width, _, onScreen := p.Screen()
 	onScreen = onScreen && o.to == ""
 	if onScreen {
 		v.Width, v.Escape = width, true
@@ -414,7 +416,7 @@ func (p *Program) readView(r *reading, o *showingOptions) (err error) {
 		}
 	case neverWord:
 	default:
-		return misuse("--colour can be auto, always or never, not %q", colour)
+		return usage.MisuseOf("colour", "--colour can be auto, always or never, not %q", colour)
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/outline"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -30,7 +31,7 @@ to it; their sizes are still of everything in them.`,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if !slices.Contains(render.Names(outlineFormats), o.format) {
-				return misuse("--as: an outline can be table, json, markdown or html, not %s", o.format)
+				return usage.MisuseOf("as", "--as: an outline can be table, json, markdown or html, not %s", o.format)
 			}
 			return p.outline(cmd, &o, foldersOnly, args)
 		},
@@ -63,7 +64,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 		return err
 	}
 	if r.order.AsIs {
-		return misuse("--order none has no meaning in an outline: its totals are known only at the end")
+		return usage.MisuseOf("order", "--order none has no meaning in an outline: its totals are known only at the end")
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
@@ -111,47 +112,17 @@ func (p *Program) noFolder(r *reading, s source.Source) error {
 	place := s.Place()
 	given := typeset.Escaped(place.Given)
 	if place.List {
-		return repaired(misuse("%s is a list, and this is about one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
+		return usage.Repaired(usage.Misuse("%s is a list, and this is about one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
 	}
-	err := misuse("%s is one file, and this is about a folder", given)
+	err := usage.Misuse("%s is one file, and this is about a folder", given)
 	if !place.Kept && r.program == nil {
 		folder, name := filepath.Split(place.Given)
 		if folder = strings.TrimSuffix(folder, "/"); folder == "" {
 			folder = "."
 		}
-		err = repaired(err, append(p.instead(place.Given, folder), whereWord, "name", "is", name))
+		err = usage.Repaired(err, append(p.args.Instead(place.Given, folder), usage.Where, "name", "is", name))
 	}
-	return repaired(err, []string{"inspect", place.Given}, []string{"history", place.Given})
-}
-
-// withOnly are command lines with only one of the places, for each of the first two.
-func (p *Program) withOnly(places []string) (lines [][]string) {
-	for i := range places[:min(2, len(places))] {
-		lines = append(lines, p.without(slices.Delete(slices.Clone(places), i, i+1)))
-	}
-	return lines
-}
-
-// without is the command line without some of its words; nil if one of them is not there.
-func (p *Program) without(words []string) []string {
-	line := slices.Clone(p.args)
-	for _, word := range words {
-		at := slices.Index(line, word)
-		if at < 0 {
-			return nil
-		}
-		line = slices.Delete(line, at, at+1)
-	}
-	return line
-}
-
-// withoutCondition is the command line without its condition.
-func (p *Program) withoutCondition() []string {
-	at := slices.Index(p.args, whereWord)
-	if at < 0 {
-		return nil
-	}
-	return p.args[:at]
+	return usage.Repaired(err, []string{"inspect", place.Given}, []string{"history", place.Given})
 }
 
 // distinct leaves places out that are asked about twice, for commands whose answer is of all of them
@@ -178,10 +149,10 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 	for i, one := range asked {
 		given := one.given
 		if given == "" {
-			return nil, nil, misuse("a place cannot be empty; the current folder is .")
+			return nil, nil, usage.Misuse("a place cannot be empty; the current folder is .")
 		}
 		s, err := p.openPlace(ctx, r, one, i)
-		var f *failure
+		var f *usage.Failure
 		if errors.As(err, &f) {
 			return nil, nil, err
 		}
@@ -205,8 +176,8 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string) (so
 	if err := r.tellWithout(len(sources) + len(problems)); err != nil {
 		return nil, nil, err
 	}
-	if len(sources) == 0 || p.withoutWhere(args) != nil {
-		return nil, nil, p.missingPlaces(args, missing)
+	if len(sources) == 0 || p.args.WithoutWhere(args) != nil {
+		return nil, nil, p.args.MissingPlaces(args, missing)
 	}
 	return sources, problems, nil
 }
@@ -218,27 +189,24 @@ func (p *Program) openPlace(ctx context.Context, r *reading, one asked, index in
 	if one.record != nil {
 		return p.openFound(ctx, r, one, index)
 	}
-	if list, is := strings.CutPrefix(given, listMark); is {
+	if list, is := strings.CutPrefix(given, usage.ListMark); is {
 		spareMemory() // each path is a place of its own
 		return live.OpenList(list, given, index)
 	}
-	if words, is := strings.CutPrefix(given, recordMark); is {
+	if words, is := strings.CutPrefix(given, usage.RecordMark); is {
 		return p.openRecord(ctx, r, words, given, index)
 	}
 	return live.Open(given, index)
 }
 
-// listMark stands before the file of a list of paths.
-const listMark = "@@"
-
 // honours returns an error if an option was written that says nothing about a place:
 // it would be ignored.
 func (r *reading) honours(s source.Source) error {
 	if r.hosts.given && s.Place().Record == nil {
-		return misuse("--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", typeset.Escaped(s.Place().Given))
+		return usage.MisuseOf("host", "--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", typeset.Escaped(s.Place().Given))
 	}
 	if of := s.Place().Record; of != nil && r.keeping != nil && of.Host != thisHost() {
-		return misuse("--save-list keeps paths for this machine, and %s is of %s; --to saves the answer", typeset.Escaped(s.Place().Given), typeset.Escaped(of.Host))
+		return usage.MisuseOf("save-list", "--save-list keeps paths for this machine, and %s is of %s; --to saves the answer", typeset.Escaped(s.Place().Given), typeset.Escaped(of.Host))
 	}
 	if r.written == nil {
 		return nil
@@ -252,14 +220,11 @@ func (r *reading) honours(s source.Source) error {
 		can    bool
 	}{{"depth", can.Below}, {"hidden", can.Below}, {"skip", can.Below}, {"follow", can.Follow}, {"same-disk", can.SameDisk}} {
 		if !one.can && r.written(one.option) {
-			return misuse("--%s: %s %w", one.option, typeset.Escaped(s.Place().Given), can.Limits)
+			return usage.MisuseOf(one.option, "--%s: %s %w", one.option, typeset.Escaped(s.Place().Given), can.Limits)
 		}
 	}
 	return nil
 }
-
-// recordMark stands before the label or the number of a record.
-const recordMark = "@"
 
 // openRecord opens a record as a place.
 func (p *Program) openRecord(ctx context.Context, r *reading, words, given string, index int) (source.Source, error) {
@@ -321,7 +286,7 @@ func (p *Program) openFound(ctx context.Context, r *reading, one asked, index in
 	case errors.Is(err, ledger.ErrDamaged) && one.among, errors.Is(err, replay.ErrNotRead) && one.among:
 		return nil, err
 	case errors.Is(err, replay.ErrNoEntry) || errors.Is(err, replay.ErrNotRead):
-		return nil, misuse("%s: %w", typeset.Escaped(one.given), err)
+		return nil, usage.Misuse("%s: %w", typeset.Escaped(one.given), err)
 	}
 	return nil, ledgerTrouble(p.ledgerPath, err)
 }
@@ -355,11 +320,11 @@ func hasRecord(sources []source.Source) bool {
 func (p *Program) nowOnly(sources []source.Source) error {
 	for _, s := range sources {
 		if place := s.Place(); place.Kept {
-			err := misuse("%s is a record, and this command is only for what is there now", typeset.Escaped(place.Given))
+			err := usage.Misuse("%s is a record, and this command is only for what is there now", typeset.Escaped(place.Given))
 			if place.Record.Host != thisHost() {
 				return err
 			}
-			return repaired(err, p.instead(place.Given, place.Full))
+			return usage.Repaired(err, p.args.Instead(place.Given, place.Full))
 		}
 	}
 	return nil
@@ -373,11 +338,11 @@ func thereNow(recorded *replay.Source, index int) (source.Source, error) {
 		return nil, err
 	}
 	if r.Host != host {
-		return nil, misuse("%s was recorded on %s, and this is %s; name the place to compare it with", given, typeset.Escaped(r.Host), typeset.Escaped(host))
+		return nil, usage.Misuse("%s was recorded on %s, and this is %s; name the place to compare it with", given, typeset.Escaped(r.Host), typeset.Escaped(host))
 	}
 	now, err := live.Open(recorded.Place().Full, index)
 	if err != nil {
-		return nil, misuse("%s, which is %s, is not there now: %w", typeset.Escaped(recorded.Place().Full), given, posix.Reason(err))
+		return nil, usage.Misuse("%s, which is %s, is not there now: %w", typeset.Escaped(recorded.Place().Full), given, posix.Reason(err))
 	}
 	return now, nil
 }

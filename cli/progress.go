@@ -1,66 +1,23 @@
 package cli
 
 import (
-	"sync"
 	"time"
 
+	"frankledger/cli/session"
 	"frankledger/core/source"
-	"frankledger/output"
 	"frankledger/render"
-	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
-
-// patience is how long nothing is said about a reading that goes on.
-const patience = 500 * time.Millisecond
-
-// refresh is how often the line is written anew.
-const refresh = 200 * time.Millisecond
 
 // progress shows on the standard error how far a reading has come, if that is
 // a terminal and the rows are not running over it. The function it returns
 // takes it away again without a trace; it may be called more than once.
 func (p *Program) progress(r *reading, progress *source.Progress) (done func()) {
-	streaming := r.order.AsIs && isTerminal(p.Out)
+	streaming := r.order.AsIs && session.IsTerminal(p.Out)
 	if streaming {
 		return func() {}
 	}
-	return p.progressOf(r, func(since time.Duration) string { return progressLine(r.view.View, progress, since) })
-}
-
-// progressOf shows on the standard error a line that tells how far something has
-// come, if that is a terminal, once it has taken a while.
-func (p *Program) progressOf(r *reading, line func(since time.Duration) string) (done func()) {
-	if r.quiet || !isTerminal(p.Err) {
-		return func() {}
-	}
-	var status *output.Status
-	var mu sync.Mutex
-	over := false
-	begun := time.Now()
-	timer := time.AfterFunc(patience, func() {
-		mu.Lock()
-		defer mu.Unlock()
-		if over {
-			return
-		}
-		status = output.NewStatus(p.Err, refresh, func() string {
-			width, _ := sizeOf(p.Err)
-			return typeset.Truncate(line(time.Since(begun)), width-1, "…")
-		})
-		p.shown.Store(status)
-	})
-	return func() {
-		timer.Stop()
-		mu.Lock()
-		defer mu.Unlock()
-		over = true
-		if status != nil {
-			p.shown.Store(nil)
-			status.Remove()
-			status = nil
-		}
-	}
+	return p.ProgressOf(r.quiet, func(since time.Duration) string { return progressLine(r.view.View, progress, since) })
 }
 
 // actLine tells how far acting has come.

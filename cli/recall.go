@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
@@ -31,13 +32,13 @@ file they are in.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeSearches,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			names, words, narrowed := splitWhere(args)
+			names, words, narrowed := usage.SplitWhere(args)
 			if len(names) > 1 || len(names) == 0 && narrowed {
 				return p.notOneSearch(args)
 			}
 			path, err := config.SearchesFile()
 			if err != nil {
-				return misuse("%w", err)
+				return usage.Misuse("%w", err)
 			}
 			searches, err := config.Searches(path)
 			if err != nil {
@@ -45,7 +46,7 @@ file they are in.`,
 			}
 			if len(names) == 0 {
 				if forget {
-					return misuse("--forget needs the NAME of a search")
+					return usage.MisuseOf("forget", "--forget needs the NAME of a search")
 				}
 				return p.listSearches(path, searches)
 			}
@@ -54,9 +55,9 @@ file they are in.`,
 			case !known:
 				near := text.Nearest(names[0], slices.Sorted(maps.Keys(searches)))
 				if near == "" {
-					return misuse("no search is remembered as %q; frank recall lists them", names[0])
+					return usage.Misuse("no search is remembered as %q; frank recall lists them", names[0])
 				}
-				return repaired(misuse("no search is remembered as %q; did you mean %s?", names[0], near), p.instead(names[0], near))
+				return usage.Repaired(usage.Misuse("no search is remembered as %q; did you mean %s?", names[0], near), p.args.Instead(names[0], near))
 			case forget:
 				return p.forget(path, names[0])
 			}
@@ -80,10 +81,10 @@ file they are in.`,
 // notOneSearch says that a search has one name, and that what narrows it stands after
 // where.
 func (p *Program) notOneSearch(args []string) error {
-	err := misuse("name one search; what narrows it stands after where")
-	if len(args) > 1 && args[1] != whereWord {
+	err := usage.Misuse("name one search; what narrows it stands after where")
+	if len(args) > 1 && args[1] != usage.Where {
 		if _, wrong := condition.Parse(args[1:]); wrong == nil {
-			return repaired(err, p.instead(args[1], whereWord, args[1]))
+			return usage.Repaired(err, p.args.Instead(args[1], usage.Where, args[1]))
 		}
 	}
 	return err
@@ -96,7 +97,7 @@ func (p *Program) forget(path, name string) error {
 		return nil
 	})
 	if err == nil {
-		_, err = fmt.Fprintf(p.out(), "%s is forgotten\n", typeset.Escaped(name))
+		_, err = fmt.Fprintf(p.Output(), "%s is forgotten\n", typeset.Escaped(name))
 	}
 	return err
 }
@@ -115,18 +116,18 @@ func (p *Program) rerun(cmd *cobra.Command, o *searchOptions, search config.Sear
 			return fmt.Errorf("%s, option %s: %w", file, option, err)
 		}
 	}
-	return p.search(cmd, o, slices.Concat(search.Places, []string{whereWord, search.Where}))
+	return p.search(cmd, o, slices.Concat(search.Places, []string{usage.Where, search.Where}))
 }
 
 // remember keeps a search, and says so.
 func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, places []string, where string) error {
 	name := o.name
 	if strings.HasPrefix(name, "-") || name == "" {
-		return misuse("--remember: %q cannot be a name", name)
+		return usage.MisuseOf("remember", "--remember: %q cannot be a name", name)
 	}
 	path, err := config.SearchesFile()
 	if err != nil {
-		return misuse("--remember: %w", err)
+		return usage.MisuseOf("remember", "--remember: %w", err)
 	}
 	if len(places) == 0 {
 		places = []string{"."}
@@ -134,9 +135,9 @@ func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, p
 	search := config.Search{Where: where}
 	for _, place := range places {
 		mark := ""
-		if list, is := strings.CutPrefix(place, listMark); is {
-			mark, place = listMark, list
-		} else if strings.HasPrefix(place, recordMark) {
+		if list, is := strings.CutPrefix(place, usage.ListMark); is {
+			mark, place = usage.ListMark, list
+		} else if strings.HasPrefix(place, usage.RecordMark) {
 			search.Places = append(search.Places, place)
 			continue
 		}
@@ -163,14 +164,14 @@ func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, p
 	})
 	err = config.ChangeSearches(path, func(searches map[string]config.Search) error {
 		if was, taken := searches[name]; taken && !replace && !reflect.DeepEqual(was, search) {
-			err := misuse("--remember: %s is a search already, for %s; --replace replaces it", typeset.Escaped(name), typeset.Escaped(was.Where))
-			return repaired(err, append(slices.Clip(p.args), "--replace"))
+			err := usage.MisuseOf("remember", "--remember: %s is a search already, for %s; --replace replaces it", typeset.Escaped(name), typeset.Escaped(was.Where))
+			return usage.Repaired(err, append(slices.Clip(p.args), "--replace"))
 		}
 		searches[name] = search
 		return nil
 	})
 	if err == nil {
-		p.say("remembered as %s: %s where %s", typeset.Escaped(name), typeset.Escaped(strings.Join(search.Places, " ")), typeset.Escaped(where))
+		p.Say("remembered as %s: %s where %s", typeset.Escaped(name), typeset.Escaped(strings.Join(search.Places, " ")), typeset.Escaped(where))
 	}
 	return err
 }
@@ -192,7 +193,7 @@ func (p *Program) listSearches(path string, searches map[string]config.Search) e
 	if len(searches) == 0 {
 		b.WriteString("  no searches are remembered; frank search … --remember NAME keeps one\n")
 	}
-	_, err := p.out().Write([]byte(b.String()))
+	_, err := p.Output().Write([]byte(b.String()))
 	return err
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/compare"
 	"frankledger/core/condition"
@@ -68,10 +69,10 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 			}
 			// What is below could not be found again in the record.
 			if o.reading.follow || o.reading.hidden == "only" {
-				return misuse("a record is of everything in a folder: it cannot be combined with --follow or --hidden only")
+				return usage.Misuse("a record is of everything in a folder: it cannot be combined with --follow or --hidden only")
 			}
-			if _, condition, _ := splitWhere(args); o.quick && (o.recheck || len(condition) > 0 || o.reading.hidden != hiddenWords[0]) {
-				return misuse("--quick takes over what the record before has of folders that look unchanged: it cannot be combined with --recheck, --hidden or a condition")
+			if _, condition, _ := usage.SplitWhere(args); o.quick && (o.recheck || len(condition) > 0 || o.reading.hidden != hiddenWords[0]) {
+				return usage.MisuseOf("quick", "--quick takes over what the record before has of folders that look unchanged: it cannot be combined with --recheck, --hidden or a condition")
 			}
 			return p.record(cmd, &o, args)
 		},
@@ -108,7 +109,7 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 // labelTaken says which place a label stands for, if that is what is wrong.
 func (p *Program) labelTaken(label, path string, err error) error {
 	if errors.Is(err, ledger.ErrLabelTaken) {
-		return misuse("--label %s: %s; choose another, or --move-label", label, typeset.Escaped(err.Error()))
+		return usage.MisuseOf("label", "--label %s: %s; choose another, or --move-label", label, typeset.Escaped(err.Error()))
 	}
 	return ledgerTrouble(path, err)
 }
@@ -120,11 +121,11 @@ func (p *Program) checkLabel(cmd *cobra.Command, o *recordOptions, args []string
 		return nil
 	}
 	if cmd.Flags().Changed("label") {
-		return misuse("--label: %w", err)
+		return usage.MisuseOf("label", "--label: %w", err)
 	}
-	err = misuse("say under which label to keep the record: --label and a word")
+	err = usage.Misuse("say under which label to keep the record: --label and a word")
 	place := "."
-	if places, _, _ := splitWhere(args); len(places) > 0 {
+	if places, _, _ := usage.SplitWhere(args); len(places) > 0 {
 		place = places[0]
 	}
 	full, failed := filepath.Abs(place)
@@ -132,7 +133,7 @@ func (p *Program) checkLabel(cmd *cobra.Command, o *recordOptions, args []string
 	if failed != nil || ledger.CheckLabel(label) != nil {
 		label = "weekly"
 	}
-	return repaired(err, slices.Concat(p.args, []string{"--label", label}))
+	return usage.Repaired(err, slices.Concat(p.args, []string{"--label", label}))
 }
 
 // limit reads how much is read again; nil for all.
@@ -141,20 +142,20 @@ func (o *recordOptions) limit() (*recording.Limit, error) {
 		return nil, nil
 	}
 	if !o.recheck {
-		return nil, misuse("--for and --share are about --recheck")
+		return nil, usage.MisuseOf("for", "--for and --share are about --recheck")
 	}
 	limit := &recording.Limit{}
 	if o.recheckFor != "" {
 		now := time.Now()
 		since, err := condition.ParseMoment(o.recheckFor+" ago", now, time.UTC)
 		if limit.For = now.Sub(since); err != nil || limit.For <= 0 {
-			return nil, misuse("--for: a length of time is wanted, such as '20 minutes', not %q", o.recheckFor)
+			return nil, usage.MisuseOf("for", "--for: a length of time is wanted, such as '20 minutes', not %q", o.recheckFor)
 		}
 	}
 	if o.share != "" {
 		percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(o.share, "%")), 64)
 		if err != nil || !(percent > 0 && percent <= 100) {
-			return nil, misuse("--share: a part from 0 to 100 is wanted, such as 5%%, not %q", o.share)
+			return nil, usage.MisuseOf("share", "--share: a part from 0 to 100 is wanted, such as 5%%, not %q", o.share)
 		}
 		limit.Share = percent / 100
 	}
@@ -176,8 +177,8 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		return err
 	}
 	if len(sources) != 1 || len(summary.Report.Problems) > 0 {
-		places, _, _ := splitWhere(args)
-		return repaired(misuse("name one folder; each place has records of its own"), p.withOnly(places)...)
+		places, _, _ := usage.SplitWhere(args)
+		return usage.Repaired(usage.Misuse("name one folder; each place has records of its own"), p.args.WithOnly(places)...)
 	}
 	place := sources[0].Place()
 	record := ledger.Record{Label: o.label, Place: place.Full, Note: o.note, Terms: r.terms(&o.reading, args)}
@@ -218,12 +219,12 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 				return ledgerTrouble(path, err)
 			}
 			if record.Algorithm == "" {
-				return misuse("--recheck: no record of this place has digests yet; --checksum sha256 adds them")
+				return usage.MisuseOf("recheck", "--recheck: no record of this place has digests yet; --checksum sha256 adds them")
 			}
 		}
 		algorithm, err := entry.LookupAlgorithm(record.Algorithm)
 		if err != nil {
-			return misuse("--checksum: %w", err)
+			return usage.MisuseOf("checksum", "--checksum: %w", err)
 		}
 		record.Algorithm, options.Fact, options.Pool = algorithm.Name, algorithm.Fact, digest.NewPool(live.Files{}, progress)
 	}
@@ -244,7 +245,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		done := p.progress(r, progress)
 		defer done()
-		defer p.writing("recording " + typeset.Escaped(place.Given))()
+		defer p.Writing("recording " + typeset.Escaped(place.Given))()
 		written, changes, err := recording.Write(ctx, l, record, snapshot, summary.Report, options)
 		if err != nil {
 			return p.labelTaken(o.label, path, err)
@@ -260,13 +261,13 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		unexplained = len(changes.Unexplained) > 0
 		for _, way := range changes.Unexplained {
-			p.say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(place.Given, way)))
+			p.Say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(place.Given, way)))
 		}
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err
 	})
-	var f *failure
-	if o.send != "" && (err == nil || errors.As(err, &f) && f.status == statusIncomplete) {
+	var f *usage.Failure
+	if o.send != "" && (err == nil || errors.As(err, &f) && f.Status == usage.StatusIncomplete) {
 		if failed := p.sendRecorded(ctx, o); failed != nil {
 			return failed
 		}
@@ -281,7 +282,7 @@ func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, w
 	}
 	var places []source.Source
 	for i, record := range []ledger.Record{*c.Before, written} {
-		s, err := replay.SourceOf(ctx, l, record, "", recordMark+strconv.FormatInt(record.Number, 10), i)
+		s, err := replay.SourceOf(ctx, l, record, "", usage.RecordMark+strconv.FormatInt(record.Number, 10), i)
 		if err != nil {
 			return err
 		}
@@ -310,11 +311,11 @@ func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
 	sent, err := p.send(ctx, l, o.send, []string{o.label})
 	switch {
 	case errors.Is(err, ledger.ErrNoServer):
-		p.say("frank: recorded, and not sent: %s", err)
-		p.say("%s", commandLine([]string{"ledger", "send", recordMark + o.label, "--to", o.send}))
+		p.Say("frank: recorded, and not sent: %s", err)
+		p.Say("%s", usage.CommandLine([]string{"ledger", "send", usage.RecordMark + o.label, "--to", o.send}))
 		return nil
 	case err == nil && !o.reading.quiet:
-		fmt.Fprintf(p.out(), "%s sent to %s\n", units.Count(sent.sent, "record", "records"), shownLedger(o.send))
+		fmt.Fprintf(p.Output(), "%s sent to %s\n", units.Count(sent.sent, "record", "records"), shownLedger(o.send))
 	}
 	return err
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"time"
 
+	"frankledger/cli/usage"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
@@ -28,7 +29,7 @@ func algorithmFor(words string, chosen bool, sources []source.Source) string {
 
 // terms are what chooses the entries of a record.
 func (r *reading) terms(o *readingOptions, args []string) ledger.Terms {
-	_, condition, _ := splitWhere(args)
+	_, condition, _ := usage.SplitWhere(args)
 	terms := ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: r.matchCase, Where: condition}
 	if len(condition) > 0 && r.written("as-of") {
 		terms.AsOf = r.view.Context.AsOf.UTC().Format(time.RFC3339Nano)

@@ -9,45 +9,34 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
+	"frankledger/cli/session"
+	"frankledger/cli/suggest"
+	"frankledger/cli/usage"
 	"frankledger/core/condition"
-	"frankledger/core/ledger"
-	"frankledger/render/typeset"
+	"frankledger/core/text"
 )
-
-// repaired gives a misuse command lines that were likely meant, as words without the name
-// of the program.
-func repaired(err error, lines ...[]string) error {
-	var f *failure
-	if errors.As(err, &f) {
-		for _, line := range lines {
-			if line != nil && !slices.ContainsFunc(f.repairs, func(other []string) bool { return slices.Equal(other, line) }) {
-				f.repairs = append(f.repairs, line)
-			}
-		}
-	}
-	return err
-}
 
 // offer shows the command lines that were likely meant by a wrong one, or where to read
 // how it is written.
-func (p *Program) offer(command *cobra.Command, f *failure) {
+func (p *Program) offer(command *cobra.Command, f *usage.Failure) {
 	if p.trying {
 		return
 	}
-	if len(f.repairs) == 0 {
-		f.repairs = append(p.otherValues(command, f.err), p.otherFiles(command, f.err)...)
+	if len(f.Repairs) == 0 {
+		f.Repairs = append(p.args.OtherValues(command, f.Option), p.args.OtherFiles(func() []string { return recordLabels(command) }, f.Err)...)
 	}
-	f.repairs = slices.DeleteFunc(f.repairs, func(line []string) bool { return !p.sound(line) })
-	for _, line := range f.repairs {
-		p.say("%s", commandLine(line))
+	f.Repairs = slices.DeleteFunc(f.Repairs, func(line []string) bool { return !p.sound(line) })
+	for _, line := range f.Repairs {
+		p.Say("%s", usage.CommandLine(line))
 	}
-	if len(f.repairs) == 0 && !errors.Is(f.err, fs.ErrNotExist) { // there is nothing to read about a file that is not there
+	if len(f.Repairs) == 0 && !errors.Is(f.Err, fs.ErrNotExist) { // there is nothing to read about a file that is not there
 		help := helpFor(command)
-		if f.topic != "" {
-			help = "frank help " + f.topic
+		if f.Topic != "" {
+			help = "frank help " + f.Topic
 		}
-		p.say("  see %s", help)
+		p.Say("  see %s", help)
 	}
 }
 
@@ -57,12 +46,12 @@ var onlyReading = []string{"list", "search", "weigh", "tally", "outline", "inspe
 // sound reports whether a command line is understood. Of a command that only reads, it goes as far as where
 // that would begin.
 func (p *Program) sound(line []string) bool {
-	another := &Program{Out: io.Discard, Err: io.Discard, args: line, trying: true}
+	another := &Program{Session: session.Session{Out: io.Discard, Err: io.Discard}, args: line, trying: true}
 	cmd, rest, err := another.rootFor(line).Find(line)
 	if err != nil || cmd.ParseFlags(rest) != nil {
 		return false
 	}
-	if _, words, has := splitWhere(cmd.Flags().Args()); has && len(words) > 0 {
+	if _, words, has := usage.SplitWhere(cmd.Flags().Args()); has && len(words) > 0 {
 		if _, err := condition.Parse(words); err != nil {
 			return false
 		}
@@ -73,55 +62,77 @@ func (p *Program) sound(line []string) bool {
 	}
 	ctx, stop := context.WithTimeout(context.Background(), longestTab)
 	defer stop()
-	another = &Program{Out: io.Discard, Err: io.Discard, args: line, trying: true}
+	another = &Program{Session: session.Session{Out: io.Discard, Err: io.Discard}, args: line, trying: true}
 	root := another.rootFor(line)
 	root.SetArgs(line)
 	err = root.ExecuteContext(ctx)
 	for _, c := range another.toClose {
 		c.Close()
 	}
-	var f *failure
-	return !errors.As(err, &f) || f.status != statusUsage
+	var f *usage.Failure
+	return !errors.As(err, &f) || f.Status != usage.StatusUsage
 }
 
-// instead is the command line with other words in the place of one of its own; nil if that
-// is not one of them.
-func (p *Program) instead(word string, with ...string) []string {
-	at := slices.Index(p.args, word)
-	if at < 0 {
-		return nil
+// flagError says what is wrong with an option, and what was likely meant.
+func (p *Program) flagError(cmd *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	var required *pflag.ValueRequiredError
+	var invalid *pflag.InvalidValueError
+	switch {
+	case errors.As(err, &unknown):
+		return p.unknownOption(cmd, unknown)
+	case errors.As(err, &required):
+		value, _ := pflag.UnquoteUsage(required.GetFlag())
+		return usage.Misuse("--%s needs a value: --%s %s", required.GetFlag().Name, required.GetFlag().Name, value)
+	case errors.As(err, &invalid):
+		return p.args.InvalidValue(invalid)
 	}
-	return slices.Concat(p.args[:at], with, p.args[at+1:])
+	return usage.Misuse("%w", err)
 }
 
-// commandLine writes a command line as a person would paste it.
-func commandLine(args []string) string {
-	line := "frank"
-	for _, arg := range args {
-		line += " " + typeset.ShellQuoted(ledger.Shown(arg))
+// unknownOption says that there is no such option.
+func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError) error {
+	name, dashes := unknown.GetSpecifiedName(), "--"
+	if unknown.GetSpecifiedShortnames() != "" {
+		dashes = "-"
 	}
-	return line
-}
-
-// withCondition is the command line with another condition.
-func (p *Program) withCondition(words []string) []string {
-	at := slices.Index(p.args, whereWord)
-	if at < 0 {
-		return nil
-	}
-	if len(words) == 1 && !strings.ContainsAny(words[0], "'\"()") { // it needs no quotes of its own
-		words = strings.Fields(words[0])
-	}
-	line := slices.Concat(p.args[:at+1], words)
-	// Options may stand among the words of the condition: they go to the end.
-	for i := at + 1; i < len(p.args); i++ {
-		if strings.HasPrefix(p.args[i], "-") && !slices.Contains(words, p.args[i]) {
-			line = append(line, p.args[i])
-			if i+1 < len(p.args) && !strings.Contains(p.args[i], "=") && !slices.Contains(words, p.args[i+1]) && !strings.HasPrefix(p.args[i+1], "-") {
-				line = append(line, p.args[i+1])
-				i++
+	if !cmd.Runnable() || cmd == cmd.Root() { // it is the option of another command, whose name is wrong
+		for _, word := range p.args[strings.Count(cmd.CommandPath(), " "):] {
+			if !strings.HasPrefix(word, "-") {
+				return p.unknownCommand(cmd, word)
 			}
 		}
 	}
-	return line
+	if word := p.args.LongWithOneDash(name); dashes == "-" && word != "" {
+		dashes, name = "-", word
+		if cmd.Flags().Lookup(word) != nil {
+			at, _, _ := p.args.OptionAt("-" + word)
+			return usage.Repaired(usage.Misuse("an option of a word has two dashes: --%s", word), p.args.Spliced(at, 1, []string{"-" + p.args[at]}))
+		}
+	}
+	what := usage.Misuse("there is no option %s%s", dashes, name)
+	long := name
+	if dashes == "-" && len(name) == 1 {
+		long = strings.Join(suggest.OtherLetters()[name], " ")
+		if other := suggest.OurLetters[name]; other != "" {
+			return usage.Repaired(usage.Misuse("%s has no --%s", cmd.CommandPath(), other), p.args.WithoutLetter(name, other))
+		}
+	}
+	if line := p.args.OtherOption(cmd, dashes, name, long); line != nil {
+		return usage.Repaired(what, line)
+	}
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+	if near := text.Nearest(name, names); near != "" && dashes == "--" {
+		at, value, has := p.args.OptionAt(dashes + name)
+		with := []string{"--" + near}
+		if has {
+			with[0] += "=" + value
+		}
+		return usage.Repaired(usage.Misuse("there is no option %s%s; did you mean --%s?", dashes, name, near), p.args.Spliced(at, 1, with))
+	}
+	if cmd.ValidArgsFunction != nil && dashes == "-" { // it takes places and conditions
+		return usage.Misuse("there is no option %s%s; write a place or value that starts with a dash after -- : %s -- …", dashes, name, cmd.CommandPath())
+	}
+	return what
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/usage"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
 	"frankledger/core/entry"
@@ -77,7 +78,7 @@ not what their names say.`,
 func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) error {
 	by := slices.Index(measures, o.by)
 	if by < 0 {
-		return misuse("--by can be size, disk or files, not %q", o.by)
+		return usage.MisuseOf("by", "--by can be size, disk or files, not %q", o.by)
 	}
 	o.reading.depth = allWord
 	r, err := p.reading(cmd, &o.reading)
@@ -93,7 +94,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	}
 	sources = r.distinct(sources, summary)
 	if o.copies && hasRecord(sources) {
-		return misuse("--copies reads the content of files that are there now, and a record has none; frank duplicates finds copies in records with digests")
+		return usage.MisuseOf("copies", "--copies reads the content of files that are there now, and a record has none; frank duplicates finds copies in records with digests")
 	}
 	options := inventory.Options{Context: r.view.Context, By: sums.Measure(by), First: r.first, Folders: 12, Content: o.copies}
 	options.Copies = duplicates.Options{Algorithm: entry.Algorithms[0]}
@@ -116,7 +117,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
 		summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere = a.Sum, true, true, &a.Elsewhere
-		page := &inventorypage.Report{View: r.view, Answer: a, By: sums.Measure(by), Command: p.commandsOf(cmd, r, args), Made: commandLine(p.args)}
+		page := &inventorypage.Report{View: r.view, Answer: a, By: sums.Measure(by), Command: p.commandsOf(cmd, r, args), Made: usage.CommandLine(p.args)}
 		_, err = w.Write(page.Page(summary))
 		return err
 	})
@@ -174,7 +175,7 @@ func (p *Program) commandsOf(cmd *cobra.Command, r *reading, args []string) func
 	return func(words []string, where string, places ...string) string {
 		line := words[:1:1]
 		if words[0] == "ledger" {
-			return commandLine(slices.Concat(words, ledgerOnly))
+			return usage.CommandLine(slices.Concat(words, ledgerOnly))
 		}
 		if places == nil {
 			places = all
@@ -182,12 +183,12 @@ func (p *Program) commandsOf(cmd *cobra.Command, r *reading, args []string) func
 		line = slices.Concat(line, places, words[1:], looking, ledgerOnly)
 		switch {
 		case r.condition != nil && where != "":
-			line = append(line, whereWord, "("+r.condition.String()+") and "+where)
+			line = append(line, usage.Where, "("+r.condition.String()+") and "+where)
 		case r.condition != nil:
-			line = append(line, whereWord, r.condition.String())
+			line = append(line, usage.Where, r.condition.String())
 		case where != "":
-			line = append(append(line, whereWord), strings.Fields(where)...)
+			line = append(append(line, usage.Where), strings.Fields(where)...)
 		}
-		return commandLine(line)
+		return usage.CommandLine(line)
 	}
 }

@@ -8,6 +8,8 @@ import (
 	"runtime/debug"
 	"slices"
 
+	"frankledger/cli/session"
+	"frankledger/cli/usage"
 	"frankledger/core/entry"
 	"frankledger/core/listing"
 	"frankledger/core/row"
@@ -29,7 +31,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		r.view.Add(s.Place())
 	}
 	if r.order.AsIs && r.form == render.HTML {
-		return misuse("--order none and --as html contradict each other: a page says first what there is, and then sorts by any column")
+		return usage.MisuseOf("order", "--order none and --as html contradict each other: a page says first what there is, and then sorts by any column")
 	}
 	if totals {
 		r.addsUp(sumsEverything)
@@ -46,7 +48,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}
 	if lists := r.lists(sources); totals && lists > 0 {
 		if lists < len(sources) {
-			return misuse("--totals shows what is on a list with what is in it: ask about the list and about other places one after the other")
+			return usage.MisuseOf("totals", "--totals shows what is on a list with what is in it: ask about the list and about other places one after the other")
 		}
 		sources = r.onlyListed(sources, summary)
 	}
@@ -148,7 +150,7 @@ func (p *Program) answer(r *reading, summary *report.Summary, write func(output.
 		return err
 	}
 	if r.byEnding && !r.quiet {
-		p.say("written to %s as %s", typeset.Escaped(r.to), r.form.Name)
+		p.Say("written to %s as %s", typeset.Escaped(r.to), r.form.Name)
 	}
 	return p.conclude(r, summary)
 }
@@ -164,7 +166,7 @@ func write[R any](p *Program, r *reading, summary *report.Summary, columns []row
 // error. A file is not left half made for a signal.
 func (p *Program) finish(r *reading, destination output.Destination, err error, whole bool) error {
 	if r.to != "" {
-		defer p.writing("writing " + typeset.Escaped(r.to))()
+		defer p.Writing("writing " + typeset.Escaped(r.to))()
 	}
 	if closing := destination.Close(whole); err == nil {
 		err = closing
@@ -180,9 +182,9 @@ func spareMemory() { debug.SetGCPercent(40) }
 // different turns how a check ended into the status for a difference, if it
 // found one. That is an answer also where something else could not be read.
 func different(found bool, err error) error {
-	var f *failure
-	if found && (err == nil || errors.As(err, &f) && f.status == statusIncomplete) {
-		return &failure{status: statusDifferent}
+	var f *usage.Failure
+	if found && (err == nil || errors.As(err, &f) && f.Status == usage.StatusIncomplete) {
+		return &usage.Failure{Status: usage.StatusDifferent}
 	}
 	return err
 }
@@ -191,7 +193,7 @@ func different(found bool, err error) error {
 func (p *Program) toFile(option, file string, replace bool) (output.Destination, error) {
 	d, err := output.ToFile(file, replace)
 	if errors.Is(err, output.ErrExists) {
-		return nil, repaired(misuse("%s: %w", option, err), append(slices.Clip(p.args), "--replace"))
+		return nil, usage.Repaired(usage.Misuse("%s: %w", option, err), append(slices.Clip(p.args), "--replace"))
 	}
 	return d, err
 }
@@ -201,17 +203,16 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 	if r.to != "" {
 		return p.toFile("--to", r.to, r.replace)
 	}
-	_, height, onScreen := p.screen()
+	_, height, onScreen := p.Screen()
 	command := output.PagerCommand(r.config.Text("pager"))
 	switch {
 	case r.page == neverWord || command == "":
 	case r.page == alwaysWord || onScreen:
 		if terminal, ok := p.Out.(*os.File); ok {
-			p.paging.Store(true)
-			return output.Screen(output.Paged(terminal, command, height, r.page == alwaysWord)), nil
+			return p.Paged(terminal, command, height, r.page == alwaysWord), nil
 		}
 	}
-	if isTerminal(p.Out) {
+	if session.IsTerminal(p.Out) {
 		return output.Screen(output.Straight(p.Out)), nil
 	}
 	return output.Straight(p.Out), nil
@@ -224,7 +225,7 @@ func (p *Program) conclude(r *reading, s *report.Summary) error {
 	if r.effort {
 		lines = append(lines, report.Effort(&s.Report))
 	}
-	if !r.quiet && isTerminal(p.Err) && r.form != render.Counted {
+	if !r.quiet && session.IsTerminal(p.Err) && r.form != render.Counted {
 		lines = nil
 		for _, line := range r.view.Footer(s) {
 			lines = append(lines, line.Text)
@@ -232,14 +233,14 @@ func (p *Program) conclude(r *reading, s *report.Summary) error {
 	}
 	if !r.form.ForPeople() {
 		for _, line := range lines {
-			p.say("%s", line)
+			p.Say("%s", line)
 		}
 	}
 	for _, problem := range s.Report.Problems {
-		p.say("frank: %s", report.ProblemLine(&problem))
+		p.Say("frank: %s", report.ProblemLine(&problem))
 	}
 	if !s.Complete() {
-		return &failure{status: statusIncomplete}
+		return &usage.Failure{Status: usage.StatusIncomplete}
 	}
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/render"
@@ -80,18 +81,18 @@ var failWords = []string{"none", "any"}
 
 // search answers with the entries that meet the condition.
 func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) error {
-	if _, words, has := splitWhere(args); has && len(words) == 0 {
-		return misuse("a condition is missing after where; for example: %s where name has dawn", cmd.CommandPath())
+	if _, words, has := usage.SplitWhere(args); has && len(words) == 0 {
+		return usage.Misuse("a condition is missing after where; for example: %s where name has dawn", cmd.CommandPath())
 	}
 	if o.failIf != "" && !slices.Contains(failWords, o.failIf) {
-		return misuse("--fail-if can be none or any, not %q", o.failIf)
+		return usage.MisuseOf("fail-if", "--fail-if can be none or any, not %q", o.failIf)
 	}
 	var form *render.Form
 	if o.count {
 		form = render.Counted
 		for _, name := range []string{"as", "columns", "order", "first"} {
 			if cmd.Flags().Changed(name) {
-				return misuse("--count and --%s contradict each other: --count shows only a number", name)
+				return usage.MisuseOf("count", "--count and --%s contradict each other: --count shows only a number", name)
 			}
 		}
 		o.reading.order = "none"
@@ -114,8 +115,8 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	}
 	r.failIf = o.failIf
 	err = p.list(cmd.Context(), r, places, false)
-	var f *failure
-	if o.name != "" && (err == nil || errors.As(err, &f) && f.err == nil) { // there is an answer
+	var f *usage.Failure
+	if o.name != "" && (err == nil || errors.As(err, &f) && f.Err == nil) { // there is an answer
 		err = cmp.Or(p.remember(cmd, o, r.replace, places, r.condition.String()), err)
 	}
 	return err
@@ -124,12 +125,12 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 // pieces parts the words of a search before where: those that name no place are pieces
 // of names. Without where, and if nothing else is one, so are those that name a file.
 func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places []string, err error) {
-	words, _, has := splitWhere(args)
+	words, _, has := usage.SplitWhere(args)
 	var files []string
 	for _, word := range words {
 		info, err := os.Lstat(word)
 		switch {
-		case err != nil && !strings.HasPrefix(word, recordMark) && !strings.Contains(word, "/"):
+		case err != nil && !strings.HasPrefix(word, usage.RecordMark) && !strings.Contains(word, "/"):
 			if word != "" || has {
 				r.pieces = append(r.pieces, word)
 			}
@@ -152,9 +153,9 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 		if c, wrong := condition.Parse(args[i:]); wrong == nil {
 			r.pieces = nil
 			if !c.Spoken {
-				p.taken(r, whereWord+" "+typeset.Escaped(c.String()))
+				p.taken(r, usage.Where+" "+typeset.Escaped(c.String()))
 			}
-			return slices.Concat(args[:i], []string{whereWord}, args[i:]), nil
+			return slices.Concat(args[:i], []string{usage.Where}, args[i:]), nil
 		}
 		break
 	}
@@ -162,16 +163,16 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 		return places, nil
 	}
 	if line := p.unquoted(places); line != nil {
-		return nil, repaired(misuse("the shell seems to have turned a pattern into names already"), line)
+		return nil, usage.Repaired(usage.Misuse("the shell seems to have turned a pattern into names already"), line)
 	}
 	if len(places) == 0 {
-		return nil, repaired(misuse("say what to look for: pieces of a name, or a condition after where"),
+		return nil, usage.Repaired(usage.Misuse("say what to look for: pieces of a name, or a condition after where"),
 			[]string{"search", "dawn"}, []string{"search", "where", "name", "has", "dawn"})
 	}
-	err = misuse("say what to look for in %s: pieces of a name, or a condition after where", typeset.Escaped(strings.Join(places, " ")))
+	err = usage.Misuse("say what to look for in %s: pieces of a name, or a condition after where", typeset.Escaped(strings.Join(places, " ")))
 	if len(places) == 1 {
 		piece := filepath.Base(places[0])
-		err = repaired(err, slices.Concat([]string{"list"}, places), []string{"search", whereWord, "name", "has", piece})
+		err = usage.Repaired(err, slices.Concat([]string{"list"}, places), []string{"search", usage.Where, "name", "has", piece})
 	}
 	return nil, err
 }
@@ -179,12 +180,12 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 // piecesAndWhere makes pieces and a condition one question. An empty word names nothing.
 func (p *Program) piecesAndWhere(r *reading, places, args []string) ([]string, error) {
 	if slices.Contains(r.pieces, "") {
-		return nil, misuse("a place cannot be empty; the current folder is .")
+		return nil, usage.Misuse("a place cannot be empty; the current folder is .")
 	}
 	for _, piece := range r.pieces {
 		r.slips = append(r.slips, "there is no place called "+typeset.ShellQuoted(piece)+" here, so names with that in them were looked for")
 	}
-	return append(places, args[slices.Index(args, whereWord):]...), nil
+	return append(places, args[slices.Index(args, usage.Where):]...), nil
 }
 
 // unquoted is a search by the pattern that the shell has likely turned into names, which

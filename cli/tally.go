@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/tally"
@@ -40,11 +41,11 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 			switch {
 			case !slices.Contains(render.Names(forms), o.format):
 				if _, err := render.LookupForm(o.format); err != nil {
-					return misuse("--as: %w", err)
+					return usage.MisuseOf("as", "--as: %w", err)
 				}
-				return misuse("--as: groups have no paths; choose from %s", strings.Join(render.Names(forms), ", "))
+				return usage.MisuseOf("as", "--as: groups have no paths; choose from %s", strings.Join(render.Names(forms), ", "))
 			case cross && strings.Count(by, ",") != 1:
-				return misuse("--cross needs two fields: --by ext,age")
+				return usage.MisuseOf("cross", "--cross needs two fields: --by ext,age")
 			}
 			return p.tally(cmd, &o, by, since, cross, args)
 		},
@@ -81,18 +82,18 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		return err
 	}
 	if cross && (r.form != render.Table && r.form != render.SVG || cmd.Flags().Changed("first")) {
-		return misuse("--cross shows everything as a table or, with --as svg, as a picture; it cannot be combined with other formats or --first")
+		return usage.MisuseOf("cross", "--cross shows everything as a table or, with --as svg, as a picture; it cannot be combined with other formats or --first")
 	}
 	dimensions, err := tally.ParseDimensions(by, r.view.Zone)
 	if err != nil {
-		return misuse("--by: %w", err)
+		return usage.MisuseOf("by", "--by: %w", err)
 	}
 	if since != "" {
 		if r.form == render.SVG {
-			return misuse("--since and --as svg contradict each other: a picture shows what there is now")
+			return usage.MisuseOf("since", "--since and --as svg contradict each other: a picture shows what there is now")
 		}
 		if cross {
-			return misuse("--since and --cross contradict each other: a table of both has no room for before and now")
+			return usage.MisuseOf("since", "--since and --cross contradict each other: a table of both has no room for before and now")
 		}
 		return p.tallySince(cmd.Context(), r, dimensions, since, args)
 	}
@@ -137,7 +138,7 @@ func (p *Program) tallyPicture(r *reading, a *tally.Answer, by string, cross boo
 	}
 	c := a.Cross()
 	if len(c.Down) > mostCrossed || len(c.Across) > mostCrossed {
-		return nil, misuse("that would be a picture of %d by %d squares, which nobody could read; narrow it with a condition", len(c.Down), len(c.Across))
+		return nil, usage.Misuse("that would be a picture of %d by %d squares, which nobody could read; narrow it with a condition", len(c.Down), len(c.Across))
 	}
 	return r.view.CrossPicture(c, strings.ReplaceAll(by, ",", " and ")).Document(), nil
 }
@@ -168,10 +169,10 @@ const kindWord = "kind"
 
 // withoutBy says what is meant by a word that is something to group by and no place.
 func (p *Program) withoutBy(args []string) error {
-	places, _, _ := splitWhere(args)
+	places, _, _ := usage.SplitWhere(args)
 	for _, word := range places {
 		if _, there := os.Lstat(word); there != nil && slices.Contains(tally.Words(), strings.ToLower(word)) {
-			return repaired(misuse("what to group by is said with --by"), p.instead(word, "--by", strings.ToLower(word)))
+			return usage.Repaired(usage.Misuse("what to group by is said with --by"), p.args.Instead(word, "--by", strings.ToLower(word)))
 		}
 	}
 	return nil

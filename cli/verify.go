@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
 	"frankledger/core/digestlist"
@@ -57,12 +58,12 @@ The exit status is 0 if everything is as the list says, and 1 if anything is not
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			places, _, has := splitWhere(args)
+			places, _, has := usage.SplitWhere(args)
 			if len(places) != 1 {
-				return repaired(misuse("name one list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath()), append([]string{"checksum"}, places...))
+				return usage.Repaired(usage.Misuse("name one list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath()), append([]string{"checksum"}, places...))
 			}
 			if has && o.unlisted && o.moved {
-				return misuse("with a condition, ask for --unlisted and for --moved one after the other: what is not on the list is looked for among what meets it, and what was moved among all")
+				return usage.Misuse("with a condition, ask for --unlisted and for --moved one after the other: what is not on the list is looked for among what meets it, and what was moved among all")
 			}
 			return p.verify(cmd, &o, places[0], args)
 		},
@@ -92,7 +93,7 @@ The exit status is 0 if everything is as the list says, and 1 if anything is not
 // verify answers with how files stand to a list.
 func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, args []string) error {
 	if o.show != showWords[0] && o.show != allWord {
-		return misuse("--show can be trouble or all, not %q", o.show)
+		return usage.MisuseOf("show", "--show can be trouble or all, not %q", o.show)
 	}
 	r, err := p.showing(cmd, &o.showing)
 	if err != nil {
@@ -100,8 +101,8 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	}
 	ctx := cmd.Context()
 	r.ledger, r.relative = o.ledger, true
-	if strings.HasPrefix(listPath, listMark) {
-		return repaired(misuse("%s is a list of paths, not of digests", typeset.Escaped(listPath)), []string{"checksum", listPath})
+	if strings.HasPrefix(listPath, usage.ListMark) {
+		return usage.Repaired(usage.Misuse("%s is a list of paths, not of digests", typeset.Escaped(listPath)), []string{"checksum", listPath})
 	}
 	if _, err := p.where(r, args); err != nil {
 		return err
@@ -110,7 +111,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	var list *digestlist.List
 	var problems []source.Problem
 	var recorded *replay.Source
-	if words, is := strings.CutPrefix(listPath, recordMark); is {
+	if words, is := strings.CutPrefix(listPath, usage.RecordMark); is {
 		if recorded, list, problems, err = p.listOfRecord(ctx, r, words, listPath, &options); err != nil {
 			return err
 		}
@@ -154,10 +155,10 @@ func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, er
 	}
 	root, err := live.Open(in, 0)
 	if err != nil {
-		return nil, misuse("--in: %s: %w", typeset.Escaped(in), posix.Reason(err))
+		return nil, usage.MisuseOf("in", "--in: %s: %w", typeset.Escaped(in), posix.Reason(err))
 	}
 	if root.Place().Leaf {
-		return nil, misuse("--in: %s is not a folder", typeset.Escaped(in))
+		return nil, usage.MisuseOf("in", "--in: %s is not a folder", typeset.Escaped(in))
 	}
 	return root, nil
 }
@@ -171,7 +172,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	recorded := s.(*replay.Source)
 	if s.Place().Leaf {
 		label, below, _ := strings.Cut(given, "/")
-		return nil, nil, nil, repaired(misuse("%s is one file; the record of its folder is verified", typeset.Escaped(given)), []string{"verify", label, whereWord, "path", "is", below})
+		return nil, nil, nil, usage.Repaired(usage.Misuse("%s is one file; the record of its folder is verified", typeset.Escaped(given)), []string{"verify", label, usage.Where, "path", "is", below})
 	}
 	list, without, read, err := checksum.ListOf(ctx, s)
 	if err != nil {
@@ -254,11 +255,11 @@ func readList(path string) (list *digestlist.List, full string, err error) {
 	}
 	info, err := os.Stat(path)
 	if err == nil && info.IsDir() {
-		return nil, "", repaired(misuse("%s is a folder, not a list of digests; frank checksum makes lists", typeset.Escaped(path)), []string{"checksum", path})
+		return nil, "", usage.Repaired(usage.Misuse("%s is a folder, not a list of digests; frank checksum makes lists", typeset.Escaped(path)), []string{"checksum", path})
 	}
 	file, err := os.Open(path)
 	if err != nil {
-		return nil, "", misuse("the list %s: %w", typeset.Escaped(path), posix.Reason(err))
+		return nil, "", usage.Misuse("the list %s: %w", typeset.Escaped(path), posix.Reason(err))
 	}
 	defer file.Close()
 	if full, err = filepath.Abs(path); err != nil {
@@ -311,12 +312,12 @@ func (p *Program) empty(listPath string, list *digestlist.List) error {
 		return nil
 	}
 	for _, m := range list.Mistakes[:min(mostLines, len(list.Mistakes))] {
-		p.say("frank: line %d of the list: %s", m.Number, typeset.Escaped(m.Reason))
+		p.Say("frank: line %d of the list: %s", m.Number, typeset.Escaped(m.Reason))
 	}
-	if strings.HasPrefix(listPath, recordMark) {
-		return misuse("the record has no digests; frank record --checksum adds them")
+	if strings.HasPrefix(listPath, usage.RecordMark) {
+		return usage.Misuse("the record has no digests; frank record --checksum adds them")
 	}
-	return repaired(misuse("the list has no digest that can be checked"), []string{"checksum", listPath})
+	return usage.Repaired(usage.Misuse("the list has no digest that can be checked"), []string{"checksum", listPath})
 }
 
 // mostLines is how many lines of a list are named one by one.
@@ -351,7 +352,7 @@ func addListProblems(summary *report.Summary, listPath string, list *digestlist.
 func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words string, args []string) error {
 	algorithms, err := parseAlgorithms(words)
 	if err != nil {
-		return misuse("--algorithm: %w", err)
+		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
 	value, err := digestlist.ParseDigest(text)
 	if err != nil { // a line of a list
@@ -360,34 +361,34 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		}
 	}
 	if err != nil {
-		return misuse("--expect: %w", err)
+		return usage.MisuseOf("expect", "--expect: %w", err)
 	}
 	if cmd.Flags().Changed("algorithm") {
 		if len(algorithms) > 1 {
-			return misuse("--expect takes one algorithm")
+			return usage.MisuseOf("expect", "--expect takes one algorithm")
 		}
 		of, can := value.Of(algorithms[0])
 		if !can {
-			return misuse("--expect: this is a digest of %s, not of %s", value.Names(), algorithms[0].Name)
+			return usage.MisuseOf("expect", "--expect: this is a digest of %s, not of %s", value.Names(), algorithms[0].Name)
 		}
 		value = of
 	}
 	if len(args) != 1 {
-		return misuse("--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
+		return usage.MisuseOf("expect", "--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
 	}
 	r, err := p.reading(cmd, o)
 	if err != nil {
 		return err
 	}
 	if r.form == render.Manifest {
-		return misuse("--expect and --as manifest contradict each other: it is about one file")
+		return usage.MisuseOf("expect", "--expect and --as manifest contradict each other: it is about one file")
 	}
 	place, err := live.Open(args[0], 0)
 	if err != nil {
-		return misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
+		return usage.Misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
 	}
 	if !place.Place().Leaf {
-		return misuse("--expect: %s is a folder, and a digest is of one file; frank verify takes a list", typeset.Escaped(args[0]))
+		return usage.MisuseOf("expect", "--expect: %s is a folder, and a digest is of one file; frank verify takes a list", typeset.Escaped(args[0]))
 	}
 	list, folder := checksum.Single(args[0], place.Place().Full, value)
 	if r.form != render.Table {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/core/sums"
@@ -91,22 +92,22 @@ const levelsDrawn = 3
 func (o *weighOptions) drawing(cmd *cobra.Command, r *reading, plan *weigh.Plan) error {
 	changed := cmd.Flags().Changed
 	if !slices.Contains(pictures, o.picture) {
-		return misuse("--picture can be map or bars, not %q", o.picture)
+		return usage.MisuseOf("picture", "--picture can be map or bars, not %q", o.picture)
 	}
 	if r.form != render.SVG {
 		if changed("picture") {
-			return misuse("--picture is about a picture: add --as svg, or write --to a file that ends in .svg")
+			return usage.MisuseOf("picture", "--picture is about a picture: add --as svg, or write --to a file that ends in .svg")
 		}
 		return nil
 	}
 	for _, name := range []string{"explain", "since", "largest"} {
 		if changed(name) {
-			return misuse("--%s and --as svg contradict each other: a picture shows what folders weigh now", name)
+			return usage.Misuse("--%s and --as svg contradict each other: a picture shows what folders weigh now", name)
 		}
 	}
 	if o.heaviest > 0 {
 		if changed("picture") && o.picture == pictures[0] {
-			return misuse("--heaviest and --picture map contradict each other: a map is of folders")
+			return usage.MisuseOf("heaviest", "--heaviest and --picture map contradict each other: a map is of folders")
 		}
 		o.picture = pictures[1]
 	}
@@ -122,24 +123,24 @@ func (o *weighOptions) drawing(cmd *cobra.Command, r *reading, plan *weigh.Plan)
 // weigh answers with the weights of folders.
 func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) error {
 	if o.heaviest < 0 || cmd.Flags().Changed("heaviest") && o.heaviest == 0 {
-		return misuse("--heaviest takes a number from 1 on")
+		return usage.MisuseOf("heaviest", "--heaviest takes a number from 1 on")
 	}
 	if o.heaviest > 0 {
 		for _, name := range []string{"depth", "first", "at-least", "largest", "explain"} {
 			if cmd.Flags().Changed(name) {
-				return misuse("--heaviest and --%s contradict each other: --heaviest shows files alone", name)
+				return usage.MisuseOf("heaviest", "--heaviest and --%s contradict each other: --heaviest shows files alone", name)
 			}
 		}
 		if o.by == measures[sums.ByFiles] {
-			return misuse("--heaviest and --by files contradict each other: each is one file")
+			return usage.MisuseOf("heaviest", "--heaviest and --by files contradict each other: each is one file")
 		}
 	}
 	if o.largest < 0 || cmd.Flags().Changed("largest") && o.largest == 0 {
-		return misuse("--largest takes a number from 1 on")
+		return usage.MisuseOf("largest", "--largest takes a number from 1 on")
 	}
 	by := slices.Index(measures, o.by)
 	if by < 0 {
-		return misuse("--by can be size, disk or files, not %q", o.by)
+		return usage.MisuseOf("by", "--by can be size, disk or files, not %q", o.by)
 	}
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
@@ -149,7 +150,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if o.explain != "" {
 		for _, name := range []string{"depth", "first", "at-least", "largest"} {
 			if cmd.Flags().Changed(name) {
-				return misuse("--explain and --%s contradict each other: --explain shows everything that was added up for one folder", name)
+				return usage.MisuseOf("explain", "--explain and --%s contradict each other: --explain shows everything that was added up for one folder", name)
 			}
 		}
 		if !cmd.Flags().Changed("units") {
@@ -157,7 +158,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		}
 	}
 	if err := plan.SetAtLeast(o.atLeast); err != nil {
-		return misuse("--at-least: %w", err)
+		return usage.MisuseOf("at-least", "--at-least: %w", err)
 	}
 	if err := o.drawing(cmd, r, &plan); err != nil {
 		return err
@@ -175,7 +176,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
 		})
 		if errors.Is(stopped, weigh.ErrNothing) {
-			return misuse("--explain: %w in %s: it is empty, or was not weighed", stopped, typeset.Escaped(o.explain))
+			return usage.MisuseOf("explain", "--explain: %w in %s: it is empty, or was not weighed", stopped, typeset.Escaped(o.explain))
 		}
 		if a == nil {
 			return stopped

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/usage"
 	"frankledger/core/ledger/replay"
 	"frankledger/core/row"
 	"frankledger/core/sides"
@@ -24,21 +25,21 @@ import (
 func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, plan *weigh.Plan, args []string) error {
 	for _, name := range []string{"explain", "largest", "heaviest"} {
 		if cmd.Flags().Changed(name) {
-			return misuse("--since and --%s contradict each other: --since is about folders, before and now", name)
+			return usage.MisuseOf("since", "--since and --%s contradict each other: --since is about folders, before and now", name)
 		}
 	}
 	if plan.AtLeastShare > 0 {
-		return misuse("--since and --at-least %s contradict each other: a change is no share of the whole; give a size", o.atLeast)
+		return usage.MisuseOf("since", "--since and --at-least %s contradict each other: a change is no share of the whole; give a size", o.atLeast)
 	}
 	if r.form.Paths {
-		return misuse("--since and --as %s contradict each other: a path does not tell how much changed", r.form.Name)
+		return usage.MisuseOf("since", "--since and --as %s contradict each other: a path does not tell how much changed", r.form.Name)
 	}
 	before, after, summary, err := p.openSince(cmd.Context(), r, o.since, args)
 	if err != nil {
 		return err
 	}
 	if len(before.Sources)+len(after.Sources) != 2 {
-		return misuse("--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), thisHost()))
+		return usage.MisuseOf("since", "--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), thisHost()))
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*weigh.Grown, error) {
@@ -58,19 +59,19 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 // named, or what is there now of what was recorded. With --host, both are of these machines.
 func (p *Program) openSince(ctx context.Context, r *reading, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	r.relative = true
-	places, words, has := splitWhere(args)
+	places, words, has := usage.SplitWhere(args)
 	if r.hosts.given && len(places) > 0 {
 		return p.openSinceOn(ctx, r, since, places, args)
 	}
 	if len(places) > 1 {
-		return nil, nil, nil, repaired(misuse("--since is about one place: name one, or none for the one that was recorded"), p.withOnly(places)...)
+		return nil, nil, nil, usage.Repaired(usage.MisuseOf("since", "--since is about one place: name one, or none for the one that was recorded"), p.args.WithOnly(places)...)
 	}
 	given := append([]string{since}, places...)
-	if len(places) == 0 && !strings.HasPrefix(since, recordMark) {
+	if len(places) == 0 && !strings.HasPrefix(since, usage.RecordMark) {
 		given = append(given, ".")
 	}
 	if has {
-		given = slices.Concat(given, []string{whereWord}, words)
+		given = slices.Concat(given, []string{usage.Where}, words)
 	}
 	r.view.Lettered = true
 	sources, summary, err := p.open(ctx, r, given, ofAFolder)
@@ -78,7 +79,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		return nil, nil, nil, err
 	}
 	if len(summary.Report.Problems) > 0 {
-		return nil, nil, nil, misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
+		return nil, nil, nil, usage.Misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if recorded, is := sources[0].(*replay.Source); is && len(sources) == 1 {
 		if sources, err = againstNow(r, recorded); err != nil {
@@ -86,7 +87,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		}
 	}
 	if len(sources) != 2 {
-		return nil, nil, nil, misuse("--since is about one place; %s are more", everyRecord)
+		return nil, nil, nil, usage.MisuseOf("since", "--since is about one place; %s are more", everyRecord)
 	}
 	return p.sidesOf(r, summary, sources[:1], sources[1:])
 }
@@ -109,7 +110,7 @@ func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, pla
 	was = slices.DeleteFunc(was, func(s source.Source) bool { return !recordedNow[hostOf(s)] })
 	is = slices.DeleteFunc(is, func(s source.Source) bool { return !recordedThen[hostOf(s)] })
 	if len(was) == 0 || len(is) == 0 {
-		return nil, nil, nil, misuse("none of these machines has records of before and of now")
+		return nil, nil, nil, usage.Misuse("none of these machines has records of before and of now")
 	}
 	r.view.Lettered, r.view.Before, r.view.Places = true, len(was), nil
 	for _, s := range slices.Concat(was, is) {

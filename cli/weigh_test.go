@@ -209,7 +209,7 @@ func TestWeighTable(t *testing.T) {
 	assert.NotContains(t, explained, "already counted", "that is of another folder")
 	assert.Regexp(t, `c/again +0 B +0 B +\./a/b/x\n`, run(t, root, "weigh", "--explain", root+"/c").out)
 
-	// Several places stand under one sum, the heaviest first, unless they overlap.
+	// several places stand under one sum, the heaviest first, unless they overlap.
 	several := run(t, root, "weigh", "c", "a", "--units", "bytes").out
 	assert.Regexp(t, `(?m)^  all 2 places +3 500 B +100\.0 % .*\n    a +3 500 B +100\.0 % .*\n      b +3 000 B +85\.7 % .*\n      directly in it +500 B +14\.3 % .*\n    c +0 B +0\.0 % `, several)
 	assert.NotContains(t, run(t, root, "weigh", "c", "a", "--as", "csv").out, "all", "programs add up themselves")

@@ -4,37 +4,26 @@ import (
 	"cmp"
 	"errors"
 	"os"
-	"slices"
 	"strings"
 
+	"frankledger/cli/session"
+	"frankledger/cli/usage"
 	"frankledger/core/account"
 	"frankledger/core/condition"
 	"frankledger/render/typeset"
 )
 
-// whereWord parts places from the condition.
-const whereWord = "where"
-
-// splitWhere parts the words of a command into places and condition.
-func splitWhere(args []string) (places, words []string, has bool) {
-	i := slices.Index(args, whereWord)
-	if i < 0 {
-		return args, nil, false
-	}
-	return args[:i], args[i+1:], true
-}
-
 // where reads the condition among the words of a command, makes it part of the
 // request, and returns the places.
 func (p *Program) where(r *reading, args []string) (places []string, err error) {
-	places, words, has := splitWhere(args)
+	places, words, has := usage.SplitWhere(args)
 	var c *condition.Condition
 	switch {
 	case has && len(words) == 0:
-		return nil, misuse("a condition is missing after where; for example: where name has dawn")
+		return nil, usage.Misuse("a condition is missing after where; for example: where name has dawn")
 	case has:
 		if c, err = condition.Parse(words); err != nil {
-			return nil, cmp.Or(p.swallowed(words), p.conditionMistake(err))
+			return nil, cmp.Or(p.args.Swallowed(words), p.conditionMistake(err))
 		}
 		c = c.WithPieces(r.pieces)
 	case len(r.pieces) > 0:
@@ -57,17 +46,17 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 		}
 	}
 	for _, pair := range c.Contradictions(env) {
-		p.say("frank: %s", pair)
+		p.Say("frank: %s", pair)
 	}
 	if r.relative {
 		for _, slip := range c.FromPlace(places) {
-			p.say("frank: %s", slip)
+			p.Say("frank: %s", slip)
 		}
 	}
 	r.condition, r.program, r.request.Condition = c, program, program
 	r.slips = append(r.slips, c.Slips(env)...)
 	if c.Spoken {
-		p.taken(r, whereWord+" "+typeset.Escaped(c.String()))
+		p.taken(r, usage.Where+" "+typeset.Escaped(c.String()))
 	}
 	for _, note := range c.Notes {
 		p.taken(r, typeset.Escaped(note))
@@ -80,8 +69,8 @@ func (p *Program) taken(r *reading, line string) {
 	switch {
 	case r.form.ForPeople():
 		r.view.Taken = append(r.view.Taken, line)
-	case !r.quiet && isTerminal(p.Err):
-		p.say("%s", line)
+	case !r.quiet && session.IsTerminal(p.Err):
+		p.Say("%s", line)
 	}
 }
 
@@ -102,13 +91,13 @@ func (r *reading) addsUp(what string) {
 func (p *Program) conditionMistake(err error) error {
 	var mistake *condition.Error
 	if !errors.As(err, &mistake) {
-		return misuse("%w", err)
+		return usage.Misuse("%w", err)
 	}
 	marked := "  " + strings.ReplaceAll(mistake.Marked(), "\n", "\n  ")
-	err = misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, typeset.Escaped(mistake.Message))
-	err.(*failure).topic = "conditions"
+	err = usage.Misuse("there is a mistake in the condition\n\n%s\n\n  %s\n", marked, typeset.Escaped(mistake.Message))
+	err.(*usage.Failure).Topic = "conditions"
 	for _, words := range mistake.Repairs {
-		err = repaired(err, p.withCondition(words))
+		err = usage.Repaired(err, p.args.WithCondition(words))
 	}
 	return err
 }

@@ -1,4 +1,4 @@
-package cli
+package session
 
 import (
 	"fmt"
@@ -18,9 +18,9 @@ import (
 // "profile=FILE", of where processor time goes.
 const debugVariable = "FRANK_DEBUG"
 
-// debug begins to count what is asked of the system, or to take a profile, if that is
+// Debug begins to count what is asked of the system, or to take a profile, if that is
 // wanted. The function it returns tells it.
-func (p *Program) debug() (tell func()) {
+func (p *Session) Debug() (tell func()) {
 	wanted := os.Getenv(debugVariable)
 	if path, is := strings.CutPrefix(wanted, "profile="); is {
 		return p.profile(path)
@@ -40,18 +40,18 @@ func (p *Program) debug() (tell func()) {
 			each := c.Took / time.Duration(c.Count)
 			rows = append(rows, []string{units.Grouped(c.Count), c.Took.Round(time.Microsecond).String(), each.Round(10 * time.Nanosecond).String(), c.By, strings.Join(failed, ", ")})
 		}
-		p.say("frank: asked of the system within %s (of all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(layout.Columns(rows), "\n"))
+		p.Say("frank: asked of the system within %s (of all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(layout.Columns(rows), "\n"))
 	}
 }
 
 // profile takes a processor profile, for go tool pprof.
-func (p *Program) profile(path string) (done func()) {
+func (p *Session) profile(path string) (done func()) {
 	file, err := os.Create(path)
 	if err == nil {
 		err = pprof.StartCPUProfile(file)
 	}
 	if err != nil {
-		p.say("frank: no profile: %s", err)
+		p.Say("frank: no profile: %s", err)
 		return func() {}
 	}
 	return func() {

@@ -1,4 +1,4 @@
-package cli
+package session
 
 import (
 	"os"
@@ -9,10 +9,10 @@ import (
 	"frankledger/render/typeset"
 )
 
-// zone is the time zone of the person, as the variable TZ tells, or else the system. What TZ has in
+// Zone is the time zone of the person, as the variable TZ tells, or else the system. What TZ has in
 // the form of POSIX is not known to the library. One that nobody knows is said once: times are in
 // UTC then.
-func (p *Program) zone() *time.Location {
+func (p *Session) Zone() *time.Location {
 	p.zoned.Do(func() {
 		name := strings.TrimPrefix(os.Getenv("TZ"), ":")
 		if name == "" || name == "UTC" || time.Local.String() != "UTC" {
@@ -20,7 +20,7 @@ func (p *Program) zone() *time.Location {
 		}
 		zone, err := calendar.ParseZone(name)
 		if err != nil {
-			p.say("frank: times are in UTC: this system does not know the time zone %s, which the variable TZ names", typeset.Escaped(name))
+			p.Say("frank: times are in UTC: this system does not know the time zone %s, which the variable TZ names", typeset.Escaped(name))
 			return
 		}
 		time.Local = zone

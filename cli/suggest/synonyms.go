@@ -1,4 +1,4 @@
-package cli
+package suggest
 
 import (
 	"strings"
@@ -26,8 +26,8 @@ func synonyms(text string) func() map[string][]string {
 	})
 }
 
-// otherCommands are words for commands.
-var otherCommands = synonyms(`
+// OtherCommands are words for commands.
+var OtherCommands = synonyms(`
 find locate look lookup query seek                          search
 where                                                       search where
 show directory dir files contents inventory lists entries   list
@@ -67,8 +67,8 @@ searches again                                              recall
 tour tutorial example examples                              demo
 `)
 
-// otherActions are words for actions.
-var otherActions = synonyms(`
+// OtherActions are words for actions.
+var OtherActions = synonyms(`
 delete erase trash discard  remove
 unhide show                 reveal
 touch date                  stamp
@@ -151,8 +151,8 @@ hidden-only        hidden
 perm mode          mode is {}
 `)
 
-// otherLetters are single letters that many programs have, and what they are words for.
-var otherLetters = synonyms(`
+// OtherLetters are single letters that many programs have, and what they are words for.
+var OtherLetters = synonyms(`
 r R  recursive
 n    limit
 l    long
