@@ -13,6 +13,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
 	"frankledger/config"
@@ -431,7 +433,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 	if len(places) == 0 && !chosen {
 		return nil, nil, usage.Misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -450,7 +452,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 		return nil, nil, err
 	}
 	planner.Zone = r.view.Zone
-	spareMemory()
+	session.SpareMemory()
 	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
 		return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
 	})

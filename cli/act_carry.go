@@ -77,7 +77,7 @@ func (p *Program) carrier() (*doing.Carrier, error) {
 		return nil, usage.Misuse("the journal: %w", err)
 	}
 	folder := filepath.Join(state, "journal")
-	p.tellIfExposed("the journals", folder)
+	p.TellIfExposed("the journals", folder)
 	return &doing.Carrier{Journals: journals.Journals{Folder: folder}, Trash: trashOfPerson(), Now: time.Now}, nil
 }
 
@@ -85,13 +85,6 @@ func (p *Program) carrier() (*doing.Carrier, error) {
 func trashOfPerson() trash.Trash {
 	home, _ := config.TrashFolder() // there may be none
 	return trash.Trash{Home: home, User: os.Geteuid()}
-}
-
-// tellIfExposed says it once if others can read what is kept for one person.
-func (p *Program) tellIfExposed(what, path string) {
-	if config.Exposed(path) {
-		p.Say("frank: others can read %s, %s; chmod go= makes that private", what, typeset.Escaped(path))
-	}
 }
 
 // carryOut carries a plan out, after asking.

@@ -6,6 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/act"
 	"frankledger/core/act/plans"
@@ -95,7 +97,7 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if len(places) == 0 && !chosen {
 		return usage.Misuse("say where: %s PLACE", cmd.CommandPath())
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)
 	if err != nil {
 		return err
 	}
@@ -116,7 +118,7 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if err != nil {
 		return err
 	}
-	spareMemory()
+	session.SpareMemory()
 	planned, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
 		if slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List }) {
 			return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.act.through})

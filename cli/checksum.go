@@ -7,6 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
@@ -88,7 +90,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)
 	if err != nil {
 		return err
 	}
@@ -100,7 +102,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 	if r.form == render.Manifest && len(algorithms) > 1 {
 		return usage.MisuseOf("as", "--as manifest takes one algorithm; make a list for each")
 	}
-	spareMemory()
+	session.SpareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {
 		list := p.ownList(r)
 		var pool *digest.Pool

@@ -17,10 +17,10 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
-	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/text"
 	"frankledger/output"
@@ -30,12 +30,17 @@ import (
 // Program is one run of the program.
 type Program struct {
 	session.Session
-	args       suggest.Args
-	trying     bool             // whether the line is understood: nothing is offered in place of it
-	said       *session.Minding // what the library of commands writes, which minds no error
-	toClose    []io.Closer      // when the command is done
-	ledger     *ledger.Ledger
-	ledgerPath string
+	args    suggest.Args
+	trying  bool             // whether the line is understood: nothing is offered in place of it
+	said    *session.Minding // what the library of commands writes, which minds no error
+	ledgers place.Ledgers    // that its places are read from
+}
+
+// newProgram returns a run of a command line.
+func newProgram(out, err io.Writer, args []string) *Program {
+	p := &Program{Session: session.Session{Out: out, Err: err}, args: args}
+	p.ledgers = place.Ledgers{Session: &p.Session, Defaults: loadConfig}
+	return p
 }
 
 // Main runs the program for the process it is in and returns the status to
@@ -47,7 +52,7 @@ func Main(args []string) int {
 	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE, syscall.SIGXFSZ)
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
-	p := &Program{Session: session.Session{Out: os.Stdout, Err: os.Stderr}}
+	p := newProgram(os.Stdout, os.Stderr, nil)
 	if output.IsClosed(os.Stdout) {
 		p.Out = output.Closed
 	}
@@ -67,10 +72,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	root.SetErr(p.Errors())
 	command, err := root.ExecuteContextC(ctx)
 	err = cmp.Or(err, p.said.Err, p.Output().(*session.Minding).Err)
-	for _, c := range p.toClose {
-		c.Close() // opened for reading only
-	}
-	p.toClose, p.ledger = nil, nil
+	p.ledgers.Close() // opened for reading only
 	if n := live.Touched(); n > 0 && !isQuiet(command) {
 		p.Say("frank: reading has changed the access times of %s; only their owners could prevent that", units.Count(n, "file", "files"))
 	}

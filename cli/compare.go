@@ -8,6 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/compare"
 	"frankledger/core/digest"
@@ -171,7 +173,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return p.fileAndFolder(places, files[0])
 	}
 	ctx := cmd.Context()
-	sources, summary, err := p.open(ctx, r, args, ofOneThing)
+	sources, summary, err := p.open(ctx, r, args, place.OfOneThing)
 	if err != nil {
 		return err
 	}
@@ -184,7 +186,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		}
 	}
 	if len(sources) != 2 {
-		return usage.Misuse("name two folders, or two records; %s are more", everyRecord)
+		return usage.Misuse("name two folders, or two records; %s are more", place.EveryRecord)
 	}
 	againstLists(summary, sources)
 	for _, s := range sources {
@@ -193,7 +195,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		}
 	}
 	scopes := scopesOf(r, summary, sources...)
-	spareMemory()
+	session.SpareMemory()
 	found := false
 	err = p.answer(r, summary, func(w output.Destination) error {
 		var pool *digest.Pool

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/account"
 	"frankledger/core/condition"
@@ -126,7 +127,7 @@ func recordLabels(cmd *cobra.Command) (labels []string) {
 func recordsThere(cmd *cobra.Command) (records []ledger.Record) {
 	inLedger(cmd, func(ctx context.Context, l *ledger.Ledger, name string) {
 		if ledger.Shared(name) {
-			l.Only(thisHost())
+			l.Only(place.ThisHost())
 		}
 		records, _ = l.Records(ctx)
 	})
@@ -142,7 +143,7 @@ func completeHosts(cmd *cobra.Command, args []string, typed string) (names []str
 		}
 	})
 	slices.Sort(names)
-	return listOf(append(slices.Compact(names), everyHost))(cmd, args, typed)
+	return listOf(append(slices.Compact(names), place.EveryHost))(cmd, args, typed)
 }
 
 // longestTab is how long a person waits at most for words to be completed.
@@ -156,7 +157,7 @@ func inLedger(cmd *cobra.Command, do func(ctx context.Context, l *ledger.Ledger,
 	if f := cmd.Flags().Lookup("ledger"); f != nil {
 		option = f.Value.String()
 	}
-	file, err := ledgerFile(option)
+	file, err := place.LedgerName(option, loadConfig)
 	if err != nil {
 		return
 	}

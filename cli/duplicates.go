@@ -7,6 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
@@ -110,7 +112,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	if err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)
 	if err != nil {
 		return err
 	}
@@ -137,7 +139,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		}
 	}
 	options := duplicates.Options{Folders: duplicates.Folders(folders), Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
-	spareMemory()
+	session.SpareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*duplicates.Answer, error) {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
@@ -51,7 +52,7 @@ is meant.`,
 			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
-			if r.hosts.several() {
+			if r.hosts.Several() {
 				return usage.Misuse("a history is of one machine: --host NAME")
 			}
 			return p.history(cmd.Context(), r, args[0])
@@ -73,7 +74,7 @@ is meant.`,
 
 // history answers with the states of a path.
 func (p *Program) history(ctx context.Context, r *reading, path string) error {
-	l, err := p.ledgerToRead(ctx, r)
+	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
 		return err
 	}
@@ -87,7 +88,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		spans, err = replay.History(ctx, l, host, full, meeting(r))
 	}
 	if err != nil {
-		return ledgerTrouble(p.ledgerPath, err)
+		return place.LedgerTrouble(p.ledgers.Path, err)
 	}
 	r.view.Add(&entry.Place{Given: path, Full: full})
 	if r.form == render.SVG {
@@ -98,7 +99,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 		summary.Lead = "no record has that path"
 	}
 	if summary.Notes, err = watchedPath(ctx, l, host, full); err != nil {
-		return ledgerTrouble(p.ledgerPath, err)
+		return place.LedgerTrouble(p.ledgers.Path, err)
 	}
 	if slices.ContainsFunc(spans, func(s replay.Span) bool { return r.view.IsAhead(s.Last.Taken) }) {
 		summary.Notes = append(summary.Notes, r.aheadOfTime())
@@ -122,7 +123,7 @@ func meeting(r *reading) func(ledger.Record, *entry.Entry) bool {
 func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger, host, full string) error {
 	sizes, err := replay.SizesOf(ctx, l, host, full)
 	if err != nil {
-		return ledgerTrouble(p.ledgerPath, err)
+		return place.LedgerTrouble(p.ledgers.Path, err)
 	}
 	if len(sizes) == 0 {
 		return usage.Misuse("no record has %s, so that there is nothing to draw", typeset.Escaped(full))
@@ -140,8 +141,8 @@ func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path 
 		if full, err = filepath.Abs(path); err != nil {
 			return "", "", err
 		}
-		if r.hosts.given {
-			return r.hosts.names[0], full, nil
+		if r.hosts.Given {
+			return r.hosts.Names[0], full, nil
 		}
 		host, err = os.Hostname()
 		return host, full, err

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/inspect"
 	"frankledger/core/live"
@@ -66,7 +67,7 @@ func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, 
 	if err := r.readColumns(allWord); err != nil {
 		return err
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {
 		return err
 	}

@@ -5,19 +5,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"maps"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
-	"frankledger/config"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
 	"frankledger/core/posix"
@@ -27,115 +24,6 @@ import (
 	"frankledger/render/units"
 )
 
-// ledgerFile is where records are kept: as the option says, or FRANK_LEDGER, or
-// in the XDG folder for data.
-func ledgerFile(option string) (string, error) {
-	name, err := ledgerName(option)
-	if err == nil {
-		err = ledger.CheckName(name)
-	}
-	if errors.Is(err, ledger.ErrDoubtful) {
-		err = usage.Misuse("%s: %w", shownLedger(name), err)
-	}
-	return name, err
-}
-
-func ledgerName(option string) (string, error) {
-	if option != "" {
-		return option, nil
-	}
-	if file := os.Getenv("FRANK_LEDGER"); file != "" {
-		return file, nil
-	}
-	c, err := loadConfig()
-	if err != nil {
-		return "", err
-	}
-	if file := c.Text("ledger"); file != "" {
-		return inHome(file)
-	}
-	data, err := config.DataFolder()
-	if err != nil {
-		return "", usage.Misuse("the ledger: %w; --ledger FILE names another file", err)
-	}
-	return filepath.Join(data, "ledger.sqlite"), nil
-}
-
-// inHome replaces a ~ that stands for the person's own folder.
-func inHome(path string) (string, error) {
-	below, is := strings.CutPrefix(path, "~/")
-	if !is {
-		return path, nil
-	}
-	home, err := os.UserHomeDir()
-	return filepath.Join(home, below), err
-}
-
-// openLedger opens the ledger to read from it, and returns its name.
-func (p *Program) openLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
-	return p.ledgerNamed(ctx, option, ledger.Open)
-}
-
-// createLedger opens the ledger to write to it, and returns its name. A file is made if there is
-// none.
-func (p *Program) createLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
-	return p.writableLedger(ctx, option, ledger.Create)
-}
-
-// awaitLedger does so, and waits for a server that does not answer.
-func (p *Program) awaitLedger(ctx context.Context, option string) (*ledger.Ledger, string, error) {
-	const soon = 2 * time.Second
-	defer time.AfterFunc(soon, func() { p.Say("frank: waiting for the database server") }).Stop()
-	return p.writableLedger(ctx, option, ledger.Await)
-}
-
-func (p *Program) writableLedger(ctx context.Context, option string, open func(context.Context, string) (*ledger.Ledger, error)) (*ledger.Ledger, string, error) {
-	name, err := ledgerFile(option)
-	if err == nil && !ledger.Shared(name) {
-		err = config.Private(filepath.Dir(name))
-	}
-	if err != nil {
-		return nil, name, err
-	}
-	return p.ledgerNamed(ctx, option, open)
-}
-
-func (p *Program) ledgerNamed(ctx context.Context, option string, open func(context.Context, string) (*ledger.Ledger, error)) (*ledger.Ledger, string, error) {
-	name, err := ledgerFile(option)
-	if err != nil {
-		return nil, "", err
-	}
-	l, err := open(ctx, name)
-	switch {
-	case errors.Is(err, ledger.ErrNone):
-		return nil, name, withoutLedger(name, err)
-	case err != nil:
-		return nil, name, ledgerTrouble(name, err)
-	case ledger.Shared(name): // of the many hosts, this one is meant
-		host, err := os.Hostname()
-		if err != nil {
-			l.Close()
-			return nil, name, err
-		}
-		l.Only(host)
-		l.Identify(host, ledger.Machine())
-		l.TellWaiting(func(host string) {
-			p.Say("frank: waiting for another program that writes records of %s", typeset.Escaped(host))
-		})
-	default:
-		p.tellIfExposed("the ledger", name)
-	}
-	return l, name, nil
-}
-
-// withoutLedger says how a ledger is made.
-func withoutLedger(name string, err error) error {
-	if ledger.Shared(name) {
-		return usage.Repaired(usage.Misuse("%w in the database %s", err, shownLedger(name)), []string{"ledger", "prepare", ledger.Shown(name)})
-	}
-	return usage.Misuse("%w: %s; frank record makes one", err, shownLedger(name))
-}
-
 // aheadOfTime notes that records are dated later than now, and has times be shown as they are:
 // how long it is until then is of no use.
 func (r *reading) aheadOfTime() string {
@@ -143,29 +31,6 @@ func (r *reading) aheadOfTime() string {
 		r.view.Times = units.Local
 	}
 	return report.AheadOfTime
-}
-
-// shownLedger is how a ledger is named on a screen.
-func shownLedger(name string) string { return typeset.Escaped(ledger.Shown(name)) }
-
-// ledgerTrouble names the file in an error about it.
-func ledgerTrouble(path string, err error) error {
-	if err == nil || errors.Is(err, context.Canceled) {
-		return err
-	}
-	if written := (*fs.PathError)(nil); errors.As(err, &written) && written.Op == "write" && !strings.HasPrefix(written.Path, path) {
-		return &usage.Failure{Status: usage.StatusFailed, Err: err} // what was read of it could not be written
-	}
-	if errors.Is(err, ledger.ErrOlder) {
-		err = fmt.Errorf("%w; frank ledger prepare brings it up to this one", err)
-	}
-	if errors.Is(err, ledger.ErrNoRight) {
-		err = fmt.Errorf("%w; whoever prepared the ledger gives rights: frank ledger admit", err)
-	}
-	if errors.Is(err, ledger.ErrSettings) || errors.Is(err, ledger.ErrNoDatabase) {
-		return usage.Misuse("%s: %w", shownLedger(path), err)
-	}
-	return &usage.Failure{Status: usage.StatusFailed, Err: fmt.Errorf("%s: %w", shownLedger(path), err)}
 }
 
 func (p *Program) ledgerCommand() *cobra.Command {
@@ -210,33 +75,33 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
-			l, path, err := p.openLedger(cmd.Context(), file)
+			l, path, err := p.ledgers.Open(cmd.Context(), file)
 			summary := &report.Summary{Grouped: true}
 			var records []ledger.Record
 			switch {
 			case errors.Is(err, ledger.ErrNone) && !ledger.Shared(path):
-				summary.Notes = []string{"there is no ledger yet; frank record makes one: " + shownLedger(path)}
+				summary.Notes = []string{"there is no ledger yet; frank record makes one: " + place.ShownLedger(path)}
 			case err != nil:
 				return err
 			default:
 				defer l.Close()
-				if r.hosts.given {
-					l.Only(r.hosts.names...)
+				if r.hosts.Given {
+					l.Only(r.hosts.Names...)
 				}
 				records, err = l.Records(cmd.Context())
-				if err == nil && r.hosts.several() {
-					summary.Notes = []string{"the ledger is " + shownLedger(path)}
-					p.ledgerPath = path
-					err = p.tellLate(cmd.Context(), r, l, "")
+				if err == nil && r.hosts.Several() {
+					summary.Notes = []string{"the ledger is " + place.ShownLedger(path)}
+					p.ledgers.Path = path
+					err = r.tellLate(cmd.Context(), l)
 					summary.Notes = append(summary.Notes, r.notes...)
 				} else if err == nil {
-					summary.Notes, err = p.watchedAll(cmd.Context(), l, records, []string{"the ledger is " + shownLedger(path)})
+					summary.Notes, err = p.watchedAll(cmd.Context(), l, records, []string{"the ledger is " + place.ShownLedger(path)})
 				}
 				if slices.ContainsFunc(records, func(one ledger.Record) bool { return r.view.IsAhead(one.Taken) }) {
 					summary.Notes = append(summary.Notes, r.aheadOfTime())
 				}
 				if err != nil {
-					return ledgerTrouble(path, err)
+					return place.LedgerTrouble(path, err)
 				}
 			}
 			summary.Lead = units.Count(int64(len(records)), "record", "records")
@@ -262,10 +127,10 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 		Args:  args,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ctx := cmd.Context()
-			l, path, err := p.openLedger(ctx, file)
+			l, path, err := p.ledgers.Open(ctx, file)
 			if err == nil && write {
 				l.Close()
-				l, path, err = p.createLedger(ctx, file)
+				l, path, err = p.ledgers.Create(ctx, file)
 			}
 			if err != nil {
 				return err
@@ -275,8 +140,8 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 			if err != nil {
 				return err
 			}
-			if h.given {
-				l.Only(h.names...)
+			if h.Given {
+				l.Only(h.Names...)
 			}
 			return do(ctx, l, path, args)
 		},
@@ -337,7 +202,7 @@ complete. A record that was dropped does not come back. Room is given back by le
 
 // drop shows the records with some numbers, or drops them.
 func (p *Program) drop(ctx context.Context, r *reading, args []string, carryOut, yes bool) error {
-	l, err := p.ledgerToRead(ctx, r)
+	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
 		return err
 	}
@@ -352,7 +217,7 @@ func (p *Program) drop(ctx context.Context, r *reading, args []string, carryOut,
 			return usage.Misuse("%w", err)
 		}
 		if err != nil {
-			return ledgerTrouble(p.ledgerPath, err)
+			return place.LedgerTrouble(p.ledgers.Path, err)
 		}
 		if !slices.ContainsFunc(chosen, func(r ledger.Record) bool { return r.Number == n }) {
 			chosen = append(chosen, one)
@@ -369,7 +234,7 @@ were written with it.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			faults, err := upkeep.Check(ctx, l)
 			if err != nil {
-				return ledgerTrouble(path, err)
+				return place.LedgerTrouble(path, err)
 			}
 			for _, f := range faults {
 				on := ""
@@ -388,13 +253,13 @@ were written with it.`, false, noArgs,
 				}
 			}
 			if len(faults) > 0 {
-				return ledgerTrouble(path, fmt.Errorf("%w: %s; frank ledger export saves what can be read", ledger.ErrDamaged, units.Count(int64(len(faults)), "fault", "faults")))
+				return place.LedgerTrouble(path, fmt.Errorf("%w: %s; frank ledger export saves what can be read", ledger.ErrDamaged, units.Count(int64(len(faults)), "fault", "faults")))
 			}
 			records, err := l.Records(ctx)
 			if err != nil {
-				return ledgerTrouble(path, err)
+				return place.LedgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.Output(), "the ledger %s is as it was written: %s\n", shownLedger(path), units.Count(int64(len(records)), "record", "records"))
+			fmt.Fprintf(p.Output(), "the ledger %s is as it was written: %s\n", place.ShownLedger(path), units.Count(int64(len(records)), "record", "records"))
 			return nil
 		})
 }
@@ -407,7 +272,7 @@ No record is lost by it.`, true, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			if ledger.Shared(path) {
 				if err := p.changing("compacting the ledger", func() error { return upkeep.Compact(ctx, l) }); err != nil {
-					return ledgerTrouble(path, err)
+					return place.LedgerTrouble(path, err)
 				}
 				fmt.Fprintln(p.Output(), "compacted; the database gives room back by itself")
 				return nil
@@ -417,7 +282,7 @@ No record is lost by it.`, true, noArgs,
 				return err
 			}
 			if err := p.changing("compacting the ledger", func() error { return upkeep.Compact(ctx, l) }); err != nil {
-				return ledgerTrouble(path, err)
+				return place.LedgerTrouble(path, err)
 			}
 			after, err := os.Stat(path)
 			if err != nil {
@@ -448,7 +313,7 @@ them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 			}
 			err = p.finish(r, destination, err, err == nil)
 			if err != nil {
-				return ledgerTrouble(path, err)
+				return place.LedgerTrouble(path, err)
 			}
 			for _, what := range saved.Lost {
 				p.Say("frank: lost: %s", typeset.Escaped(what))
@@ -486,13 +351,13 @@ PostgreSQL. "frank ledger admit" lets others in.`,
 			made, upgraded, err := ledger.Prepare(cmd.Context(), args[0])
 			switch {
 			case err != nil:
-				return ledgerTrouble(args[0], err)
+				return place.LedgerTrouble(args[0], err)
 			case made:
-				fmt.Fprintf(p.Output(), "there is a ledger now in %s\nfrank ledger admit lets other logins record into it, or read from it\n", shownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "there is a ledger now in %s\nfrank ledger admit lets other logins record into it, or read from it\n", place.ShownLedger(args[0]))
 			case upgraded:
-				fmt.Fprintf(p.Output(), "the ledger in %s is of this version now\n", shownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "the ledger in %s is of this version now\n", place.ShownLedger(args[0]))
 			default:
-				fmt.Fprintf(p.Output(), "there was a ledger already in %s\n", shownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "there was a ledger already in %s\n", place.ShownLedger(args[0]))
 			}
 			return nil
 		},
@@ -522,7 +387,7 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 				}
 				defer in.Close()
 			}
-			l, path, err := p.createLedger(cmd.Context(), file)
+			l, path, err := p.ledgers.Create(cmd.Context(), file)
 			if err != nil {
 				return err
 			}
@@ -536,9 +401,9 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 			case errors.Is(err, ledger.ErrLines) || errors.Is(err, ledger.ErrCutShort) || errors.Is(err, upkeep.ErrThere) || errors.Is(err, ledger.ErrNewer):
 				return usage.Misuse("%s: %w; nothing was imported", typeset.Escaped(args[0]), err)
 			case err != nil:
-				return ledgerTrouble(path, err)
+				return place.LedgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.Output(), "%s imported into %s\n", units.Count(int64(len(done.Records)), "record", "records"), shownLedger(path))
+			fmt.Fprintf(p.Output(), "%s imported into %s\n", units.Count(int64(len(done.Records)), "record", "records"), place.ShownLedger(path))
 			for _, old := range slices.Sorted(maps.Keys(done.Renumbered)) {
 				fmt.Fprintf(p.Output(), "record %d is number %d here\n", old, done.Renumbered[old])
 			}

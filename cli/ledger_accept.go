@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
@@ -40,7 +41,7 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 					}
 					accepted, err := upkeep.Accept(ctx, l, r, ref.Path)
 					if err != nil {
-						return ledgerTrouble(file, err)
+						return place.LedgerTrouble(file, err)
 					}
 					for _, m := range accepted {
 						fmt.Fprintf(p.Output(), "accepted: %s, which changed before %s\n", typeset.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
@@ -56,29 +57,6 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 	return cmd
 }
 
-// watched are notes about a place of records: what has content that changed without a
-// trace, at or below a path in it, and how much of it was read again.
-func watched(ctx context.Context, l *ledger.Ledger, r ledger.Record, below string) (notes []string, err error) {
-	all, err := upkeep.Mismatches(ctx, l, r)
-	if err != nil {
-		return nil, err
-	}
-	var found []upkeep.Mismatch
-	for _, m := range all {
-		if below == "" || m.Path == below || strings.HasPrefix(m.Path, below+"/") {
-			found = append(found, m)
-		}
-	}
-	if n := len(found); n > 0 {
-		more := ""
-		if n > 1 {
-			more = " and " + units.Count(int64(n-1), "other file", "other files")
-		}
-		notes = append(notes, "content changed without a trace: "+typeset.Escaped(found[0].Path)+more+" (found "+found[0].Found.Format(time.DateOnly)+"); frank ledger accept @"+r.Label)
-	}
-	return notes, nil
-}
-
 // watchedPath are notes about a full path, of all places of a host that it lies in.
 func watchedPath(ctx context.Context, l *ledger.Ledger, host, full string) (notes []string, err error) {
 	records, err := l.Records(ctx)
@@ -89,7 +67,7 @@ func watchedPath(ctx context.Context, l *ledger.Ledger, host, full string) (note
 			continue
 		}
 		met[r.Place] = true
-		found, err := watched(ctx, l, *r, strings.TrimPrefix(below, "/"))
+		found, err := place.Watched(ctx, l, *r, strings.TrimPrefix(below, "/"))
 		if err != nil {
 			return nil, err
 		}
@@ -102,9 +80,9 @@ func watchedPath(ctx context.Context, l *ledger.Ledger, host, full string) (note
 func (p *Program) watchedAll(ctx context.Context, l *ledger.Ledger, records []ledger.Record, notes []string) ([]string, error) {
 	met := map[[2]string]bool{}
 	for _, r := range ledger.NewestFirst(records) {
-		if place := [2]string{r.Host, r.Place}; !met[place] {
-			met[place] = true
-			found, err := watched(ctx, l, *r, "")
+		if spot := [2]string{r.Host, r.Place}; !met[spot] {
+			met[spot] = true
+			found, err := place.Watched(ctx, l, *r, "")
 			if err != nil {
 				return notes, err
 			}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
@@ -18,9 +19,9 @@ import (
 
 // database returns the name of the ledger, which must be a database.
 func database(option string) (string, error) {
-	name, err := ledgerFile(option)
+	name, err := place.LedgerName(option, loadConfig)
 	if err == nil && !ledger.Shared(name) {
-		err = usage.Misuse("%s is a file, which is for whoever may read it; logins are for a database: --ledger postgresql://LOGIN@HOST/DATABASE", shownLedger(name))
+		err = usage.Misuse("%s is a file, which is for whoever may read it; logins are for a database: --ledger postgresql://LOGIN@HOST/DATABASE", place.ShownLedger(name))
 	}
 	return name, err
 }
@@ -28,9 +29,9 @@ func database(option string) (string, error) {
 // admitTrouble names the database in an error about it.
 func admitTrouble(name string, err error) error {
 	if errors.Is(err, ledger.ErrNone) {
-		return withoutLedger(name, err)
+		return place.WithoutLedger(name, err)
 	}
-	return ledgerTrouble(name, err)
+	return place.LedgerTrouble(name, err)
 }
 
 func (p *Program) ledgerAdmitCommand() *cobra.Command {
@@ -49,7 +50,7 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			if err != nil {
 				return err
 			}
-			hosts, err := hostsIn(args)
+			hosts, err := place.HostsIn(args)
 			switch {
 			case err != nil:
 				return err
@@ -122,7 +123,7 @@ func withdrawn(cmd *cobra.Command, name, login string) (string, error) {
 	if len(left) == 0 {
 		return "may do nothing now", err
 	}
-	return "may now only " + inShort(left), err
+	return "may now only " + place.InShort(left), err
 }
 
 func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
@@ -149,7 +150,7 @@ func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
 			for i := range list {
 				rows = append(rows, &list[i])
 			}
-			summary := &report.Summary{Grouped: true, Lead: units.Count(int64(len(list)), "admission", "admissions"), Notes: []string{"the ledger is " + shownLedger(name)}}
+			summary := &report.Summary{Grouped: true, Lead: units.Count(int64(len(list)), "admission", "admissions"), Notes: []string{"the ledger is " + place.ShownLedger(name)}}
 			return write(p, r, summary, ledger.AdmissionColumns(), rows)
 		},
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
 	"frankledger/render"
@@ -26,13 +27,13 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
-			l, err := p.ledgerToRead(cmd.Context(), r)
+			l, err := p.ledgers.ToRead(cmd.Context(), r.ledger, r.hosts)
 			if err != nil {
 				return err
 			}
 			rooms, err := l.Room(cmd.Context())
 			if err != nil {
-				return ledgerTrouble(p.ledgerPath, err)
+				return place.LedgerTrouble(p.ledgers.Path, err)
 			}
 			var list row.List[*ledger.Room]
 			var records, stored int64
@@ -41,7 +42,7 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 				records, stored = records+rooms[i].Records, stored+rooms[i].Stored
 			}
 			lead := units.Count(records, "record", "records") + ", " + r.view.Units.SizeText(stored)
-			return write(p, r, &report.Summary{Grouped: true, Lead: lead, Notes: []string{"the ledger is " + shownLedger(p.ledgerPath)}}, ledger.RoomColumns(), list)
+			return write(p, r, &report.Summary{Grouped: true, Lead: lead, Notes: []string{"the ledger is " + place.ShownLedger(p.ledgers.Path)}}, ledger.RoomColumns(), list)
 		},
 	}
 	cmd.Flags().SortFlags = false

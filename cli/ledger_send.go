@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
@@ -38,7 +39,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 				}
 				labels = append(labels, label)
 			}
-			from, name, err := p.openLedger(cmd.Context(), file)
+			from, name, err := p.ledgers.Open(cmd.Context(), file)
 			if err != nil {
 				return err
 			}
@@ -48,7 +49,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 			}
 			count, err := p.send(cmd.Context(), from, to, labels)
 			if count != (sentCount{}) || err == nil {
-				text := units.Count(count.sent, "record", "records") + " sent to " + shownLedger(to)
+				text := units.Count(count.sent, "record", "records") + " sent to " + place.ShownLedger(to)
 				if count.there > 0 {
 					text += "; " + units.Count(count.there, "was", "were") + " there already"
 				}
@@ -89,12 +90,12 @@ func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labe
 	if err != nil {
 		return count, err
 	}
-	other, name, err := p.createLedger(ctx, to)
+	other, name, err := p.ledgers.Create(ctx, to)
 	if err != nil {
 		return count, err
 	}
 	defer other.Close()
-	err = p.changing("sending records to "+shownLedger(name), func() error {
+	err = p.changing("sending records to "+place.ShownLedger(name), func() error {
 		return upkeep.Send(ctx, from, other, host, labels, func(s upkeep.Sent) {
 			switch {
 			case s.There:
@@ -113,5 +114,5 @@ func (p *Program) send(ctx context.Context, from *ledger.Ledger, to string, labe
 	case errors.Is(err, ledger.ErrLabel):
 		return count, usage.Misuse("%w", err)
 	}
-	return count, ledgerTrouble(name, err)
+	return count, place.LedgerTrouble(name, err)
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
@@ -73,14 +74,14 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 
 // thin shows which records need not stay, or drops them.
 func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args []string, carryOut, yes bool) error {
-	l, err := p.ledgerToRead(ctx, r)
+	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
 		return err
 	}
 	records, err := l.Records(ctx)
 	l.Release() // nobody is kept from recording while a question waits
 	if err != nil {
-		return ledgerTrouble(p.ledgerPath, err)
+		return place.LedgerTrouble(p.ledgers.Path, err)
 	}
 	var chosen []ledger.Record
 	for _, arg := range args {
@@ -113,7 +114,7 @@ func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Reco
 			return err
 		}
 	}
-	to, name, err := p.createLedger(ctx, r.ledger)
+	to, name, err := p.ledgers.Create(ctx, r.ledger)
 	if err != nil {
 		return err
 	}
@@ -132,5 +133,5 @@ func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Reco
 		dropped++
 	}
 	p.Say("dropped %s", units.Count(dropped, "record", "records"))
-	return ledgerTrouble(name, err)
+	return place.LedgerTrouble(name, err)
 }

@@ -5,7 +5,6 @@ import (
 	"io"
 	"strings"
 
-	"frankledger/cli/session"
 	"frankledger/cli/usage"
 
 	"github.com/spf13/cobra"
@@ -14,7 +13,7 @@ import (
 // ManPages returns a manual page for the program and each command, by the names
 // of their files, in the man macros that every Unix has.
 func ManPages() map[string][]byte {
-	root := (&Program{Session: session.Session{Out: io.Discard, Err: io.Discard}}).Root()
+	root := newProgram(io.Discard, io.Discard, nil).Root()
 	pages := map[string][]byte{"frank.1": manPage(root)}
 	for _, cmd := range root.Commands() {
 		if cmd.IsAvailableCommand() && cmd.Name() != "completion" {

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/config"
@@ -173,23 +174,19 @@ type reading struct {
 	ledger    string                   // file, "" for the usual one
 	written   func(option string) bool // whether an option was written on the command line
 
-	hosts         hosts    // whose records are meant
-	without       []string // machines that have not got a path, and which that is
-	lacking       string
-	unrecorded    []string             // records that machines have not got
-	lackingRecord []source.Problem     // likewise, where all machines are asked
-	notes         []string             // about what is kept of the places
-	slips         []string             // what was likely meant instead, if nothing is found
-	keeping       *keeping             // nil if nothing is
-	usual         bool                 // the columns are those that the program chooses
-	failIf        string               // none or any: when to end with the status for a difference
-	pieces        []string             // of names, where no condition is written
-	condition     *condition.Condition // nil: none
-	program       *condition.Program
-	asking        asking
-	relative      bool // paths in the condition are from the places
-	funnel        bool
-	effort        bool
+	hosts     place.Hosts          // whose records are meant
+	without   []string             // machines that have not got the path of the places that were opened last
+	notes     []string             // about what is kept of the places
+	slips     []string             // what was likely meant instead, if nothing is found
+	keeping   *keeping             // nil if nothing is
+	usual     bool                 // the columns are those that the program chooses
+	failIf    string               // none or any: when to end with the status for a difference
+	pieces    []string             // of names, where no condition is written
+	condition *condition.Condition // nil: none
+	program   *condition.Program
+	relative  bool // paths in the condition are from the places
+	funnel    bool
+	effort    bool
 }
 
 // fill takes the words of options that were not written from the person's

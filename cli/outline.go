@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/outline"
 	"frankledger/core/source"
@@ -66,7 +67,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	if r.order.AsIs {
 		return usage.MisuseOf("order", "--order none has no meaning in an outline: its totals are known only at the end")
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/compare"
@@ -111,7 +113,7 @@ func (p *Program) labelTaken(label, path string, err error) error {
 	if errors.Is(err, ledger.ErrLabelTaken) {
 		return usage.MisuseOf("label", "--label %s: %s; choose another, or --move-label", label, typeset.Escaped(err.Error()))
 	}
-	return ledgerTrouble(path, err)
+	return place.LedgerTrouble(path, err)
 }
 
 // checkLabel returns an error if there is no label, or one that cannot be.
@@ -169,7 +171,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		return err
 	}
 	r.relative = true
-	sources, summary, err := p.open(cmd.Context(), r, args, ofAFolder)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.OfAFolder)
 	if err != nil {
 		return err
 	}
@@ -180,21 +182,21 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		places, _, _ := usage.SplitWhere(args)
 		return usage.Repaired(usage.Misuse("name one folder; each place has records of its own"), p.args.WithOnly(places)...)
 	}
-	place := sources[0].Place()
-	record := ledger.Record{Label: o.label, Place: place.Full, Note: o.note, Terms: r.terms(&o.reading, args)}
-	if place.Real != "" {
-		record.Place = place.Real
+	spot := sources[0].Place()
+	record := ledger.Record{Label: o.label, Place: spot.Full, Note: o.note, Terms: r.terms(&o.reading, args)}
+	if spot.Real != "" {
+		record.Place = spot.Real
 	}
 	if record.Host, err = os.Hostname(); err != nil {
 		return err
 	}
 	if o.send != "" {
-		if _, err := ledgerFile(o.send); err != nil {
+		if _, err := place.LedgerName(o.send, loadConfig); err != nil {
 			return err // before anything is written
 		}
 	}
 	ctx := cmd.Context()
-	l, path, err := p.awaitLedger(ctx, o.reading.ledger)
+	l, path, err := p.ledgers.Await(ctx, o.reading.ledger)
 	if err != nil {
 		return err
 	}
@@ -204,7 +206,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	}
 	if record.Terms.Attributes = o.attributes; !cmd.Flags().Changed("attributes") {
 		if record.Terms.Attributes, err = l.LastAttributes(ctx, record.Host, record.Place); err != nil {
-			return ledgerTrouble(path, err)
+			return place.LedgerTrouble(path, err)
 		}
 	}
 	record.Terms.Quick = o.quick
@@ -216,7 +218,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if o.checksum != "" || o.recheck {
 		if record.Algorithm = o.checksum; o.checksum == "" {
 			if record.Algorithm, err = l.LastAlgorithm(ctx, record.Host, record.Place); err != nil {
-				return ledgerTrouble(path, err)
+				return place.LedgerTrouble(path, err)
 			}
 			if record.Algorithm == "" {
 				return usage.MisuseOf("recheck", "--recheck: no record of this place has digests yet; --checksum sha256 adds them")
@@ -228,7 +230,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		record.Algorithm, options.Fact, options.Pool = algorithm.Name, algorithm.Fact, digest.NewPool(live.Files{}, progress)
 	}
-	spareMemory()
+	session.SpareMemory()
 	unexplained := false
 	err = p.answer(r, summary, func(w output.Destination) error {
 		record.Taken = time.Now()
@@ -239,13 +241,13 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		})
 		switch {
 		case snapshot == nil:
-			return ledgerTrouble(path, err)
+			return place.LedgerTrouble(path, err)
 		case err != nil:
 			return err
 		}
 		done := p.progress(r, progress)
 		defer done()
-		defer p.Writing("recording " + typeset.Escaped(place.Given))()
+		defer p.Writing("recording " + typeset.Escaped(spot.Given))()
 		written, changes, err := recording.Write(ctx, l, record, snapshot, summary.Report, options)
 		if err != nil {
 			return p.labelTaken(o.label, path, err)
@@ -257,11 +259,11 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 			p.addProblems(summary, options.Pool.Problems())
 		}
 		if err := p.changesOf(ctx, r, l, written, &changes); err != nil {
-			return ledgerTrouble(path, err)
+			return place.LedgerTrouble(path, err)
 		}
 		unexplained = len(changes.Unexplained) > 0
 		for _, way := range changes.Unexplained {
-			p.Say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(place.Given, way)))
+			p.Say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(spot.Given, way)))
 		}
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err
@@ -303,7 +305,7 @@ func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, w
 // sendRecorded sends what was recorded. It waits for another time where the other ledger cannot
 // be reached now.
 func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
-	l, _, err := p.openLedger(ctx, o.reading.ledger) // to read it as it is at a moment
+	l, _, err := p.ledgers.Open(ctx, o.reading.ledger) // to read it as it is at a moment
 	if err != nil {
 		return err
 	}
@@ -315,7 +317,7 @@ func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
 		p.Say("%s", usage.CommandLine([]string{"ledger", "send", usage.RecordMark + o.label, "--to", o.send}))
 		return nil
 	case err == nil && !o.reading.quiet:
-		fmt.Fprintf(p.Output(), "%s sent to %s\n", units.Count(sent.sent, "record", "records"), shownLedger(o.send))
+		fmt.Fprintf(p.Output(), "%s sent to %s\n", units.Count(sent.sent, "record", "records"), place.ShownLedger(o.send))
 	}
 	return err
 }

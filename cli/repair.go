@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"frankledger/cli/session"
 	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
 	"frankledger/core/condition"
@@ -46,7 +45,8 @@ var onlyReading = []string{"list", "search", "weigh", "tally", "outline", "inspe
 // sound reports whether a command line is understood. Of a command that only reads, it goes as far as where
 // that would begin.
 func (p *Program) sound(line []string) bool {
-	another := &Program{Session: session.Session{Out: io.Discard, Err: io.Discard}, args: line, trying: true}
+	another := newProgram(io.Discard, io.Discard, line)
+	another.trying = true
 	cmd, rest, err := another.rootFor(line).Find(line)
 	if err != nil || cmd.ParseFlags(rest) != nil {
 		return false
@@ -62,13 +62,12 @@ func (p *Program) sound(line []string) bool {
 	}
 	ctx, stop := context.WithTimeout(context.Background(), longestTab)
 	defer stop()
-	another = &Program{Session: session.Session{Out: io.Discard, Err: io.Discard}, args: line, trying: true}
+	another = newProgram(io.Discard, io.Discard, line)
+	another.trying = true
 	root := another.rootFor(line)
 	root.SetArgs(line)
 	err = root.ExecuteContext(ctx)
-	for _, c := range another.toClose {
-		c.Close()
-	}
+	another.ledgers.Close()
 	var f *usage.Failure
 	return !errors.As(err, &f) || f.Status != usage.StatusUsage
 }

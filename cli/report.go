@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/digest"
 	"frankledger/core/duplicates"
@@ -88,7 +89,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	if r.view.Times == units.Relative && !cmd.Flags().Changed("times") {
 		r.view.Times = units.Local // it is looked at later
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {
 		return err
 	}
@@ -129,7 +130,7 @@ func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by 
 	if r.condition != nil {
 		return nil, "what grew is told only of all that is in a place, not of what meets a condition", nil
 	}
-	l, err := p.ledgerToRead(cmd.Context(), r)
+	l, err := p.ledgers.ToRead(cmd.Context(), r.ledger, r.hosts)
 	switch {
 	case errors.Is(err, ledger.ErrNone) && !cmd.Flags().Changed("ledger"):
 		return nil, "", nil

@@ -5,9 +5,9 @@ import (
 	"context"
 	"errors"
 	"os"
-	"runtime/debug"
 	"slices"
 
+	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/entry"
@@ -23,10 +23,11 @@ import (
 // list answers with the entries of places. With totals, a folder has the size of what
 // it holds.
 func (p *Program) list(ctx context.Context, r *reading, places []string, totals bool) error {
-	sources, problems, err := p.openPlaces(ctx, r, places)
+	opened, err := p.openPlaces(ctx, r, places, place.AsNamed)
 	if err != nil {
 		return err
 	}
+	sources := opened.Sources
 	for _, s := range sources {
 		r.view.Add(s.Place())
 	}
@@ -45,7 +46,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	if r.request.Depth == 1 {
 		r.slips = append(r.slips, "only what is directly in the folder was looked at; frank search looks at any depth")
 	}
-	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: problems}}
+	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: opened.Problems}}
 	if lists := r.lists(sources); totals && lists > 0 {
 		if lists < len(sources) {
 			return usage.MisuseOf("totals", "--totals shows what is on a list with what is in it: ask about the list and about other places one after the other")
@@ -101,8 +102,8 @@ func (p *Program) set(r *reading, sources []source.Source) *source.Set {
 	if r.keeping != nil {
 		set.Also = r.keeping
 	}
-	if p.ledger != nil {
-		set.Done = p.ledger.Release
+	if p.ledgers.Opened != nil {
+		set.Done = p.ledgers.Opened.Release
 	}
 	return set
 }
@@ -173,11 +174,6 @@ func (p *Program) finish(r *reading, destination output.Destination, err error, 
 	}
 	return err
 }
-
-// spareMemory has garbage collected sooner, for a command that keeps an entry of
-// each file to its end: what it keeps is mostly large, and collecting around it
-// costs little. A small command would only be slower.
-func spareMemory() { debug.SetGCPercent(40) }
 
 // different turns how a check ended into the status for a difference, if it
 // found one. That is an answer also where something else could not be read.

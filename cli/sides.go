@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"frankledger/cli/place"
 	"frankledger/core/account"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
@@ -24,7 +25,7 @@ import (
 
 // againstNow puts what is there now beside what was recorded.
 func againstNow(r *reading, recorded *replay.Source) ([]source.Source, error) {
-	now, err := thereNow(recorded, 1)
+	now, err := place.Now(recorded, 1)
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/row"
 	"frankledger/core/source"
@@ -97,7 +98,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		}
 		return p.tallySince(cmd.Context(), r, dimensions, since, args)
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, asNamed)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/checksum"
 	"frankledger/core/digest"
@@ -148,7 +150,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 // rootOfList opens the folder that the names of a list are looked for in.
 func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, error) {
 	if in == "" && recorded != nil {
-		return thereNow(recorded, 0)
+		return place.Now(recorded, 0)
 	}
 	if in == "" {
 		in = filepath.Dir(listPath)
@@ -165,10 +167,11 @@ func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, er
 
 // listOfRecord makes a list of the digests that a record has.
 func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*replay.Source, *digestlist.List, []source.Problem, error) {
-	s, err := p.openRecord(ctx, r, words, given, 0)
+	s, notes, err := p.opener(r, place.AsNamed).Record(ctx, words, given)
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	r.notes = append(r.notes, notes...)
 	recorded := s.(*replay.Source)
 	if s.Place().Leaf {
 		label, below, _ := strings.Cut(given, "/")
@@ -180,7 +183,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 	}
 	text, err := p.heldAgainst(ctx, recorded, list)
 	if err != nil {
-		return nil, nil, nil, ledgerTrouble(p.ledgerPath, err)
+		return nil, nil, nil, place.LedgerTrouble(p.ledgers.Path, err)
 	}
 	if text != "" {
 		r.notes = append(r.notes, text)
@@ -227,7 +230,7 @@ func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.
 // before, and says how much was read again since.
 func (p *Program) heldAgainst(ctx context.Context, s *replay.Source, list *digestlist.List) (string, error) {
 	r := s.Record()
-	all, err := upkeep.Mismatches(ctx, p.ledger, r)
+	all, err := upkeep.Mismatches(ctx, p.ledgers.Opened, r)
 	if err != nil {
 		return "", err
 	}
@@ -242,7 +245,7 @@ func (p *Program) heldAgainst(ctx context.Context, s *replay.Source, list *diges
 			}
 		}
 	}
-	return coverage(ctx, p.ledger, r, time.Now())
+	return coverage(ctx, p.ledgers.Opened, r, time.Now())
 }
 
 var errNoDigests = errors.New("the record has no digest of them")
@@ -273,7 +276,7 @@ func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, l
 	if err := p.empty(listPath, list); err != nil && r.program == nil {
 		return err
 	}
-	spareMemory()
+	session.SpareMemory()
 	var a *checksum.Checked
 	summary := &report.Summary{Grouped: true, Notes: r.notes, Chosen: r.program != nil}
 	err := p.answer(r, summary, func(w output.Destination) (err error) {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/row"
 	"frankledger/core/source"
@@ -166,7 +167,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if o.since != "" {
 		return p.weighSince(cmd, r, o, &plan, args)
 	}
-	sources, summary, err := p.open(cmd.Context(), r, args, whatIsIn)
+	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger/replay"
 	"frankledger/core/row"
@@ -39,7 +40,7 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 		return err
 	}
 	if len(before.Sources)+len(after.Sources) != 2 {
-		return usage.MisuseOf("since", "--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), thisHost()))
+		return usage.MisuseOf("since", "--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), place.ThisHost()))
 	}
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*weigh.Grown, error) {
@@ -60,7 +61,7 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 func (p *Program) openSince(ctx context.Context, r *reading, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	r.relative = true
 	places, words, has := usage.SplitWhere(args)
-	if r.hosts.given && len(places) > 0 {
+	if r.hosts.Given && len(places) > 0 {
 		return p.openSinceOn(ctx, r, since, places, args)
 	}
 	if len(places) > 1 {
@@ -74,7 +75,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		given = slices.Concat(given, []string{usage.Where}, words)
 	}
 	r.view.Lettered = true
-	sources, summary, err := p.open(ctx, r, given, ofAFolder)
+	sources, summary, err := p.open(ctx, r, given, place.OfAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -87,7 +88,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 		}
 	}
 	if len(sources) != 2 {
-		return nil, nil, nil, usage.MisuseOf("since", "--since is about one place; %s are more", everyRecord)
+		return nil, nil, nil, usage.MisuseOf("since", "--since is about one place; %s are more", place.EveryRecord)
 	}
 	return p.sidesOf(r, summary, sources[:1], sources[1:])
 }
@@ -95,13 +96,13 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 // openSinceOn opens the records of several machines, before and since. It leaves out a machine that has only
 // one of the two records, as it is not known how much that machine grew.
 func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
-	was, summary, err := p.open(ctx, r, append([]string{since}, args[len(places):]...), ofAFolder)
+	was, summary, err := p.open(ctx, r, append([]string{since}, args[len(places):]...), place.OfAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	problems, recordedThen := summary.Report.Problems, hostsOf(was, r.without)
-	r.unrecorded, r.lackingRecord, r.without, r.notes = nil, nil, nil, nil // those of now are told
-	is, summary, err := p.open(ctx, r, args, ofAFolder)
+	r.notes = nil // those of now are told
+	is, summary, err := p.open(ctx, r, args, place.OfAFolder)
 	if err != nil {
 		return nil, nil, nil, err
 	}

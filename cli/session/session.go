@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -14,6 +15,7 @@ import (
 	"golang.org/x/term"
 
 	"frankledger/cli/usage"
+	"frankledger/config"
 	"frankledger/output"
 	"frankledger/render/typeset"
 )
@@ -210,3 +212,15 @@ func (p *Session) Paged(terminal *os.File, command string, height int, always bo
 	p.Paging.Store(true)
 	return output.Screen(output.Paged(terminal, command, height, always))
 }
+
+// TellIfExposed says it once if others can read what is kept for one person.
+func (p *Session) TellIfExposed(what, path string) {
+	if config.Exposed(path) {
+		p.Say("frank: others can read %s, %s; chmod go= makes that private", what, typeset.Escaped(path))
+	}
+}
+
+// SpareMemory has garbage collected sooner, for a command that keeps an entry of
+// each file to its end: what it keeps is mostly large, and collecting around it
+// costs little. A small command would only be slower.
+func SpareMemory() { debug.SetGCPercent(40) }
