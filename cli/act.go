@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/suggest"
@@ -39,7 +40,7 @@ type actOptions struct {
 	reading            readingOptions
 	carryOut, yes      bool
 	through            bool
-	ask                string
+	ask                flags.Choice
 	into, like         string
 	modified, accessed string
 	plan               plans.Options
@@ -129,7 +130,7 @@ func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()
 	f.BoolVar(&o.through, "through", false, throughMeans)
 	f.BoolVar(&o.carryOut, "carry-out", false, "carry out the plan, after asking once")
-	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
+	flags.AddChoice(f, &o.ask, "ask", "", askWords, true, "`HOW` to ask: each, for every entry")
 	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "through", "carry-out", "ask", "yes")
 	complete(cmd, "ask", oneOf([]string{"each"}))
@@ -288,9 +289,6 @@ details were changed is set by the system alone.`,
 // readTimes reads the times to be set.
 func (o *actOptions) readTimes(r *reading) error {
 	if o.like != "" {
-		if o.modified != "" || o.accessed != "" {
-			return usage.MisuseOf("like", "--like and a time contradict each other")
-		}
 		modified, accessed, err := act.TimesOf(o.like)
 		if err != nil {
 			return usage.MisuseOf("like", "--like: %s: %w", typeset.Escaped(o.like), err)
@@ -412,17 +410,16 @@ func (o *actOptions) readFirst(action plans.Action, word string) (err error) {
 	return nil
 }
 
-// check returns an error if the options contradict one another.
+// askWords are the ways to ask.
+var askWords = []string{"each"}
+
+// asks reports whether every step is asked about.
+func (o *actOptions) asks() bool { return o.ask.Index() >= 0 }
+
+// check returns an error if an option is for another one that was not written.
 func (o *actOptions) check() error {
-	switch {
-	case o.ask != "" && o.ask != "each":
-		return usage.MisuseOf("ask", "--ask can be each, not %q", o.ask)
-	case o.ask != "" && o.yes:
-		return usage.MisuseOf("ask", "--ask each and --yes contradict each other")
-	case !o.carryOut && (o.ask != "" || o.yes):
+	if !o.carryOut && (o.asks() || o.yes) {
 		return usage.MisuseOf("ask", "--ask and --yes are only for --carry-out")
-	case o.carryOut && o.reading.to != "":
-		return usage.MisuseOf("to", "--to and --carry-out contradict each other: save the plan or carry it out")
 	}
 	return nil
 }

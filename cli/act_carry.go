@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/config"
@@ -93,7 +94,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	if totals.Steps == 0 {
 		return p.incomplete(totals.Refused > 0 || !summary.Complete())
 	}
-	if !o.yes && o.ask == "" {
+	if !o.yes && !o.asks() {
 		if err := p.confirm(report.Question(plan)); err != nil {
 			return err
 		}
@@ -102,7 +103,7 @@ func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan 
 	if err != nil {
 		return err
 	}
-	if o.ask != "" && !o.yes {
+	if o.asks() && !o.yes {
 		if !session.IsTerminal(os.Stdin) {
 			return errNobody
 		}
@@ -302,7 +303,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.ask, "ask", "", "`HOW` to ask: each, for every entry")
+	flags.AddChoice(f, &o.ask, "ask", "", askWords, true, "`HOW` to ask: each, for every entry")
 	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "ask", "yes")
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})

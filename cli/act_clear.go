@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
@@ -23,7 +24,8 @@ import (
 // clearOptions are the options of act clear beside those of all actions.
 type clearOptions struct {
 	act               actOptions
-	keep, from, by    string
+	keep, by          flags.Choice
+	from              string
 	across, noFolders bool
 }
 
@@ -51,10 +53,10 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.from, "from", "", "only spares in this `PLACE`, of what is in another place too")
-	f.StringVar(&o.keep, "keep", keepWords[0], "`WHICH` stays: "+strings.Join(keepWords, ", "))
+	flags.AddChoice(f, &o.keep, "keep", "", keepWords, false, "`WHICH` stays: "+strings.Join(keepWords, ", "))
 	f.BoolVar(&o.across, "across", false, "only what is in more than one place")
 	f.BoolVar(&o.noFolders, "files-only", false, "no folders as a whole")
-	f.StringVar(&o.by, "by", byWords[0], "`HOW` to clear: "+strings.Join(byWords, ", "))
+	flags.AddChoice(f, &o.by, "by", "", byWords, false, "`HOW` to clear: "+strings.Join(byWords, ", "))
 	f.BoolVar(&o.act.plan.ForGood, "for-good", false, "remove for good, without the trash")
 	group(cmd, groupDo, "from", "keep", "across", "files-only", "by", "for-good")
 	p.addCarrying(cmd, &o.act)
@@ -72,19 +74,8 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 
 // clear plans to clear spares, or does.
 func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) error {
-	keep, by := slices.Index(keepWords, o.keep), slices.Index(byWords, o.by)
-	switch {
-	case keep < 0:
-		return usage.MisuseOf("keep", "--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
-	case by < 0:
-		return usage.MisuseOf("by", "--by can be %s, not %q", strings.Join(byWords, ", "), o.by)
-	case by > 0 && o.act.plan.ForGood:
-		return usage.MisuseOf("for-good", "--for-good and --by %s contradict each other", o.by)
-	case o.from != "" && keep > 0:
-		return usage.MisuseOf("from", "--from and --keep contradict each other: what is in other places stays")
-	}
-	if by > 0 {
-		o.act.plan.By = plans.By(o.by)
+	if o.by.Index() > 0 {
+		o.act.plan.By = plans.By(o.by.String())
 	}
 	if err := o.act.check(); err != nil {
 		return err
@@ -104,8 +95,8 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if err := p.nowOnly(sources); err != nil {
 		return err
 	}
-	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Across: o.across, Keep: duplicates.Keep(keep)}}
-	if o.noFolders || by > 0 {
+	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Across: o.across, Keep: duplicates.Keep(o.keep.Index())}}
+	if o.noFolders || o.by.Index() > 0 {
 		options.Folders = duplicates.NoFolders
 	}
 	if o.from != "" {

@@ -63,7 +63,7 @@ func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *
 	if r.form == render.HTML {
 		return usage.MisuseOf("as", "--as html is for plans; what commands did can be table or json")
 	}
-	if o.ask != "" {
+	if o.asks() {
 		return usage.MisuseOf("ask", "--ask each is not for commands; look at the plan first")
 	}
 	totals := plan.Totals()

@@ -2,11 +2,11 @@ package cli
 
 import (
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
@@ -27,7 +27,8 @@ import (
 // commands share.
 type duplicatesOptions struct {
 	reading                                readingOptions
-	keep, onlyIn, algorithm, folders       string
+	keep, folders                          flags.Choice
+	onlyIn, algorithm                      string
 	spares, across, empty, confirm, marked bool
 }
 
@@ -61,11 +62,11 @@ jsonl, the list also says what each file was and which file stays.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.keep, "keep", keepWords[0], "`WHICH` file of a set would stay: "+strings.Join(keepWords, ", "))
+	flags.AddChoice(f, &o.keep, "keep", "", keepWords, false, "`WHICH` file of a set would stay: "+strings.Join(keepWords, ", "))
 	f.BoolVar(&o.spares, "spares", false, "list only the files that would not stay")
 	f.BoolVar(&o.across, "across", false, "show only sets with files in more than one place")
 	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files in this `PLACE` whose content is in none of the others")
-	f.StringVar(&o.folders, "folders", folderWords[0], "`WHETHER` to show folders: too, only, omit")
+	flags.AddChoice(f, &o.folders, "folders", "", folderWords, false, "`WHETHER` to show folders: too, only, omit")
 	f.BoolVar(&o.empty, "empty", false, "include empty files")
 	f.BoolVar(&o.confirm, "confirm", false, "finally compare the files of each set byte by byte")
 	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
@@ -93,21 +94,7 @@ jsonl, the list also says what each file was and which file stays.`,
 
 // duplicates answers with sets of files, or with files of one place only.
 func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []string) error {
-	keep := slices.Index(keepWords, o.keep)
-	if keep < 0 {
-		return usage.MisuseOf("keep", "--keep can be %s, not %q", strings.Join(keepWords, ", "), o.keep)
-	}
-	if o.onlyIn != "" {
-		for _, name := range []string{"keep", "spares", "across", "empty", "confirm", "folders", "first"} {
-			if cmd.Flags().Changed(name) {
-				return usage.MisuseOf("only-in", "--only-in and --%s contradict each other: one lists what has a copy, the other what has none", name)
-			}
-		}
-	}
-	folders := slices.Index(folderWords, o.folders)
-	if folders < 0 {
-		return usage.MisuseOf("folders", "--folders can be %s, not %q", strings.Join(folderWords, ", "), o.folders)
-	}
+	keep, folders := o.keep.Index(), o.folders.Index()
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
 		return err
@@ -119,9 +106,6 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 	algorithm, err := entry.LookupAlgorithm(algorithmFor(o.algorithm, cmd.Flags().Changed("algorithm"), sources))
 	if err != nil {
 		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
-	}
-	if o.spares && r.first > 0 {
-		return usage.MisuseOf("spares", "--spares and --first contradict each other: a list of spares has all of them")
 	}
 	if hasRecord(sources) && (o.marked || o.confirm) {
 		return usage.MisuseOf("keep", "--keep, --spares and --confirm are about files that are there now, not about records")

@@ -270,7 +270,7 @@ func TestActClear(t *testing.T) {
 		"act clear":                                     "say where",
 		"act clear good --from card":                    "not among the places",
 		"act clear good --from good":                    "two places or more",
-		"act clear good --by magic":                     "removing, hard-links, shared",
+		"act clear good --by magic":                     "removing, hard-links or shared",
 		"act clear good --by shared --for-good":         "contradict",
 		"act clear good card --from card --keep oldest": "contradict",
 	} {

@@ -3,7 +3,6 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"frankledger/cli/usage"
 	"frankledger/core/source"
 )
 
@@ -25,18 +24,9 @@ explains how conditions are written.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if self && cmd.Flags().Changed("depth") {
-				return usage.MisuseOf("self", "--self and --depth contradict each other: list the folder itself or what is in it")
-			}
-			if self && cmd.Flags().Changed("hidden") {
-				return usage.MisuseOf("self", "--self and --hidden contradict each other: the folder itself is always shown")
-			}
 			r, err := p.reading(cmd, &options)
 			if err != nil {
 				return err
-			}
-			if totals && r.order.AsIs {
-				return usage.MisuseOf("totals", "--totals and --order none contradict each other: a total is known only at the end")
 			}
 			if self {
 				r.request.Depth, r.request.Hidden = 0, source.ShowHidden

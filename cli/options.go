@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
@@ -50,11 +51,12 @@ type lookingOptions struct {
 
 // showingOptions say how an answer is shown, and where it goes.
 type showingOptions struct {
-	forms                      []*render.Form // that it can be
-	format, units, times, asOf string
-	colour, page, to           string
-	replace, quiet             bool
-	byEnding                   bool // the format was told by the ending of the file
+	forms            []*render.Form // that it can be
+	format, asOf, to string
+	units, times     flags.Choice
+	colour, page     flags.Choice
+	replace, quiet   bool
+	byEnding         bool // the format was told by the ending of the file
 }
 
 // Words that several options take.
@@ -127,17 +129,17 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f := cmd.Flags()
 	o.forms = forms
 	f.StringVarP(&o.format, "as", "a", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
-	f.StringVar(&o.units, "units", "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
-	f.StringVar(&o.times, "times", "", "the `STYLE` of times: relative, local or utc")
+	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), true, "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
+	flags.AddChoice(f, &o.times, "times", "", units.TimeWords(), true, "the `STYLE` of times: relative, local or utc")
 	f.StringVar(&o.asOf, "as-of", "", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
-	f.StringVar(&o.colour, "colour", "", "`WHEN` to use colour: auto, always or never")
+	flags.AddChoice(f, &o.colour, "colour", "", whenWords, true, "`WHEN` to use colour: auto, always or never")
 	f.BoolVarP(&o.quiet, "quiet", "q", false, "leave out heading, footer and progress")
 	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
 	shared(cmd, "as", "units", "times", "as-of", "colour", "quiet")
 
 	f.StringVarP(&o.to, "to", "t", "", "the `FILE` to write to, completely or not at all")
 	f.BoolVar(&o.replace, "replace", false, "replace an existing file, with --to and others that save")
-	f.StringVar(&o.page, "page", autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
+	flags.AddChoice(f, &o.page, "page", "", whenWords, false, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 	shared(cmd, "to", "replace", "page")
 
@@ -180,7 +182,7 @@ type reading struct {
 	slips     []string             // what was likely meant instead, if nothing is found
 	keeping   *keeping             // nil if nothing is
 	usual     bool                 // the columns are those that the program chooses
-	failIf    string               // none or any: when to end with the status for a difference
+	failIf    int                  // when to end with the status for a difference: 0 if none is found, 1 if any is, -1 for never
 	pieces    []string             // of names, where no condition is written
 	condition *condition.Condition // nil: none
 	program   *condition.Program
@@ -191,12 +193,16 @@ type reading struct {
 
 // fill takes the words of options that were not written from the person's
 // configuration.
-func (r *reading) fill(words map[string]*string) {
-	for name, word := range words {
-		if value, set := r.config.Values[name]; set && !r.written(name) {
-			*word = value.Text
+func (r *reading) fill(cmd *cobra.Command, options ...string) error {
+	for _, name := range options {
+		f := cmd.Flags().Lookup(name)
+		if value, set := r.config.Values[name]; set && f != nil && !f.Changed {
+			if err := f.Value.Set(value.Text); err != nil {
+				return err
+			}
 		}
 	}
+	return nil
 }
 
 // reading checks the options and fills in defaults: those of the person's
@@ -206,7 +212,9 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 	if err != nil {
 		return nil, err
 	}
-	r.fill(map[string]*string{"order": &o.order, "hidden": &o.hidden})
+	if err := r.fill(cmd, "order", "hidden"); err != nil {
+		return nil, err
+	}
 	switch {
 	case cmd.Flags().Changed("first") && o.first < 1:
 		return nil, usage.MisuseOf("first", "--first takes a number from 1 on, not %d", o.first)
@@ -246,14 +254,19 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 	if err != nil {
 		return nil, err
 	}
-	r := &reading{config: c, to: o.to, replace: o.replace, page: o.page, quiet: o.quiet, written: cmd.Flags().Changed}
-	r.fill(map[string]*string{"units": &o.units, "times": &o.times, "colour": &o.colour})
+	r := &reading{config: c, to: o.to, replace: o.replace, page: o.page.String(), quiet: o.quiet, written: cmd.Flags().Changed, failIf: -1}
+	if err := r.fill(cmd, "units", "times", "colour"); err != nil {
+		return nil, err
+	}
 	if r.form, err = p.chosenForm(cmd, o); err != nil {
 		return nil, err
 	}
 	r.byEnding = o.byEnding
 	if what := onlyInFiles[r.form]; what != "" && o.to == "" && session.IsTerminal(p.Out) {
 		return nil, usage.Repaired(usage.MisuseOf("as", "--as %s is %s: write it to a file", r.form.Name, what), append(slices.Clip(p.args), "--to", cmd.Name()+"."+r.form.Endings[0]))
+	}
+	if err := flags.CheckExclusions(cmd, r.form.Name); err != nil {
+		return nil, err
 	}
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
@@ -312,10 +325,6 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 	switch {
 	case o.replace && o.to == "" && !changed("save-list") && !changed("remember"):
 		return usage.MisuseOf("replace", "--replace only goes with --to, --save-list or --remember")
-	case o.to != "" && o.page == alwaysWord:
-		return usage.MisuseOf("to", "--to and --page always contradict each other: the answer goes to the file or to the screen")
-	case !slices.Contains(whenWords, o.page):
-		return usage.MisuseOf("page", "--page can be auto, always or never, not %q", o.page)
 	}
 	if !form.ForPeople() {
 		for _, name := range []string{"units", "times"} {
@@ -377,16 +386,7 @@ func (r *reading) readColumns(words string) (err error) {
 func (p *Program) readView(r *reading, o *showingOptions) (err error) {
 	v := &report.View{View: &render.View{Zone: p.Zone(), Plain: o.quiet}}
 	r.view = v
-	if o.units != "" {
-		if v.Units, err = units.ParseSizes(o.units); err != nil {
-			return usage.MisuseOf("units", "--%w", err)
-		}
-	}
-	if o.times != "" {
-		if v.Times, err = units.ParseTimes(o.times); err != nil {
-			return usage.MisuseOf("times", "--%w", err)
-		}
-	}
+	v.Units, v.Times = units.Sizes(max(0, o.units.Index())), units.Times(max(0, o.times.Index()))
 	asOf := time.Now()
 	if o.asOf != "" {
 		if asOf, err = condition.ParseMoment(o.asOf, asOf, v.Zone); err != nil {
@@ -400,20 +400,13 @@ func (p *Program) readView(r *reading, o *showingOptions) (err error) {
 	if onScreen {
 		v.Width, v.Escape = width, true
 	}
-	colour := o.colour
-	if colour == "" {
-		colour = autoWord
-	}
-	switch colour {
+	switch o.colour.String() {
 	case alwaysWord:
 		v.Palette = render.Colours
-	case autoWord:
+	case "", autoWord:
 		if onScreen && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" {
 			v.Palette = render.Colours
 		}
-	case neverWord:
-	default:
-		return usage.MisuseOf("colour", "--colour can be auto, always or never, not %q", colour)
 	}
 	return nil
 }

@@ -24,7 +24,7 @@ func (p *Program) offer(command *cobra.Command, f *usage.Failure) {
 		return
 	}
 	if len(f.Repairs) == 0 {
-		f.Repairs = append(p.args.OtherValues(command, f.Option), p.args.OtherFiles(func() []string { return recordLabels(command) }, f.Err)...)
+		f.Repairs = append(p.args.OtherValues(command, f.Option, f.Value), p.args.OtherFiles(func() []string { return recordLabels(command) }, f.Err)...)
 	}
 	f.Repairs = slices.DeleteFunc(f.Repairs, func(line []string) bool { return !p.sound(line) })
 	for _, line := range f.Repairs {
@@ -77,12 +77,15 @@ func (p *Program) flagError(cmd *cobra.Command, err error) error {
 	var unknown *pflag.NotExistError
 	var required *pflag.ValueRequiredError
 	var invalid *pflag.InvalidValueError
+	var misuse *usage.Failure
 	switch {
 	case errors.As(err, &unknown):
 		return p.unknownOption(cmd, unknown)
 	case errors.As(err, &required):
 		value, _ := pflag.UnquoteUsage(required.GetFlag())
 		return usage.Misuse("--%s needs a value: --%s %s", required.GetFlag().Name, required.GetFlag().Name, value)
+	case errors.As(err, &misuse): // the value says itself what it can be
+		return misuse
 	case errors.As(err, &invalid):
 		return p.args.InvalidValue(invalid)
 	}

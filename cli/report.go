@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/digest"
@@ -29,7 +30,7 @@ import (
 // reportOptions are the options of report beside those that all commands share.
 type reportOptions struct {
 	reading readingOptions
-	by      string
+	by      flags.Choice
 	copies  bool
 }
 
@@ -58,7 +59,7 @@ not what their names say.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh folders by: size, disk or files (their number)")
+	flags.AddChoice(f, &o.by, "by", "", measures, false, "`WHAT` to weigh folders by: size, disk or files (their number)")
 	f.BoolVar(&o.copies, "copies", false, "also read the content of files: for copies, and files that are not what their names say")
 	f.IntVarP(&o.reading.first, "first", "f", 10, "show the `NUMBER` largest files, and as many of the newest")
 	group(cmd, groupWhat, "by", "copies", "first")
@@ -77,10 +78,7 @@ not what their names say.`,
 
 // report answers with a page about places.
 func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) error {
-	by := slices.Index(measures, o.by)
-	if by < 0 {
-		return usage.MisuseOf("by", "--by can be size, disk or files, not %q", o.by)
-	}
+	by := o.by.Index()
 	o.reading.depth = allWord
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {

@@ -31,9 +31,6 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 	for _, s := range sources {
 		r.view.Add(s.Place())
 	}
-	if r.order.AsIs && r.form == render.HTML {
-		return usage.MisuseOf("order", "--order none and --as html contradict each other: a page says first what there is, and then sorts by any column")
-	}
 	if totals {
 		r.addsUp(sumsEverything)
 	}
@@ -92,7 +89,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 		return render.All(w, format, a.Entries, r.view.Frame(summary))
 	})
 	found := summary.Matched.Entries() > 0
-	return different(r.failIf == failWords[0] && !found || r.failIf == failWords[1] && found, err)
+	return different(r.failIf == 0 && !found || r.failIf == 1 && found, err)
 }
 
 // set is the sources of a command. Whoever looks at the answer for long keeps nobody

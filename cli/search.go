@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/usage"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
@@ -21,7 +22,8 @@ import (
 type searchOptions struct {
 	reading               readingOptions
 	funnel, count, effort bool
-	name, failIf          string
+	name                  string
+	failIf                flags.Choice
 }
 
 func (p *Program) searchCommand() *cobra.Command {
@@ -69,7 +71,7 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f.BoolVar(&o.effort, "effort", false, "also show how much was read to find them")
 	group(cmd, groupWhat, "count", "funnel", "effort")
 	addReading(cmd, &o.reading, "show", allWord)
-	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if `HOW` many are found: none or any; for scripts")
+	flags.AddChoice(f, &o.failIf, "fail-if", "", failWords, true, "end with status 1 if `HOW` many are found: none or any; for scripts")
 	addKeeping(cmd, &o.reading.lookingOptions)
 	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
 	group(cmd, groupOut, "remember", "fail-if")
@@ -84,17 +86,9 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if _, words, has := usage.SplitWhere(args); has && len(words) == 0 {
 		return usage.Misuse("a condition is missing after where; for example: %s where name has dawn", cmd.CommandPath())
 	}
-	if o.failIf != "" && !slices.Contains(failWords, o.failIf) {
-		return usage.MisuseOf("fail-if", "--fail-if can be none or any, not %q", o.failIf)
-	}
 	var form *render.Form
 	if o.count {
 		form = render.Counted
-		for _, name := range []string{"as", "columns", "order", "first"} {
-			if cmd.Flags().Changed(name) {
-				return usage.MisuseOf("count", "--count and --%s contradict each other: --count shows only a number", name)
-			}
-		}
 		o.reading.order = "none"
 	}
 	o.reading.usual, o.reading.defaults = "name", "columns.search"
@@ -113,7 +107,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if err != nil {
 		return err
 	}
-	r.failIf = o.failIf
+	r.failIf = o.failIf.Index()
 	err = p.list(cmd.Context(), r, places, false)
 	var f *usage.Failure
 	if o.name != "" && (err == nil || errors.As(err, &f) && f.Err == nil) { // there is an answer

@@ -90,12 +90,6 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		return usage.MisuseOf("by", "--by: %w", err)
 	}
 	if since != "" {
-		if r.form == render.SVG {
-			return usage.MisuseOf("since", "--since and --as svg contradict each other: a picture shows what there is now")
-		}
-		if cross {
-			return usage.MisuseOf("since", "--since and --cross contradict each other: a table of both has no room for before and now")
-		}
 		return p.tallySince(cmd.Context(), r, dimensions, since, args)
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)

@@ -383,9 +383,6 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if err != nil {
 		return err
 	}
-	if r.form == render.Manifest {
-		return usage.MisuseOf("expect", "--expect and --as manifest contradict each other: it is about one file")
-	}
 	place, err := live.Open(args[0], 0)
 	if err != nil {
 		return usage.Misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/row"
@@ -21,10 +22,11 @@ import (
 )
 
 type weighOptions struct {
-	reading              readingOptions
-	by, atLeast, explain string
-	since, picture       string
-	largest, heaviest    int
+	reading           readingOptions
+	by, picture       flags.Choice
+	atLeast, explain  string
+	since             string
+	largest, heaviest int
 }
 
 // measures are the words for what folders are weighed by, in the order of
@@ -53,14 +55,14 @@ you can check the sum.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.by, "by", measures[0], "`WHAT` to weigh by: size, disk or files (their number)")
+	flags.AddChoice(f, &o.by, "by", "", measures, false, "`WHAT` to weigh by: size, disk or files (their number)")
 	f.StringVarP(&o.reading.depth, "depth", "d", "1", "the `NUMBER` of levels to show, or all")
 	f.IntVarP(&o.reading.first, "first", "f", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
 	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
 	f.IntVar(&o.heaviest, "heaviest", 0, "instead of folders, show the `NUMBER` heaviest files of all")
 	f.StringVar(&o.since, "since", "", "tell what became heavier or lighter since this `PLACE`, mostly a record")
-	f.StringVar(&o.picture, "picture", pictures[0], "with --as svg, `WHAT` to draw: map (areas) or bars")
+	flags.AddChoice(f, &o.picture, "picture", "", pictures, false, "with --as svg, `WHAT` to draw: map (areas) or bars")
 	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "picture", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
@@ -92,27 +94,13 @@ const levelsDrawn = 3
 // drawing checks the options for a picture, and makes the plan one for it.
 func (o *weighOptions) drawing(cmd *cobra.Command, r *reading, plan *weigh.Plan) error {
 	changed := cmd.Flags().Changed
-	if !slices.Contains(pictures, o.picture) {
-		return usage.MisuseOf("picture", "--picture can be map or bars, not %q", o.picture)
-	}
 	if r.form != render.SVG {
 		if changed("picture") {
 			return usage.MisuseOf("picture", "--picture is about a picture: add --as svg, or write --to a file that ends in .svg")
 		}
 		return nil
 	}
-	for _, name := range []string{"explain", "since", "largest"} {
-		if changed(name) {
-			return usage.Misuse("--%s and --as svg contradict each other: a picture shows what folders weigh now", name)
-		}
-	}
-	if o.heaviest > 0 {
-		if changed("picture") && o.picture == pictures[0] {
-			return usage.MisuseOf("heaviest", "--heaviest and --picture map contradict each other: a map is of folders")
-		}
-		o.picture = pictures[1]
-	}
-	if o.picture == pictures[0] {
+	if !o.bars() {
 		if !changed("depth") {
 			plan.Depth = levelsDrawn
 		}
@@ -121,39 +109,24 @@ func (o *weighOptions) drawing(cmd *cobra.Command, r *reading, plan *weigh.Plan)
 	return nil
 }
 
+// bars reports whether bars are drawn: of files there is no map.
+func (o *weighOptions) bars() bool { return o.heaviest > 0 || o.picture.String() == pictures[1] }
+
 // weigh answers with the weights of folders.
 func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) error {
 	if o.heaviest < 0 || cmd.Flags().Changed("heaviest") && o.heaviest == 0 {
 		return usage.MisuseOf("heaviest", "--heaviest takes a number from 1 on")
 	}
-	if o.heaviest > 0 {
-		for _, name := range []string{"depth", "first", "at-least", "largest", "explain"} {
-			if cmd.Flags().Changed(name) {
-				return usage.MisuseOf("heaviest", "--heaviest and --%s contradict each other: --heaviest shows files alone", name)
-			}
-		}
-		if o.by == measures[sums.ByFiles] {
-			return usage.MisuseOf("heaviest", "--heaviest and --by files contradict each other: each is one file")
-		}
-	}
 	if o.largest < 0 || cmd.Flags().Changed("largest") && o.largest == 0 {
 		return usage.MisuseOf("largest", "--largest takes a number from 1 on")
 	}
-	by := slices.Index(measures, o.by)
-	if by < 0 {
-		return usage.MisuseOf("by", "--by can be size, disk or files, not %q", o.by)
-	}
+	by := o.by.Index()
 	r, err := p.reading(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
 	plan := weigh.Plan{By: sums.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Heaviest: o.heaviest, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
 	if o.explain != "" {
-		for _, name := range []string{"depth", "first", "at-least", "largest"} {
-			if cmd.Flags().Changed(name) {
-				return usage.MisuseOf("explain", "--explain and --%s contradict each other: --explain shows everything that was added up for one folder", name)
-			}
-		}
 		if !cmd.Flags().Changed("units") {
 			r.view.Units = units.AllBytes // to be added up by hand
 		}
@@ -192,7 +165,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		r.view.WeighSummary(summary, a, &plan)
 		if r.form == render.SVG {
 			draw := r.view.WeighMap
-			if o.picture == pictures[1] {
+			if o.bars() {
 				draw = r.view.WeighBars
 			}
 			_, err := w.Write(draw(a.Rows, plan.By).Document())

@@ -24,16 +24,8 @@ import (
 // weighSince answers with what has become heavier or lighter since a place was recorded, or
 // than another place.
 func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, plan *weigh.Plan, args []string) error {
-	for _, name := range []string{"explain", "largest", "heaviest"} {
-		if cmd.Flags().Changed(name) {
-			return usage.MisuseOf("since", "--since and --%s contradict each other: --since is about folders, before and now", name)
-		}
-	}
 	if plan.AtLeastShare > 0 {
 		return usage.MisuseOf("since", "--since and --at-least %s contradict each other: a change is no share of the whole; give a size", o.atLeast)
-	}
-	if r.form.Paths {
-		return usage.MisuseOf("since", "--since and --as %s contradict each other: a path does not tell how much changed", r.form.Name)
 	}
 	before, after, summary, err := p.openSince(cmd.Context(), r, o.since, args)
 	if err != nil {

@@ -138,7 +138,7 @@ func valueOf(option, value string, words []string) string {
 }
 
 // OtherValues are the command line with our words for values of an option that are none.
-func (a Args) OtherValues(cmd *cobra.Command, option string) (lines [][]string) {
+func (a Args) OtherValues(cmd *cobra.Command, option, value string) (lines [][]string) {
 	for i, arg := range a { // the letter was taken for an option, and the rest for its value
 		word, _, _ := strings.Cut(strings.TrimLeft(arg, "-"), "=")
 		if len(word) > 1 && strings.HasPrefix(arg, "-") && !strings.HasPrefix(arg, "--") && cmd.Flags().Lookup(word) != nil {
@@ -146,15 +146,18 @@ func (a Args) OtherValues(cmd *cobra.Command, option string) (lines [][]string) 
 		}
 	}
 	f := cmd.Flags().Lookup(option)
-	if f == nil || !f.Changed {
+	if f == nil || !f.Changed && value == "" {
 		return nil
+	}
+	if value == "" {
+		value = f.Value.String()
 	}
 	words, has := cmd.GetFlagCompletionFunc(f.Name)
 	if !has {
 		return nil
 	}
 	known, _ := words(cmd, nil, "")
-	parts := strings.Split(f.Value.String(), ",")
+	parts := strings.Split(value, ",")
 	changed := false
 	for i, part := range parts {
 		if slices.Contains(known, part) {
@@ -165,7 +168,7 @@ func (a Args) OtherValues(cmd *cobra.Command, option string) (lines [][]string) 
 		}
 	}
 	if changed {
-		lines = append(lines, a.withValue(f.Value.String(), strings.Join(parts, ",")))
+		lines = append(lines, a.withValue(value, strings.Join(parts, ",")))
 	}
 	return slices.DeleteFunc(lines, func(line []string) bool { return line == nil })
 }

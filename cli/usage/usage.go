@@ -40,6 +40,7 @@ type Failure struct {
 	Repairs [][]string
 	Topic   string // what help tells of it; "" for the command
 	Option  string // that it is about, if it is
+	Value   string // of that, which is wrong; "" for the one that the option has
 }
 
 func (f *Failure) Error() string {
