@@ -101,7 +101,7 @@ targets.`,
 
 // action makes the command of an action. The options it has of its own are added
 // by a function, and read by another.
-func (p *Program) action(action plans.Action, use, short, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *reading) error, shown ...example) *cobra.Command {
+func (p *Program) action(action plans.Action, use, short, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *question) error, shown ...example) *cobra.Command {
 	o := &actOptions{}
 	cmd := &cobra.Command{
 		Use:               use,
@@ -187,7 +187,7 @@ func addInto(cmd *cobra.Command, o *actOptions) {
 }
 
 // readInto reads where things are to be put.
-func readInto(_ *cobra.Command, o *actOptions, _ *reading) (err error) {
+func readInto(_ *cobra.Command, o *actOptions, _ *question) (err error) {
 	if o.into == "" {
 		return usage.MisuseOf("into", "--into FOLDER is missing: where to?")
 	}
@@ -281,13 +281,13 @@ details were changed is set by the system alone.`,
 			f.StringVar(&o.like, "like", "", "set both to the times of this `FILE`")
 			group(cmd, groupDo, "modified", "accessed", "like")
 		},
-		func(cmd *cobra.Command, o *actOptions, r *reading) error { return o.readTimes(r) },
+		func(cmd *cobra.Command, o *actOptions, r *question) error { return o.readTimes(r) },
 		example{"act stamp handover where kind is file --modified 2026-11-20T09:00", "a plan"},
 		example{"act stamp notes/rota.md --like notes/today.md", "the times of another file"})
 }
 
 // readTimes reads the times to be set.
-func (o *actOptions) readTimes(r *reading) error {
+func (o *actOptions) readTimes(r *question) error {
 	if o.like != "" {
 		modified, accessed, err := act.TimesOf(o.like)
 		if err != nil {
@@ -344,7 +344,7 @@ func (p *Program) permissionsFirst(args []string) error {
 }
 
 // act answers with a plan, or carries it out.
-func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, read func(*cobra.Command, *actOptions, *reading) error, args []string) error {
+func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, read func(*cobra.Command, *actOptions, *question) error, args []string) error {
 	if action == plans.Permit {
 		if len(args) == 0 {
 			return usage.Misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
@@ -376,7 +376,7 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 	if err := o.check(); err != nil {
 		return err
 	}
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
@@ -425,7 +425,7 @@ func (o *actOptions) check() error {
 }
 
 // plan makes a plan for what is named, or matches.
-func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r *reading, args []string) (*plans.Plan, *report.Summary, error) {
+func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r *question, args []string) (*plans.Plan, *report.Summary, error) {
 	places, _, chosen := usage.SplitWhere(args)
 	if len(places) == 0 && !chosen {
 		return nil, nil, usage.Misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())

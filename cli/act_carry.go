@@ -35,7 +35,7 @@ import (
 )
 
 // carryOutOrShow shows a plan, and carries it out if that was asked for.
-func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
+func (p *Program) carryOutOrShow(ctx context.Context, r *question, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" && r.form != render.HTML { // a page is to be looked at, and not to be carried out
@@ -62,7 +62,7 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *reading, o *actOptions,
 }
 
 // showPlan writes a plan.
-func (p *Program) showPlan(r *reading, plan *plans.Plan, summary *report.Summary) error {
+func (p *Program) showPlan(r *question, plan *plans.Plan, summary *report.Summary) error {
 	return p.answer(r, summary, func(w output.Destination) error {
 		if r.form == render.JSON {
 			return plan.WriteJSON(w)
@@ -89,7 +89,7 @@ func trashOfPerson() trash.Trash {
 }
 
 // carryOut carries a plan out, after asking.
-func (p *Program) carryOut(ctx context.Context, r *reading, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
+func (p *Program) carryOut(ctx context.Context, r *question, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
 	totals := plan.Totals()
 	if totals.Steps == 0 {
 		return p.incomplete(totals.Refused > 0 || !summary.Complete())

@@ -80,7 +80,7 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if err := o.act.check(); err != nil {
 		return err
 	}
-	r, err := p.reading(cmd, &o.act.reading)
+	r, err := p.question(cmd, &o.act.reading)
 	if err != nil {
 		return err
 	}

@@ -50,7 +50,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 }
 
 // journal answers with all journals, or with the steps of one.
-func (p *Program) journal(r *reading, args []string) error {
+func (p *Program) journal(r *question, args []string) error {
 	c, err := p.carrier()
 	if err != nil {
 		return err
@@ -154,7 +154,7 @@ done.`,
 }
 
 // planUndo shows what undo would do.
-func (p *Program) planUndo(r *reading, c *doing.Carrier, host string, number int64) error {
+func (p *Program) planUndo(r *question, c *doing.Carrier, host string, number int64) error {
 	past, err := c.Journals.Read(number)
 	switch {
 	case err != nil:

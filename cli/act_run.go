@@ -51,7 +51,7 @@ func commandWords(cmd *cobra.Command, args []string) (before, command []string, 
 }
 
 // runPlan shows the plan of a command, or runs it.
-func (p *Program) runPlan(ctx context.Context, r *reading, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
+func (p *Program) runPlan(ctx context.Context, r *question, o *actOptions, plan *plans.Plan, summary *report.Summary) error {
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" {

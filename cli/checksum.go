@@ -86,7 +86,7 @@ func parseAlgorithms(words string) (list []entry.Algorithm, err error) {
 
 // checksum answers with digests.
 func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, args []string) error {
-	r, err := p.reading(cmd, o)
+	r, err := p.question(cmd, o)
 	if err != nil {
 		return err
 	}
@@ -133,7 +133,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 }
 
 // ownList is the list that the digests go to.
-func (p *Program) ownList(r *reading) *checksum.OwnList {
+func (p *Program) ownList(r *question) *checksum.OwnList {
 	file, _ := p.Out.(*os.File) // nil for what is no file
 	return checksum.NewOwnList(r.to, file)
 }

@@ -104,7 +104,7 @@ func (p *Program) fileAndFolder(places []string, file int) error {
 }
 
 // compareFiles answers with whether two files are the same, or where they first differ.
-func (p *Program) compareFiles(cmd *cobra.Command, r *reading, by entry.Algorithm, places []string, chosen bool) error {
+func (p *Program) compareFiles(cmd *cobra.Command, r *question, by entry.Algorithm, places []string, chosen bool) error {
 	if chosen {
 		return usage.Repaired(usage.Misuse("two files are compared as they are, without a condition"), p.args.WithoutCondition())
 	}
@@ -161,7 +161,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if err != nil {
 		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
-	r, err := p.reading(cmd, o)
+	r, err := p.question(cmd, o)
 	if err != nil {
 		return err
 	}

@@ -95,7 +95,7 @@ jsonl, the list also says what each file was and which file stays.`,
 // duplicates answers with sets of files, or with files of one place only.
 func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []string) error {
 	keep, folders := o.keep.Index(), o.folders.Index()
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
@@ -152,7 +152,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 
 // writeDuplicates writes the sets: where a row may have rows in it one is a set, else a
 // file of one; or the spares.
-func writeDuplicates(w output.Destination, r *reading, o *duplicatesOptions, a *duplicates.Answer, summary *report.Summary) error {
+func writeDuplicates(w output.Destination, r *question, o *duplicatesOptions, a *duplicates.Answer, summary *report.Summary) error {
 	c := r.view.Context
 	if o.spares {
 		names := a.SpareNames()

@@ -44,12 +44,8 @@ is meant.`,
 			if len(args) != 1 {
 				return usage.Repaired(usage.Misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.args.WithOnly(args)...)
 			}
-			r, err := p.showing(cmd, &o)
+			r, err := p.ofRecords(cmd, &o, file, host)
 			if err != nil {
-				return err
-			}
-			r.ledger = file
-			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
 			if r.hosts.Several() {
@@ -60,7 +56,7 @@ is meant.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addHost(cmd, &host)
 	addShowing(cmd, &o, forms)
@@ -73,7 +69,7 @@ is meant.`,
 }
 
 // history answers with the states of a path.
-func (p *Program) history(ctx context.Context, r *reading, path string) error {
+func (p *Program) history(ctx context.Context, r *question, path string) error {
 	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
 		return err
@@ -108,7 +104,7 @@ func (p *Program) history(ctx context.Context, r *reading, path string) error {
 }
 
 // meeting returns what tells whether a record that was made with a condition would have an entry.
-func meeting(r *reading) func(ledger.Record, *entry.Entry) bool {
+func meeting(r *question) func(ledger.Record, *entry.Entry) bool {
 	tests := map[int64]func(*entry.Entry) sides.Standing{}
 	return func(record ledger.Record, e *entry.Entry) bool {
 		if tests[record.Number] == nil {
@@ -120,7 +116,7 @@ func meeting(r *reading) func(ledger.Record, *entry.Entry) bool {
 }
 
 // drawHistory draws how large something was at each record.
-func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger, host, full string) error {
+func (p *Program) drawHistory(ctx context.Context, r *question, l *ledger.Ledger, host, full string) error {
 	sizes, err := replay.SizesOf(ctx, l, host, full)
 	if err != nil {
 		return place.LedgerTrouble(p.ledgers.Path, err)
@@ -135,7 +131,7 @@ func (p *Program) drawHistory(ctx context.Context, r *reading, l *ledger.Ledger,
 }
 
 // whose returns the host and the full path that a history is asked of.
-func (p *Program) whose(ctx context.Context, r *reading, l *ledger.Ledger, path string) (host, full string, err error) {
+func (p *Program) whose(ctx context.Context, r *question, l *ledger.Ledger, path string) (host, full string, err error) {
 	words, recorded := strings.CutPrefix(path, usage.RecordMark)
 	if !recorded {
 		if full, err = filepath.Abs(path); err != nil {

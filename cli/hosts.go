@@ -13,6 +13,11 @@ import (
 
 // Here it is decided of which machines records are asked about.
 
+// addLedger gives a command the option on where records are kept.
+func addLedger(cmd *cobra.Command, name *string, meaning string) {
+	cmd.Flags().StringVar(name, "ledger", "", meaning)
+}
+
 // addHost gives a command the option on whose records are meant.
 func addHost(cmd *cobra.Command, words *string) {
 	cmd.Flags().StringVar(words, "host", "", "the `NAMES` of the machines whose records are meant, separated by commas, or all")
@@ -42,7 +47,7 @@ func (p *Program) tellNamesake(l *ledger.Ledger, host string) {
 }
 
 // tellLate notes which machines have not recorded for longer than they do.
-func (r *reading) tellLate(ctx context.Context, l *ledger.Ledger) error {
+func (r *question) tellLate(ctx context.Context, l *ledger.Ledger) error {
 	note, err := place.LateHosts(ctx, l, "", r.hosts, r.view.Context.AsOf)
 	if note != "" {
 		r.notes = append(r.notes, note)

@@ -44,7 +44,7 @@ where it is, its other names, and where a link leads, step by step.`,
 	f.StringVar(&extra.Siblings, "siblings", "", "look in this `PLACE` for other names of the same file")
 	f.IntVar(&extra.Preview, "preview", 0, "show the first `NUMBER` of lines, if it is text")
 	group(cmd, groupWhat, "siblings", "preview")
-	f.StringVar(&file, "ledger", "", "the `FILE` with the records, for places like @weekly")
+	addLedger(cmd, &file, "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, []*render.Form{render.Table, render.JSON})
 	examples(cmd,
@@ -59,11 +59,11 @@ where it is, its other names, and where a link leads, step by step.`,
 
 // inspect shows the cards of what was named.
 func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, extra inspect.Options, args []string) error {
-	r, err := p.showing(cmd, o)
+	r, err := p.ofRecords(cmd, o, ledger, "")
 	if err != nil {
 		return err
 	}
-	r.ledger, r.request.Depth = ledger, source.AllDepths
+	r.request.Depth = source.AllDepths
 	if err := r.readColumns(allWord); err != nil {
 		return err
 	}

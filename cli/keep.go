@@ -49,7 +49,7 @@ func (k *keeping) Visitor() source.Visitor {
 
 // keepRows has the entries of some rows kept, in their order, if a list is to be. Of a row
 // without an entry nothing is.
-func keepRows[R any](r *reading, rows row.Source[R], of func(R) *entry.Entry) {
+func keepRows[R any](r *question, rows row.Source[R], of func(R) *entry.Entry) {
 	if r.keeping == nil {
 		return
 	}
@@ -71,7 +71,7 @@ func (k *keeping) paths() row.List[string] {
 }
 
 // keepList writes the list, whole or not at all, and says so.
-func (p *Program) keepList(r *reading, d output.Destination) error {
+func (p *Program) keepList(r *question, d output.Destination) error {
 	paths := r.keeping.paths()
 	column := row.TextColumn("full_path", "from the root", func(path string) (string, bool) { return path, true })
 	err := render.All(io.Writer(d), render.New(render.Kept, r.view.View, []row.Column[string]{column}), paths, r.view.Frame(&report.Summary{}))

@@ -26,7 +26,7 @@ import (
 
 // aheadOfTime notes that records are dated later than now, and has times be shown as they are:
 // how long it is until then is of no use.
-func (r *reading) aheadOfTime() string {
+func (r *question) aheadOfTime() string {
 	if r.view.Times == units.Relative {
 		r.view.Times = units.Local
 	}
@@ -68,11 +68,8 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 		Short: "list all records, newest first",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := p.showing(cmd, &o)
+			r, err := p.ofRecords(cmd, &o, file, host)
 			if err != nil {
-				return err
-			}
-			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
 			l, path, err := p.ledgers.Open(cmd.Context(), file)
@@ -109,7 +106,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addHost(cmd, &host)
 	addShowing(cmd, &o, forms)
@@ -147,7 +144,7 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 		},
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addHost(cmd, &host)
 	return cmd
@@ -177,11 +174,10 @@ complete. A record that was dropped does not come back. Room is given back by le
 			case yes && !carryOut:
 				return usage.MisuseOf("yes", "--yes is only for --carry-out")
 			}
-			r, err := p.showing(cmd, &o)
+			r, err := p.ofRecords(cmd, &o, file, "")
 			if err != nil {
 				return err
 			}
-			r.ledger = file
 			return p.drop(cmd.Context(), r, args, carryOut, yes)
 		},
 	}
@@ -190,7 +186,7 @@ complete. A record that was dropped does not come back. Room is given back by le
 	f.BoolVar(&carryOut, "carry-out", false, "drop the records, after asking once")
 	f.BoolVarP(&yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "carry-out", "yes")
-	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, render.WithColumns())
 	examples(cmd,
@@ -201,7 +197,7 @@ complete. A record that was dropped does not come back. Room is given back by le
 }
 
 // drop shows the records with some numbers, or drops them.
-func (p *Program) drop(ctx context.Context, r *reading, args []string, carryOut, yes bool) error {
+func (p *Program) drop(ctx context.Context, r *question, args []string, carryOut, yes bool) error {
 	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
 		return err
@@ -301,7 +297,7 @@ func (p *Program) ledgerExportCommand() *cobra.Command {
 that is new, different or gone in it. "frank ledger import" makes the same records from
 them. From a damaged ledger, it saves what can be read.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
-			r := &reading{to: to, replace: replace, page: neverWord}
+			r := &question{options: options{to: to, replace: replace, page: neverWord}}
 			destination, err := p.destination(r)
 			if err != nil {
 				return err
@@ -413,7 +409,7 @@ ledger that has none of these places yet. FILE may be - for standard input.`,
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	return cmd
 }

@@ -93,7 +93,7 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&file, "ledger", "", "the `DATABASE` with the records")
+	addLedger(cmd, &file, "the `DATABASE` with the records")
 	group(cmd, groupWhere, "ledger")
 	f.StringVar(&login, "as", "", "the `LOGIN` of the database")
 	f.StringVar(&right, "may", "record", "the `RIGHT` to have: read, record (and read) or keep (both, and take away)")
@@ -155,7 +155,7 @@ func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `DATABASE` with the records")
+	addLedger(cmd, &file, "the `DATABASE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, render.WithColumns())
 	return cmd

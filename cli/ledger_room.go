@@ -19,12 +19,8 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 		Short: "show how much room the records of each machine and label take",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := p.showing(cmd, &o)
+			r, err := p.ofRecords(cmd, &o, file, host)
 			if err != nil {
-				return err
-			}
-			r.ledger = file
-			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
 			l, err := p.ledgers.ToRead(cmd.Context(), r.ledger, r.hosts)
@@ -46,7 +42,7 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addHost(cmd, &host)
 	addShowing(cmd, &o, render.WithColumns())

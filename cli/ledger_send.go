@@ -63,7 +63,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 		ValidArgsFunction: completeLabels,
 	}
 	cmd.Flags().SortFlags = false
-	cmd.Flags().StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	cmd.Flags().StringVarP(&to, "to", "t", "", "the `LEDGER` to send them to: a database, or a file")
 	group(cmd, groupOut, "to")

@@ -42,12 +42,8 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 			if err != nil {
 				return usage.MisuseOf("keep", "--keep: %w", err)
 			}
-			r, err := p.showing(cmd, &o)
+			r, err := p.ofRecords(cmd, &o, file, host)
 			if err != nil {
-				return err
-			}
-			r.ledger = file
-			if r.hosts, err = readHosts(cmd, host); err != nil {
 				return err
 			}
 			return p.thin(cmd.Context(), r, k, args, carryOut, yes)
@@ -61,7 +57,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 	f.BoolVar(&carryOut, "carry-out", false, "drop the records, after asking once")
 	f.BoolVarP(&yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "carry-out", "yes")
-	f.StringVar(&file, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
 	addHost(cmd, &host)
 	addShowing(cmd, &o, render.WithColumns())
@@ -73,7 +69,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 }
 
 // thin shows which records need not stay, or drops them.
-func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args []string, carryOut, yes bool) error {
+func (p *Program) thin(ctx context.Context, r *question, keep upkeep.Keep, args []string, carryOut, yes bool) error {
 	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
 		return err
@@ -101,7 +97,7 @@ func (p *Program) thin(ctx context.Context, r *reading, keep upkeep.Keep, args [
 }
 
 // dropShown shows records that can be dropped, and drops them if that is to be carried out.
-func (p *Program) dropShown(ctx context.Context, r *reading, spare []ledger.Record, lead string, carryOut, yes bool) error {
+func (p *Program) dropShown(ctx context.Context, r *question, spare []ledger.Record, lead string, carryOut, yes bool) error {
 	summary := &report.Summary{Grouped: true, Lead: lead}
 	if len(spare) > 0 && !carryOut {
 		summary.Notes = []string{"nothing was changed; --carry-out drops them"}

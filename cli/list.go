@@ -24,7 +24,7 @@ explains how conditions are written.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := p.reading(cmd, &options)
+			r, err := p.question(cmd, &options)
 			if err != nil {
 				return err
 			}

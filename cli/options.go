@@ -116,7 +116,7 @@ func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f.BoolVar(&o.follow, "follow", false, "follow links to folders, reading each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "stay on the same file system")
 	f.BoolVarP(&o.matchCase, "match-case", "m", false, "match upper and lower case exactly")
-	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records, for places like @weekly")
+	addLedger(cmd, &o.ledger, "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	shared(cmd, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	addHost(cmd, &o.host)
@@ -158,42 +158,49 @@ func orderWords() []string {
 	return words
 }
 
-// reading is the options, read and checked.
-type reading struct {
-	byEnding  bool // the format was told by the ending of the file
+// options are what the options of a command say, checked. They are read once: only [Program.showing],
+// [Program.ofRecords] and [Program.question] write to them.
+type options struct {
 	config    *config.Config
-	request   source.Request
-	matchCase bool
-	order     arrange.Order
-	first     int
-	form      *render.Form
-	fields    []*entry.Field // of entries, to be shown
-	view      *report.View
+	written   func(option string) bool // whether an option was written on the command line
+	byEnding  bool                     // the format was told by the ending of the file
 	to        string
 	replace   bool
 	page      string
 	quiet     bool
-	ledger    string                   // file, "" for the usual one
-	written   func(option string) bool // whether an option was written on the command line
+	order     arrange.Order
+	first     int
+	usual     bool // the columns are those that the program chooses
+	matchCase bool
+	ledger    string      // file, "" for the usual one
+	hosts     place.Hosts // whose records are meant
+}
 
-	hosts     place.Hosts          // whose records are meant
-	without   []string             // machines that have not got the path of the places that were opened last
-	notes     []string             // about what is kept of the places
-	slips     []string             // what was likely meant instead, if nothing is found
+// question is what a command asks, as it is put together from options, places and condition, and what there
+// is to say beside the answer.
+type question struct {
+	options
+	request   source.Request
+	form      *render.Form
+	fields    []*entry.Field // of entries, to be shown
+	view      *report.View
 	keeping   *keeping             // nil if nothing is
-	usual     bool                 // the columns are those that the program chooses
-	failIf    int                  // when to end with the status for a difference: 0 if none is found, 1 if any is, -1 for never
 	pieces    []string             // of names, where no condition is written
 	condition *condition.Condition // nil: none
 	program   *condition.Program
 	relative  bool // paths in the condition are from the places
+	failIf    int  // when to end with the status for a difference: 0 if none is found, 1 if any is, -1 for never
 	funnel    bool
 	effort    bool
+
+	notes   []string // about what is kept of the places
+	slips   []string // what was likely meant instead, if nothing is found
+	without []string // machines that have not got the path of the places that were opened last
 }
 
 // fill takes the words of options that were not written from the person's
 // configuration.
-func (r *reading) fill(cmd *cobra.Command, options ...string) error {
+func (r *question) fill(cmd *cobra.Command, options ...string) error {
 	for _, name := range options {
 		f := cmd.Flags().Lookup(name)
 		if value, set := r.config.Values[name]; set && f != nil && !f.Changed {
@@ -207,7 +214,7 @@ func (r *reading) fill(cmd *cobra.Command, options ...string) error {
 
 // reading checks the options and fills in defaults: those of the person's
 // configuration first, then those of the program.
-func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, error) {
+func (p *Program) question(cmd *cobra.Command, o *readingOptions) (*question, error) {
 	r, err := p.showing(cmd, &o.showingOptions)
 	if err != nil {
 		return nil, err
@@ -249,12 +256,12 @@ func (p *Program) reading(cmd *cobra.Command, o *readingOptions) (*reading, erro
 var onlyInFiles = map[*render.Form]string{render.HTML: "a page for a browser", render.SVG: "a picture"}
 
 // showing checks the options of a command on how and where its answer is shown.
-func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, error) {
+func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*question, error) {
 	c, err := loadConfig()
 	if err != nil {
 		return nil, err
 	}
-	r := &reading{config: c, to: o.to, replace: o.replace, page: o.page.String(), quiet: o.quiet, written: cmd.Flags().Changed, failIf: -1}
+	r := &question{options: options{config: c, to: o.to, replace: o.replace, page: o.page.String(), quiet: o.quiet, written: cmd.Flags().Changed}, failIf: -1}
 	if err := r.fill(cmd, "units", "times", "colour"); err != nil {
 		return nil, err
 	}
@@ -272,6 +279,17 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*reading, erro
 		return nil, err
 	}
 	return r, p.readView(r, o)
+}
+
+// ofRecords is showing for a command that asks about records of a ledger, of this machine or of others.
+func (p *Program) ofRecords(cmd *cobra.Command, o *showingOptions, ledger, host string) (*question, error) {
+	r, err := p.showing(cmd, o)
+	if err != nil {
+		return nil, err
+	}
+	r.ledger = ledger
+	r.hosts, err = readHosts(cmd, host)
+	return r, err
 }
 
 // chosenForm returns the format that was asked for, if the command can have it.
@@ -315,7 +333,7 @@ func (p *Program) formOfEnding(cmd *cobra.Command, o *showingOptions, ending str
 }
 
 // columns are the fields of entries to be shown, as columns.
-func (r *reading) columns() []row.Column[*entry.Entry] {
+func (r *question) columns() []row.Column[*entry.Entry] {
 	return append(entry.Columns(r.view.Context, r.fields...), entry.UnknownColumn(r.fields))
 }
 
@@ -336,7 +354,7 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 	return nil
 }
 
-func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
+func (r *question) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 	r.ledger, r.matchCase = o.ledger, o.matchCase
 	var err error
 	if r.hosts, err = readHosts(cmd, o.host); err != nil {
@@ -373,7 +391,7 @@ func (r *reading) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 }
 
 // readColumns reads which fields of entries are to be shown.
-func (r *reading) readColumns(words string) (err error) {
+func (r *question) readColumns(words string) (err error) {
 	if r.fields, err = parseColumns(words, r.form); err != nil {
 		return usage.MisuseOf("columns", "--columns: %w", err)
 	}
@@ -383,7 +401,7 @@ func (r *reading) readColumns(words string) (err error) {
 	return nil
 }
 
-func (p *Program) readView(r *reading, o *showingOptions) (err error) {
+func (p *Program) readView(r *question, o *showingOptions) (err error) {
 	v := &report.View{View: &render.View{Zone: p.Zone(), Plain: o.quiet}}
 	r.view = v
 	v.Units, v.Times = units.Sizes(max(0, o.units.Index())), units.Times(max(0, o.times.Index()))

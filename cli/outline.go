@@ -60,7 +60,7 @@ to it; their sizes are still of everything in them.`,
 
 // outline answers with an outline.
 func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly bool, args []string) error {
-	r, err := p.reading(cmd, o)
+	r, err := p.question(cmd, o)
 	if err != nil {
 		return err
 	}

@@ -22,7 +22,7 @@ import (
 // open reads the condition and opens the places of a command. It returns the
 // summary that the answer ends with, in which places that are not there are
 // problems.
-func (p *Program) open(ctx context.Context, r *reading, args []string, about place.Asking) ([]source.Source, *report.Summary, error) {
+func (p *Program) open(ctx context.Context, r *question, args []string, about place.Asking) ([]source.Source, *report.Summary, error) {
 	places, err := p.where(r, args)
 	if err != nil {
 		return nil, nil, err
@@ -49,12 +49,12 @@ func (p *Program) open(ctx context.Context, r *reading, args []string, about pla
 }
 
 // opener is what opens the places of a command.
-func (p *Program) opener(r *reading, about place.Asking) *place.Opener {
+func (p *Program) opener(r *question, about place.Asking) *place.Opener {
 	return &place.Opener{Ledgers: &p.ledgers, Args: p.args, Ledger: r.ledger, Hosts: r.hosts, Zone: r.view.Zone, AsOf: r.view.Context.AsOf, Written: r.written, Keeping: r.keeping != nil, Asking: about}
 }
 
 // openPlaces opens what was asked about, and takes over what there is to note of it.
-func (p *Program) openPlaces(ctx context.Context, r *reading, args []string, about place.Asking) (*place.Opened, error) {
+func (p *Program) openPlaces(ctx context.Context, r *question, args []string, about place.Asking) (*place.Opened, error) {
 	opened, err := p.opener(r, about).Open(ctx, args)
 	if err != nil {
 		return nil, err
@@ -64,7 +64,7 @@ func (p *Program) openPlaces(ctx context.Context, r *reading, args []string, abo
 }
 
 // lists is how many of the places are lists.
-func (r *reading) lists(sources []source.Source) (n int) {
+func (r *question) lists(sources []source.Source) (n int) {
 	for _, s := range sources {
 		if s.Place().List {
 			n++
@@ -74,7 +74,7 @@ func (r *reading) lists(sources []source.Source) (n int) {
 }
 
 // named puts what is on a list in its place, each as a place of its own.
-func (r *reading) named(sources []source.Source, summary *report.Summary) (named []source.Source) {
+func (r *question) named(sources []source.Source, summary *report.Summary) (named []source.Source) {
 	for _, s := range sources {
 		list, is := s.(*live.List)
 		if !is {
@@ -96,7 +96,7 @@ func (r *reading) named(sources []source.Source, summary *report.Summary) (named
 
 // onlyListed puts what is on lists in their place, and has what is on them chosen of all that is in it, so that
 // what is listed in a folder that is listed, too, is shown by itself and added up once.
-func (r *reading) onlyListed(sources []source.Source, summary *report.Summary) []source.Source {
+func (r *question) onlyListed(sources []source.Source, summary *report.Summary) []source.Source {
 	listed := r.named(sources, summary)
 	paths := map[string]bool{}
 	for _, s := range listed {
@@ -109,7 +109,7 @@ func (r *reading) onlyListed(sources []source.Source, summary *report.Summary) [
 }
 
 // noFolder says that a command is about a folder, and what tells the same of another thing.
-func (p *Program) noFolder(r *reading, s source.Source) error {
+func (p *Program) noFolder(r *question, s source.Source) error {
 	place := s.Place()
 	given := typeset.Escaped(place.Given)
 	if place.List {
@@ -128,7 +128,7 @@ func (p *Program) noFolder(r *reading, s source.Source) error {
 
 // distinct leaves places out that are asked about twice, for commands whose answer is of all of them
 // together.
-func (r *reading) distinct(sources []source.Source, summary *report.Summary) []source.Source {
+func (r *question) distinct(sources []source.Source, summary *report.Summary) []source.Source {
 	distinct, left := source.Distinct(sources, &r.request)
 	if left > 0 {
 		summary.Notes = append(summary.Notes, units.Count(int64(left), "place is the same as another one, or lies in it", "places are the same as others, or lie in them")+": everything is counted once")

@@ -12,7 +12,7 @@ import (
 // progress shows on the standard error how far a reading has come, if that is
 // a terminal and the rows are not running over it. The function it returns
 // takes it away again without a trace; it may be called more than once.
-func (p *Program) progress(r *reading, progress *source.Progress) (done func()) {
+func (p *Program) progress(r *question, progress *source.Progress) (done func()) {
 	streaming := r.order.AsIs && session.IsTerminal(p.Out)
 	if streaming {
 		return func() {}

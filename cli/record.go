@@ -166,7 +166,7 @@ func (o *recordOptions) limit() (*recording.Limit, error) {
 
 // record writes a place down.
 func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) error {
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
@@ -278,7 +278,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 }
 
 // changesOf compares a record with the one before on the same terms, if the numbers are not known.
-func (p *Program) changesOf(ctx context.Context, r *reading, l *ledger.Ledger, written ledger.Record, c *recording.Changes) error {
+func (p *Program) changesOf(ctx context.Context, r *question, l *ledger.Ledger, written ledger.Record, c *recording.Changes) error {
 	if c.Before == nil || c.Counted {
 		return nil
 	}

@@ -28,7 +28,7 @@ func algorithmFor(words string, chosen bool, sources []source.Source) string {
 }
 
 // terms are what chooses the entries of a record.
-func (r *reading) terms(o *readingOptions, args []string) ledger.Terms {
+func (r *question) terms(o *readingOptions, args []string) ledger.Terms {
 	_, condition, _ := usage.SplitWhere(args)
 	terms := ledger.Terms{Hidden: r.request.Hidden, Skip: o.skip, SameDisk: r.request.SameDisk, MatchCase: r.matchCase, Where: condition}
 	if len(condition) > 0 && r.written("as-of") {

@@ -80,7 +80,7 @@ not what their names say.`,
 func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) error {
 	by := o.by.Index()
 	o.reading.depth = allWord
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
@@ -124,7 +124,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 
 // earlier opens the ledger for what it has of the places of a report, if there is one, or says
 // why that was not looked at. Some of what is there cannot be held against records of all of it.
-func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by sums.Measure, args []string) (*inventory.Earlier, string, error) {
+func (p *Program) earlier(cmd *cobra.Command, r *question, o *readingOptions, by sums.Measure, args []string) (*inventory.Earlier, string, error) {
 	if r.condition != nil {
 		return nil, "what grew is told only of all that is in a place, not of what meets a condition", nil
 	}
@@ -146,7 +146,7 @@ func (p *Program) earlier(cmd *cobra.Command, r *reading, o *readingOptions, by 
 }
 
 // commandsOf returns how the command lines are written that give what a report tells.
-func (p *Program) commandsOf(cmd *cobra.Command, r *reading, args []string) func(words []string, where string, places ...string) string {
+func (p *Program) commandsOf(cmd *cobra.Command, r *question, args []string) func(words []string, where string, places ...string) string {
 	var all []string
 	for _, place := range r.view.Places {
 		given := place.Given

@@ -22,7 +22,7 @@ import (
 
 // list answers with the entries of places. With totals, a folder has the size of what
 // it holds.
-func (p *Program) list(ctx context.Context, r *reading, places []string, totals bool) error {
+func (p *Program) list(ctx context.Context, r *question, places []string, totals bool) error {
 	opened, err := p.openPlaces(ctx, r, places, place.AsNamed)
 	if err != nil {
 		return err
@@ -94,7 +94,7 @@ func (p *Program) list(ctx context.Context, r *reading, places []string, totals 
 
 // set is the sources of a command. Whoever looks at the answer for long keeps nobody
 // from recording.
-func (p *Program) set(r *reading, sources []source.Source) *source.Set {
+func (p *Program) set(r *question, sources []source.Source) *source.Set {
 	set := &source.Set{Sources: sources}
 	if r.keeping != nil {
 		set.Also = r.keeping
@@ -106,14 +106,14 @@ func (p *Program) set(r *reading, sources []source.Source) *source.Set {
 }
 
 // once is the sources of a command whose answer has each entry once.
-func (p *Program) once(r *reading, sources []source.Source) *source.Set {
+func (p *Program) once(r *question, sources []source.Source) *source.Set {
 	set := p.set(r, sources)
 	set.Once = true
 	return set
 }
 
 // ask asks the core, and shows how far that has come.
-func ask[A any](p *Program, r *reading, do func(request source.Request) (A, error)) (A, error) {
+func ask[A any](p *Program, r *question, do func(request source.Request) (A, error)) (A, error) {
 	request := r.request
 	request.Progress = &source.Progress{}
 	defer p.progress(r, request.Progress)()
@@ -122,7 +122,7 @@ func ask[A any](p *Program, r *reading, do func(request source.Request) (A, erro
 
 // answer has an answer written to where it goes, and says what was left out. If
 // the answer was not all there, it is written nevertheless, but not to a file.
-func (p *Program) answer(r *reading, summary *report.Summary, write func(output.Destination) error) error {
+func (p *Program) answer(r *question, summary *report.Summary, write func(output.Destination) error) error {
 	if p.trying {
 		return context.Canceled
 	}
@@ -154,7 +154,7 @@ func (p *Program) answer(r *reading, summary *report.Summary, write func(output.
 }
 
 // write writes rows that are all there.
-func write[R any](p *Program, r *reading, summary *report.Summary, columns []row.Column[R], rows row.Source[R]) error {
+func write[R any](p *Program, r *question, summary *report.Summary, columns []row.Column[R], rows row.Source[R]) error {
 	return p.answer(r, summary, func(w output.Destination) error {
 		return render.All(w, render.New(r.form, r.view.View, columns), rows, r.view.Frame(summary))
 	})
@@ -162,7 +162,7 @@ func write[R any](p *Program, r *reading, summary *report.Summary, columns []row
 
 // finish closes what an answer was written to, whole or not, and returns the first
 // error. A file is not left half made for a signal.
-func (p *Program) finish(r *reading, destination output.Destination, err error, whole bool) error {
+func (p *Program) finish(r *question, destination output.Destination, err error, whole bool) error {
 	if r.to != "" {
 		defer p.Writing("writing " + typeset.Escaped(r.to))()
 	}
@@ -192,7 +192,7 @@ func (p *Program) toFile(option, file string, replace bool) (output.Destination,
 }
 
 // destination opens what the answer is written to.
-func (p *Program) destination(r *reading) (output.Destination, error) {
+func (p *Program) destination(r *question) (output.Destination, error) {
 	if r.to != "" {
 		return p.toFile("--to", r.to, r.replace)
 	}
@@ -213,7 +213,7 @@ func (p *Program) destination(r *reading) (output.Destination, error) {
 
 // conclude says on the standard error what could not be read and, for formats
 // without a footer, to a person, what was left out.
-func (p *Program) conclude(r *reading, s *report.Summary) error {
+func (p *Program) conclude(r *question, s *report.Summary) error {
 	lines := r.view.FunnelLines(s)
 	if r.effort {
 		lines = append(lines, report.Effort(&s.Report))

@@ -92,7 +92,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		o.reading.order = "none"
 	}
 	o.reading.usual, o.reading.defaults = "name", "columns.search"
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
@@ -118,7 +118,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 
 // pieces parts the words of a search before where: those that name no place are pieces
 // of names. Without where, and if nothing else is one, so are those that name a file.
-func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places []string, err error) {
+func (p *Program) pieces(cmd *cobra.Command, r *question, args []string) (places []string, err error) {
 	words, _, has := usage.SplitWhere(args)
 	var files []string
 	for _, word := range words {
@@ -172,7 +172,7 @@ func (p *Program) pieces(cmd *cobra.Command, r *reading, args []string) (places 
 }
 
 // piecesAndWhere makes pieces and a condition one question. An empty word names nothing.
-func (p *Program) piecesAndWhere(r *reading, places, args []string) ([]string, error) {
+func (p *Program) piecesAndWhere(r *question, places, args []string) ([]string, error) {
 	if slices.Contains(r.pieces, "") {
 		return nil, usage.Misuse("a place cannot be empty; the current folder is .")
 	}

@@ -24,7 +24,7 @@ import (
 // Here it is decided what of two places is held against one another.
 
 // againstNow puts what is there now beside what was recorded.
-func againstNow(r *reading, recorded *replay.Source) ([]source.Source, error) {
+func againstNow(r *question, recorded *replay.Source) ([]source.Source, error) {
 	now, err := place.Now(recorded, 1)
 	if err != nil {
 		return nil, err
@@ -69,7 +69,7 @@ func againstLists(summary *report.Summary, sources []source.Source) {
 
 // scopesOf returns what chose the entries of places where they were recorded, and has the summary say
 // so.
-func scopesOf(r *reading, summary *report.Summary, places ...source.Source) []sides.Scope {
+func scopesOf(r *question, summary *report.Summary, places ...source.Source) []sides.Scope {
 	scopes, chosen := make([]sides.Scope, len(places)), []ledger.Terms{}
 	for i, s := range places {
 		recorded, is := s.(*replay.Source)
@@ -120,7 +120,7 @@ func attributes(places []source.Source) bool {
 
 // recordedCondition makes the condition ready that a record was made with, as of then. Where this
 // program cannot read it, it is not known what met it.
-func recordedCondition(r *reading, t ledger.Terms, record ledger.Record) (c source.Condition, lasting bool) {
+func recordedCondition(r *question, t ledger.Terms, record ledger.Record) (c source.Condition, lasting bool) {
 	parsed, err := condition.Parse(t.Where)
 	if err != nil {
 		return unreadable{}, false

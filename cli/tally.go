@@ -78,7 +78,7 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 
 // tally answers with groups.
 func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string, cross bool, args []string) error {
-	r, err := p.reading(cmd, o)
+	r, err := p.question(cmd, o)
 	if err != nil {
 		return err
 	}
@@ -127,7 +127,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 const mostDrawn, mostCrossed = 40, 60
 
 // tallyPicture draws groups.
-func (p *Program) tallyPicture(r *reading, a *tally.Answer, by string, cross bool) ([]byte, error) {
+func (p *Program) tallyPicture(r *question, a *tally.Answer, by string, cross bool) ([]byte, error) {
 	if !cross {
 		return r.view.TallyPicture(a.Groups(cmp.Or(r.first, mostDrawn)), strings.ReplaceAll(by, ",", " and ")).Document(), nil
 	}
@@ -139,7 +139,7 @@ func (p *Program) tallyPicture(r *reading, a *tally.Answer, by string, cross boo
 }
 
 // tallySince answers with the groups in which there is more or less than at another time.
-func (p *Program) tallySince(ctx context.Context, r *reading, dimensions []*tally.Dimension, since string, args []string) error {
+func (p *Program) tallySince(ctx context.Context, r *question, dimensions []*tally.Dimension, since string, args []string) error {
 	before, after, summary, err := p.openSince(ctx, r, since, args)
 	if err != nil {
 		return err

@@ -78,7 +78,7 @@ The exit status is 0 if everything is as the list says, and 1 if anything is not
 	group(cmd, groupWhat, "show", "unlisted", "moved")
 	f.StringVar(&o.in, "in", "", "the `FOLDER` to look in, if not that of the list")
 	f.BoolVar(&o.allowOutside, "allow-outside", false, "also read names that lead out of the folder, with ../ or from the root")
-	f.StringVar(&o.ledger, "ledger", "", "the `FILE` with the records")
+	addLedger(cmd, &o.ledger, "the `FILE` with the records")
 	group(cmd, groupWhere, "in", "allow-outside", "ledger")
 	addShowing(cmd, &o.showing, render.Forms)
 	complete(cmd, "show", oneOf(showWords))
@@ -97,12 +97,12 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	if o.show != showWords[0] && o.show != allWord {
 		return usage.MisuseOf("show", "--show can be trouble or all, not %q", o.show)
 	}
-	r, err := p.showing(cmd, &o.showing)
+	r, err := p.ofRecords(cmd, &o.showing, o.ledger, "")
 	if err != nil {
 		return err
 	}
 	ctx := cmd.Context()
-	r.ledger, r.relative = o.ledger, true
+	r.relative = true
 	if strings.HasPrefix(listPath, usage.ListMark) {
 		return usage.Repaired(usage.Misuse("%s is a list of paths, not of digests", typeset.Escaped(listPath)), []string{"checksum", listPath})
 	}
@@ -166,7 +166,7 @@ func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, er
 }
 
 // listOfRecord makes a list of the digests that a record has.
-func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given string, o *checksum.CheckOptions) (*replay.Source, *digestlist.List, []source.Problem, error) {
+func (p *Program) listOfRecord(ctx context.Context, r *question, words, given string, o *checksum.CheckOptions) (*replay.Source, *digestlist.List, []source.Problem, error) {
 	s, notes, err := p.opener(r, place.AsNamed).Record(ctx, words, given)
 	if err != nil {
 		return nil, nil, nil, err
@@ -198,7 +198,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *reading, words, given str
 
 // chooseLines leaves those lines in a list whose files meet the condition as they are or, of a record, as
 // they were. It returns of how many that is not known.
-func (p *Program) chooseLines(ctx context.Context, r *reading, list *digestlist.List, recorded *replay.Source, root *entry.Place) (source.Report, error) {
+func (p *Program) chooseLines(ctx context.Context, r *question, list *digestlist.List, recorded *replay.Source, root *entry.Place) (source.Report, error) {
 	var ways []string
 	for _, l := range list.Lines {
 		if filepath.IsLocal(l.Name) {
@@ -272,7 +272,7 @@ func readList(path string) (list *digestlist.List, full string, err error) {
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *reading, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool) error {
+func (p *Program) verifyList(ctx context.Context, r *question, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool) error {
 	if err := p.empty(listPath, list); err != nil && r.program == nil {
 		return err
 	}
@@ -379,7 +379,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	if len(args) != 1 {
 		return usage.MisuseOf("expect", "--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
 	}
-	r, err := p.reading(cmd, o)
+	r, err := p.question(cmd, o)
 	if err != nil {
 		return err
 	}

@@ -92,7 +92,7 @@ var pictures = []string{"map", "bars"}
 const levelsDrawn = 3
 
 // drawing checks the options for a picture, and makes the plan one for it.
-func (o *weighOptions) drawing(cmd *cobra.Command, r *reading, plan *weigh.Plan) error {
+func (o *weighOptions) drawing(cmd *cobra.Command, r *question, plan *weigh.Plan) error {
 	changed := cmd.Flags().Changed
 	if r.form != render.SVG {
 		if changed("picture") {
@@ -121,7 +121,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		return usage.MisuseOf("largest", "--largest takes a number from 1 on")
 	}
 	by := o.by.Index()
-	r, err := p.reading(cmd, &o.reading)
+	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}

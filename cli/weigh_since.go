@@ -23,7 +23,7 @@ import (
 
 // weighSince answers with what has become heavier or lighter since a place was recorded, or
 // than another place.
-func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, plan *weigh.Plan, args []string) error {
+func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, plan *weigh.Plan, args []string) error {
 	if plan.AtLeastShare > 0 {
 		return usage.MisuseOf("since", "--since and --at-least %s contradict each other: a change is no share of the whole; give a size", o.atLeast)
 	}
@@ -50,7 +50,7 @@ func (p *Program) weighSince(cmd *cobra.Command, r *reading, o *weighOptions, pl
 
 // openSince opens the place that --since names, and the one that is held against it: the one that is
 // named, or what is there now of what was recorded. With --host, both are of these machines.
-func (p *Program) openSince(ctx context.Context, r *reading, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
+func (p *Program) openSince(ctx context.Context, r *question, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	r.relative = true
 	places, words, has := usage.SplitWhere(args)
 	if r.hosts.Given && len(places) > 0 {
@@ -87,7 +87,7 @@ func (p *Program) openSince(ctx context.Context, r *reading, since string, args 
 
 // openSinceOn opens the records of several machines, before and since. It leaves out a machine that has only
 // one of the two records, as it is not known how much that machine grew.
-func (p *Program) openSinceOn(ctx context.Context, r *reading, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
+func (p *Program) openSinceOn(ctx context.Context, r *question, since string, places, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	was, summary, err := p.open(ctx, r, append([]string{since}, args[len(places):]...), place.OfAFolder)
 	if err != nil {
 		return nil, nil, nil, err
@@ -138,7 +138,7 @@ func hostsOf(sources []source.Source, without []string) map[string]bool {
 }
 
 // sidesOf puts two sides together.
-func (p *Program) sidesOf(r *reading, summary *report.Summary, was, is []source.Source) (before, after *sides.Side, _ *report.Summary, err error) {
+func (p *Program) sidesOf(r *question, summary *report.Summary, was, is []source.Source) (before, after *sides.Side, _ *report.Summary, err error) {
 	scopes := scopesOf(r, summary, slices.Concat(was, is)...)
 	return &sides.Side{Set: &source.Set{Sources: was}, Scopes: scopes[:len(was)]}, &sides.Side{Set: p.set(r, is), Scopes: scopes[len(was):]}, summary, nil
 }

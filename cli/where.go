@@ -15,7 +15,7 @@ import (
 
 // where reads the condition among the words of a command, makes it part of the
 // request, and returns the places.
-func (p *Program) where(r *reading, args []string) (places []string, err error) {
+func (p *Program) where(r *question, args []string) (places []string, err error) {
 	places, words, has := usage.SplitWhere(args)
 	var c *condition.Condition
 	switch {
@@ -65,7 +65,7 @@ func (p *Program) where(r *reading, args []string) (places []string, err error) 
 }
 
 // taken says how words were taken: in the heading or, where there is none, to a person.
-func (p *Program) taken(r *reading, line string) {
+func (p *Program) taken(r *question, line string) {
 	switch {
 	case r.form.ForPeople():
 		r.view.Taken = append(r.view.Taken, line)
@@ -81,7 +81,7 @@ const (
 )
 
 // addsUp has the heading say what is added up, if there is a condition.
-func (r *reading) addsUp(what string) {
+func (r *question) addsUp(what string) {
 	if r.program != nil && r.form.ForPeople() {
 		r.view.Taken = append(r.view.Taken, what)
 	}
