@@ -57,6 +57,21 @@ type Measurer[R any] interface {
 	Join(fresh Measurer[R])
 }
 
+// Separated is a format that puts something between entries.
+type Separated interface{ Separator() string }
+
+// Grouped is a format that has something between groups of so many rows.
+type Grouped interface {
+	Each() int
+	NextGroup(dst []byte) []byte
+}
+
+// Limited is a format that has room for so many rows only, and tells of the others.
+type Limited[R any] interface {
+	Most() int
+	Left(dst []byte, list row.Source[R], from int) []byte
+}
+
 // View is how an answer is to be shown.
 type View struct {
 	Context *entry.Context

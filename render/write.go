@@ -10,11 +10,8 @@ import (
 	"frankledger/core/source"
 )
 
-// separated is a format that puts something between entries.
-type separated interface{ Separator() string }
-
 func separator[R any](f Format[R]) string {
-	if s, ok := f.(separated); ok {
+	if s, ok := f.(Separated); ok {
 		return s.Separator()
 	}
 	return ""
@@ -27,7 +24,7 @@ const flushAt = 64 << 10
 func All[R any](w io.Writer, f Format[R], list row.Source[R], frame Frame) error {
 	count := list.Len()
 	shown := list
-	l, isLimited := f.(limited[R])
+	l, isLimited := f.(Limited[R])
 	if isLimited && count > l.Most() {
 		shown = beginning[R]{list, l.Most()}
 	}
@@ -49,23 +46,11 @@ func All[R any](w io.Writer, f Format[R], list row.Source[R], frame Frame) error
 	return err
 }
 
-// grouped is a format that has something between groups of so many rows.
-type grouped interface {
-	Each() int
-	NextGroup(dst []byte) []byte
-}
-
 func groupSize[R any](f Format[R]) int {
-	if g, is := f.(grouped); is {
+	if g, is := f.(Grouped); is {
 		return g.Each()
 	}
 	return 0
-}
-
-// limited is a format that has room for so many rows only, and tells of the others.
-type limited[R any] interface {
-	Most() int
-	Left(dst []byte, list row.Source[R], from int) []byte
 }
 
 // beginning are the first so many rows of others.
@@ -116,7 +101,7 @@ func rows[R any](w io.Writer, f Format[R], list row.Source[R]) error {
 			dst = append(dst, between...)
 		}
 		if each > 0 && i > 0 && i%each == 0 {
-			dst = f.(grouped).NextGroup(dst)
+			dst = f.(Grouped).NextGroup(dst)
 		}
 		return f.Row(dst, list.At(i))
 	}

@@ -93,3 +93,11 @@ func stands(cmd *cobra.Command, option, format string) bool {
 	}
 	return f.Changed && f.Value.String() != ""
 }
+
+// Exclusions returns the options that exclude one another, a pair each, as NAME or NAME=VALUE.
+func Exclusions() (pairs [][2]string) {
+	for _, x := range exclusions {
+		pairs = append(pairs, [2]string{x.one, x.other})
+	}
+	return pairs
+}
