@@ -17,12 +17,9 @@ import (
 	"frankledger/cli/flags"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
-	"frankledger/config"
 	"frankledger/core/act"
 	"frankledger/core/act/doing"
-	"frankledger/core/act/journals"
 	"frankledger/core/act/plans"
-	"frankledger/core/act/trash"
 	"frankledger/core/entry"
 	"frankledger/core/posix"
 	"frankledger/core/row"
@@ -69,23 +66,6 @@ func (p *Program) showPlan(r *question, plan *plans.Plan, summary *report.Summar
 		}
 		return render.All(w, render.New(r.form, r.view.View, act.PlanColumns(plan)), row.List[*plans.Step](plan.Steps), r.view.Frame(summary))
 	})
-}
-
-// carrier returns what carries plans out.
-func (p *Program) carrier() (*doing.Carrier, error) {
-	state, err := config.StateFolder()
-	if err != nil {
-		return nil, usage.Misuse("the journal: %w", err)
-	}
-	folder := filepath.Join(state, "journal")
-	p.TellIfExposed("the journals", folder)
-	return &doing.Carrier{Journals: journals.Journals{Folder: folder}, Trash: trashOfPerson(), Now: time.Now}, nil
-}
-
-// trashOfPerson is the trash of whoever runs the program.
-func trashOfPerson() trash.Trash {
-	home, _ := config.TrashFolder() // there may be none
-	return trash.Trash{Home: home, User: os.Geteuid()}
 }
 
 // carryOut carries a plan out, after asking.

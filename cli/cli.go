@@ -7,41 +7,19 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"io"
 	"os"
 	"os/signal"
-	"slices"
-	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"frankledger/cli/place"
 	"frankledger/cli/session"
-	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
 	"frankledger/core/live"
-	"frankledger/core/text"
 	"frankledger/output"
 	"frankledger/render/units"
 )
-
-// Program is one run of the program.
-type Program struct {
-	session.Session
-	args    suggest.Args
-	trying  bool             // whether the line is understood: nothing is offered in place of it
-	said    *session.Minding // what the library of commands writes, which minds no error
-	ledgers place.Ledgers    // that its places are read from
-}
-
-// newProgram returns a run of a command line.
-func newProgram(out, err io.Writer, args []string) *Program {
-	p := &Program{Session: session.Session{Out: out, Err: err}, args: args}
-	p.ledgers = place.Ledgers{Session: &p.Session, Defaults: loadConfig}
-	return p
-}
 
 // Main runs the program for the process it is in and returns the status to
 // exit with.
@@ -82,12 +60,6 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	return p.status(ctx, command, err)
 }
 
-// isQuiet reports whether a command was asked to say no more than its answer.
-func isQuiet(command *cobra.Command) bool {
-	flag := command.Flags().Lookup("quiet")
-	return flag != nil && flag.Value.String() == "true"
-}
-
 // status says what went wrong and returns the status for it.
 func (p *Program) status(ctx context.Context, command *cobra.Command, err error) int {
 	var f *usage.Failure
@@ -109,30 +81,6 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 		p.offer(command, f)
 	}
 	return f.Status
-}
-
-func helpFor(command *cobra.Command) string {
-	return "frank help" + strings.TrimPrefix(command.CommandPath(), "frank")
-}
-
-// named is a command by its name. Most runs need one, and building all would take as long
-// as listing a small folder.
-type named struct {
-	name string
-	make func(p *Program) *cobra.Command
-}
-
-// addNamed adds commands to the one that they are under: if the first of the words names
-// one, only that.
-func (p *Program) addNamed(to *cobra.Command, commands []named, words []string) {
-	if len(words) > 0 {
-		if at := slices.IndexFunc(commands, func(c named) bool { return c.name == words[0] }); at >= 0 {
-			commands = commands[at : at+1]
-		}
-	}
-	for _, c := range commands {
-		to.AddCommand(c.make(p))
-	}
 }
 
 // commands are all there are, in the order that help tells of them.
@@ -182,20 +130,4 @@ what it could not read. Looking changes nothing.`,
 	root.SetOut(p.said)
 	root.CompletionOptions.DisableDefaultCmd = true
 	return root
-}
-
-func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
-	var names []string
-	for _, c := range cmd.Root().Commands() {
-		if !c.Hidden {
-			names = append(names, c.Name())
-		}
-	}
-	if line := p.args.ForgiveCommand(word); line != nil {
-		return usage.Repaired(usage.Misuse("there is no command %q; here it is: %s", word, usage.CommandLine(suggest.OtherCommands()[strings.ToLower(word)])), line)
-	}
-	if near := text.Nearest(word, names); near != "" {
-		return usage.Repaired(usage.Misuse("there is no command %q; did you mean %s?", word, near), p.args.Instead(word, near))
-	}
-	return usage.Misuse("there is no command %q", word)
 }

@@ -17,10 +17,6 @@ import (
 // the program, and what it shows.
 type example struct{ line, what string }
 
-// exampleMark starts each example in cobra's text of them; help parts them
-// again there, and so do the tests that run them.
-const exampleMark = "frank "
-
 // examples gives a command its examples.
 func examples(cmd *cobra.Command, list ...example) {
 	var lines []string

@@ -2,15 +2,12 @@ package cli
 
 import (
 	"io"
-	"slices"
-	"sync"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/cli/usage"
 	"frankledger/core/entry"
 	"frankledger/core/row"
-	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
@@ -25,28 +22,6 @@ func addKeeping(cmd *cobra.Command, o *lookingOptions) {
 	shared(cmd, "save-list")
 }
 
-// keeping is a list of full paths that is kept for later.
-type keeping struct {
-	file  string
-	lock  sync.Mutex
-	seen  []string // all that was looked at and chosen
-	shown []string // what the answer is of, where that is something else
-}
-
-// Visitor implements source.Sink.
-func (k *keeping) Visitor() source.Visitor {
-	return func(entries []entry.Entry) error {
-		paths := make([]string, len(entries))
-		for i := range entries {
-			paths[i] = entries[i].FullPath()
-		}
-		k.lock.Lock()
-		defer k.lock.Unlock()
-		k.seen = append(k.seen, paths...)
-		return nil
-	}
-}
-
 // keepRows has the entries of some rows kept, in their order, if a list is to be. Of a row
 // without an entry nothing is.
 func keepRows[R any](r *question, rows row.Source[R], of func(R) *entry.Entry) {
@@ -59,15 +34,6 @@ func keepRows[R any](r *question, rows row.Source[R], of func(R) *entry.Entry) {
 			r.keeping.shown = append(r.keeping.shown, e.FullPath())
 		}
 	}
-}
-
-// paths are those to be kept.
-func (k *keeping) paths() row.List[string] {
-	if k.shown != nil {
-		return k.shown
-	}
-	slices.Sort(k.seen)
-	return k.seen
 }
 
 // keepList writes the list, whole or not at all, and says so.

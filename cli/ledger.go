@@ -113,49 +113,6 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	return cmd
 }
 
-// housekeeping makes a command that does something with the whole ledger. The
-// ledger is opened to be written to, or only to be read.
-func (p *Program) housekeeping(use, short, long string, write bool, args cobra.PositionalArgs, do func(ctx context.Context, l *ledger.Ledger, path string, args []string) error) *cobra.Command {
-	var file, host string
-	cmd := &cobra.Command{
-		Use:   use,
-		Short: short,
-		Long:  long,
-		Args:  args,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			ctx := cmd.Context()
-			l, path, err := p.ledgers.Open(ctx, file)
-			if err == nil && write {
-				l.Close()
-				l, path, err = p.ledgers.Create(ctx, file)
-			}
-			if err != nil {
-				return err
-			}
-			defer l.Close()
-			h, err := readHosts(cmd, host)
-			if err != nil {
-				return err
-			}
-			if h.Given {
-				l.Only(h.Names...)
-			}
-			return do(ctx, l, path, args)
-		},
-	}
-	cmd.Flags().SortFlags = false
-	addLedger(cmd, &file, "the `FILE` with the records")
-	group(cmd, groupWhere, "ledger")
-	addHost(cmd, &host)
-	return cmd
-}
-
-// changing does something that a signal does not end half-way.
-func (p *Program) changing(what string, do func() error) error {
-	defer p.Writing(what)()
-	return do()
-}
-
 func (p *Program) ledgerDropCommand() *cobra.Command {
 	var o showingOptions
 	var file string

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -58,27 +57,6 @@ type showingOptions struct {
 	replace, quiet   bool
 	byEnding         bool // the format was told by the ending of the file
 }
-
-// Words that several options take.
-const (
-	allWord    = "all"
-	autoWord   = "auto"
-	alwaysWord = "always"
-	neverWord  = "never"
-)
-
-var (
-	hiddenWords = source.HiddenWords
-	whenWords   = []string{autoWord, alwaysWord, neverWord}
-)
-
-// The groups that help lists options in.
-const (
-	groupWhat  = "What to show"
-	groupWhere = "Where to look"
-	groupHow   = "How to show it"
-	groupOut   = "Where it goes"
-)
 
 // addReading gives a command all shared options. The hidden word and the depth
 // are its defaults.
@@ -148,14 +126,6 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	complete(cmd, "times", oneOf(units.TimeWords()))
 	complete(cmd, "colour", oneOf(whenWords))
 	complete(cmd, "page", oneOf(whenWords))
-}
-
-func orderWords() []string {
-	words := []string{"none"}
-	for _, name := range entry.FieldNames() {
-		words = append(words, name, name+"/reverse")
-	}
-	return words
 }
 
 // options are what the options of a command say, checked. They are read once: only [Program.showing],
@@ -429,33 +399,28 @@ func (p *Program) readView(r *question, o *showingOptions) (err error) {
 	return nil
 }
 
-func parseColumns(words string, form *render.Form) ([]*entry.Field, error) {
-	switch words {
-	case "":
-		var fields []*entry.Field
-		for _, name := range form.Fields {
-			fields = append(fields, entry.FieldNamed(name))
-		}
-		return fields, nil
-	case allWord: // but what takes reading all of each file
-		var all []*entry.Field
-		for i := range entry.Fields {
-			if entry.Fields[i].Needs&entry.FactDigests == 0 {
-				all = append(all, &entry.Fields[i])
-			}
-		}
-		return all, nil
+// addLedger gives a command the option on where records are kept.
+func addLedger(cmd *cobra.Command, name *string, meaning string) {
+	cmd.Flags().StringVar(name, "ledger", "", meaning)
+}
+
+// addHost gives a command the option on whose records are meant.
+func addHost(cmd *cobra.Command, words *string) {
+	cmd.Flags().StringVar(words, "host", "", "the `NAMES` of the machines whose records are meant, separated by commas, or all")
+	group(cmd, groupWhere, "host")
+	shared(cmd, "host")
+	complete(cmd, "host", completeHosts)
+}
+
+// readHosts reads the words of --host.
+func readHosts(cmd *cobra.Command, words string) (h place.Hosts, err error) {
+	if !cmd.Flags().Changed("host") {
+		return h, nil
 	}
-	var columns []*entry.Field
-	for word := range strings.SplitSeq(words, ",") {
-		field, err := entry.LookupField(strings.TrimSpace(word))
-		if err != nil {
-			return nil, err
-		}
-		if slices.Contains(columns, field) {
-			return nil, fmt.Errorf("%s is there twice", field.Name)
-		}
-		columns = append(columns, field)
+	h.Given = true
+	h.Names, err = place.HostsIn([]string{words})
+	if err != nil {
+		err = usage.MisuseOf("host", "--host: %w", err)
 	}
-	return columns, nil
+	return h, err
 }

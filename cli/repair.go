@@ -138,3 +138,19 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 	}
 	return what
 }
+
+func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
+	var names []string
+	for _, c := range cmd.Root().Commands() {
+		if !c.Hidden {
+			names = append(names, c.Name())
+		}
+	}
+	if line := p.args.ForgiveCommand(word); line != nil {
+		return usage.Repaired(usage.Misuse("there is no command %q; here it is: %s", word, usage.CommandLine(suggest.OtherCommands()[strings.ToLower(word)])), line)
+	}
+	if near := text.Nearest(word, names); near != "" {
+		return usage.Repaired(usage.Misuse("there is no command %q; did you mean %s?", word, near), p.args.Instead(word, near))
+	}
+	return usage.Misuse("there is no command %q", word)
+}

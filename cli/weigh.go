@@ -21,18 +21,6 @@ import (
 	"frankledger/render/units"
 )
 
-type weighOptions struct {
-	reading           readingOptions
-	by, picture       flags.Choice
-	atLeast, explain  string
-	since             string
-	largest, heaviest int
-}
-
-// measures are the words for what folders are weighed by, in the order of
-// sums.Measure.
-var measures = sums.MeasureWords
-
 func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions
 	cmd := &cobra.Command{

@@ -10,6 +10,8 @@ import (
 	"frankledger/core/exact"
 	"frankledger/core/row"
 	"frankledger/core/text"
+	"frankledger/render/layout"
+	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
 
@@ -168,31 +170,23 @@ func LookupForm(name string) (*Form, error) {
 	return nil, fmt.Errorf("no such format: %q; %s", name, hint)
 }
 
-// New returns a format for rows: of their columns, those that are for its readers.
-func New[R any](f *Form, v *View, columns []row.Column[R]) Format[R] {
-	all := columns
-	columns = row.Choose(columns, f.Reader)
-	switch f {
-	case Paths:
-		return paths[R]{v, row.Named(all, "path"), '\n'}
-	case Paths0:
-		return paths[R]{v, row.Named(all, "path"), 0}
-	case CSV:
-		return csv[R]{v, columns}
-	case JSON:
-		return newJSONDocument(v, columns)
-	case Lines:
-		return jsonLines[R]{newJSONRow(v, columns)}
-	case Markdown:
-		return markdown[R]{v, columns}
-	case HTML:
-		return newHTML(v, all, columns)
-	case Counted:
-		return count[R]{}
-	case Kept:
-		return &list[R]{path: row.Named(all, "full_path"), end: '\n'}
-	case Manifest:
-		return manifest[R]{row.Named(all, "digest"), row.Named(all, "path")}
+// Wrapped breaks lines between words where the screen is too narrow for them.
+func (v *View) Wrapped(lines []Line) (fitting []Line) {
+	for _, line := range lines {
+		for i, text := range typeset.Wrap(line.Text, v.Width, layout.Indent) {
+			if i > 0 {
+				text = strings.Repeat(" ", layout.Indent) + text
+			}
+			fitting = append(fitting, Line{Text: text, Style: line.Style})
+		}
 	}
-	return newTable(v, columns, nil)
+	return fitting
+}
+
+// AppendLines appends lines of text.
+func (v *View) AppendLines(dst []byte, lines []Line) []byte {
+	for _, line := range lines {
+		dst = append(v.Palette.Put(dst, line.Text, line.Style), '\n')
+	}
+	return dst
 }

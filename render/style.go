@@ -1,11 +1,7 @@
 package render
 
 import (
-	"strings"
-
 	"frankledger/core/row"
-	"frankledger/render/layout"
-	"frankledger/render/typeset"
 )
 
 // Palette gives words a colour as a second sign of what they say; nothing is
@@ -50,24 +46,3 @@ var styles = [...]Style{row.Plain: PlainStyle, row.Folder: FolderStyle, row.Link
 
 // StyleOf returns the style of what a name stands for.
 func StyleOf(look row.Look) Style { return styles[look] }
-
-// Wrapped breaks lines between words where the screen is too narrow for them.
-func (v *View) Wrapped(lines []Line) (fitting []Line) {
-	for _, line := range lines {
-		for i, text := range typeset.Wrap(line.Text, v.Width, layout.Indent) {
-			if i > 0 {
-				text = strings.Repeat(" ", layout.Indent) + text
-			}
-			fitting = append(fitting, Line{Text: text, Style: line.Style})
-		}
-	}
-	return fitting
-}
-
-// AppendLines appends lines of text.
-func (v *View) AppendLines(dst []byte, lines []Line) []byte {
-	for _, line := range lines {
-		dst = append(v.Palette.Put(dst, line.Text, line.Style), '\n')
-	}
-	return dst
-}

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,48 +15,6 @@ import (
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
-
-// EveryHost is the word for all hosts.
-const EveryHost = "all"
-
-// Hosts are the machines that --host names.
-type Hosts struct {
-	Given bool
-	Names []string // nil for all
-}
-
-// Several reports whether these may be more than one.
-func (h Hosts) Several() bool { return h.Given && len(h.Names) != 1 }
-
-// HostsIn returns the hosts that words name, with commas between them or not; nil for all.
-func HostsIn(words []string) (names []string, err error) {
-	for _, word := range words {
-		for _, host := range strings.Split(word, ",") {
-			host = strings.TrimSpace(host)
-			switch {
-			case host == EveryHost:
-				if len(words) > 1 || word != EveryHost {
-					return nil, usage.Misuse("all is every machine; name no other beside it")
-				}
-				return nil, nil
-			case host == "" || len(host) > 255 || strings.ContainsFunc(host, func(r rune) bool { return r <= ' ' || r == '*' || r == 0x7f }):
-				return nil, usage.Misuse("%q is not the name of a machine; write web01, or web01,web02, or all", host)
-			}
-			if !slices.Contains(names, host) {
-				names = append(names, host)
-			}
-		}
-	}
-	return names, nil
-}
-
-// asked is a place that was asked about; of a record that was found already, with that.
-type asked struct {
-	given  string
-	record *ledger.Record
-	below  string // the path in it
-	among  bool   // it is one of several machines' records
-}
 
 // EveryRecord is the newest record of every label.
 const EveryRecord = "@*"
@@ -193,11 +150,6 @@ func givenAs(found *ledger.Record, ref ledger.Reference) string {
 // notARecord says why a place that is written as a record is none.
 func notARecord(given string, err error) error {
 	return usage.Misuse("%s: %w (a file of that name is ./%s)", typeset.Escaped(given), usage.Escaped(err), typeset.Escaped(given))
-}
-
-func ThisHost() string {
-	host, _ := os.Hostname()
-	return host
 }
 
 // errElsewhere says that a machine has not got what was asked about.

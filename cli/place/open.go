@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"frankledger/cli/session"
-	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/replay"
@@ -31,34 +30,6 @@ const (
 	OfAFolder                // what is in a folder, which cannot be one file or a list
 	OfOneThing               // likewise, but it may be a list
 )
-
-// Opener opens what words name as places: folders and files, lists that were kept, and records in a
-// ledger.
-type Opener struct {
-	Ledgers *Ledgers
-	Args    suggest.Args // the command line, for repairs
-	Ledger  string       // the ledger that an option names; "" for the usual one
-	Hosts   Hosts        // whose records are meant
-	Zone    *time.Location
-	AsOf    time.Time
-	Written func(option string) bool // whether an option was written; nil if that is no matter
-	Keeping bool                     // what is found is kept as a list of paths of this machine
-	Asking  Asking
-
-	found         *Opened
-	without       []string // machines that have not got a path, and which that is
-	lacking       string
-	unrecorded    []string         // records that machines have not got
-	lackingRecord []source.Problem // likewise, where all machines are asked
-}
-
-// Opened are the places that words named.
-type Opened struct {
-	Sources  []source.Source
-	Problems []source.Problem // of places that are not there
-	Notes    []string         // about what is kept of the places
-	Without  []string         // machines that have not got a path
-}
 
 // read opens the ledger that records are in.
 func (o *Opener) read(ctx context.Context) (*ledger.Ledger, error) {

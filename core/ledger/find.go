@@ -3,7 +3,6 @@ package ledger
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -26,12 +25,6 @@ type Reference struct {
 	Number int64
 	Path   string // from the place to a folder below it; "" for the place
 }
-
-// What can be wrong with a reference, or a label.
-var (
-	ErrReference = errors.New("not the name of a record")
-	ErrLabel     = errors.New("there is no such label")
-)
 
 // ParseReference reads what stands after the @ of a place: LABEL, LABEL:1 (the
 // one before the newest), LABEL:2026-11-01 (the newest at or before the end of

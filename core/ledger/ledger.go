@@ -2,27 +2,12 @@ package ledger
 
 import (
 	"context"
-	"errors"
 	"slices"
 
-	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/store/postgres"
 	"frankledger/core/ledger/store/sqlite"
-	"frankledger/core/ledger/transfer"
 )
-
-// What can be wrong with a ledger, or with the lines of one.
-var (
-	ErrNone     = store.ErrNone
-	ErrNewer    = store.ErrNewer
-	ErrDamaged  = encoding.ErrDamaged
-	ErrLines    = transfer.ErrLines
-	ErrCutShort = transfer.ErrCutShort
-)
-
-// ErrNoRecord is returned for a record that does not exist.
-var ErrNoRecord = errors.New("there is no such record")
 
 // Ledger is an open ledger.
 type Ledger struct {

@@ -1,10 +1,8 @@
 package ledger
 
 import (
-	"cmp"
 	"encoding/binary"
 	"frankledger/core/ledger/store"
-	"slices"
 	"time"
 
 	"github.com/zeebo/blake3"
@@ -15,20 +13,6 @@ import (
 // the time in nanoseconds by its clock, or, where the clock was set back, one more than the
 // last. It goes with the record wherever that is sent. Times are shown, and days are looked up in this
 // order; they do not decide it.
-
-// inOrder puts records in the order of their turns.
-func inOrder(records []Record) []Record {
-	slices.SortStableFunc(records, ByTurn)
-	return records
-}
-
-// ByTurn compares records as CompareTurns does.
-func ByTurn(a, b Record) int { return CompareTurns(&a, &b) }
-
-// CompareTurns compares records by the order in which their machine made them.
-func CompareTurns(a, b *Record) int {
-	return cmp.Or(cmp.Compare(a.Turn, b.Turn), cmp.Compare(a.Number, b.Number))
-}
 
 // TurnAfter is the turn of a record that a host makes now, after those that are known, and after another
 // one that the machine has made elsewhere.

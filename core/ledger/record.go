@@ -102,3 +102,17 @@ func UnlessDamaged(err error) error {
 	}
 	return err
 }
+
+// inOrder puts records in the order of their turns.
+func inOrder(records []Record) []Record {
+	slices.SortStableFunc(records, ByTurn)
+	return records
+}
+
+// ByTurn compares records as CompareTurns does.
+func ByTurn(a, b Record) int { return CompareTurns(&a, &b) }
+
+// CompareTurns compares records by the order in which their machine made them.
+func CompareTurns(a, b *Record) int {
+	return cmp.Or(cmp.Compare(a.Turn, b.Turn), cmp.Compare(a.Number, b.Number))
+}

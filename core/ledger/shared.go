@@ -7,19 +7,6 @@ import (
 	"frankledger/core/ledger/store/postgres"
 )
 
-// What can be wrong with a database.
-var (
-	ErrSettings   = postgres.ErrSettings
-	ErrDoubtful   = postgres.ErrDoubtful
-	ErrExposed    = postgres.ErrExposed
-	ErrNoServer   = postgres.ErrNoServer
-	ErrRefused    = postgres.ErrRefused
-	ErrNoDatabase = postgres.ErrNoDatabase
-	ErrNoRight    = postgres.ErrNoRight
-	ErrNoLogin    = postgres.ErrNoLogin
-	ErrOlder      = postgres.ErrOlder
-)
-
 // Shared reports whether a ledger is named as one in a database, which machines may share.
 func Shared(name string) bool { return postgres.Is(name) }
 

@@ -26,15 +26,6 @@ func (c *Changes) find(records []ledger.Record, r *ledger.Record) {
 	}
 }
 
-// moves are what appeared and what disappeared, to find what has only moved.
-type moves struct{ came, went []movable }
-
-// movable is what an entry is recognised by under another path.
-type movable struct {
-	identity entry.Identity
-	digest   string // of content, "" if there is none
-}
-
 func movableOf(e *entry.Entry) movable {
 	var m movable
 	if id, ok := e.Identity(); ok {

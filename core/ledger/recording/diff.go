@@ -7,18 +7,6 @@ import (
 	"frankledger/core/sides"
 )
 
-// diff is how a folder differs from what the ledger has of it.
-type diff struct {
-	delta   encoding.Delta      // what the ledger does not have yet
-	added   []encoding.Recorded // entries that are new
-	removed []encoding.Recorded // and those that are gone
-	altered int64               // how many others have changed
-	details int64               // how many others have other details only
-	shut    []string            // folders that can no longer be entered, being something else now
-	entered map[string]bool     // folders that were entered, as far as they are still there
-	unseen  map[string]bool     // folders that were there and were not entered: what was in them is not known
-}
-
 // diffAll finds out of all folders that the ledger has how they differ from what it
 // has.
 func (w *writer) diffAll(from store.Reader) error {

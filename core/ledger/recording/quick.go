@@ -19,31 +19,6 @@ import (
 	"frankledger/core/sums"
 )
 
-// earlier is the last record of a place, from which the next one takes over what is in folders
-// about which nothing has changed: the system changes the times of a folder when something in
-// it is made, removed or renamed. What has changed in the files themselves, it does not tell.
-// It implements source.Earlier.
-type earlier struct {
-	ctx      context.Context
-	from     store.Reader
-	snapshot *Snapshot
-	records  []ledger.Record
-	standing ledger.Standing // of the place
-	state    *replay.State
-	parents  []bool              // which folders may have others in them, by number
-	stamps   []uint64            // of folders, by number; nil where they are not known
-	below    map[uint64][]uint64 // the numbers of folders in one, with stamps
-	settled  entry.Time
-	troubled map[string]bool // folders in which not all could be looked at
-
-	mu      sync.Mutex // of the rest
-	ids     map[*entry.Folder]uint64
-	folders map[uint64][]encoding.Recorded // those in a folder, in order of names
-	kept    map[*entry.Folder]uint64       // their numbers
-	patched bool                           // a folder in one of those has changed
-	err     error                          // the first
-}
-
 // coarse is how much later something can have changed without another time, at most.
 const coarse = 2 * time.Second
 
@@ -295,23 +270,6 @@ func (q *earlier) areBelow(l *tree) bool {
 	}
 	return true
 }
-
-// stampOf returns by what a folder is known again, with what was in it: its inode, its file
-// system, and when it was modified and its details changed. It is neither 0 nor neverAgain.
-func stampOf(e *entry.Entry) (stamp uint64) {
-	for _, n := range [...]uint64{e.Inode, e.Device, uint64(e.Modified.Sec), uint64(e.Modified.Nsec), uint64(e.Changed.Sec), uint64(e.Changed.Nsec)} {
-		stamp = (stamp ^ n) * 0x9e3779b97f4a7c15
-		stamp ^= stamp >> 32
-	}
-	return max(stamp, neverAgain+1)
-}
-
-// neverAgain is the stamp of a folder that is there, and is to be read in any case.
-const neverAgain = 1
-
-// canStamp reports whether all folders in one that was recorded on these terms were gone into,
-// but for those in trouble.
-func canStamp(t ledger.Terms) bool { return t.Whole() && len(t.Skip) == 0 && !t.SameDisk }
 
 // setStamps keeps the stamps of the folders of the record.
 func (w *writer) setStamps(u store.Update) error {

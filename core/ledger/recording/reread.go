@@ -18,12 +18,6 @@ import (
 // one that stays the same, by a hash of the paths, and each time it goes on where the last
 // one ended: so those come first that were not read for longest.
 
-// Limit says how much is read again. The first that is reached ends it; zero for none.
-type Limit struct {
-	For   time.Duration
-	Share float64 // of the bytes of all files that have a digest, from 0 to 1
-}
-
 // turn is where a path comes in the order: a number of 63 bits.
 func turn(way string) int64 {
 	sum := blake3.Sum256([]byte(way))
@@ -40,13 +34,6 @@ type candidate struct {
 	at   int // of its entry
 	turn int64
 	size int64
-}
-
-// unlike is a file whose digest is not what it was.
-type unlike struct {
-	tree *tree
-	name string
-	sums entry.Digests
 }
 
 // readAgain reads some files again whose digests were carried over, and gives those that

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/encoding"
@@ -18,20 +17,6 @@ import (
 	"frankledger/core/sums"
 	"frankledger/core/volume"
 )
-
-// Options say what is recorded beside what was taken.
-type Options struct {
-	Fact    entry.Facts  // a digest that every file shall have; 0 for none
-	Recheck bool         // read also files about which nothing has changed
-	Limit   *Limit       // how many of these; nil for all
-	Pool    *digest.Pool // reads files; not needed without a Fact
-	// After is the turn of a record that this machine has made elsewhere, so that this one comes
-	// after it.
-	After int64
-	// MoveLabel lets a label that stands for another place of this host stand for
-	// this one from now on.
-	MoveLabel bool
-}
 
 // Take reads what is to be recorded of the one place of a set, and packs it. There is no
 // snapshot if the error is of the ledger.
@@ -83,25 +68,6 @@ func Take(ctx context.Context, l *ledger.Ledger, from *source.Set, request sourc
 			return snapshot, report, nil
 		}
 	}
-}
-
-// Changes are how many entries are different from the record before: the newest one of the place
-// that was made on the same terms.
-type Changes struct {
-	First    bool           // there is no other of the place
-	Before   *ledger.Record // that they are held against; nil for none
-	Labelled *ledger.Record // the newest one of the label and place, if it was made on other terms; nil for none
-	Counted  bool           // the numbers are told; else the two records have to be compared
-	Added, Removed, Moved, Altered, Details,
-	Unclear int64
-	// Unexplained are paths of files whose content differs though nothing about
-	// them says so. They are looked for only with Recheck.
-	Unexplained []string
-	Digested    int64 // files of which a digest was taken
-	Missing     int64 // files that have none, though there should be one
-	Reread      int64 // files that were read again, of those about which nothing has changed, with a limit
-	Quick       bool  // a quick record was asked for
-	Kept        int64 // folders that were not read, as nothing about them had changed
 }
 
 // Write writes a record down: all that was taken of a place, and what could not
@@ -192,34 +158,6 @@ func (w *writer) overtaken(from store.Reader) (bool, error) {
 	}
 	now, err := ledger.StandingOf(w.ctx, from, ledger.OfPlace(records, w.record.Host, w.record.Place))
 	return err == nil && !slices.Equal(now, w.standing), err
-}
-
-// writer writes one record.
-type writer struct {
-	ctx        context.Context
-	record     ledger.Record
-	options    Options
-	given      string // the place
-	ready      bool   // digests are known already
-	turn       int64  // that the record has; 0 for one that is made now
-	release    func() // lets go of the store while files are read; nil where nothing is held
-	problems   []source.Problem
-	volumes    map[string]uint64
-	root       *tree
-	stamped    bool            // the folders have stamps
-	quick      bool            // folders shall be taken over from the record before, if that can be
-	earlier    *earlier        // that record; nil for none
-	records    []ledger.Record // of the place, before this one
-	standing   ledger.Standing // with these
-	before     *replay.State   // after the last of these
-	changes    Changes
-	reread     *store.RereadRow // what was read again; nil if nothing was
-	unlike     []unlike         // what was not as it was then
-	mismatches []store.MismatchRow
-	moves      moves
-	update     store.Update
-	segments   encoding.SegmentWriter
-	last       uint64 // number of a folder
 }
 
 // prepare does what can be done while others may still write: it reads what
@@ -391,11 +329,4 @@ func (w *writer) folder(l *tree, id, parent uint64, there bool) (err error) {
 		}
 	}
 	return nil
-}
-
-// AddTo returns what adds the segments of a record to a store.
-func AddTo(u store.Update, r ledger.Record) func(context.Context, encoding.Segment) error {
-	return func(ctx context.Context, s encoding.Segment) error {
-		return u.AddSegment(ctx, store.SegmentRow{Place: r.PlaceNumber, Record: r.Number, Segment: s})
-	}
 }
