@@ -40,6 +40,11 @@ func TestMain(m *testing.M) {
 		return
 	}
 	testdisk.Use()
+	// Most tests wait: for programs, servers, a browser. So more run at once than there are cores.
+	flag.Parse()
+	if f := flag.Lookup("test.parallel"); f.Value.String() == f.DefValue {
+		f.Value.Set("6")
+	}
 	os.Exit(build(m))
 }
 

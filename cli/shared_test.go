@@ -47,8 +47,8 @@ func TestSharedLedgerAnswersAsAFile(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(root, "counts", "new\xff.csv"), []byte("1\n"), 0o644))
 	record()
 	for _, line := range [][]string{{"list", "@weekly:2", "--depth", "all", "--as", "csv"}, {"search", "@weekly", "where", "name", "has", "dawn", "and", "size", "over", "1MB"}, {"search", "@1", "--effort", "where", "ext", "is", "csv"}, {"weigh", "@weekly"}, {"weigh", "--since", "@1"},
-		{"tally", "@weekly", "--by", "ext"}, {"compare", "@weekly:2", "@weekly"}, {"compare", "@weekly"}, {"history", "notes/today.md"}, {"history", "counts", "--as", "svg"}, {"verify", "@weekly"}, {"duplicates", "@weekly"}, {"ledger", "check"}, {"list", "@nope"}, {"list", "@weekly/nope"},
-		{"ledger", "drop", "2", "--carry-out", "--yes"}, {"list", "@weekly", "--depth", "all"}, {"list", "@1", "--depth", "all"}, {"ledger", "check"}, {"ledger", "export"}, {"ledger", "accept", "."}} {
+		{"tally", "@weekly", "--by", "ext"}, {"compare", "@weekly:2", "@weekly"}, {"compare", "@weekly"}, {"history", "notes/today.md", "--times", "utc"}, {"history", "counts", "--as", "svg"}, {"verify", "@weekly"}, {"duplicates", "@weekly"}, {"ledger", "check"}, {"list", "@nope"}, {"list", "@weekly/nope"},
+		{"ledger", "drop", "2", "--carry-out", "--yes"}, {"list", "@weekly", "--depth", "all", "--times", "utc"}, {"list", "@1", "--depth", "all", "--times", "utc"}, {"ledger", "check"}, {"ledger", "export"}, {"ledger", "accept", "."}} {
 		words := strings.Join(line, " ")
 		a, b := both(line...)
 		assert.Equal(t, a.status, b.status, "%s: %s", words, b.err)
