@@ -92,34 +92,22 @@ func (p *Pair) details(ctx context.Context, full string, e *entry.Entry) {
 	}))
 }
 
-// pieceLength is how much of each of two files is read in turn.
-const pieceLength = 1 << 20
-
 // read reads two open files side by side to their ends. The errors are of the first and
 // of the second.
 func (p *Pair) read(ctx context.Context, w *digest.Worker, a, b digest.File, fact entry.Facts) (first, second error) {
-	room := w.Room(2 * pieceLength)
 	if !p.Files[0].HasSize() || !p.Files[1].HasSize() {
 		return p.readToEnds(ctx, w, a, b, fact)
 	}
 	sizes := [2]int64{p.Files[0].Size, p.Files[1].Size}
 	p.Read = sizes
 	hashers := [2]*digest.Hasher{digest.NewHasher(fact), digest.NewHasher(fact)}
-	for offset := int64(0); offset < max(sizes[0], sizes[1]); offset += pieceLength {
-		if err := ctx.Err(); err != nil {
-			return err, nil
-		}
-		mine := room[:max(0, min(sizes[0]-offset, pieceLength))]
-		other := room[pieceLength : pieceLength+max(0, min(sizes[1]-offset, pieceLength))]
-		if first = w.ReadFull(a, mine, offset); first != nil {
-			return first, nil
-		}
-		if second = w.ReadFull(b, other, offset); second != nil {
-			return nil, second
-		}
+	if first, second = w.Together(a, b, sizes, func(offset int64, mine, other []byte) bool {
 		hashers[0].Write(mine)
 		hashers[1].Write(other)
 		p.meet(offset, mine, other)
+		return true
+	}); first != nil || second != nil {
+		return first, second
 	}
 	for i, h := range hashers {
 		digest.Set(p.Files[i], h.Sums())

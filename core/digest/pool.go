@@ -239,7 +239,6 @@ type Worker struct {
 	ahead   bool
 	hashers Hashers
 	buffer  []byte // for ends
-	pair    []byte // for pieces of two files
 	room    []byte // for what a caller reads
 	also    *Worker
 	more    []entry.More // room for more
@@ -349,37 +348,42 @@ func (w *Worker) Digester(wanted entry.Facts) *Hasher {
 	return h
 }
 
-// Same compares the content of two open files byte by byte.
-func (w *Worker) Same(a, b File) (bool, error) {
-	const piece = 128 << 10
-	if len(w.pair) == 0 {
-		w.pair = make([]byte, 2*piece)
-	}
-	for offset := int64(0); ; offset += piece {
+// together is how much of each of two files is read in turn.
+const together = 1 << 20
+
+// Together reads two open files of some sizes side by side, and calls a function with what both have from the
+// same offset on, which is only lent: less of the shorter one, or nothing, at its end. It stops when the function
+// returns false. The errors are of the first and of the second; a file that is shorter than its size has changed.
+func (w *Worker) Together(a, b File, sizes [2]int64, each func(offset int64, mine, other []byte) bool) (first, second error) {
+	room := w.Room(2 * together)
+	for offset := int64(0); offset < max(sizes[0], sizes[1]); offset += together {
 		if err := w.ctx.Err(); err != nil {
-			return false, err
+			return err, nil
 		}
-		n, errA := file(a.ReadAt(w.pair[:piece], offset))
-		m, errB := file(b.ReadAt(w.pair[piece:], offset))
-		w.pool.progress.Read.Add(int64(n + m))
-		if err := cmp.Or(errA, errB); err != nil {
-			return false, err
+		mine := room[:max(0, min(sizes[0]-offset, together))]
+		other := room[together : together+max(0, min(sizes[1]-offset, together))]
+		if err := w.ReadFull(a, mine, offset); err != nil {
+			return err, nil
 		}
-		if n != m || !bytes.Equal(w.pair[:n], w.pair[piece:piece+m]) {
-			return false, nil
+		if err := w.ReadFull(b, other, offset); err != nil {
+			return nil, err
 		}
-		if n < piece {
-			return true, nil
+		if !each(offset, mine, other) {
+			return nil, nil
 		}
 	}
+	return nil, nil
 }
 
-// file takes the end of a file for no error.
-func file(n int, err error) (int, error) {
-	if err == io.EOF {
-		err = nil
-	}
-	return n, err
+// Same compares the content of two open files of some sizes byte by byte.
+func (w *Worker) Same(a, b File, sizes [2]int64) (same bool, err error) {
+	same = true
+	first, second := w.Together(a, b, sizes, func(_ int64, mine, other []byte) bool {
+		same = bytes.Equal(mine, other)
+		return same
+	})
+	err = cmp.Or(first, second)
+	return same && err == nil, err
 }
 
 // Open calls a function with the open content of an entry. What goes wrong

@@ -125,7 +125,7 @@ func TestSame(t *testing.T) {
 		for i, want := range []bool{true, true, false} {
 			assert.True(t, w.Open(list[0], "read", func(a digest.File) error {
 				return w.Use(list[i], func(b digest.File) error {
-					same, err := w.Same(a, b)
+					same, err := w.Same(a, b, [2]int64{list[0].Size, list[i].Size})
 					assert.Equal(t, want, same)
 					return err
 				})

@@ -493,7 +493,7 @@ func (s *search) confirm(classes [][]*file) (confirmed [][]*file, err error) {
 		f := others[i]
 		f.failed = !w.Open(first[f], "compare", func(a digest.File) error {
 			f.failed = !w.OpenAlso(f.first, "compare", func(b digest.File) error {
-				same, err := w.Same(a, b)
+				same, err := w.Same(a, b, [2]int64{first[f].Size, f.first.Size})
 				if err == nil && !same {
 					err = errDiffers
 				}

@@ -8,9 +8,6 @@ import (
 	"frankledger/core/digest"
 )
 
-// pairPiece is how much of each of two files is read in turn.
-const pairPiece = 1 << 20
-
 // readPairs decides on classes of two files. Both are read side by side and
 // compared byte by byte, which costs far less than a second digest. Those that
 // differ are left out, or settled.
@@ -51,26 +48,19 @@ func (s *search) readPairs(classes [][]*file) (same [][]*file, err error) {
 // readPair reads two open files side by side. The errors are of the first and
 // of the second.
 func (s *search) readPair(w *digest.Worker, a, b *file, x, y digest.File) (alike bool, first, second error) {
-	room := w.Room(2 * pairPiece)
 	digester := w.Digester(s.o.Algorithm.Fact)
-	for left := a.first.Size; left > 0; {
-		n := min(left, pairPiece)
-		mine, other := room[:n], room[pairPiece:pairPiece+n]
-		offset := a.first.Size - left
-		if first = w.ReadFull(x, mine, offset); first != nil {
-			return false, first, nil
+	alike = true
+	first, second = w.Together(x, y, [2]int64{a.first.Size, a.first.Size}, func(_ int64, mine, other []byte) bool {
+		if alike = bytes.Equal(mine, other); alike {
+			digester.Write(mine)
 		}
-		if second = w.ReadFull(y, other, offset); second != nil {
-			return false, nil, second
-		}
-		if !bytes.Equal(mine, other) {
-			return false, x.Unchanged(-1), y.Unchanged(-1)
-		}
-		digester.Write(mine)
-		left -= n
-		if err := s.ctx.Err(); err != nil {
-			return false, err, nil
-		}
+		return alike
+	})
+	switch {
+	case first != nil || second != nil:
+		return false, first, second
+	case !alike:
+		return false, x.Unchanged(-1), y.Unchanged(-1)
 	}
 	a.extents, b.extents = x.Extents(), y.Extents()
 	digests := digester.Sums()
