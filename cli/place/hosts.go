@@ -42,6 +42,7 @@ func HostsIn(words []string) (names []string, err error) {
 	return names, nil
 }
 
+// ThisHost is the name of this machine; "" if the system does not tell.
 func ThisHost() string {
 	host, _ := os.Hostname()
 	return host

@@ -161,6 +161,7 @@ func sizeOf(terminal io.Writer) (width, height int) {
 	return width, height
 }
 
+// IsTerminal reports whether a writer is a terminal.
 func IsTerminal(w io.Writer) bool {
 	file, ok := w.(*os.File)
 	return ok && term.IsTerminal(int(file.Fd()))

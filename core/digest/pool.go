@@ -11,8 +11,8 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"frankledger/core/crew"
 	"frankledger/core/entry"
+	"frankledger/core/limiter"
 	"frankledger/core/source"
 )
 
@@ -102,7 +102,7 @@ const (
 	// fewSmall is how many smaller files are one piece of work at most.
 	fewSmall = 32
 	// pieces is of how many at least the work of smaller files is, if there are so many.
-	pieces = 4 * crew.Most
+	pieces = 4 * limiter.Most
 )
 
 // Each calls a function for each of the entries, on all cores. The large files
@@ -181,7 +181,7 @@ func (p *Pool) Share(ctx context.Context, work int, do func(w *Worker, at int)) 
 
 // share is Share, where from one piece on more than there are cores may be at work.
 func (p *Pool) share(ctx context.Context, work, manyFrom int, do func(w *Worker, at int)) error {
-	c := crew.New()
+	c := limiter.New()
 	cores := c.Limit()
 	var next, working atomic.Int64
 	var group sync.WaitGroup

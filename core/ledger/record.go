@@ -88,6 +88,7 @@ func OfPlace(records []Record, host, path string) []Record {
 	return of
 }
 
+// ByNumber compares records by the order in which the store got them.
 func ByNumber(a, b Record) int { return cmp.Compare(a.Number, b.Number) }
 
 // ProblemOf returns the problem of a row.

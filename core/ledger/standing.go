@@ -16,6 +16,7 @@ func (l *Ledger) Hold() {
 // zero those of its layers. What is prepared is good as long as that is the same.
 type Standing []int64
 
+// StandingOf returns what there is of a place that has some records, in the order in which they were written.
 func StandingOf(ctx context.Context, from store.Reader, ofPlace []Record) (s Standing, err error) {
 	if len(ofPlace) == 0 {
 		return nil, nil

@@ -12,9 +12,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
-	"frankledger/core/crew"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/limiter"
 	"frankledger/core/source"
 )
 
@@ -63,7 +63,7 @@ func TestReach(t *testing.T) {
 // All work is done once, also what comes up while working, and then everybody
 // stops.
 func TestQueue(t *testing.T) {
-	q := newQueue(crew.New())
+	q := newQueue(limiter.New())
 	q.workers = 8
 	q.push(false, work{records: make([]byte, 12)})
 	var done atomic.Int64

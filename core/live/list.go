@@ -15,8 +15,8 @@ import (
 	"time"
 	"unsafe"
 
-	"frankledger/core/crew"
 	"frankledger/core/entry"
+	"frankledger/core/limiter"
 	"frankledger/core/source"
 )
 
@@ -290,7 +290,7 @@ func (l *List) Read(ctx context.Context, request source.Request, sink source.Sin
 	if err := l.Capabilities().Check(&request); err != nil {
 		return source.Report{}, err
 	}
-	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}
+	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(limiter.New()), seats: make([]seat, 1)}
 	w := run.newWorker()
 	type one struct { // each has a place and a folder of its own
 		place  entry.Place

@@ -23,8 +23,8 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"frankledger/core/crew"
 	"frankledger/core/entry"
+	"frankledger/core/limiter"
 	"frankledger/core/source"
 )
 
@@ -86,9 +86,9 @@ func (s *Source) Capabilities() source.Capabilities {
 // Read implements source.Source.
 func (s *Source) Read(ctx context.Context, request source.Request, sink source.Sink) (source.Report, error) {
 	root := &entry.Folder{Place: &s.place}
-	run := &run{ctx: ctx, request: request, sink: sink, handles: newHandles(), queue: newQueue(crew.New()), seats: make([]seat, crew.Cores())}
+	run := &run{ctx: ctx, request: request, sink: sink, handles: newHandles(), queue: newQueue(limiter.New()), seats: make([]seat, limiter.Cores())}
 	run.queue.join = run.join
-	defer run.queue.crew.Stop()
+	defer run.queue.limiter.Stop()
 	if request.Self || request.Depth == 0 || s.place.Leaf {
 		w := run.newWorker()
 		w.link = s.link
@@ -189,7 +189,7 @@ func (r *run) letGo(items []work) {
 
 // join has one more worker begin.
 func (r *run) join() {
-	r.queue.crew.Watch(r.isShort, r.queue.grown)
+	r.queue.limiter.Watch(r.isShort, r.queue.grown)
 	r.working.Add(1)
 	go r.begin()()
 }

@@ -9,8 +9,8 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"frankledger/core/crew"
 	"frankledger/core/entry"
+	"frankledger/core/limiter"
 	"frankledger/core/source"
 )
 
@@ -45,7 +45,7 @@ func (p *Part) Read(ctx context.Context, request source.Request, sink source.Sin
 	if err := p.Capabilities().Check(&request); err != nil {
 		return source.Report{}, err
 	}
-	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(crew.New()), seats: make([]seat, 1)}
+	run := &run{ctx: ctx, request: request, sink: sink, queue: newQueue(limiter.New()), seats: make([]seat, 1)}
 	w := run.newWorker()
 	defer func() { w.report.SortProblems() }()
 	folders := map[string]*entry.Folder{".": {Place: &p.place}}

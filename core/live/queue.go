@@ -3,7 +3,7 @@ package live
 import (
 	"sync"
 
-	"frankledger/core/crew"
+	"frankledger/core/limiter"
 )
 
 // queue is the stack of work still to be done. The newest is done first, which
@@ -17,12 +17,12 @@ type queue struct {
 	idle    int // workers waiting
 	workers int
 	stopped bool
-	crew    *crew.Crew
+	limiter *limiter.Limiter
 	join    func() // has one more worker begin; nil where only one works
 }
 
-func newQueue(c *crew.Crew) *queue {
-	q := &queue{crew: c}
+func newQueue(c *limiter.Limiter) *queue {
+	q := &queue{limiter: c}
 	q.changed.L = &q.mu
 	return q
 }
@@ -64,7 +64,7 @@ func (q *queue) more(wanted int) {
 	if q.join == nil {
 		return
 	}
-	for range min(wanted, q.crew.Limit()-q.workers) {
+	for range min(wanted, q.limiter.Limit()-q.workers) {
 		q.workers++
 		q.join()
 	}
@@ -99,7 +99,7 @@ func (q *queue) working() int {
 func (q *queue) wants() int {
 	q.mu.Lock()
 	defer q.mu.Unlock()
-	return max(1, q.crew.Limit()-q.busy) - len(q.work)
+	return max(1, q.limiter.Limit()-q.busy) - len(q.work)
 }
 
 // pop waits for work. It returns false when all is done, or was stopped, or when there are
@@ -108,7 +108,7 @@ func (q *queue) pop() (work, bool) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	for {
-		if q.stopped || q.workers > q.crew.Limit() {
+		if q.stopped || q.workers > q.limiter.Limit() {
 			q.workers--
 			q.changed.Signal() // another may take what this one was woken for
 			return work{}, false

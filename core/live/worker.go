@@ -232,7 +232,7 @@ func (w *worker) readFolder(o *opened) error {
 func (w *worker) asks() bool { return w.request.Facts != 0 || w.testNeeds != 0 }
 
 // waits reports whether the system takes long to answer.
-func (w *worker) waits() bool { return w.slow || w.queue.crew.Grown() }
+func (w *worker) waits() bool { return w.slow || w.queue.limiter.Grown() }
 
 // share hands out the records of a folder, if there is anybody who would begin with them
 // at once. It returns whether it did.
@@ -348,7 +348,7 @@ func (w *worker) feelPace() {
 	now := time.Now()
 	long := now.Sub(w.since) > paceOf*slowAnswer
 	if w.slow = long && w.long; w.slow { // once can be that the processor was taken away
-		w.queue.crew.Expect()
+		w.queue.limiter.Expect()
 	}
 	w.long, w.since = long, now
 }

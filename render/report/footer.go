@@ -387,6 +387,7 @@ func kindCounts(s *Summary) string {
 	return strings.Join(parts, ", ")
 }
 
+// ProblemCount says how many places could not be read.
 func ProblemCount(s *Summary) string {
 	unread, vanished := s.counts()
 	var parts []string

@@ -22,6 +22,7 @@ func Escaped(text string) string {
 	return EscapeAll(text)
 }
 
+// EscapeAll escapes text that has something to escape; see [Escaped].
 func EscapeAll(value string) string {
 	var b strings.Builder
 	for i := 0; i < len(value); {

@@ -84,6 +84,7 @@ func (u Sizes) SizeText(bytes int64) string {
 // 80000-1 has it.
 func Grouped(n int64) string { return string(AppendGrouped(nil, n)) }
 
+// AppendGrouped appends a number with its digits in groups of three.
 func AppendGrouped(dst []byte, n int64) []byte {
 	var room [20]byte
 	digits := strconv.AppendInt(room[:0], n, 10)

@@ -133,6 +133,7 @@ func span(seconds int64) (number, unit string) {
 	return string(text), unit
 }
 
+// AppendSpan appends a length of time in one unit: whole ones that have passed.
 func AppendSpan(dst []byte, seconds int64) (number []byte, unit string) {
 	for _, s := range spans {
 		if seconds >= s.from {

@@ -74,6 +74,7 @@ func (c *Copier) Whole(ctx context.Context, from, to openat.Spot, under string, 
 	return made, err
 }
 
+// ErrLosses is returned for what cannot keep all that it has, where nothing may be lost.
 var ErrLosses = errors.New("not all of it would be kept there")
 
 // Rejoin puts together again what a move to another file system has left in two
@@ -88,7 +89,7 @@ func (c *Copier) Rejoin(ctx context.Context, made, original openat.Spot, under s
 
 // complete copies what is missing.
 func (c *Copier) complete(ctx context.Context, made, original openat.Spot, under string) error {
-	into := openat.Ladder{Calls: c.Calls, Mounts: true}
+	into := openat.HandleStack{Calls: c.Calls, Mounts: true}
 	defer into.Close()
 	base, err := c.Calls.OpenFolder(original.At, ".")
 	if err != nil {

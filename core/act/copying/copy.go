@@ -71,19 +71,19 @@ func (l Lost) ForGood() Lost {
 // copying is one copy that is being made.
 type copying struct {
 	*Copier
-	ctx    context.Context
-	toAt   int
-	to     string
-	ladder openat.Ladder // of the copy; empty until its first folder is there
-	above  []sys.Status
-	synced bool // all will be put on disk in the end
+	ctx     context.Context
+	toAt    int
+	to      string
+	handles openat.HandleStack // of the copy; empty until its first folder is there
+	above   []sys.Status
+	synced  bool // all will be put on disk in the end
 }
 
 // Copy copies an entry, with all that is in it, to a name that nothing has. If it
 // was surveyed, anything that is not as it was then makes the copy fail.
 func (c *Copier) Copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *tree.Survey) error {
-	run := &copying{Copier: c, ctx: ctx, toAt: toAt, to: to, ladder: openat.Ladder{Calls: c.Calls}, synced: v != nil && sys.SyncsAll}
-	defer run.ladder.Close()
+	run := &copying{Copier: c, ctx: ctx, toAt: toAt, to: to, handles: openat.HandleStack{Calls: c.Calls}, synced: v != nil && sys.SyncsAll}
+	defer run.handles.Close()
 	c.ways, c.Made, c.Names = map[entry.Node]*tree.Copied{}, nil, nil
 	next := 0
 	var line []byte
@@ -112,7 +112,7 @@ func (c *copying) place(w *openat.Walk) (at int, name string, err error) {
 	if w.Below == 0 {
 		return c.toAt, c.to, nil
 	}
-	at, err = c.ladder.Fd()
+	at, err = c.handles.Fd()
 	return at, w.Name, err
 }
 
@@ -162,7 +162,7 @@ func (c *copying) wayTo(w *openat.Walk) (way []string) {
 	if w.Below == 0 {
 		return nil
 	}
-	for _, r := range c.ladder.Rungs[1:] {
+	for _, r := range c.handles.Held[1:] {
 		way = append(way, r.Name)
 	}
 	return append(way, w.Name)
@@ -197,7 +197,7 @@ func (c *copying) nameAgain(w *openat.Walk, st *sys.Status, at int, name string)
 
 // linkTo gives a file in the copy another name, if it is as it was made.
 func (c *copying) linkTo(first *tree.Copied, at int, name string) error {
-	way := openat.Ladder{Calls: c.Calls}
+	way := openat.HandleStack{Calls: c.Calls}
 	defer way.Close()
 	fd, err := c.Calls.OpenFolder(c.toAt, c.to)
 	if err == nil {
@@ -222,17 +222,17 @@ func (c *copying) makeFolder(w *openat.Walk, at int, name string, st *sys.Status
 		return err
 	}
 	if w.Below > 0 {
-		err = c.ladder.Down(name)
+		err = c.handles.Down(name)
 	} else {
 		var fd int
 		if fd, err = c.Calls.OpenFolder(at, name); err == nil {
-			err = c.ladder.Reset(fd)
+			err = c.handles.Reset(fd)
 		}
 	}
 	if err != nil {
 		return err
 	}
-	last := &c.ladder.Rungs[len(c.ladder.Rungs)-1]
+	last := &c.handles.Held[len(c.handles.Held)-1]
 	c.Made = append(c.Made, tree.MadeOf(w, name, &sys.Status{Kind: entry.KindFolder, Inode: last.Node.Inode}))
 	own, err := c.opened(openat.Spot{At: at, Name: name})
 	if err == nil {
@@ -251,7 +251,7 @@ func (c *copying) opened(named openat.Spot) (openat.Spot, error) {
 	if !sys.HoldsAll {
 		return named, nil
 	}
-	fd, err := c.ladder.Fd()
+	fd, err := c.handles.Fd()
 	return openat.Spot{At: fd, Name: ""}, err
 }
 
@@ -276,7 +276,7 @@ func (c *copying) leave(w *openat.Walk) error {
 	st := c.above[last]
 	c.above = c.above[:last]
 	if !c.synced {
-		fd, err := c.ladder.Fd()
+		fd, err := c.handles.Fd()
 		if err == nil {
 			err = c.Calls.SyncFolder(fd)
 		}
@@ -285,14 +285,14 @@ func (c *copying) leave(w *openat.Walk) error {
 		}
 	}
 	if sys.HoldsAll {
-		fd, err := c.ladder.Fd()
+		fd, err := c.handles.Fd()
 		if err == nil {
 			err = c.likeFolder(w, openat.Spot{At: fd, Name: ""}, &st)
 		}
-		c.ladder.Up()
+		c.handles.Up()
 		return err
 	}
-	c.ladder.Up()
+	c.handles.Up()
 	at, name, err := c.place(w)
 	if err == nil {
 		err = c.likeFolder(w, openat.Spot{At: at, Name: name}, &st)

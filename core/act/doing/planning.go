@@ -580,6 +580,7 @@ func (p *Planning) NoteLinks() {
 	}
 }
 
+// DepthOf is how deep the entry of a step lies: the number of slashes in its path.
 func DepthOf(s *plans.Step) int { return strings.Count(string(s.Path), "/") }
 
 // ZoneOfNames is the zone of the days in names.

@@ -22,6 +22,7 @@ import (
 	"frankledger/core/source"
 )
 
+// IsPartly reports whether an error says that something was done of a step nevertheless.
 func IsPartly(err error) bool {
 	var p *tree.Partly
 	return errors.As(err, &p)

@@ -26,11 +26,14 @@ var (
 // link: so nothing that is put on the way in the meantime can lead elsewhere. The way
 // down to the last one is kept, as the next one mostly lies near.
 type Folders struct {
-	Path   string // of the last one; "" if there is none
-	Ladder Ladder
+	Path    string // of the last one; "" if there is none
+	Handles HandleStack
 }
 
-func NewFolders(calls *sys.Calls) Folders { return Folders{Ladder: Ladder{Calls: calls, Mounts: true}} }
+// NewFolders returns folders that are reached by some calls.
+func NewFolders(calls *sys.Calls) Folders {
+	return Folders{Handles: HandleStack{Calls: calls, Mounts: true}}
+}
 
 // At returns the open folder that a path lies in, and the last name of it. The
 // folder is valid until the next call.
@@ -46,7 +49,7 @@ func (f *Folders) At(full string) (fd int, name string, err error) {
 	if err := f.Open(dir); err != nil {
 		return -1, "", err
 	}
-	fd, err = f.Ladder.Fd()
+	fd, err = f.Handles.Fd()
 	if err != nil {
 		f.Close()
 	}
@@ -59,9 +62,9 @@ func (f *Folders) Open(dir string) (err error) {
 		return nil
 	}
 	if f.Path == "" {
-		fd, err := f.Ladder.Calls.Root()
+		fd, err := f.Handles.Calls.Root()
 		if err == nil {
-			err = f.Ladder.Reset(fd)
+			err = f.Handles.Reset(fd)
 		}
 		if err != nil {
 			return err
@@ -69,14 +72,14 @@ func (f *Folders) Open(dir string) (err error) {
 		f.Path = "/"
 	}
 	shared := sharedFolders(f.Path, dir)
-	for depth := folderDepth(f.Path[:shared]); f.Ladder.depth() > depth; {
-		f.Ladder.Up()
+	for depth := folderDepth(f.Path[:shared]); f.Handles.depth() > depth; {
+		f.Handles.Up()
 	}
 	f.Path = "" // until it is whole
 	if rest := strings.TrimPrefix(dir[shared:], "/"); rest != "" {
 		for name := range strings.SplitSeq(rest, "/") {
-			if err := f.Ladder.Down(name); err != nil {
-				f.Ladder.Close()
+			if err := f.Handles.Down(name); err != nil {
+				f.Handles.Close()
 				return err
 			}
 		}
@@ -111,12 +114,12 @@ func folderDepth(dir string) int {
 
 // Mount returns where the last folder is.
 func (f *Folders) Mount() MountOf {
-	last := f.Ladder.Rungs[len(f.Ladder.Rungs)-1]
+	last := f.Handles.Held[len(f.Handles.Held)-1]
 	return MountOf{last.mount, last.Node.Device}
 }
 
 func (f *Folders) Close() {
-	f.Ladder.Close()
+	f.Handles.Close()
 	f.Path = ""
 }
 
@@ -126,7 +129,7 @@ func (f *Folders) Status(full string) (st sys.Status, err error) {
 	if err != nil {
 		return st, err
 	}
-	return f.Ladder.Calls.Status(fd, name)
+	return f.Handles.Calls.Status(fd, name)
 }
 
 // Gone reports whether an error means that nothing has a name.
@@ -166,7 +169,7 @@ func (v Volumes) Named(calls *sys.Calls, f *Folders, st *sys.Status) string {
 	if known, met := v[st.Device]; met {
 		return known.ID
 	}
-	at, err := f.Ladder.Fd()
+	at, err := f.Handles.Fd()
 	if err != nil {
 		return ""
 	}

@@ -17,7 +17,7 @@ var ErrSkip = errors.New("not read")
 // Walk is a walk through a folder, in the order of the names.
 type Walk struct {
 	calls   *sys.Calls
-	Ladder  Ladder
+	Handles HandleStack
 	names   [][]string // still to come, of each folder
 	At      int        // open folder that the entry is in
 	Name    string
@@ -36,7 +36,7 @@ func (w *Walk) WayTo() string {
 // Way returns the way from the first one to the entry.
 func (w *Walk) Way() string {
 	way := ""
-	for i, r := range w.Ladder.Rungs {
+	for i, r := range w.Handles.Held {
 		if i > 1 { // after the folder that the first one is in, and that one
 			way += r.Name + "/"
 		}
@@ -51,13 +51,13 @@ func (w *Walk) Way() string {
 // everything in it; and another, if it is given, for each folder after what is in
 // it. The folder at is not closed.
 func WalkIn(ctx context.Context, calls *sys.Calls, progress *source.Progress, at int, name string, visit func(w *Walk, st *sys.Status) error, leave func(w *Walk) error) error {
-	w := &Walk{calls: calls, Ladder: Ladder{Calls: calls}}
-	defer w.Ladder.Close()
+	w := &Walk{calls: calls, Handles: HandleStack{Calls: calls}}
+	defer w.Handles.Close()
 	base, err := calls.OpenFolder(at, ".")
 	if err != nil {
 		return err
 	}
-	if err := w.Ladder.Reset(base); err != nil {
+	if err := w.Handles.Reset(base); err != nil {
 		return err
 	}
 	w.At, w.Name = base, name
@@ -65,7 +65,7 @@ func WalkIn(ctx context.Context, calls *sys.Calls, progress *source.Progress, at
 	if err != nil {
 		return err
 	}
-	w.Ladder.Rungs[0].mount = st.Mount // what is mounted on the first one itself is entered
+	w.Handles.Held[0].mount = st.Mount // what is mounted on the first one itself is entered
 	if err := visit(w, &st); err != nil {
 		if err == ErrSkip {
 			err = nil
@@ -89,7 +89,7 @@ func WalkIn(ctx context.Context, calls *sys.Calls, progress *source.Progress, at
 			}
 			continue
 		}
-		if w.At, err = w.Ladder.Fd(); err != nil {
+		if w.At, err = w.Handles.Fd(); err != nil {
 			return err
 		}
 		w.Name, w.names[last] = w.names[last][0], w.names[last][1:]
@@ -101,7 +101,7 @@ func WalkIn(ctx context.Context, calls *sys.Calls, progress *source.Progress, at
 		if progress != nil {
 			progress.Entries.Add(1)
 		}
-		w.Mounted = st.Mount != w.Ladder.Rungs[len(w.Ladder.Rungs)-1].mount
+		w.Mounted = st.Mount != w.Handles.Held[len(w.Handles.Held)-1].mount
 		switch err := visit(w, &st); {
 		case err == ErrSkip:
 			continue
@@ -132,7 +132,7 @@ func (w *Walk) into() error {
 		return w.Inside(err)
 	}
 	w.calls.Close(fd)
-	if err := w.Ladder.Down(w.Name); err != nil {
+	if err := w.Handles.Down(w.Name); err != nil {
 		return w.Inside(err)
 	}
 	slices.Sort(names)
@@ -143,14 +143,14 @@ func (w *Walk) into() error {
 // out leaves the last folder.
 func (w *Walk) out(leave func(w *Walk) error) error {
 	w.names = w.names[:len(w.names)-1]
-	w.Name = w.Ladder.Rungs[len(w.Ladder.Rungs)-1].Name
-	w.Ladder.Up()
+	w.Name = w.Handles.Held[len(w.Handles.Held)-1].Name
+	w.Handles.Up()
 	w.Below = len(w.names)
 	if leave == nil {
 		return nil
 	}
 	var err error
-	if w.At, err = w.Ladder.Fd(); err != nil {
+	if w.At, err = w.Handles.Fd(); err != nil {
 		return err
 	}
 	return leave(w)

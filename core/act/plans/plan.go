@@ -75,7 +75,7 @@ type Plan struct {
 	Covered   int                          `json:"-"` // matches that lie in another one, which is acted on
 }
 
-// planVersion is that of the form of plans.
+// Version is that of the form of plans.
 const Version = 1
 
 // Step is what is to be done with one entry.

@@ -51,6 +51,7 @@ type foundCan struct {
 	err error
 }
 
+// NewDirectories returns the trash directories that are found by folders; where it is dry, none is made.
 func NewDirectories(t Trash, f *openat.Folders, dry bool) *Directories {
 	return &Directories{Trash: t, folders: f, found: map[openat.MountOf]foundCan{}, next: map[string]int{}, dry: dry}
 }
@@ -115,11 +116,11 @@ func (t *Directories) statusOf(dir string) (st sys.Status, err error) {
 	if err := t.folders.Open("/"); err != nil {
 		return st, err
 	}
-	fd, err := t.folders.Ladder.Fd()
+	fd, err := t.folders.Handles.Fd()
 	if err != nil {
 		return st, err
 	}
-	return t.folders.Ladder.Calls.Status(fd, "")
+	return t.folders.Handles.Calls.Status(fd, "")
 }
 
 // home returns the path of the trash in the home folder, with no link on the way;
@@ -172,7 +173,7 @@ func (t *Directories) sound(full, top string, at openat.MountOf, home bool) (c d
 		}
 	}
 	if fd, _, err := t.folders.At(path.Join(full, "files", "x")); err == nil {
-		if v, err := t.folders.Ladder.Calls.Volume(fd); err == nil && v.NameMax > 0 {
+		if v, err := t.folders.Handles.Calls.Volume(fd); err == nil && v.NameMax > 0 {
 			c.names = v.NameMax
 		}
 	}
@@ -190,7 +191,7 @@ func (t *Directories) Open(c directory, full string, at openat.MountOf) (fd int,
 	if fd, name, err = t.folders.At(full); err != nil {
 		return fd, name, err
 	}
-	st, err := t.folders.Ladder.Calls.Status(fd, "")
+	st, err := t.folders.Handles.Calls.Status(fd, "")
 	if err == nil && !t.owns(&st, at, c.home) {
 		err = ErrNoTrash
 	}
@@ -212,7 +213,7 @@ func (t *Directories) couldMake(full string, at openat.MountOf) (bool, error) {
 		}
 		fd, _, err := t.folders.At(path.Join(dir, "x"))
 		if err == nil {
-			err = t.folders.Ladder.Calls.MayWrite(fd)
+			err = t.folders.Handles.Calls.MayWrite(fd)
 		}
 		if errors.Is(err, unix.EACCES) || errors.Is(err, unix.EROFS) || errors.Is(err, unix.EPERM) {
 			return false, nil
@@ -233,7 +234,7 @@ func (t *Directories) make(full string, way bool) error {
 	if err != nil {
 		return err
 	}
-	if err := t.folders.Ladder.Calls.MakeFolder(fd, name, 0o700); err != nil && !errors.Is(err, unix.EEXIST) {
+	if err := t.folders.Handles.Calls.MakeFolder(fd, name, 0o700); err != nil && !errors.Is(err, unix.EEXIST) {
 		return err
 	}
 	return nil
@@ -250,7 +251,7 @@ func (t *Directories) Reserve(c directory, in openat.MountOf, full string, now t
 		from = strings.TrimPrefix(full, strings.TrimSuffix(c.top, "/")+"/")
 	}
 	text := "[Trash Info]\nPath=" + (&url.URL{Path: from}).EscapedPath() + "\nDeletionDate=" + now.Format("2006-01-02T15:04:05") + "\n"
-	calls := t.folders.Ladder.Calls
+	calls := t.folders.Handles.Calls
 	of := path.Join(c.Path, path.Base(full))
 	for n := max(1, t.next[of]); n < mostNumbers; n++ {
 		t.next[of] = n + 1

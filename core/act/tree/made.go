@@ -22,6 +22,7 @@ import (
 // by what it remembers of it or, after it was killed, by what it is a copy of. What else
 // is found there stays, and is reported.
 
+// ErrNotOurs is returned for what has a name of this program and is not what it made.
 var ErrNotOurs = errors.New("the rest is not what this program put there, and was left alone")
 
 // Made is what a copier has made: an entry, and what a file was when it was whole.
@@ -30,6 +31,7 @@ type Made struct {
 	Done uint64 // 0 for one that was not whole yet
 }
 
+// MadeOf is what was made, by its entry on a walk.
 func MadeOf(w *openat.Walk, name string, st *sys.Status) Made {
 	if w.Below == 0 {
 		name = ""
@@ -55,12 +57,14 @@ func (m Made) IsNamed(st *sys.Status) bool {
 	return m.What == WhatOf(0, "", st) && (st.Kind == entry.KindFolder || m.Done == DoneOf(st))
 }
 
+// WhatOf is a number for which entry something is: by depth, name, inode and kind.
 func WhatOf(depth int, name string, st *sys.Status) uint64 {
 	line := binary.AppendUvarint(make([]byte, 0, 64), uint64(depth))
 	line = binary.AppendUvarint(append(line, name...), st.Inode)
 	return PrintOf(append(line, byte(st.Kind)))
 }
 
+// DoneOf is a number for what a file is once it is whole: its size and times.
 func DoneOf(st *sys.Status) uint64 {
 	line := binary.AppendVarint(make([]byte, 0, 64), st.Size)
 	for _, t := range [...]entry.Time{st.Modified, st.Changed} {

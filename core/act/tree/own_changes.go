@@ -10,6 +10,7 @@ import (
 // plan, and what they are since. Only entries of several names are met again.
 type OwnChanges map[entry.Node]OwnChange
 
+// OwnChange is what an entry was before this program changed it, and what it was after.
 type OwnChange struct{ Before, After sys.Status }
 
 // Before returns what an entry was before this program changed it: if it is as

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/entry"
 )
 
+// ErrMeanwhile is returned where something else has come in the place of an entry meanwhile.
 var ErrMeanwhile = errors.New("it changed in the meantime; the rest was left alone")
 
 // Partly is an error that came when something was done already.
@@ -110,7 +111,7 @@ func (s *Surveyor) DropCopy(ctx context.Context, made openat.Spot, under string,
 // drop removes from a copy what is the same in its original, or, of one that was not
 // whole, what the original begins with.
 func (s *Surveyor) drop(ctx context.Context, at int, name string, original openat.Spot, begun bool) error {
-	others := openat.Ladder{Calls: s.Calls, Mounts: true}
+	others := openat.HandleStack{Calls: s.Calls, Mounts: true}
 	defer others.Close()
 	base, err := s.Calls.OpenFolder(original.At, ".")
 	if err == nil {

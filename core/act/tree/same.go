@@ -97,7 +97,7 @@ func (s *Surveyor) SameBytes(ctx context.Context, one, other int, size int64, ro
 // If it is told which times became others when it was copied, by their ways, all else has
 // to be the same, too: times of modification, owners, permissions and attributes.
 func (s *Surveyor) IsIn(ctx context.Context, from openat.Spot, v *Survey, other openat.Spot, room []byte, became map[string]entry.Time) error {
-	others := openat.Ladder{Calls: s.Calls}
+	others := openat.HandleStack{Calls: s.Calls}
 	defer others.Close()
 	base, err := s.Calls.OpenFolder(other.At, ".")
 	if err == nil {

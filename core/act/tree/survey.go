@@ -59,7 +59,7 @@ type Surveyor struct {
 	NoteMounts bool
 }
 
-// most mounts that are named.
+// MostMounts is how many mounts are named at most.
 const MostMounts = 3
 
 // Walk walks through a folder, and counts its progress.
@@ -116,7 +116,7 @@ var errUnread = errors.New("not all that is in it could be read")
 
 // mayLeave notes the folder that an entry is in, if nothing may be taken out of it.
 func (s *Surveyor) mayLeave(v *Survey, w *openat.Walk) error {
-	if in := w.Ladder.Rungs[len(w.Ladder.Rungs)-1].Node; in == v.looked || os.Geteuid() == 0 {
+	if in := w.Handles.Held[len(w.Handles.Held)-1].Node; in == v.looked || os.Geteuid() == 0 {
 		return nil
 	} else {
 		v.looked = in
@@ -237,4 +237,5 @@ func AppendFacts(dst []byte, depth int, name string, st *sys.Status) []byte {
 
 var printSeed = maphash.MakeSeed()
 
+// PrintOf is a number for what an entry is recognised by, good while the program runs.
 func PrintOf(facts []byte) uint64 { return maphash.Bytes(printSeed, facts) }

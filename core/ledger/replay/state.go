@@ -148,6 +148,7 @@ func (s *State) at(record int64) *State {
 	return &earlier
 }
 
+// ErrNumber is returned for a folder that lies where none can: in itself, or past all others.
 var ErrNumber = fmt.Errorf("%w: the number of a folder is out of bounds", ledger.ErrDamaged)
 
 const (

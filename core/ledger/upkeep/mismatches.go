@@ -60,7 +60,7 @@ type Coverage struct {
 	Since time.Time
 }
 
-// Coverage returns how long ago the last time lies since which all files of the place of a record were
+// CoverageOf returns how long ago the last time lies since which all files of the place of a record were
 // read again at least once; or, if there is none, what share was read since the first.
 func CoverageOf(ctx context.Context, l *ledger.Ledger, r ledger.Record) (c Coverage, known bool, err error) {
 	rows, err := l.Store.Rereads(ctx, r.PlaceNumber)

@@ -9,42 +9,42 @@ import (
 	"frankledger/core/entry"
 )
 
-// Ladder is an open folder in an open folder in an open folder, each opened by its
+// HandleStack is an open folder in an open folder in an open folder, each opened by its
 // name in the one above and never by a link. However deep it gets, only some of
 // them stay open: the others are opened anew when they are wanted, by the way down
 // from the nearest one that is, and it is made sure that they are the same.
-type Ladder struct {
+type HandleStack struct {
 	Calls *sys.Calls
-	Rungs []rung
+	Held  []handle
 	open  int
 	most  int // that may be
 	// Mounts says whether to go on where another mount begins.
 	Mounts bool
 }
 
-type rung struct {
+type handle struct {
 	Name  string
 	fd    int // -1 if it is closed
 	Node  entry.Node
 	mount uint64
 }
 
-// node tells one entry from every other, while the program runs.
+// NodeOf tells one entry from every other, while the program runs.
 func NodeOf(st *sys.Status) entry.Node { return entry.Node{Device: st.Device, Inode: st.Inode} }
 
-// mostOpen returns how many folders of one ladder stay open: of what the system
-// allows, a part that leaves enough for several ladders and the rest of the program.
+// mostOpen returns how many folders of one stack stay open: of what the system
+// allows, a part that leaves enough for several stacks and the rest of the program.
 func mostOpen() int {
-	const most, least, ladders = 40, 4, 12
+	const most, least, stacks = 40, 4, 12
 	var limit unix.Rlimit
-	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &limit); err == nil && limit.Cur < ladders*most {
-		return max(least, int(limit.Cur)/ladders)
+	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &limit); err == nil && limit.Cur < stacks*most {
+		return max(least, int(limit.Cur)/stacks)
 	}
 	return most
 }
 
-// Reset begins a ladder at an open folder, which it closes in the end.
-func (l *Ladder) Reset(fd int) error {
+// Reset begins a stack at an open folder, which it closes in the end.
+func (l *HandleStack) Reset(fd int) error {
 	l.Close()
 	l.most = mostOpen()
 	st, err := l.Calls.Status(fd, "")
@@ -52,15 +52,15 @@ func (l *Ladder) Reset(fd int) error {
 		l.Calls.Close(fd)
 		return err
 	}
-	l.Rungs, l.open = append(l.Rungs, rung{fd: fd, Node: NodeOf(&st), mount: st.Mount}), 1
+	l.Held, l.open = append(l.Held, handle{fd: fd, Node: NodeOf(&st), mount: st.Mount}), 1
 	return nil
 }
 
 // depth is how many folders there are below the first one.
-func (l *Ladder) depth() int { return len(l.Rungs) - 1 }
+func (l *HandleStack) depth() int { return len(l.Held) - 1 }
 
 // Down opens a folder in the last one, and makes it the last.
-func (l *Ladder) Down(name string) error {
+func (l *HandleStack) Down(name string) error {
 	at, err := l.Fd()
 	if err != nil {
 		return err
@@ -69,18 +69,18 @@ func (l *Ladder) Down(name string) error {
 	if err != nil {
 		return err
 	}
-	if above := &l.Rungs[len(l.Rungs)-1]; !l.Mounts && next.mount != above.mount {
+	if above := &l.Held[len(l.Held)-1]; !l.Mounts && next.mount != above.mount {
 		l.Calls.Close(next.fd)
 		return ErrMountInside
 	}
-	l.Rungs = append(l.Rungs, next)
+	l.Held = append(l.Held, next)
 	l.open++
 	l.spare()
 	return nil
 }
 
 // enter opens a folder.
-func (l *Ladder) enter(at int, name string) (r rung, err error) {
+func (l *HandleStack) enter(at int, name string) (r handle, err error) {
 	if name == "" || name == "." || name == ".." {
 		return r, errDots
 	}
@@ -99,36 +99,36 @@ func (l *Ladder) enter(at int, name string) (r rung, err error) {
 		l.Calls.Close(fd)
 		return r, err
 	}
-	return rung{name, fd, NodeOf(&st), st.Mount}, nil
+	return handle{name, fd, NodeOf(&st), st.Mount}, nil
 }
 
 // Up leaves the last folder.
-func (l *Ladder) Up() {
-	last := &l.Rungs[len(l.Rungs)-1]
+func (l *HandleStack) Up() {
+	last := &l.Held[len(l.Held)-1]
 	if last.fd >= 0 {
 		l.Calls.Close(last.fd)
 		l.open--
 	}
-	l.Rungs = l.Rungs[:len(l.Rungs)-1]
+	l.Held = l.Held[:len(l.Held)-1]
 }
 
 // Fd returns the last folder, opened.
-func (l *Ladder) Fd() (int, error) {
-	last := len(l.Rungs) - 1
-	if fd := l.Rungs[last].fd; fd >= 0 {
+func (l *HandleStack) Fd() (int, error) {
+	last := len(l.Held) - 1
+	if fd := l.Held[last].fd; fd >= 0 {
 		return fd, nil
 	}
 	from := last
-	for l.Rungs[from].fd < 0 {
+	for l.Held[from].fd < 0 {
 		from--
 	}
-	at, passing := l.Rungs[from].fd, false
+	at, passing := l.Held[from].fd, false
 	for i := from + 1; i <= last; i++ {
-		next, err := l.enter(at, l.Rungs[i].Name)
+		next, err := l.enter(at, l.Held[i].Name)
 		if passing {
 			l.Calls.Close(at)
 		}
-		if err == nil && (next.Node != l.Rungs[i].Node || next.mount != l.Rungs[i].mount) {
+		if err == nil && (next.Node != l.Held[i].Node || next.mount != l.Held[i].mount) {
 			l.Calls.Close(next.fd)
 			err = errMovedAway
 		}
@@ -137,22 +137,22 @@ func (l *Ladder) Fd() (int, error) {
 		}
 		at, passing = next.fd, true
 		if i == last || i == last-(last-from)/2 { // one half-way, for those that come after
-			l.Rungs[i].fd, passing = at, false
+			l.Held[i].fd, passing = at, false
 			l.open++
 		}
 	}
 	l.spare()
-	return l.Rungs[last].fd, nil
+	return l.Held[last].fd, nil
 }
 
 // spare closes every other one of those in between, if too many are open.
-func (l *Ladder) spare() {
+func (l *HandleStack) spare() {
 	if l.open <= l.most {
 		return
 	}
 	keep := true
-	for i := 1; i < len(l.Rungs)-2; i++ {
-		r := &l.Rungs[i]
+	for i := 1; i < len(l.Held)-2; i++ {
+		r := &l.Held[i]
 		if r.fd < 0 {
 			continue
 		}
@@ -164,8 +164,8 @@ func (l *Ladder) spare() {
 	}
 }
 
-func (l *Ladder) Close() {
-	for len(l.Rungs) > 0 {
+func (l *HandleStack) Close() {
+	for len(l.Held) > 0 {
 		l.Up()
 	}
 }

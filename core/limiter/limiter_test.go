@@ -1,4 +1,4 @@
-package crew
+package limiter
 
 import (
 	"testing"
@@ -10,7 +10,7 @@ import (
 // Who waits is joined by others while there is work for them, and who keeps all cores
 // busy is left by them.
 func TestDecide(t *testing.T) {
-	c := newCrew(2, 64, nil)
+	c := newLimiter(2, 64, nil)
 	const passed = 10 * time.Millisecond
 	assert.False(t, c.decide(passed, passed/2, false), "nobody has anything to do")
 	assert.Equal(t, 2, c.Limit())
@@ -34,7 +34,7 @@ func TestDecide(t *testing.T) {
 
 func TestWatch(t *testing.T) {
 	var now time.Duration
-	c := newCrew(2, 5, func() (time.Duration, time.Duration) { now += time.Second; return now, 0 })
+	c := newLimiter(2, 5, func() (time.Duration, time.Duration) { now += time.Second; return now, 0 })
 	grown := make(chan int, 10)
 	c.Watch(func() bool { return true }, func() { grown <- c.Limit() })
 	assert.Equal(t, 3, <-grown)

@@ -1,7 +1,7 @@
-// Package crew finds out how many should work at once: as many as there are cores where
+// Package limiter finds out how many should work at once: as many as there are cores where
 // these are what limits the work, and more while they mostly wait, for a disk or for
 // another machine.
-package crew
+package limiter
 
 import (
 	"runtime"
@@ -16,8 +16,8 @@ import (
 // each holds memory and open files.
 const Most = 64
 
-// Crew is how many may work at once on something.
-type Crew struct {
+// Limiter is how many may work at once on something.
+type Limiter struct {
 	limit   atomic.Int32
 	once    sync.Once
 	stop    chan struct{}
@@ -28,36 +28,36 @@ type Crew struct {
 	clock   func() (now time.Duration, worked time.Duration) // worked is the processor time of all cores
 }
 
-// New returns a crew of as many as there are cores, that may become as many as the files
+// New returns a limiter of as many as there are cores, that may become as many as the files
 // that a process may have open allow.
-func New() *Crew {
+func New() *Limiter {
 	most := Most
 	var files unix.Rlimit
 	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &files); err == nil && files.Cur < 16*Most {
 		most = int(files.Cur) / 16
 	}
-	c := newCrew(Cores(), most, processClock())
+	c := newLimiter(Cores(), most, processClock())
 	c.threads = true
 	return c
 }
 
-// Cores returns how many there are, though a crew may have more threads now.
+// Cores returns how many there are, though a limiter may have more threads now.
 var Cores = sync.OnceValue(func() int { return runtime.GOMAXPROCS(0) })
 
-func newCrew(least, most int, clock func() (now, worked time.Duration)) *Crew {
-	c := &Crew{stop: make(chan struct{}), least: least, most: max(least, most), clock: clock}
+func newLimiter(least, most int, clock func() (now, worked time.Duration)) *Limiter {
+	c := &Limiter{stop: make(chan struct{}), least: least, most: max(least, most), clock: clock}
 	c.limit.Store(int32(least))
 	return c
 }
 
 // Limit returns how many may work now.
-func (c *Crew) Limit() int { return int(c.limit.Load()) }
+func (c *Limiter) Limit() int { return int(c.limit.Load()) }
 
 // Grown reports whether more work than there are cores: what is done mostly waits.
-func (c *Crew) Grown() bool { return c.Limit() > c.least }
+func (c *Limiter) Grown() bool { return c.Limit() > c.least }
 
 // Expect has some more work at once, before it is known whether that is any good.
-func (c *Crew) Expect() { c.limit.CompareAndSwap(int32(c.least), int32(min(4*c.least, c.most))) }
+func (c *Limiter) Expect() { c.limit.CompareAndSwap(int32(c.least), int32(min(4*c.least, c.most))) }
 
 // every is how often it is decided anew. A disk that takes five milliseconds to answer has
 // answered each worker twice by then.
@@ -66,7 +66,7 @@ const every = 10 * time.Millisecond
 // Watch decides from now on how many may work, until Stop is called; only the first call
 // has an effect. Short tells whether there is work that nobody does; it and more, which is
 // called when more may work than before, are called from another goroutine.
-func (c *Crew) Watch(short func() bool, more func()) {
+func (c *Limiter) Watch(short func() bool, more func()) {
 	c.once.Do(func() {
 		c.group.Go(func() {
 			ticker := time.NewTicker(every)
@@ -89,7 +89,7 @@ func (c *Crew) Watch(short func() bool, more func()) {
 }
 
 // Stop ends what Watch began: when it returns, nothing more is called.
-func (c *Crew) Stop() {
+func (c *Limiter) Stop() {
 	c.once.Do(func() {}) // it is too late for Watch
 	close(c.stop)
 	c.group.Wait()
@@ -104,7 +104,7 @@ const (
 
 // decide sets the limit, by how long it was since the last time and how much of that the
 // cores worked. It returns whether more may work than before.
-func (c *Crew) decide(passed, worked time.Duration, short bool) bool {
+func (c *Limiter) decide(passed, worked time.Duration, short bool) bool {
 	limit := c.Limit()
 	switch part := worked.Seconds() / (passed.Seconds() * float64(c.least)); {
 	case part < waits && short && limit < c.most:
@@ -119,7 +119,7 @@ func (c *Crew) decide(passed, worked time.Duration, short bool) bool {
 // set sets the limit. While it waits in the system, a thread keeps others from running for
 // some microseconds, unless there is room for it beside them: which is what GOMAXPROCS
 // gives it.
-func (c *Crew) set(limit int) {
+func (c *Limiter) set(limit int) {
 	if limit == c.Limit() {
 		return
 	}
