@@ -9,8 +9,8 @@ import (
 	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
 	"frankledger/core/act"
+	"frankledger/core/act/namepattern"
 	"frankledger/core/act/plans"
-	"frankledger/core/act/verbs"
 	"frankledger/core/text"
 )
 
@@ -158,7 +158,7 @@ would get the same name are refused, and names that things give to one another g
 // patternHelp says what stands in a pattern.
 func patternHelp() string {
 	var lines []string
-	for _, one := range verbs.PatternWords() {
+	for _, one := range namepattern.Words() {
 		lines = append(lines, fmt.Sprintf("  %-8s %s", one.Word, one.Means))
 	}
 	return strings.Join(lines, "\n")

@@ -20,6 +20,7 @@ import (
 	"frankledger/core/account"
 	"frankledger/core/act"
 	"frankledger/core/act/doing"
+	"frankledger/core/act/namepattern"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/verbs"
 	"frankledger/core/condition"
@@ -197,7 +198,7 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 // readFirst reads what stands before the places.
 func (o *actOptions) readFirst(action plans.Action, word string) (err error) {
 	if action == plans.Rename {
-		if _, err := verbs.ParsePattern(word, time.Local); err != nil {
+		if _, err := namepattern.Parse(word, time.Local); err != nil {
 			return usage.Misuse("%s: %w", typeset.Escaped(word), err)
 		}
 		o.plan.Pattern = exact.Text(word)
@@ -269,7 +270,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 	case errors.As(err, &link):
 		err = usage.Misuse("%s is a link to %s; write %s/ to act on what is in it", typeset.Escaped(link.Place.Given), typeset.Escaped(link.Place.Real), typeset.Escaped(link.Place.Given))
 		err = usage.Repaired(err, p.args.Instead(link.Place.Given, link.Place.Given+"/"))
-	case errors.Is(err, verbs.ErrMode), errors.Is(err, verbs.ErrPattern):
+	case errors.Is(err, verbs.ErrMode), errors.Is(err, namepattern.Err):
 		err = usage.Misuse("%w", err)
 	}
 	return a.Plan, summary, err

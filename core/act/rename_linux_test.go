@@ -15,9 +15,9 @@ import (
 
 	"frankledger/core/act"
 	"frankledger/core/act/doing"
+	"frankledger/core/act/namepattern"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
-	"frankledger/core/act/verbs"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 )
@@ -30,7 +30,7 @@ func TestPattern(t *testing.T) {
 		"@name": "Dawn 3.WAV", "@stem.@ext:lower": "Dawn 3.wav", "@stem:upper.@ext": "DAWN 3.WAV", "@date @n:3.@ext": "2026-11-26 007.WAV",
 		"@n-@name": "7-Dawn 3.WAV", "@folder_@stem": "card 12_Dawn 3", "@stem.@type": "Dawn 3.png", "a@@b @n": "a@b 7", "@stem.wav": "Dawn 3.wav", "@name:lower": "dawn 3.wav",
 	} {
-		p, err := verbs.ParsePattern(pattern, zone)
+		p, err := namepattern.Parse(pattern, zone)
 		require.NoError(t, err, pattern)
 		got, err := p.Name(e, "/x/card 12/Dawn 3.WAV", 7)
 		require.NoError(t, err)
@@ -46,8 +46,8 @@ func TestPattern(t *testing.T) {
 	for pattern, says := range map[string]string{
 		"": "same name", "x": "same name", "@date.txt": "same name", "@size": "@stem @ext", "@n:x": "digits", "@n:0": "digits", "@stem:title": "lower or upper", "@folder/@name": "no slash", "@": "@stem",
 	} {
-		_, err := verbs.ParsePattern(pattern, zone)
-		require.ErrorIs(t, err, verbs.ErrPattern, pattern)
+		_, err := namepattern.Parse(pattern, zone)
+		require.ErrorIs(t, err, namepattern.Err, pattern)
 		assert.ErrorContains(t, err, says, pattern)
 	}
 }
@@ -55,7 +55,7 @@ func TestPattern(t *testing.T) {
 func FuzzPattern(f *testing.F) {
 	f.Add("@stem.@ext:lower", "a.B")
 	f.Fuzz(func(t *testing.T, pattern, name string) {
-		p, err := verbs.ParsePattern(pattern, time.UTC)
+		p, err := namepattern.Parse(pattern, time.UTC)
 		if err != nil || strings.ContainsAny(name, "/\x00") || name == "" {
 			return
 		}

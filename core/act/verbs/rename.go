@@ -8,6 +8,7 @@ import (
 
 	"frankledger/core/act/doing"
 	"frankledger/core/act/journals"
+	"frankledger/core/act/namepattern"
 	"frankledger/core/act/openat"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/sys"
@@ -19,7 +20,7 @@ import (
 // naming gives entries names by a pattern. Where names go from one entry to another, all
 // of these have a name of no meaning in between.
 type naming struct {
-	pattern *Pattern // nil until it is read
+	pattern *namepattern.Pattern // nil until it is read
 }
 
 // Traits implements Verb.
@@ -30,7 +31,7 @@ func (naming) Traits() doing.Traits {
 // Prepare implements Preparer.
 func (naming) Prepare(p *doing.Planner) (_ doing.Verb, err error) {
 	v := naming{}
-	v.pattern, err = ParsePattern(string(p.Options.Pattern), p.ZoneOfNames())
+	v.pattern, err = namepattern.Parse(string(p.Options.Pattern), p.ZoneOfNames())
 	return v, err
 }
 

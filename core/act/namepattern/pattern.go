@@ -1,4 +1,4 @@
-package verbs
+package namepattern
 
 import (
 	"errors"
@@ -37,19 +37,19 @@ var patternWords = []struct{ Word, Means string }{
 	{"@n", "1, 2, 3 … in order of the paths"},
 }
 
-// PatternWords tells the words of a pattern.
-func PatternWords() []struct{ Word, Means string } { return patternWords }
+// Words tells the words of a pattern.
+func Words() []struct{ Word, Means string } { return patternWords }
 
-// ErrPattern is returned for a text that is no pattern.
-var ErrPattern = errors.New("not a pattern of names")
+// Err is returned for a text that is no pattern.
+var Err = errors.New("not a pattern of names")
 
-// ParsePattern reads a pattern: text with words. A word may be followed by :lower or
+// Parse reads a pattern: text with words. A word may be followed by :lower or
 // :upper, and @n by the number of digits, such as @n:3. @@ is a plain @. Days are of a
 // time zone.
-func ParsePattern(text string, zone *time.Location) (*Pattern, error) {
+func Parse(text string, zone *time.Location) (*Pattern, error) {
 	p := &Pattern{zone: zone}
 	wrong := func(format string, args ...any) error {
-		return fmt.Errorf("%w: %s", ErrPattern, fmt.Sprintf(format, args...))
+		return fmt.Errorf("%w: %s", Err, fmt.Sprintf(format, args...))
 	}
 	plain, counts := "", false
 	for text != "" {
