@@ -182,7 +182,7 @@ func (r *question) fill(cmd *cobra.Command, options ...string) error {
 	return nil
 }
 
-// reading checks the options and fills in defaults: those of the person's
+// question checks the options and fills in defaults: those of the person's
 // configuration first, then those of the program.
 func (p *Program) question(cmd *cobra.Command, o *readingOptions) (*question, error) {
 	r, err := p.showing(cmd, &o.showingOptions)

@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -156,6 +157,14 @@ func TestJournalCutShort(t *testing.T) {
 	numbers, err := newer.Numbers()
 	require.NoError(t, err)
 	assert.Equal(t, []int64{1, 7}, numbers)
+	// So is one of an action that this program does not know.
+	unknown := regexp.MustCompile(`"action":"\w+"`).ReplaceAllString(string(whole), `"action":"fly"`)
+	require.NoError(t, os.WriteFile(filepath.Join(newer.Folder, "000001.jsonl"), []byte(unknown), 0o600))
+	c.Journals = newer
+	_, err = newer.Summary(1)
+	assert.ErrorIs(t, err, plans.ErrPlanNewer)
+	_, err = act.Undo(context.Background(), c, 1, "h")
+	assert.ErrorIs(t, err, plans.ErrPlanNewer)
 	c.Journals = journals.Journals{Folder: filepath.Join(folder, "none")}
 	numbers, err = c.Journals.Numbers()
 	require.NoError(t, err)

@@ -486,7 +486,7 @@ func (js Journals) read(number int64, take func(*Past, []byte) error) (*Past, er
 			return nil, fmt.Errorf("the journal %d: %w", number, err)
 		} // else it was cut short, and what it was about is looked at
 	}
-	if p.version > journalVersion {
+	if p.version > journalVersion || p.version > 0 && !p.Action.Known() {
 		return nil, fmt.Errorf("the journal %d: %w", number, plans.ErrPlanNewer)
 	}
 	if p.Number == 0 || len(p.Steps) < p.steps {

@@ -31,6 +31,12 @@ const (
 // saved are the actions that plans can be kept of, and whether entries go to another path by them.
 var saved = map[Action]bool{Hide: true, Reveal: true, Move: true, Copy: true, Rename: true, Remove: false, Stamp: false, Permit: false, Own: false, Clear: false}
 
+// Known reports whether this program knows the action.
+func (a Action) Known() bool {
+	_, known := saved[a]
+	return known || a == Run
+}
+
 // Options say how to do it.
 type Options struct {
 	Into        exact.Text   `json:"into,omitempty"`         // full path of the folder to move into

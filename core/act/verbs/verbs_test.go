@@ -20,6 +20,7 @@ func TestPlansOfVerbs(t *testing.T) {
 	for action, verb := range verbs.All {
 		t.Run(string(action), func(t *testing.T) {
 			t.Parallel()
+			assert.True(t, action.Known())
 			p := plans.Plan{Version: plans.Version, Action: action, Steps: []*plans.Step{{Path: "/a", Keeper: &plans.Keeper{Path: "/k"}}}}
 			err := p.Check("")
 			if traits := verb.Traits(); traits.Foreign || traits.Goes {
