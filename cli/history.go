@@ -18,6 +18,7 @@ import (
 	"frankledger/core/sides"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/charts"
 	"frankledger/render/report"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
@@ -125,7 +126,7 @@ func (p *Program) drawHistory(ctx context.Context, r *question, l *ledger.Ledger
 		return usage.Misuse("no record has %s, so that there is nothing to draw", typeset.Escaped(full))
 	}
 	return p.answer(r, &report.Summary{}, func(w output.Destination) error {
-		_, err := w.Write(r.view.HistoryPicture(sizes).Document())
+		_, err := w.Write(charts.HistoryPicture(r.view, sizes).Document())
 		return err
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/cards"
 )
 
 func (p *Program) inspectCommand() *cobra.Command {
@@ -86,14 +87,14 @@ func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, 
 		for _, note := range r.notes {
 			p.Say("frank: %s", note)
 		}
-		cards, report, err := inspect.Run(cmd.Context(), p.set(r, sources), r.request, extra)
-		summary.Report.Add(report)
+		all, read, err := inspect.Run(cmd.Context(), p.set(r, sources), r.request, extra)
+		summary.Report.Add(read)
 		if err != nil {
 			return err
 		}
-		text := r.view.Cards(nil, cards)
+		text := cards.Text(r.view, nil, all)
 		if r.form == render.JSON {
-			text = r.view.CardsJSON(nil, cards, r.fields, &summary.Report)
+			text = cards.JSON(r.view, nil, all, r.fields, &summary.Report)
 		}
 		_, err = w.Write(text)
 		return err

@@ -24,6 +24,7 @@ import (
 	"frankledger/core/text"
 	"frankledger/render"
 	"frankledger/render/report"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -390,10 +391,10 @@ func (p *Program) readView(r *question, o *showingOptions) (err error) {
 	}
 	switch o.colour.String() {
 	case alwaysWord:
-		v.Palette = render.Colours
+		v.Palette = style.Colours
 	case "", autoWord:
 		if onScreen && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" {
-			v.Palette = render.Colours
+			v.Palette = style.Colours
 		}
 	}
 	return nil

@@ -12,6 +12,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/outlines"
 	"frankledger/render/units"
 )
 
@@ -85,16 +86,16 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 		}
 		summary.Report.Add(a.Report)
 		summary.Matched, summary.Bytes, summary.Grouped, summary.Elsewhere, summary.Stopped = a.Matched, true, true, &a.Elsewhere, a.Stopped
-		write := r.view.Outline
+		write := outlines.Text
 		switch r.form {
 		case render.JSON:
-			write = r.view.OutlineJSON
+			write = outlines.JSON
 		case render.Markdown:
-			write = r.view.OutlineMarkdown
+			write = outlines.Markdown
 		case render.HTML:
-			write = r.view.OutlinePage
+			write = outlines.Page
 		}
-		_, err := w.Write(write(nil, a.Nodes, summary))
+		_, err := w.Write(write(r.view, nil, a.Nodes, summary))
 		return cmp.Or(err, stopped)
 	})
 }

@@ -16,6 +16,7 @@ import (
 	"frankledger/core/tally"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/charts"
 )
 
 func (p *Program) tallyCommand() *cobra.Command {
@@ -129,13 +130,13 @@ const mostDrawn, mostCrossed = 40, 60
 // tallyPicture draws groups.
 func (p *Program) tallyPicture(r *question, a *tally.Answer, by string, cross bool) ([]byte, error) {
 	if !cross {
-		return r.view.TallyPicture(a.Groups(cmp.Or(r.first, mostDrawn)), strings.ReplaceAll(by, ",", " and ")).Document(), nil
+		return charts.TallyPicture(r.view, a.Groups(cmp.Or(r.first, mostDrawn)), strings.ReplaceAll(by, ",", " and ")).Document(), nil
 	}
 	c := a.Cross()
 	if len(c.Down) > mostCrossed || len(c.Across) > mostCrossed {
 		return nil, usage.Misuse("that would be a picture of %d by %d squares, which nobody could read; narrow it with a condition", len(c.Down), len(c.Across))
 	}
-	return r.view.CrossPicture(c, strings.ReplaceAll(by, ",", " and ")).Document(), nil
+	return charts.CrossPicture(r.view, c, strings.ReplaceAll(by, ",", " and ")).Document(), nil
 }
 
 // tallySince answers with the groups in which there is more or less than at another time.

@@ -16,6 +16,7 @@ import (
 	"frankledger/core/weigh"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/charts"
 	"frankledger/render/report"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
@@ -152,11 +153,11 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		rows := row.List[*weigh.Row](a.Rows)
 		r.view.WeighSummary(summary, a, &plan)
 		if r.form == render.SVG {
-			draw := r.view.WeighMap
+			draw := charts.WeighMap
 			if o.bars() {
-				draw = r.view.WeighBars
+				draw = charts.WeighBars
 			}
-			_, err := w.Write(draw(a.Rows, plan.By).Document())
+			_, err := w.Write(draw(r.view, a.Rows, plan.By).Document())
 			return cmp.Or(err, stopped)
 		}
 		if r.form.Paths && o.heaviest == 0 {

@@ -11,6 +11,7 @@ import (
 	"frankledger/core/row"
 	"frankledger/core/text"
 	"frankledger/render/layout"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -47,7 +48,7 @@ type Frame interface {
 // Line is a line of text, and how it is shown.
 type Line struct {
 	Text  string
-	Style Style
+	Style style.Style
 }
 
 // Measurer is a format that wants to see rows before it begins, to lay its columns
@@ -80,7 +81,7 @@ type View struct {
 	Units   units.Sizes
 	Times   units.Times
 	Zone    *time.Location // for local times
-	Palette Palette
+	Palette style.Palette
 	Width   int      // columns of the terminal; 0 for no limit
 	Escape  bool     // the output is a terminal: no byte of a name may act on it
 	Plain   bool     // no heading and no footer

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/row"
 	"frankledger/core/text"
 	"frankledger/render/page"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -192,19 +193,19 @@ func (h *html[R]) head(dst []byte) []byte {
 }
 
 // ClassOf returns the class of text in a style.
-func ClassOf(s Style) string {
+func ClassOf(s style.Style) string {
 	switch s {
-	case QuietStyle:
+	case style.Quiet:
 		return "quiet"
-	case AlarmStyle:
+	case style.Alarm:
 		return "alarm"
-	case FolderStyle:
+	case style.Folder:
 		return "f"
-	case LinkStyle:
+	case style.Link:
 		return "l"
-	case RunStyle:
+	case style.Program:
 		return "p"
-	case OddStyle:
+	case style.Special:
 		return "o"
 	}
 	return ""
@@ -253,7 +254,7 @@ func (h *html[R]) cell(dst []byte, c *row.Column[R], r R) []byte {
 	case c.Type == row.Bar:
 		class = "b"
 	default:
-		class = ClassOf(StyleOf(c.Look(r)))
+		class = ClassOf(style.Of(c.Look(r)))
 	}
 	if !absent {
 		switch {

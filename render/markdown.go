@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"frankledger/core/row"
+	"frankledger/render/style"
 )
 
 // markdown writes a table as GitHub Flavored Markdown has it, with the heading
@@ -18,7 +19,7 @@ func (m markdown[R]) Begin(dst []byte, f Frame) []byte {
 	v := m.view
 	if !v.Plain {
 		for _, line := range f.Heading() {
-			if line.Style == HeadingStyle {
+			if line.Style == style.Heading {
 				dst = append(dst, "**"+Literal(line.Text)+"**\n\n"...)
 			} else {
 				dst = append(dst, Literal(line.Text)+"\n\n"...)

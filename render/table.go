@@ -9,6 +9,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/render/layout"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -280,7 +281,7 @@ func (t *table[R]) Begin(dst []byte, f Frame) []byte {
 	for i := range t.columns() {
 		f, w := &t.all[i], t.widths[i]
 		if slices.Contains(t.breaks, i) {
-			dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), QuietStyle)
+			dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), style.Quiet)
 			dst = append(dst, '\n')
 			line = typeset.Fill(line[:0], 2*layout.Indent)
 		}
@@ -299,7 +300,7 @@ func (t *table[R]) Begin(dst []byte, f Frame) []byte {
 		}
 		line = typeset.Fill(line, layout.Gap)
 	}
-	dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), QuietStyle)
+	dst = v.Palette.Put(dst, strings.TrimRight(string(line), " "), style.Quiet)
 	return append(dst, '\n')
 }
 
@@ -327,7 +328,7 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 				if w.left > 0 {
 					lead = w.all() - typeset.Width(words)
 				}
-				dst = v.Palette.Put(typeset.Fill(dst, pending+lead), words, QuietStyle)
+				dst = v.Palette.Put(typeset.Fill(dst, pending+lead), words, style.Quiet)
 				pending = w.all() - lead - typeset.Width(words) + layout.Gap
 				continue
 			}
@@ -368,25 +369,25 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			between = 1
 		}
 		dst = typeset.Fill(dst, pending+lead)
-		ink := PlainStyle
+		look := style.Plain
 		if i == t.name {
-			ink = StyleOf(f.Look(r))
+			look = style.Of(f.Look(r))
 		} else if absent {
-			ink = QuietStyle
+			look = style.Quiet
 		}
-		dst = put(v.Palette, dst, left, ink)
+		dst = style.Put(v.Palette, dst, left, look)
 		dst = typeset.Fill(dst, between)
 		if len(left) > 0 && !absent && (f.Type == row.Bytes || f.Type == row.MoreBytes) {
-			ink = QuietStyle
+			look = style.Quiet
 		}
-		dst = put(v.Palette, dst, right, ink)
+		dst = style.Put(v.Palette, dst, right, look)
 		pending = max(0, w.all()-(lead+leftWidth+between+rightWidth)) + layout.Gap
 	}
 	dst = append(dst, '\n')
 	if t.below != nil {
 		_, digits := Cell(v, t.below, r)
 		for _, line := range typeset.WrapGroups(digits, v.Width-2*layout.Indent) {
-			dst = v.Palette.Put(typeset.Fill(dst, 2*layout.Indent), line, QuietStyle)
+			dst = v.Palette.Put(typeset.Fill(dst, 2*layout.Indent), line, style.Quiet)
 			dst = append(dst, '\n')
 		}
 	}
@@ -410,7 +411,7 @@ func (t *table[R]) End(dst []byte, f Frame) []byte {
 
 // NoRoom says which columns are left out for want of room.
 func (v *View) NoRoom(names []string) Line {
-	return Line{"no room on this screen for " + strings.Join(names, ", "), QuietStyle}
+	return Line{"no room on this screen for " + strings.Join(names, ", "), style.Quiet}
 }
 
 // Cell returns the two parts of what a column shows of a row.

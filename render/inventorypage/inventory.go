@@ -15,6 +15,7 @@ import (
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render"
+	"frankledger/render/charts"
 	"frankledger/render/page"
 	"frankledger/render/picture"
 	"frankledger/render/report"
@@ -118,8 +119,8 @@ func (r *Report) whatIsHere() {
 		}
 		return units.Grouped(n)
 	}
-	fact("content", size, r.Amount(sums.BySize, sum, sum.Whole()))
-	fact("on disk", disk, r.Amount(sums.ByDisk, sum, sum.Whole()))
+	fact("content", size, charts.Amount(r.View, sums.BySize, sum, sum.Whole()))
+	fact("on disk", disk, charts.Amount(r.View, sums.ByDisk, sum, sum.Whole()))
 	fact("files", kinds, count(sum.Files))
 	fact("folders", kinds, count(sum.Folders))
 	if sum.Links > 0 {
@@ -158,7 +159,7 @@ func (r *Report) whatFills() {
 // first, for as long as there is room.
 func (r *Report) maps() {
 	rows := r.Answer.Map
-	whole, cells := r.MapOf(rows, r.By)
+	whole, cells := charts.MapOf(r.View, rows, r.By)
 	above := map[*picture.Cell]*picture.Cell{}
 	for _, c := range cells {
 		for _, part := range c.Parts {
@@ -170,7 +171,7 @@ func (r *Report) maps() {
 	var order []*picture.Cell
 	for waiting, areas := (heaviest{whole}), 0; len(waiting) > 0 && areas < mostAreas; {
 		c := heap.Pop(&waiting).(*picture.Cell)
-		_, drawn := picture.Treemap("", c, report.PictureWidth, report.PictureHeight, 2)
+		_, drawn := picture.Treemap("", c, charts.PictureWidth, charts.PictureHeight, 2)
 		areas += drawn + 4 // its path and its frame
 		chosen[c] = len(order)
 		order = append(order, c)
@@ -214,7 +215,7 @@ func (r *Report) maps() {
 		if i == 0 && len(r.Places) > 1 {
 			levels = 3 // the places are one more
 		}
-		wide, _ := picture.Treemap(c.About, c, report.PictureWidth, report.PictureHeight-60, levels)
+		wide, _ := picture.Treemap(c.About, c, charts.PictureWidth, charts.PictureHeight-60, levels)
 		slim, _ := picture.Treemap(c.About, c, 360, 460, levels)
 		c.Link = link
 		r.dst = slim.Append(wide.Append(r.dst, "wide"), "slim")
@@ -268,7 +269,7 @@ func (r *Report) growth(g *inventory.Growth) {
 		before, after := &g.Since.Before, &g.Since.After
 		lead := strings.TrimSuffix(upperFirst(s.Lead), "before")
 		r.number("", r.next(0), strings.TrimSpace(lead))
-		r.dst = page.AppendText(r.dst, " at the last record ("+typeset.Escaped(since)+"): "+r.Amount(r.By, before, before.Whole())+" then, "+r.Amount(r.By, after, after.Whole())+" now.")
+		r.dst = page.AppendText(r.dst, " at the last record ("+typeset.Escaped(since)+"): "+charts.Amount(r.View, r.By, before, before.Whole())+" then, "+charts.Amount(r.View, r.By, after, after.Whole())+" now.")
 		r.raw("</p>\n")
 		for _, note := range s.Notes {
 			r.element("p", "quiet", note)
@@ -317,7 +318,7 @@ func (r *Report) line(g *inventory.Growth, label string, of func(*inventory.Poin
 		m := picture.Moment{At: at.In(r.Zone), Value: float64(r.By.Of(&a.Sum)), Known: a.State == replay.There && r.knows(&a.Sum)}
 		switch l.Amount = a.State.String(); a.State {
 		case replay.There:
-			l.Amount = r.Amount(r.By, &a.Sum, a.Sum.Whole())
+			l.Amount = charts.Amount(r.View, r.By, &a.Sum, a.Sum.Whole())
 		case replay.Absent:
 			m.Known = true // nothing weighs nothing
 		}
@@ -340,7 +341,7 @@ func (r *Report) knows(s *sums.Sum) bool {
 
 // lines draws lines.
 func (r *Report) lines(lines ...picture.Line) {
-	scale := r.BytesScale()
+	scale := charts.BytesScale(r.View)
 	if r.By == sums.ByFiles {
 		scale = countScale
 	}
@@ -363,7 +364,7 @@ func (r *Report) whatKinds() {
 		groups := r.Answer.Exts.Most(mostBars, by.count)
 		r.raw("<div>")
 		r.element("h3", "", by.heading)
-		r.dst = r.TallyBars(groups, by.count, label, 460, link).Append(r.dst, "")
+		r.dst = charts.TallyBars(r.View, groups, by.count, label, 460, link).Append(r.dst, "")
 		r.raw("</div>\n")
 	}
 	r.raw("</div>\n")
@@ -377,7 +378,7 @@ func orAbsent(word string) func(*tally.Group) string {
 		if !g.Rest && g.Keys[0].Absent {
 			return word
 		}
-		return report.GroupLabel(g)
+		return charts.GroupLabel(g)
 	}
 }
 
@@ -394,7 +395,7 @@ func (r *Report) bands(heading string, t *tally.Tally, by string) {
 		} else {
 			r.element("h3", "", "Content of files")
 		}
-		r.dst = r.TallyBars(groups, count, orAbsent("not known"), 460, link).Append(r.dst, "")
+		r.dst = charts.TallyBars(r.View, groups, count, orAbsent("not known"), 460, link).Append(r.dst, "")
 		r.raw("</div>\n")
 	}
 	r.raw("</div>\n")

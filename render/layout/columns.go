@@ -30,38 +30,16 @@ func Reflow(text string) string {
 }
 
 // Columns lines rows of text up under one another.
-func Columns(rows [][]string) string { return columns(rows, 0) }
+func Columns(rows [][]string) string { return columns(&Grid{}, rows) }
 
 // PageColumns does that with the last column in several lines where it is long.
-func PageColumns(rows [][]string) string { return columns(rows, pageWidth) }
+func PageColumns(rows [][]string) string {
+	return columns(&Grid{Width: pageWidth, Least: pageWidth / 3}, rows)
+}
 
-// columns does that, in a width; 0 for any.
-func columns(rows [][]string, width int) string {
-	var widths []int
+func columns(g *Grid, rows [][]string) string {
 	for _, row := range rows {
-		for i, cell := range row {
-			if i == len(widths) {
-				widths = append(widths, 0)
-			}
-			widths[i] = max(widths[i], typeset.Width(cell))
-		}
+		g.Add(Row{Cells: Texts(row)})
 	}
-	var b strings.Builder
-	for _, row := range rows {
-		line := strings.Repeat(" ", Indent)
-		last := len(row) - 1
-		for i, cell := range row[:last] {
-			line += cell + strings.Repeat(" ", widths[i]-typeset.Width(cell)+Gap)
-		}
-		indent, room := typeset.Width(line), 0
-		if width > 0 {
-			room = max(width-indent, width/3)
-		}
-		for _, text := range typeset.Wrap(row[last], room, 0) {
-			b.WriteString(strings.TrimRight(line+text, " "))
-			b.WriteByte('\n')
-			line = strings.Repeat(" ", indent)
-		}
-	}
-	return b.String()
+	return string(g.Append(nil))
 }

@@ -5,6 +5,7 @@ import (
 	"frankledger/core/row"
 	"frankledger/render"
 	"frankledger/render/layout"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -73,7 +74,7 @@ func NewSets(v *View, columns []row.Column[*duplicates.Name]) render.Format[*dup
 		if !n.Top {
 			dst = append(dst, '\n')
 		}
-		return append(v.Palette.Put(typeset.Fill(dst, layout.Indent), v.SetLine(n.Set), render.PlainStyle), '\n')
+		return append(v.Palette.Put(typeset.Fill(dst, layout.Indent), v.SetLine(n.Set), style.Plain), '\n')
 	})
 }
 

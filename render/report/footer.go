@@ -14,14 +14,15 @@ import (
 	"frankledger/core/sums"
 	"frankledger/render"
 	"frankledger/render/layout"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
 
 // Lines in the three styles that they have.
 func plain(text string) render.Line { return render.Line{Text: text} }
-func quiet(text string) render.Line { return render.Line{Text: text, Style: render.QuietStyle} }
-func alarm(text string) render.Line { return render.Line{Text: text, Style: render.AlarmStyle} }
+func quiet(text string) render.Line { return render.Line{Text: text, Style: style.Quiet} }
+func alarm(text string) render.Line { return render.Line{Text: text, Style: style.Alarm} }
 
 // heading names the folders looked at by their full paths: the places, and for
 // one that is no folder the folder it lies in.
@@ -33,11 +34,11 @@ func (v *View) heading() []render.Line {
 	} else if lines = v.machines(v.Places, false); lines == nil {
 		lines = v.placeLines()
 	}
-	return append(lines, v.takenLines()...)
+	return append(lines, v.TakenLines()...)
 }
 
 // takenLines say how the words of the question were taken.
-func (v *View) takenLines() (lines []render.Line) {
+func (v *View) TakenLines() (lines []render.Line) {
 	for _, line := range v.Taken {
 		lines = append(lines, quiet(line))
 	}
@@ -80,7 +81,7 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 			break
 		}
 		places := of[key]
-		text := v.placeLine(places[0])
+		text := v.PlaceLine(places[0])
 		if len(places) > 1 {
 			oldest, newest := places[0].Record.Taken, places[0].Record.Taken
 			for _, place := range places {
@@ -99,7 +100,7 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 			}
 			text += " (@" + typeset.Escaped(key.label) + ")"
 		}
-		lines = append(lines, render.Line{Text: text, Style: render.HeadingStyle})
+		lines = append(lines, render.Line{Text: text, Style: style.Heading})
 	}
 	return lines
 }
@@ -107,7 +108,7 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 // placeLines names the places one by one.
 func (v *View) placeLines() (lines []render.Line) {
 	for i, place := range v.Places {
-		line := render.Line{Text: v.placeLine(place), Style: render.HeadingStyle}
+		line := render.Line{Text: v.PlaceLine(place), Style: style.Heading}
 		if v.Lettered {
 			line.Text = string(rune('A'+i)) + "  " + line.Text
 		}
@@ -120,8 +121,8 @@ func (v *View) placeLines() (lines []render.Line) {
 
 // placeLine names a place by its full path, and says what it is beside a folder
 // as it is now.
-func (v *View) placeLine(place *entry.Place) string {
-	line := v.placeName(place) + v.recorded(place)
+func (v *View) PlaceLine(place *entry.Place) string {
+	line := v.placeName(place) + v.Recorded(place)
 	if place.Real != "" {
 		line += ", which leads to " + typeset.Escaped(place.Real)
 	}
@@ -139,7 +140,7 @@ func (v *View) placeName(place *entry.Place) string {
 }
 
 // recorded says of a record that it is one, of when, and on which machine if that was asked for.
-func (v *View) recorded(place *entry.Place) string {
+func (v *View) Recorded(place *entry.Place) string {
 	r := place.Record
 	if r == nil {
 		return ""
@@ -182,18 +183,18 @@ func (v *View) Footer(s *Summary) []render.Line {
 	if !s.Grouped && s.Shown < m.Entries() {
 		line = units.Grouped(s.Shown) + " shown; " + line
 	}
-	if kinds := kindCounts(s); kinds != "" {
+	if kinds := KindCounts(s); kinds != "" {
 		line += ": " + kinds
 	}
 	if s.Bytes && m.Files > 0 {
-		line += " · " + v.sumText(m) + " in the files"
+		line += " · " + v.SumText(m) + " in the files"
 	}
 	switch {
 	case s.Totals != nil && s.Chosen && m.Folders == 0:
 	case s.Totals != nil && s.Chosen:
-		line += " · " + v.sumText(s.Totals) + " with all that is in the folders, each thing counted once"
+		line += " · " + v.SumText(s.Totals) + " with all that is in the folders, each thing counted once"
 	case s.Totals != nil:
-		line += " · " + v.sumText(s.Totals) + " in all, hidden or not"
+		line += " · " + v.SumText(s.Totals) + " in all, hidden or not"
 	}
 	switch {
 	case s.Lead != "":
@@ -289,7 +290,7 @@ func unclear(s *Summary) (lines []string) {
 }
 
 // sumText tells how many bytes of content there are, as far as that is known.
-func (v *View) sumText(s *sums.Sum) string {
+func (v *View) SumText(s *sums.Sum) string {
 	switch {
 	case !s.HasSize():
 		return "an unknown number of bytes"
@@ -321,7 +322,7 @@ func knownBytes(bytes, unsized int64) int64 {
 }
 
 // shortSum tells the same in a few characters.
-func (v *View) shortSum(s *sums.Sum) string {
+func (v *View) ShortSum(s *sums.Sum) string {
 	switch {
 	case !s.HasSize():
 		return render.Absent
@@ -368,7 +369,7 @@ func (v *View) FunnelLines(s *Summary) []string {
 	return lines
 }
 
-func kindCounts(s *Summary) string {
+func KindCounts(s *Summary) string {
 	m := &s.Matched
 	var parts []string
 	for _, kind := range []struct {

@@ -11,7 +11,7 @@ import (
 	"frankledger/core/act/plans"
 	"frankledger/core/act/verbs"
 	"frankledger/core/exact"
-	"frankledger/render"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -83,9 +83,9 @@ func (v *View) Ran(dst []byte, r *verbs.Ran, escape bool) []byte {
 	if more := len(r.Steps) - 1; more > 0 {
 		what += " and " + units.Grouped(int64(more)) + " more"
 	}
-	ink, how := render.HeadingStyle, "ended well"
+	ink, how := style.Heading, "ended well"
 	if r.Err != nil {
-		ink, how = render.AlarmStyle, typeset.Escaped(r.Err.Error())
+		ink, how = style.Alarm, typeset.Escaped(r.Err.Error())
 	}
 	dst = append(v.Palette.Put(dst, what+": "+how, ink), '\n')
 	if !escape {

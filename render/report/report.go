@@ -1,5 +1,5 @@
 // Package report says in words, and in the members of a JSON document, what was answered:
-// headings, footers, cards, outlines, plans and verdicts.
+// headings, footers, plans and verdicts.
 package report
 
 import (
@@ -139,13 +139,13 @@ func (f *frame) Before(o *exact.Object) {
 		o.Text("given", places[i].Given)
 		o.Text("full", places[i].Full)
 		if r := places[i].Record; r != nil {
-			putRecord(o, r)
+			PutRecord(o, r)
 		}
 	})
 }
 
 // putRecord writes which record an object is of.
-func putRecord(o *exact.Object, r *entry.Record) {
+func PutRecord(o *exact.Object, r *entry.Record) {
 	o.Object("record", func(o *exact.Object) {
 		o.Number("number", r.Number)
 		o.Text("label", r.Label)
@@ -165,7 +165,7 @@ func (f *frame) After(o *exact.Object) {
 	o.Line()
 	o.Object("summary", func(o *exact.Object) { f.summary.put(o, f.view.Context) })
 	o.Line()
-	putProblems(o, f.summary.Report.Problems)
+	PutProblems(o, f.summary.Report.Problems)
 }
 
 func (s *Summary) put(o *exact.Object, c *entry.Context) {
@@ -216,7 +216,7 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 }
 
 // putProblems writes what could not be read, a problem a line.
-func putProblems(o *exact.Object, problems []source.Problem) {
+func PutProblems(o *exact.Object, problems []source.Problem) {
 	o.Objects("problems", len(problems), "\n", func(o *exact.Object, i int) {
 		p := &problems[i]
 		o.Text("path", p.Path)

@@ -7,6 +7,7 @@ import (
 	"frankledger/core/digestlist"
 	"frankledger/render"
 	"frankledger/render/layout"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -31,9 +32,9 @@ func (v verified) Begin(dst []byte, f render.Frame) []byte {
 
 // Row implements Format.
 func (v verified) Row(dst []byte, r *checksum.Result) []byte {
-	status, ink := r.Status.String(), render.AlarmStyle
+	status, ink := r.Status.String(), style.Alarm
 	if r.Status == checksum.Same {
-		ink = render.PlainStyle
+		ink = style.Plain
 	}
 	dst = v.Palette.Put(typeset.Fill(dst, layout.Indent), status, ink)
 	dst = typeset.Fill(dst, verifyStatusWidth-len(status)+layout.Gap)
@@ -44,7 +45,7 @@ func (v verified) Row(dst []byte, r *checksum.Result) []byte {
 	dst = append(dst, name...)
 	dst = append(dst, '\n')
 	about := func(text string) {
-		dst = v.Palette.Put(typeset.Fill(dst, layout.Indent+verifyStatusWidth+layout.Gap), text, render.QuietStyle)
+		dst = v.Palette.Put(typeset.Fill(dst, layout.Indent+verifyStatusWidth+layout.Gap), text, style.Quiet)
 		dst = append(dst, '\n')
 	}
 	switch r.Status {
@@ -87,7 +88,7 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 	}
 	for i, line := range lines {
 		for _, part := range []struct{ word, text string }{{expected, line}, {actual, others[min(i, len(others)-1)]}} {
-			dst = v.Palette.Put(typeset.Fill(dst, space), part.word, render.QuietStyle)
+			dst = v.Palette.Put(typeset.Fill(dst, space), part.word, style.Quiet)
 			dst = append(append(append(dst, ' '), part.text...), '\n')
 		}
 		if at >= 0 && at < len(line) {
@@ -99,7 +100,7 @@ func (v verified) digests(dst []byte, r *checksum.Result) []byte {
 				before, mark = at-len(words)-1, words+" "+mark
 			}
 			dst = typeset.Fill(dst, space+len(expected)+1+before)
-			dst = append(v.Palette.Put(dst, mark, render.AlarmStyle), '\n')
+			dst = append(v.Palette.Put(dst, mark, style.Alarm), '\n')
 		}
 		at -= len(line) + 1
 	}

@@ -26,7 +26,7 @@ func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
 
 // weighLabel names a row.
 func weighLabel(r *weigh.Row) string {
-	label := ownLabel(r)
+	label := OwnLabel(r)
 	if r.Places > 1 && r.Kind != weigh.TotalRow && r.File == nil {
 		return strings.Repeat(" ", layout.Indent*(r.Depth+1)) + label
 	}
@@ -34,7 +34,7 @@ func weighLabel(r *weigh.Row) string {
 }
 
 // ownLabel names a row without where it stands.
-func ownLabel(r *weigh.Row) string {
+func OwnLabel(r *weigh.Row) string {
 	if r.Kind == weigh.TotalRow {
 		return "all " + units.Count(int64(r.Places), "place", "places")
 	}

@@ -1,4 +1,4 @@
-package report
+package cards
 
 import (
 	"frankledger/core/entry"
@@ -7,16 +7,17 @@ import (
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/render"
+	"frankledger/render/report"
 )
 
-// CardsJSON appends cards as one JSON document: entries, each with fields
+// JSON appends cards as one JSON document: entries, each with fields
 // and what the card has beside, and problems.
-func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Field, report *source.Report) []byte {
+func JSON(v *report.View, dst []byte, all []*inspect.Card, fields []*entry.Field, read *source.Report) []byte {
 	columns := row.Choose(append(entry.Columns(v.Context, fields...), entry.UnknownColumn(fields)), row.Nested)
 	document := exact.Begin(dst)
 	document.Key("entries")
 	document.Dst = append(document.Dst, '[')
-	for i, c := range cards {
+	for i, c := range all {
 		if i > 0 {
 			document.Dst = append(document.Dst, ',')
 		}
@@ -26,7 +27,7 @@ func (v *View) CardsJSON(dst []byte, cards []*inspect.Card, fields []*entry.Fiel
 	}
 	document.Dst = append(document.Dst, "\n]"...)
 	document.Line()
-	putProblems(document, report.Problems)
+	report.PutProblems(document, read.Problems)
 	return append(document.End(), '\n')
 }
 
@@ -36,7 +37,7 @@ func putCard(o *exact.Object, c *inspect.Card) {
 	d := c.Entry.Details()
 	o.Texts("attributes", d.Xattrs)
 	if r := c.Entry.Folder.Place.Record; r != nil {
-		putRecord(o, r)
+		report.PutRecord(o, r)
 	} else {
 		o.Bool("access_list", d.Access != nil || d.Default != nil)
 		o.Bool("enterable", c.MayEnter)

@@ -1,15 +1,16 @@
-package report
+package cards
 
 import (
 	"fmt"
 
 	"frankledger/core/entry"
+	"frankledger/render/report"
 	"frankledger/render/typeset"
 )
 
 // accessWords says what an access list gives beside the permissions, a line for each who
 // is named.
-func (v *View) accessWords(e *entry.Entry) (lines []string) {
+func accessWords(v *report.View, e *entry.Entry) (lines []string) {
 	d := e.Details()
 	for i, one := range []struct {
 		list   entry.AccessList

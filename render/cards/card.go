@@ -1,4 +1,4 @@
-package report
+package cards
 
 import (
 	"fmt"
@@ -11,17 +11,19 @@ import (
 	"frankledger/core/inspect"
 	"frankledger/render"
 	"frankledger/render/layout"
+	"frankledger/render/report"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
 
-// Cards appends cards for people.
-func (v *View) Cards(dst []byte, cards []*inspect.Card) []byte {
-	for i, c := range cards {
+// Text appends cards for people.
+func Text(v *report.View, dst []byte, all []*inspect.Card) []byte {
+	for i, c := range all {
 		if i > 0 {
 			dst = append(dst, '\n')
 		}
-		dst = v.card(dst, c)
+		dst = card(v, dst, c)
 	}
 	return dst
 }
@@ -37,39 +39,26 @@ func (r *cardRows) add(label, format string, args ...any) {
 // narrowestCard is how narrow what a card says is made on a narrow screen.
 const narrowestCard = 16
 
-func (v *View) card(dst []byte, c *inspect.Card) []byte {
+func card(v *report.View, dst []byte, c *inspect.Card) []byte {
 	e := c.Entry
 	full := e.Folder.Place.Full
-	dst = v.Palette.Put(dst, typeset.Escaped(e.Name), render.HeadingStyle)
+	dst = v.Palette.Put(dst, typeset.Escaped(e.Name), style.Heading)
 	dst = append(dst, '\n')
-	dst = v.Palette.Put(dst, strings.Repeat(" ", layout.Indent)+typeset.Escaped(full)+v.recorded(e.Folder.Place), render.QuietStyle)
+	dst = v.Palette.Put(dst, strings.Repeat(" ", layout.Indent)+typeset.Escaped(full)+v.Recorded(e.Folder.Place), style.Quiet)
 	dst = append(dst, "\n\n"...)
 
 	var rows cardRows
-	v.whatRows(&rows, c)
-	v.timeRows(&rows, e)
-	v.rightsRows(&rows, c)
-	v.placeRows(&rows, c)
-	width := 0
+	addWhat(v, &rows, c)
+	addTimes(v, &rows, e)
+	addRights(v, &rows, c)
+	addPlace(v, &rows, c)
+	g := layout.Grid{Palette: v.Palette, Width: v.Width, Least: narrowestCard}
 	for _, row := range rows {
-		width = max(width, typeset.Width(row[0]))
+		g.Add(layout.Row{Cells: []layout.Cell{{Text: row[0], Style: style.Quiet}, {Text: row[1]}}})
 	}
-	room := 0
-	if v.Width > 0 {
-		room = max(v.Width-layout.Indent-width-layout.Gap, narrowestCard)
-	}
-	for _, row := range rows {
-		label := row[0]
-		for _, text := range typeset.Wrap(row[1], room, 0) {
-			dst = typeset.Fill(dst, layout.Indent)
-			dst = v.Palette.Put(dst, label, render.QuietStyle)
-			dst = typeset.Fill(dst, width-typeset.Width(label)+layout.Gap)
-			dst = append(append(dst, strings.TrimRight(text, " ")...), '\n')
-			label = ""
-		}
-	}
+	dst = g.Append(dst)
 	if len(c.Preview) > 0 {
-		dst = v.Palette.Put(dst, "\n"+strings.Repeat(" ", layout.Indent)+units.Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", render.QuietStyle)
+		dst = v.Palette.Put(dst, "\n"+strings.Repeat(" ", layout.Indent)+units.Count(int64(len(c.Preview)), "line", "lines")+" from the start\n", style.Quiet)
 		for _, line := range c.Preview {
 			line = typeset.Escaped(strings.ReplaceAll(line, "\t", "    "))
 			if v.Width > 0 {
@@ -81,8 +70,8 @@ func (v *View) card(dst []byte, c *inspect.Card) []byte {
 	return dst
 }
 
-// whatRows say what it is and how much is in it.
-func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
+// addWhat say what it is and how much is in it.
+func addWhat(v *report.View, rows *cardRows, c *inspect.Card) {
 	e := c.Entry
 	what := e.Kind.String()
 	if e.Known&entry.FactContent != 0 && e.More.Type != "" {
@@ -100,7 +89,7 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 		what += "; hidden, since " + why
 	}
 	rows.add("kind", "%s", what)
-	v.linkRows(rows, c)
+	addLink(v, rows, c)
 	exact := func(bytes int64) string {
 		if v.Units == units.AllBytes || bytes < 1000 {
 			return units.Grouped(bytes) + " bytes"
@@ -115,7 +104,7 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	case !c.Holds.HasEntries():
 		rows.add("holds", "it is not known what: it could not be read")
 	default:
-		rows.add("holds", "%s: %s", units.Count(c.Holds.Entries(), "entry", "entries"), kindCounts(&Summary{Matched: *c.Holds}))
+		rows.add("holds", "%s: %s", units.Count(c.Holds.Entries(), "entry", "entries"), report.KindCounts(&report.Summary{Matched: *c.Holds}))
 		rows.add("", "%s of content, %s on disk", exact(c.Holds.Size), v.Units.SizeText(c.Holds.Disk))
 		if c.Partly {
 			rows.add("", "and more that could not be read")
@@ -136,7 +125,7 @@ func (v *View) whatRows(rows *cardRows, c *inspect.Card) {
 	}
 }
 
-func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
+func addLink(v *report.View, rows *cardRows, c *inspect.Card) {
 	e := c.Entry
 	if e.Kind != entry.KindLink || e.Known&entry.FactTarget == 0 {
 		return
@@ -160,8 +149,8 @@ func (v *View) linkRows(rows *cardRows, c *inspect.Card) {
 	}
 }
 
-// timeRows tell the four times apart.
-func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
+// addTimes tell the four times apart.
+func addTimes(v *report.View, rows *cardRows, e *entry.Entry) {
 	zone, layout := v.Zone, "2006-01-02 15:04:05"
 	if v.Times == units.UTC {
 		zone, layout = nil, "2006-01-02 15:04:05Z"
@@ -188,8 +177,8 @@ func (v *View) timeRows(rows *cardRows, e *entry.Entry) {
 	}
 }
 
-// rightsRows say who may do what.
-func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
+// addRights say who may do what.
+func addRights(v *report.View, rows *cardRows, c *inspect.Card) {
 	e := c.Entry
 	if e.Known&entry.FactStatus == 0 {
 		return
@@ -208,7 +197,7 @@ func (v *View) rightsRows(rows *cardRows, c *inspect.Card) {
 			rows.add("", "the %s bit is set", special.name)
 		}
 	}
-	for _, line := range v.accessWords(e) {
+	for _, line := range accessWords(v, e) {
 		rows.add("", "%s", line)
 	}
 	if d := e.Details(); d.Capabilities != "" {
@@ -248,8 +237,8 @@ func youMay(c *inspect.Card) string {
 	return "may " + strings.Join(yes, ", ")
 }
 
-// placeRows say where it lies.
-func (v *View) placeRows(rows *cardRows, c *inspect.Card) {
+// addPlace say where it lies.
+func addPlace(v *report.View, rows *cardRows, c *inspect.Card) {
 	e := c.Entry
 	if e.Known&entry.FactStatus != 0 {
 		if e.Kind != entry.KindFolder {

@@ -1,4 +1,4 @@
-package report
+package charts
 
 import (
 	"cmp"
@@ -12,6 +12,7 @@ import (
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
 	"frankledger/render/picture"
+	"frankledger/render/report"
 	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
@@ -28,7 +29,7 @@ const (
 const longestTold = 160
 
 // Amount is how much something weighs, in words.
-func (v *View) Amount(by sums.Measure, s *sums.Sum, complete bool) string {
+func Amount(v *report.View, by sums.Measure, s *sums.Sum, complete bool) string {
 	text := ""
 	switch {
 	case by == sums.ByFiles && s.HasEntries():
@@ -47,15 +48,15 @@ func (v *View) Amount(by sums.Measure, s *sums.Sum, complete bool) string {
 }
 
 // placesTitle names what an answer is of.
-func (v *View) placesTitle() string {
+func placesTitle(v *report.View) string {
 	if len(v.Places) == 1 {
-		return v.placeLine(v.Places[0])
+		return v.PlaceLine(v.Places[0])
 	}
 	return units.Count(int64(len(v.Places)), "place", "places")
 }
 
 // MapOf makes the cells of a treemap of rows, of which the first is the whole.
-func (v *View) MapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
+func MapOf(v *report.View, rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, cells map[*weigh.Row]*picture.Cell) {
 	cells = map[*weigh.Row]*picture.Cell{}
 	var above []*picture.Cell
 	total := rows[0].Kind == weigh.TotalRow
@@ -64,9 +65,9 @@ func (v *View) MapOf(rows []*weigh.Row, by sums.Measure) (whole *picture.Cell, c
 		if total && i > 0 {
 			level++
 		}
-		sum := v.Amount(by, &r.Sum, r.Complete)
+		sum := Amount(v, by, &r.Sum, r.Complete)
 		c := &picture.Cell{Label: typeset.Shorten(typeset.Escaped(mapLabel(r)), longestTold), Amount: sum, Weight: float64(by.Of(&r.Sum)), Rest: r.Kind != weigh.FolderRow && r.Kind != weigh.TotalRow}
-		c.About = typeset.Shorten(typeset.Escaped(ownLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
+		c.About = typeset.Shorten(typeset.Escaped(report.OwnLabel(r)), longestTold) + ": " + sum + ", " + share(r.Share)
 		if by != sums.ByFiles && r.Sum.HasEntries() {
 			c.About += ", " + units.Count(r.Sum.Files, "file", "files")
 		}
@@ -100,7 +101,7 @@ func mapLabel(r *weigh.Row) string {
 	case weigh.RestRow:
 		return units.Count(int64(r.Left), "more folder", "more folders")
 	}
-	return ownLabel(r)
+	return report.OwnLabel(r)
 }
 
 // share is a share in words.
@@ -109,14 +110,14 @@ func share(millionths int64) string {
 }
 
 // WeighMap draws weights as a treemap.
-func (v *View) WeighMap(rows []*weigh.Row, by sums.Measure) *picture.Picture {
-	whole, _ := v.MapOf(rows, by)
-	p, _ := picture.Treemap(v.placesTitle()+": "+whole.Amount, whole, PictureWidth, PictureHeight, levelsOnMap)
+func WeighMap(v *report.View, rows []*weigh.Row, by sums.Measure) *picture.Picture {
+	whole, _ := MapOf(v, rows, by)
+	p, _ := picture.Treemap(placesTitle(v)+": "+whole.Amount, whole, PictureWidth, PictureHeight, levelsOnMap)
 	return p
 }
 
 // WeighBars draws weights as bars.
-func (v *View) WeighBars(rows []*weigh.Row, by sums.Measure) *picture.Picture {
+func WeighBars(v *report.View, rows []*weigh.Row, by sums.Measure) *picture.Picture {
 	var bars []picture.Bar
 	most := int64(0)
 	for _, r := range rows {
@@ -128,11 +129,11 @@ func (v *View) WeighBars(rows []*weigh.Row, by sums.Measure) *picture.Picture {
 		if r.Depth == 0 && r.Kind == weigh.FolderRow && len(rows) > 1 && r.Places <= 1 || r.Kind == weigh.TotalRow {
 			continue // the whole is told in the title
 		}
-		label := ownLabel(r)
-		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: v.Amount(by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
+		label := report.OwnLabel(r)
+		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: Amount(v, by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
 			Share: part(by.Of(&r.Sum), most), Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
 	}
-	return picture.Bars(v.placesTitle(), bars, barsWidth)
+	return picture.Bars(placesTitle(v), bars, barsWidth)
 }
 
 // part is how much of the greatest something is.
@@ -144,7 +145,7 @@ func part(n, most int64) float64 {
 }
 
 // TallyBars draws groups as bars: their bytes, or how many entries there are.
-func (v *View) TallyBars(groups []*tally.Group, count bool, label func(*tally.Group) string, width float64, link string) *picture.Picture {
+func TallyBars(v *report.View, groups []*tally.Group, count bool, label func(*tally.Group) string, width float64, link string) *picture.Picture {
 	most, series := int64(0), 0
 	of := func(g *tally.Group) int64 { return g.Sum.Size }
 	if count {
@@ -157,14 +158,14 @@ func (v *View) TallyBars(groups []*tally.Group, count bool, label func(*tally.Gr
 	}
 	bars := make([]picture.Bar, len(groups))
 	for i, g := range groups {
-		text := v.sumText(&g.Sum)
+		text := v.SumText(&g.Sum)
 		if count {
 			text = units.Grouped(g.Sum.Entries())
 		} else if g.Sum.Entries() == 0 {
 			text = v.Units.SizeText(0)
 		}
 		bars[i] = picture.Bar{Label: label(g), Amount: text, Share: part(of(g), most), Series: series, Rest: g.Rest, Link: link,
-			About: label(g) + ": " + units.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
+			About: label(g) + ": " + units.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.SumText(&g.Sum)}
 	}
 	return picture.Bars("", bars, width)
 }
@@ -179,24 +180,24 @@ func GroupLabel(g *tally.Group) string {
 		if i > 0 {
 			label += " · "
 		}
-		label += keyText(k)
+		label += report.KeyText(k)
 	}
 	return label
 }
 
 // TallyPicture draws groups as bars of their bytes or, if these have none, of how many entries there are.
-func (v *View) TallyPicture(groups []*tally.Group, by string) *picture.Picture {
+func TallyPicture(v *report.View, groups []*tally.Group, by string) *picture.Picture {
 	bytes := slices.ContainsFunc(groups, func(g *tally.Group) bool { return g.Sum.Size > 0 })
-	p := v.TallyBars(groups, !bytes, GroupLabel, barsWidth, "")
-	p.Title = v.placesTitle() + ": content by " + by
+	p := TallyBars(v, groups, !bytes, GroupLabel, barsWidth, "")
+	p.Title = placesTitle(v) + ": content by " + by
 	if !bytes {
-		p.Title = v.placesTitle() + ": entries by " + by
+		p.Title = placesTitle(v) + ": entries by " + by
 	}
 	return p
 }
 
 // CrossPicture draws one field against another.
-func (v *View) CrossPicture(c *tally.Cross, by string) *picture.Picture {
+func CrossPicture(v *report.View, c *tally.Cross, by string) *picture.Picture {
 	most := int64(0)
 	for _, g := range c.Cells {
 		most = max(most, g.Sum.Size)
@@ -206,17 +207,17 @@ func (v *View) CrossPicture(c *tally.Cross, by string) *picture.Picture {
 		for _, other := range c.Across {
 			var s picture.Square
 			if g := c.Cells[[2]tally.Key{key, other}]; g != nil {
-				s = picture.Square{Text: v.shortSum(&g.Sum), Share: part(g.Sum.Size, most),
-					About: keyText(key) + ", " + keyText(other) + ": " + units.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.sumText(&g.Sum)}
+				s = picture.Square{Text: v.ShortSum(&g.Sum), Share: part(g.Sum.Size, most),
+					About: report.KeyText(key) + ", " + report.KeyText(other) + ": " + units.Count(g.Sum.Entries(), "entry", "entries") + ", " + v.SumText(&g.Sum)}
 			}
 			squares[i] = append(squares[i], s)
 		}
 	}
-	return picture.Heat(v.placesTitle()+": content by "+by, keyTexts(c.Down), keyTexts(c.Across), squares)
+	return picture.Heat(placesTitle(v)+": content by "+by, report.KeyTexts(c.Down), report.KeyTexts(c.Across), squares)
 }
 
 // BytesScale is how bytes stand beside a picture.
-func (v *View) BytesScale() picture.Scale {
+func BytesScale(v *report.View) picture.Scale {
 	steps := chart.Binary
 	if v.Units == units.Decimal {
 		steps = chart.Decimal
@@ -225,7 +226,7 @@ func (v *View) BytesScale() picture.Scale {
 }
 
 // HistoryPicture draws how large something was at each record.
-func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
+func HistoryPicture(v *report.View, histories []replay.Sizes) *picture.Picture {
 	var lines []picture.Line
 	for _, h := range histories {
 		l := picture.Line{Label: "@" + typeset.Escaped(h.Label)}
@@ -235,7 +236,7 @@ func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
 		for _, s := range h.Sizes {
 			m := picture.Moment{At: s.Taken.In(v.Zone), Value: float64(s.Sum.Size), Known: s.There && s.Sum.HasSize(), About: v.Day(s.Taken) + ": not there"}
 			if s.There {
-				l.Amount = v.sumText(&s.Sum)
+				l.Amount = v.SumText(&s.Sum)
 				m.About = v.Day(s.Taken) + ": " + l.Amount
 			} else {
 				l.Amount = "not there"
@@ -244,5 +245,5 @@ func (v *View) HistoryPicture(histories []replay.Sizes) *picture.Picture {
 		}
 		lines = append(lines, l)
 	}
-	return picture.Lines(v.placesTitle()+": content at each record", lines, v.BytesScale(), PictureWidth, 360)
+	return picture.Lines(placesTitle(v)+": content at each record", lines, BytesScale(v), PictureWidth, 360)
 }

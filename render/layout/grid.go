@@ -1,0 +1,191 @@
+package layout
+
+import (
+	"strings"
+
+	"frankledger/render/style"
+	"frankledger/render/typeset"
+)
+
+// Grid lines cells up in columns. Set its fields, add the rows, then call Append.
+type Grid struct {
+	Columns []Column // rows may have more cells than this; these stand flush left
+	Palette style.Palette
+	Width   int // of the screen, in its columns; 0 for no limit
+	// Least is how narrow the last cell of a row may be made. If it is above 0, text that
+	// has no room in a row goes on in the next line.
+	Least int
+
+	rows   []Row
+	widths []int
+}
+
+// Column says how the cells of a column stand.
+type Column struct {
+	Right bool // flush right
+	Close bool // one space before it, not a gap
+	// Shortest is how short texts of the column may be made to fit the screen; 0 if they may not.
+	Shortest int
+}
+
+// Row is a row of a grid.
+type Row struct {
+	Cells []Cell
+	Style style.Style // of the whole line; cells with a style of their own need a plain one
+	In    int         // how much further in it stands, in columns
+	// Free lets the last cell run on to the right, without making its column wider.
+	Free bool
+	// Heading has the row, of one cell, stand whole at the edge of the screen.
+	Heading bool
+}
+
+// Cell is a text, and how it is shown.
+type Cell struct {
+	Text  string
+	Style style.Style
+}
+
+// Add adds a row.
+func (g *Grid) Add(row Row) {
+	g.rows = append(g.rows, row)
+	if row.Heading {
+		return
+	}
+	for i, cell := range row.Cells {
+		if i == len(g.widths) {
+			g.widths = append(g.widths, 0)
+		}
+		if i == len(row.Cells)-1 && row.Free {
+			continue
+		}
+		width := typeset.Width(cell.Text)
+		if i == 0 {
+			width += row.In
+		}
+		g.widths[i] = max(g.widths[i], width)
+	}
+}
+
+// Texts returns cells of plain texts.
+func Texts(texts []string) []Cell {
+	cells := make([]Cell, len(texts))
+	for i, text := range texts {
+		cells[i].Text = text
+	}
+	return cells
+}
+
+func (g *Grid) column(i int) Column {
+	if i < len(g.Columns) {
+		return g.Columns[i]
+	}
+	return Column{}
+}
+
+// gap is how many spaces stand before a column.
+func (g *Grid) gap(i int) int {
+	switch {
+	case i == 0:
+		return Indent
+	case g.column(i).Close:
+		return 1
+	}
+	return Gap
+}
+
+// Fitting is how many columns have room on the screen, the first always.
+func (g *Grid) Fitting() int {
+	all := 0
+	for i, width := range g.widths {
+		if all += g.gap(i) + width; g.Width > 0 && all > g.Width && i > 0 {
+			return i
+		}
+	}
+	return len(g.widths)
+}
+
+// Keep leaves out all columns but the first.
+func (g *Grid) Keep(columns int) {
+	g.widths = g.widths[:columns]
+	for i := range g.rows {
+		g.rows[i].Cells = g.rows[i].Cells[:min(columns, len(g.rows[i].Cells))]
+	}
+}
+
+// shorten makes the columns that may be shortened fit the screen.
+func (g *Grid) shorten() {
+	all := 0
+	for i, width := range g.widths {
+		all += g.gap(i) + width
+	}
+	for i := range g.widths {
+		if least := g.column(i).Shortest; g.Width > 0 && least > 0 && all > g.Width {
+			width := min(g.widths[i], max(g.widths[i]-(all-g.Width), least))
+			all -= g.widths[i] - width
+			g.widths[i] = width
+		}
+	}
+}
+
+// Append appends the rows, each with a line feed.
+func (g *Grid) Append(dst []byte) []byte {
+	g.shorten()
+	for _, row := range g.rows {
+		if row.Heading {
+			dst = append(g.Palette.Put(dst, row.Cells[0].Text, row.Cells[0].Style), '\n')
+			continue
+		}
+		dst = g.append(dst, row)
+	}
+	return dst
+}
+
+func (g *Grid) append(dst []byte, row Row) []byte {
+	var line []byte
+	at := 0 // how many columns of the screen the line takes
+	for i, cell := range row.Cells {
+		last := i == len(row.Cells)-1
+		start := at + g.gap(i)
+		end := start + g.widths[i]
+		if i == 0 {
+			if start += row.In; g.Width > 0 { // however far in, there is room for a text
+				start = min(start, max(g.Width/2, Indent))
+			}
+		}
+		text := cell.Text
+		if g.column(i).Shortest > 0 {
+			room := end - start
+			if last && row.Free {
+				if room = max(room, typeset.Width(text)); g.Width > 0 {
+					room = min(room, g.Width-start)
+				}
+			}
+			text = typeset.Shorten(text, max(room, 1))
+		}
+		lines := []string{text}
+		if last && g.Least > 0 && g.Width > 0 {
+			lines = typeset.Wrap(text, max(g.Width-start, g.Least), 0)
+		}
+		if g.column(i).Right {
+			start = end - typeset.Width(text)
+		}
+		for n, text := range lines {
+			if n > 0 {
+				dst = g.end(dst, line, row.Style)
+				line, at = line[:0], 0
+			}
+			line = g.Palette.Put(typeset.Fill(line, start-at), text, cell.Style)
+			at = start + typeset.Width(text)
+		}
+		if !last {
+			line = typeset.Fill(line, end-at)
+			at = max(at, end)
+		}
+	}
+	return g.end(dst, line, row.Style)
+}
+
+// end appends a line, without the spaces at its end.
+func (g *Grid) end(dst, line []byte, s style.Style) []byte {
+	return append(g.Palette.Put(dst, strings.TrimRight(string(line), " "), s), '\n')
+}
