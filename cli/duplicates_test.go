@@ -14,6 +14,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
+
+	"frankledger/internal/long"
 )
 
 // set is a set of duplicates in JSON.
@@ -69,7 +71,8 @@ func twins(t *testing.T, root string, seed uint64) {
 	}
 }
 
-func TestDuplicatesAgreeWithFullContent(t *testing.T) {
+func TestDuplicatesAgreeWithFullContentLong(t *testing.T) {
+	long.Test(t)
 	t.Parallel()
 	for seed := range uint64(3) {
 		root := t.TempDir()

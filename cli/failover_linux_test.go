@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"frankledger/internal/long"
 	"frankledger/internal/testpg"
 )
 
@@ -24,8 +25,8 @@ var recordedAs = regexp.MustCompile(`recorded as @srv, number (\d+)`)
 
 // The server that leads is killed while twelve machines record and others ask. No record is lost that was told to be
 // written, none is there in part, and questions are answered again.
-func TestFleetSurvivesItsLeader(t *testing.T) {
-	takesLong(t)
+func TestFleetSurvivesItsLeaderLong(t *testing.T) {
+	long.Test(t)
 	t.Parallel() // most of the time it waits
 	cluster := testpg.StartCluster(t)
 	database := cluster.Database(t)

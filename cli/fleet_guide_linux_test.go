@@ -11,13 +11,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"frankledger/internal/long"
 	"frankledger/internal/testpg"
 )
 
 // The guide for fleets is followed word by word on an empty server.
-func TestFleetGuide(t *testing.T) {
+func TestFleetGuideLong(t *testing.T) {
+	long.Test(t)
 	t.Parallel()
-	takesLong(t)
 	server := testpg.Database(t)
 	text, err := os.ReadFile(filepath.Join("..", "docs", "fleet.md"))
 	require.NoError(t, err)

@@ -16,6 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/cli"
+	"frankledger/internal/browser"
+	"frankledger/internal/long"
 	"frankledger/internal/testdisk"
 	"frankledger/internal/testpg"
 )
@@ -23,12 +25,9 @@ import (
 // frank is the built program that the tests drive.
 var frank string
 
-// long has the tests that kill programs at random moments try that many times over.
-var long = flag.Bool("long", false, "try for longer what is tried at random")
-
 // often is how often to try something at random, or ten times that with -long.
 func often(n int) int {
-	if *long {
+	if long.Wanted() {
 		return 10 * n
 	}
 	return n
@@ -67,6 +66,7 @@ func build(m *testing.M) int {
 		return 1
 	}
 	defer testpg.Stop()
+	defer browser.Stop()
 	return m.Run()
 }
 

@@ -14,6 +14,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
+
+	"frankledger/internal/long"
 )
 
 // wish is a random set of options, and plain says what they mean in plain Go.
@@ -167,8 +169,8 @@ func TestTotalsOfRealFolders(t *testing.T) {
 }
 
 // A chain of folders far past the longest path of one system call.
-func TestDeepChain(t *testing.T) {
-	takesLong(t)
+func TestDeepChainLong(t *testing.T) {
+	long.Test(t)
 	t.Parallel()
 	root := t.TempDir()
 	fd, err := unix.Open(root, unix.O_DIRECTORY|unix.O_RDONLY, 0)

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"frankledger/internal/long"
 	"frankledger/internal/testpg"
 )
 
@@ -33,7 +34,8 @@ func sharedLedger(t *testing.T) (database string, on func(dir string, args ...st
 }
 
 // A disk of the server that is full ends a record, of which nothing stays.
-func TestSharedLedgerWithAFullDisk(t *testing.T) {
+func TestSharedLedgerWithAFullDiskLong(t *testing.T) {
+	long.Test(t)
 	t.Parallel()
 	database := testpg.Database(t)
 	disk := t.TempDir()

@@ -17,6 +17,7 @@ import (
 	"frankledger/core/act/plans"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/internal/long"
 )
 
 // bind mounts a folder, or a file, on another one of the same file system.
@@ -174,7 +175,8 @@ func TestHoldsWhatItHeld(t *testing.T) {
 
 // Folders in one another, far deeper than files may be open, are acted on, by every
 // action, and taken back.
-func TestDeep(t *testing.T) {
+func TestDeepLong(t *testing.T) {
+	long.Test(t)
 	var limit unix.Rlimit
 	require.NoError(t, unix.Getrlimit(unix.RLIMIT_NOFILE, &limit))
 	other := otherDisk(t)

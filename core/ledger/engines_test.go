@@ -2,7 +2,6 @@ package ledger_test
 
 import (
 	"context"
-	"flag"
 	"os"
 	"os/exec"
 	"sync"
@@ -12,6 +11,7 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/store/postgres"
+	"frankledger/internal/long"
 	"frankledger/internal/testpg"
 )
 
@@ -71,11 +71,9 @@ func openNamed(ctx context.Context, path string) (*ledger.Ledger, error) {
 	return ledger.Open(ctx, name)
 }
 
-var long = flag.Bool("long", false, "try for longer what is tried at random, and everything on a database, too")
-
 // fewer is how many of so many rounds are made: a quarter, unless it may take long.
 func fewer(rounds int) int {
-	if *long || *tortureFor > usualTorture {
+	if long.Wanted() || *tortureFor > usualTorture {
 		return rounds
 	}
 	return (rounds + 3) / 4
@@ -90,12 +88,10 @@ func fileOnly(t testing.TB) {
 
 // All that holds of a ledger in a file holds of one in a database: the same tests are run on
 // one.
-func TestOnPostgreSQL(t *testing.T) {
+func TestOnPostgreSQLLong(t *testing.T) {
+	long.Test(t)
 	if os.Getenv(onPostgres) != "" {
 		t.Skip("this is it")
-	}
-	if !*long {
-		t.Skip("with -long, all tests are run once more, on a database")
 	}
 	t.Parallel()
 	testpg.Database(t) // or why there is none

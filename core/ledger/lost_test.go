@@ -16,6 +16,7 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/recording"
 	"frankledger/core/source"
+	"frankledger/internal/long"
 )
 
 // Whoever asks for the records while one is written, in the same program, knows of it as soon as
@@ -71,7 +72,8 @@ func TestLostMoment(t *testing.T) {
 
 // The first statement that fails is what is told, or what is done again, also where more was sent
 // meanwhile.
-func TestFailsWhileMoreIsSent(t *testing.T) {
+func TestFailsWhileMoreIsSentLong(t *testing.T) {
+	long.Test(t)
 	database := prepared(t)
 	fabricated := func() *recording.Snapshot { // some megabytes, however they are packed
 		place := &entry.Place{Given: "/srv", Full: "/srv"}

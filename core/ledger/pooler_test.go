@@ -13,12 +13,14 @@ import (
 
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/recording"
+	"frankledger/internal/long"
 	"frankledger/internal/testpg"
 )
 
 // Behind a pooler, however few connections that has, thirty askers of all machines get their
 // answers: nobody waits for a connection while having one.
-func TestBehindAPooler(t *testing.T) {
+func TestBehindAPoolerLong(t *testing.T) {
+	long.Test(t)
 	t.Parallel()
 	database := prepared(t)
 	root := t.TempDir()

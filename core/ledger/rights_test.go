@@ -17,6 +17,7 @@ import (
 	"frankledger/core/ledger/recording"
 	"frankledger/core/ledger/store"
 	"frankledger/core/ledger/upkeep"
+	"frankledger/internal/long"
 	"frankledger/internal/testpg"
 )
 
@@ -310,7 +311,8 @@ func TestPrepareUpgrades(t *testing.T) {
 
 // What a machine may write of itself takes a bounded room of those who read it: what is more is its
 // damage, and the others are told of as ever.
-func TestRoomIsBounded(t *testing.T) {
+func TestRoomIsBoundedLong(t *testing.T) {
+	long.Test(t)
 	database := prepared(t)
 	root := t.TempDir()
 	require.NoError(t, writeFile(filepath.Join(root, "in", "a"), 1))

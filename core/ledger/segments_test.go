@@ -20,16 +20,15 @@ import (
 	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/source"
+	"frankledger/internal/long"
 )
 
 // Folders of very many entries, and very many folders, take several segments, and
 // read back the same, also after parts of them have changed and records were
 // dropped; compacting gives the room back.
-func TestManySheets(t *testing.T) {
+func TestManySegmentsLong(t *testing.T) {
+	long.Test(t)
 	fileOnly(t)
-	if testing.Short() {
-		t.Skip("long, and of one goroutine")
-	}
 	ctx := context.Background()
 	root, file := t.TempDir(), filepath.Join(t.TempDir(), "ledger")
 	large := filepath.Join(root, "large")

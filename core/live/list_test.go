@@ -15,6 +15,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/live"
 	"frankledger/core/source"
+	"frankledger/internal/long"
 )
 
 // A list gives what is at its paths, however long they are, in any of its forms.
@@ -78,10 +79,8 @@ func TestListForms(t *testing.T) {
 }
 
 // What never ends is no list.
-func TestListHasABound(t *testing.T) {
-	if testing.Short() {
-		t.Skip("reads half a gigabyte")
-	}
+func TestListHasABoundLong(t *testing.T) {
+	long.Test(t)
 	endless := filepath.Join(t.TempDir(), "endless")
 	require.NoError(t, unix.Mkfifo(endless, 0o600))
 	go func() {

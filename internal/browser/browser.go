@@ -22,7 +22,7 @@ import (
 // names are what the program is called.
 var names = []string{"chromium", "chromium-browser", "google-chrome", "chrome"}
 
-// Browser is a browser that runs.
+// Browser is a browser that runs. Several tests may use it at once, each with pages of its own.
 type Browser struct {
 	to      io.Writer
 	mu      sync.Mutex // of the rest
@@ -42,12 +42,32 @@ type reply struct {
 	} `json:"error"`
 }
 
-// Start starts a browser for a test, which is skipped if there is none.
+var (
+	starting sync.Once
+	running  *Browser // nil where there is no Chromium
+	stop     = func() {}
+	failed   error
+)
+
+// Start returns the browser that the tests of a package share, and starts it for the first.
+// Where there is none, the test is skipped. TestMain calls Stop.
 func Start(t *testing.T) *Browser {
 	t.Helper()
 	if testing.Short() {
 		t.Skip("the race detector has nothing to find in a browser")
 	}
+	starting.Do(func() { running, failed = start() })
+	require.NoError(t, failed)
+	if running == nil {
+		t.Skip("there is no Chromium here: the test drives a real browser")
+	}
+	return running
+}
+
+// Stop stops the browser, if one was started.
+func Stop() { stop() }
+
+func start() (*Browser, error) {
 	program := ""
 	for _, name := range names {
 		if path, err := exec.LookPath(name); err == nil && program == "" {
@@ -55,16 +75,26 @@ func Start(t *testing.T) *Browser {
 		}
 	}
 	if program == "" {
-		t.Skip("there is no Chromium here: the test drives a real browser")
+		return nil, nil
+	}
+	data, err := os.MkdirTemp("", "frank-test-browser")
+	if err != nil {
+		return nil, err
 	}
 	theirIn, ourOut, err := os.Pipe()
-	require.NoError(t, err)
+	if err != nil {
+		return nil, err
+	}
 	ourIn, theirOut, err := os.Pipe()
-	require.NoError(t, err)
+	if err != nil {
+		return nil, err
+	}
 	cmd := exec.Command(program, "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--no-first-run", "--disable-background-networking",
-		"--remote-debugging-pipe", "--user-data-dir="+t.TempDir(), "about:blank")
+		"--remote-debugging-pipe", "--user-data-dir="+data, "about:blank")
 	cmd.ExtraFiles = []*os.File{theirIn, theirOut}
-	require.NoError(t, cmd.Start())
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
 	theirIn.Close()
 	theirOut.Close()
 	b := &Browser{to: ourOut, waiting: map[int]chan reply{}, pages: map[string]*Page{}}
@@ -73,23 +103,16 @@ func Start(t *testing.T) *Browser {
 		defer close(ended)
 		b.listen(ourIn)
 	}()
-	t.Cleanup(func() {
+	stop = func() {
 		ourOut.Close() // it ends then
-		done := make(chan struct{})
-		go func() {
-			defer close(done)
-			cmd.Wait()
-		}()
-		select {
-		case <-done:
-		case <-time.After(10 * time.Second):
-			cmd.Process.Kill()
-			<-done
-		}
+		late := time.AfterFunc(10*time.Second, func() { cmd.Process.Kill() })
+		cmd.Wait()
+		late.Stop()
 		ourIn.Close()
 		<-ended
-	})
-	return b
+		os.RemoveAll(data)
+	}
+	return b, nil
 }
 
 // listen takes in what the browser says, each with a NUL after it.
@@ -185,6 +208,12 @@ func (b *Browser) Open(t *testing.T, file string, s Settings) *Page {
 	b.mu.Lock()
 	b.pages[p.session] = p
 	b.mu.Unlock()
+	t.Cleanup(func() {
+		b.call("", "Target.closeTarget", map[string]any{"targetId": target.TargetID}, nil)
+		b.mu.Lock()
+		delete(b.pages, p.session)
+		b.mu.Unlock()
+	})
 	for _, domain := range []string{"Page", "Runtime", "Log", "Network"} {
 		p.call(domain+".enable", nil, nil)
 	}
