@@ -20,7 +20,7 @@ import (
 )
 
 var (
-	combineFor  = flag.Duration("combine", 3*time.Second, "how long TestCombined goes on")
+	combineFor  = flag.Duration("combine", time.Second, "how long TestCombined goes on")
 	combineSeed = flag.Uint64("combine-seed", 0, "the one tree that TestCombined makes")
 )
 

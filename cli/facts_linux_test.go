@@ -23,7 +23,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-var factsFor = flag.Duration("facts", 2*time.Second, "how long TestFacts goes on")
+var factsFor = flag.Duration("facts", time.Second, "how long TestFacts goes on")
 
 // TestFacts makes random trees of entries in every state of knowledge: in folders that
 // may be listed and not entered, entered and not listed, or neither; on other file

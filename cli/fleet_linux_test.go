@@ -364,7 +364,7 @@ func hostile(t *testing.T, database string, fleet []*machine) {
 		}
 		cmd := command(t, "/", "tally", "@*", "--host", "all", "--by", "host")
 		cmd.Env = append(cmd.Env, "FRANK_LEDGER="+database)
-		r := finish(t, cmd)
+		r := started(t, cmd)
 		assert.NotContains(t, r.out+r.err, "\x1b[2J", name)
 		assert.Less(t, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss, int64(800<<10), name) // KiB
 	}

@@ -38,7 +38,7 @@ func TestRandomMisspellings(t *testing.T) {
 	seed := uint64(7)
 	random := rand.New(rand.NewPCG(seed, 1))
 	offers := 0
-	for range often(150) {
+	for range often(60) {
 		line := slices.Clone(lines[random.IntN(len(lines))])
 		at := random.IntN(len(line))
 		right := line[at]
@@ -84,7 +84,7 @@ func TestRandomMisspellings(t *testing.T) {
 		}
 	}
 	t.Log(offers, "offers")
-	assert.Greater(t, offers, often(150)/15)
+	assert.Greater(t, offers, often(60)/15)
 }
 
 // What stands beside a misspelled word is kept.

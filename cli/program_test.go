@@ -38,6 +38,10 @@ func TestMain(m *testing.M) {
 		cli.WriteSlowly()
 		return
 	}
+	if os.Getenv(workerVariable) != "" {
+		work()
+		return
+	}
 	testdisk.Use()
 	// Most tests wait: for programs, servers, a browser. So more run at once than there are cores.
 	flag.Parse()
@@ -67,6 +71,7 @@ func build(m *testing.M) int {
 	}
 	defer testpg.Stop()
 	defer browser.Stop()
+	defer stopWorkers()
 	return m.Run()
 }
 
@@ -97,7 +102,18 @@ func command(t *testing.T, dir string, args ...string) *exec.Cmd {
 	return cmd
 }
 
+// finish runs a command line to its end.
 func finish(t *testing.T, cmd *exec.Cmd) result {
+	t.Helper()
+	if needsNoProcess(cmd) {
+		return inWorker(t, cmd)
+	}
+	return started(t, cmd)
+}
+
+// started runs a command line to its end in a process of its own.
+func started(t *testing.T, cmd *exec.Cmd) result {
+	t.Helper()
 	var out, stderr bytes.Buffer
 	if cmd.Stdout == nil {
 		cmd.Stdout = &out

@@ -29,7 +29,7 @@ import (
 )
 
 var (
-	tortureFor  = flag.Duration("torture", 2*time.Second, "how long TestTorture goes on")
+	tortureFor  = flag.Duration("torture", time.Second, "how long TestTorture goes on")
 	tortureSeed = flag.Uint64("torture-seed", 0, "the first seed of TestTorture; by default another one each time that it goes on for longer than usual")
 )
 
@@ -47,7 +47,7 @@ func TestTorture(t *testing.T) {
 	}
 	disks := tortureDisks(t)
 	seed := *tortureSeed
-	if seed == 0 && *tortureFor > 2*time.Second {
+	if seed == 0 && *tortureFor > time.Second {
 		seed = uint64(time.Now().UnixNano())
 	}
 	counts := map[string]int{}

@@ -24,15 +24,15 @@ type content struct {
 var touched atomic.Int64
 
 // Touched returns of how many files reading their content has changed the access
-// time, since the program began: the system keeps that only for their owner.
-func Touched() int64 { return touched.Load() }
+// time, since it was last called: the system keeps that only for their owner.
+func Touched() int64 { return touched.Swap(0) }
 
 // touchedLinks counts the links that count as read just now because of this program.
 var touchedLinks atomic.Int64
 
-// TouchedLinks returns of how many links it has changed the access time to read where they lead, since the
-// program began: nobody can keep that.
-func TouchedLinks() int64 { return touchedLinks.Load() }
+// TouchedLinks returns of how many links it has changed the access time to read where they lead, since it
+// was last called: nobody can keep that.
+func TouchedLinks() int64 { return touchedLinks.Swap(0) }
 
 // openContent opens a file that a folder says is one, and makes sure that
 // nothing else has taken its place.
