@@ -283,7 +283,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	flags.AddChoice(f, &o.ask, "ask", "", askWords, true, "`HOW` to ask: each, for every entry")
+	flags.AddChoice(f, &o.ask, "ask", "", askWords, "", "`HOW` to ask: each, for every entry")
 	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "ask", "yes")
 	addShowing(cmd, &o.reading.showingOptions, []*render.Form{render.Table})

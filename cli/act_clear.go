@@ -53,10 +53,10 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&o.from, "from", "", "only spares in this `PLACE`, of what is in another place too")
-	flags.AddChoice(f, &o.keep, "keep", "", keepWords, false, "`WHICH` stays: "+strings.Join(keepWords, ", "))
+	flags.AddChoice(f, &o.keep, "keep", "", keepWords, keepWords[0], "`WHICH` stays: "+strings.Join(keepWords, ", "))
 	f.BoolVar(&o.across, "across", false, "only what is in more than one place")
 	f.BoolVar(&o.noFolders, "files-only", false, "no folders as a whole")
-	flags.AddChoice(f, &o.by, "by", "", byWords, false, "`HOW` to clear: "+strings.Join(byWords, ", "))
+	flags.AddChoice(f, &o.by, "by", "", byWords, byWords[0], "`HOW` to clear: "+strings.Join(byWords, ", "))
 	f.BoolVar(&o.act.plan.ForGood, "for-good", false, "remove for good, without the trash")
 	group(cmd, groupDo, "from", "keep", "across", "files-only", "by", "for-good")
 	p.addCarrying(cmd, &o.act)

@@ -80,7 +80,7 @@ func (p *Program) addCarrying(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()
 	f.BoolVar(&o.through, "through", false, throughMeans)
 	f.BoolVar(&o.carryOut, "carry-out", false, "carry out the plan, after asking once")
-	flags.AddChoice(f, &o.ask, "ask", "", askWords, true, "`HOW` to ask: each, for every entry")
+	flags.AddChoice(f, &o.ask, "ask", "", askWords, "", "`HOW` to ask: each, for every entry")
 	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	group(cmd, groupDo, "through", "carry-out", "ask", "yes")
 	complete(cmd, "ask", oneOf([]string{"each"}))

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"frankledger/core/entry"
-	"frankledger/render"
 )
 
 func orderWords() []string {
@@ -17,22 +16,28 @@ func orderWords() []string {
 	return words
 }
 
-func parseColumns(words string, form *render.Form) ([]*entry.Field, error) {
-	switch words {
-	case "":
-		var fields []*entry.Field
-		for _, name := range form.Fields {
-			fields = append(fields, entry.FieldNamed(name))
+// fieldsNamed returns the fields of these names.
+func fieldsNamed(names []string) (fields []*entry.Field) {
+	for _, name := range names {
+		fields = append(fields, entry.FieldNamed(name))
+	}
+	return fields
+}
+
+// mostFields are all fields but those for which each file has to be read.
+func mostFields() (fields []*entry.Field) {
+	for i := range entry.Fields {
+		if entry.Fields[i].Needs&entry.FactDigests == 0 {
+			fields = append(fields, &entry.Fields[i])
 		}
-		return fields, nil
-	case allWord: // but what takes reading all of each file
-		var all []*entry.Field
-		for i := range entry.Fields {
-			if entry.Fields[i].Needs&entry.FactDigests == 0 {
-				all = append(all, &entry.Fields[i])
-			}
-		}
-		return all, nil
+	}
+	return fields
+}
+
+// parseColumns reads the names of fields, with commas between them, or the word all.
+func parseColumns(words string) ([]*entry.Field, error) {
+	if words == allWord {
+		return mostFields(), nil
 	}
 	var columns []*entry.Field
 	for word := range strings.SplitSeq(words, ",") {

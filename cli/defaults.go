@@ -13,7 +13,6 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/ledger"
 	"frankledger/core/source"
-	"frankledger/render"
 	"frankledger/render/units"
 )
 
@@ -46,7 +45,7 @@ func checkDefault(key, word string) (err error) {
 	case "skip":
 		err = source.CheckPattern(word)
 	case "columns.list", "columns.search":
-		_, err = parseColumns(word, render.Table)
+		_, err = parseColumns(word)
 	case "journals":
 		_, err = journalsSince(word, time.Now())
 	case "ledger":

@@ -9,8 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/usage"
-	"frankledger/core/condition"
 	"frankledger/demo"
 	"frankledger/render/typeset"
 )
@@ -33,7 +33,8 @@ var tour = []struct{ line, why string }{
 }
 
 func (p *Program) demoCommand() *cobra.Command {
-	var into, asOf string
+	var into string
+	var asOf flags.Moment
 	cmd := &cobra.Command{
 		Use:   "demo",
 		Short: "build a made-up tree and show the commands at work on it",
@@ -42,12 +43,9 @@ by sound, in a new temporary folder, and shows the main commands on it. The
 folder stays, for you to try things on.`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			when := time.Now()
-			if asOf != "" {
-				var err error
-				if when, err = condition.ParseMoment(asOf, when, p.Zone()); err != nil {
-					return usage.MisuseOf("as-of", "--as-of: %w", err)
-				}
+			when, err := asOf.At(time.Now(), p.Zone())
+			if err != nil {
+				return err
 			}
 			folder, err := demoFolder(into)
 			if err != nil {
@@ -61,7 +59,7 @@ folder stays, for you to try things on.`,
 		},
 	}
 	cmd.Flags().StringVar(&into, "into", "", "the `FOLDER` to build in, which must be new or empty")
-	cmd.Flags().StringVar(&asOf, "as-of", "", "the moment `WHEN` the tree is seen at: 2026-11-23 (ISO 8601); now if not given")
+	flags.AddMoment(cmd.Flags(), &asOf, "as-of", "the moment `WHEN` the tree is seen at: 2026-11-23 (ISO 8601); now if not given")
 	examples(cmd,
 		example{"demo", "the tree in a new temporary folder, and a tour of it"},
 		example{"demo --into exchange/tern-point --as-of 2026-11-23", "the same tree each time"},

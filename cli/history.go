@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/entry"
@@ -26,7 +27,8 @@ import (
 
 func (p *Program) historyCommand() *cobra.Command {
 	var o showingOptions
-	var file, host string
+	var file string
+	var hosts flags.Parsed[[]string]
 	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
 		Use:   "history PATH",
@@ -45,7 +47,7 @@ is meant.`,
 			if len(args) != 1 {
 				return usage.Repaired(usage.Misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.args.WithOnly(args)...)
 			}
-			r, err := p.ofRecords(cmd, &o, file, host)
+			r, err := p.ofRecords(cmd, &o, file, &hosts)
 			if err != nil {
 				return err
 			}
@@ -59,7 +61,7 @@ is meant.`,
 	f.SortFlags = false
 	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
-	addHost(cmd, &host)
+	addHost(cmd, &hosts)
 	addShowing(cmd, &o, forms)
 	examples(cmd,
 		example{"history notes/rota.md", "what happened to it?"},

@@ -5,13 +5,15 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/core/ledger"
 )
 
 // housekeeping makes a command that does something with the whole ledger. The
 // ledger is opened to be written to, or only to be read.
 func (p *Program) housekeeping(use, short, long string, write bool, args cobra.PositionalArgs, do func(ctx context.Context, l *ledger.Ledger, path string, args []string) error) *cobra.Command {
-	var file, host string
+	var file string
+	var hosts flags.Parsed[[]string]
 	cmd := &cobra.Command{
 		Use:   use,
 		Short: short,
@@ -28,11 +30,7 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 				return err
 			}
 			defer l.Close()
-			h, err := readHosts(cmd, host)
-			if err != nil {
-				return err
-			}
-			if h.Given {
+			if h := hostsMeant(cmd, &hosts); h.Given {
 				l.Only(h.Names...)
 			}
 			return do(ctx, l, path, args)
@@ -41,7 +39,7 @@ func (p *Program) housekeeping(use, short, long string, write bool, args cobra.P
 	cmd.Flags().SortFlags = false
 	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
-	addHost(cmd, &host)
+	addHost(cmd, &hosts)
 	return cmd
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/inspect"
@@ -19,6 +20,7 @@ func (p *Program) inspectCommand() *cobra.Command {
 	var o showingOptions
 	var file string
 	var extra inspect.Options
+	var preview flags.Parsed[int]
 	cmd := &cobra.Command{
 		Use:   "inspect PATH…",
 		Short: "show everything known about one entry, in words",
@@ -28,22 +30,20 @@ where it is, its other names, and where a link leads, step by step.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if cmd.Flags().Changed("preview") && extra.Preview < 1 {
-				return usage.MisuseOf("preview", "--preview takes a number of lines from 1 on")
-			}
 			if places, _, _ := usage.SplitWhere(args); len(places) == 0 {
 				return usage.Misuse("name something to inspect: %s PATH", cmd.CommandPath())
 			}
 			if !slices.Contains(render.Names(o.forms), o.format) {
 				return usage.MisuseOf("as", "--as: a card can be a table or json, not %s", o.format)
 			}
+			extra.Preview = preview.Value
 			return p.inspect(cmd, &o, file, extra, args)
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&extra.Siblings, "siblings", "", "look in this `PLACE` for other names of the same file")
-	f.IntVar(&extra.Preview, "preview", 0, "show the first `NUMBER` of lines, if it is text")
+	flags.AddNumber(f, &preview, "preview", "", "0", "show the first `NUMBER` of lines, if it is text")
 	group(cmd, groupWhat, "siblings", "preview")
 	addLedger(cmd, &file, "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "ledger")
@@ -60,14 +60,12 @@ where it is, its other names, and where a link leads, step by step.`,
 
 // inspect shows the cards of what was named.
 func (p *Program) inspect(cmd *cobra.Command, o *showingOptions, ledger string, extra inspect.Options, args []string) error {
-	r, err := p.ofRecords(cmd, o, ledger, "")
+	r, err := p.ofRecords(cmd, o, ledger, nil)
 	if err != nil {
 		return err
 	}
 	r.request.Depth = source.AllDepths
-	if err := r.readColumns(allWord); err != nil {
-		return err
-	}
+	r.show(mostFields())
 	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {
 		return err

@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
@@ -61,14 +62,15 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 
 func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	var o showingOptions
-	var file, host string
+	var file string
+	var hosts flags.Parsed[[]string]
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "entries",
 		Short: "list all records, newest first",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := p.ofRecords(cmd, &o, file, host)
+			r, err := p.ofRecords(cmd, &o, file, &hosts)
 			if err != nil {
 				return err
 			}
@@ -108,7 +110,7 @@ func (p *Program) ledgerEntriesCommand() *cobra.Command {
 	cmd.Flags().SortFlags = false
 	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
-	addHost(cmd, &host)
+	addHost(cmd, &hosts)
 	addShowing(cmd, &o, forms)
 	return cmd
 }
@@ -131,7 +133,7 @@ complete. A record that was dropped does not come back. Room is given back by le
 			case yes && !carryOut:
 				return usage.MisuseOf("yes", "--yes is only for --carry-out")
 			}
-			r, err := p.ofRecords(cmd, &o, file, "")
+			r, err := p.ofRecords(cmd, &o, file, nil)
 			if err != nil {
 				return err
 			}

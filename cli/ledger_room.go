@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
@@ -13,13 +14,14 @@ import (
 
 func (p *Program) ledgerRoomCommand() *cobra.Command {
 	var o showingOptions
-	var file, host string
+	var file string
+	var hosts flags.Parsed[[]string]
 	cmd := &cobra.Command{
 		Use:   "room",
 		Short: "show how much room the records of each machine and label take",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := p.ofRecords(cmd, &o, file, host)
+			r, err := p.ofRecords(cmd, &o, file, &hosts)
 			if err != nil {
 				return err
 			}
@@ -44,7 +46,7 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 	cmd.Flags().SortFlags = false
 	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
-	addHost(cmd, &host)
+	addHost(cmd, &hosts)
 	addShowing(cmd, &o, render.WithColumns())
 	return cmd
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
@@ -22,7 +23,7 @@ import (
 func (p *Program) ledgerThinCommand() *cobra.Command {
 	var o showingOptions
 	var file, keep string
-	var host string
+	var hosts flags.Parsed[[]string]
 	var carryOut, yes bool
 	cmd := &cobra.Command{
 		Use:   "thin --keep NUMBERS [@LABEL…]",
@@ -42,7 +43,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 			if err != nil {
 				return usage.MisuseOf("keep", "--keep: %w", err)
 			}
-			r, err := p.ofRecords(cmd, &o, file, host)
+			r, err := p.ofRecords(cmd, &o, file, &hosts)
 			if err != nil {
 				return err
 			}
@@ -59,7 +60,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 	group(cmd, groupDo, "carry-out", "yes")
 	addLedger(cmd, &file, "the `FILE` with the records")
 	group(cmd, groupWhere, "ledger")
-	addHost(cmd, &host)
+	addHost(cmd, &hosts)
 	addShowing(cmd, &o, render.WithColumns())
 	examples(cmd,
 		example{"ledger thin --keep '14 days, 8 weeks, 12 months'", "which records need not stay?"},

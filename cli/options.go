@@ -4,7 +4,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -34,29 +33,33 @@ import (
 type readingOptions struct {
 	lookingOptions
 	showingOptions
-	columns, order string
-	usual          string // columns of a table, unless others are asked for
-	defaults       string // the key of the configuration for these
-	first          int
+	columns  flags.Parsed[[]*entry.Field]
+	order    flags.Parsed[arrange.Order]
+	usual    string // columns of a table, unless others are asked for
+	defaults string // the key of the configuration for these
+	first    flags.Parsed[int]
 }
 
 // lookingOptions say where to look.
 type lookingOptions struct {
-	depth, hidden               string
+	depth                       flags.Parsed[int]
+	hidden                      flags.Choice
 	skip                        []string
 	typedSkips                  int // how many of these were on the command line
 	follow, sameDisk, matchCase bool
-	ledger, host, saveList      string
+	ledger, saveList            string
+	hosts                       flags.Parsed[[]string]
 }
 
 // showingOptions say how an answer is shown, and where it goes.
 type showingOptions struct {
-	forms            []*render.Form // that it can be
-	format, asOf, to string
-	units, times     flags.Choice
-	colour, page     flags.Choice
-	replace, quiet   bool
-	byEnding         bool // the format was told by the ending of the file
+	forms          []*render.Form // that it can be
+	format, to     string
+	asOf           flags.Moment
+	units, times   flags.Choice
+	colour, page   flags.Choice
+	replace, quiet bool
+	byEnding       bool // the format was told by the ending of the file
 }
 
 // addReading gives a command all shared options. The hidden word and the depth
@@ -64,9 +67,9 @@ type showingOptions struct {
 func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVarP(&o.columns, "columns", "c", "", "the `FIELDS` to show, separated by commas, or all")
-	f.StringVarP(&o.order, "order", "o", "", "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
-	f.IntVarP(&o.first, "first", "f", 0, "show only the first `NUMBER`")
+	flags.AddParsed(f, &o.columns, "columns", "c", "", parseColumns, "the `FIELDS` to show, separated by commas, or all")
+	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
+	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
 	shared(cmd, "columns", "order", "first")
 
@@ -79,10 +82,21 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 
 // addDepth gives a command the option on how deep to look. Those without it look all
 // the way down.
-func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
-	cmd.Flags().StringVarP(&o.depth, "depth", "d", depth, "the `NUMBER` of levels to look down, or all")
+func addDepth(cmd *cobra.Command, o *lookingOptions, usual string) {
+	levels(cmd, &o.depth, usual, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhere, "depth")
 	shared(cmd, "depth")
+}
+
+// levels gives a command the option --depth, with a meaning of its own.
+func levels(cmd *cobra.Command, to *flags.Parsed[int], usual, meaning string) {
+	hint := func() string {
+		if cmd.Flags().Lookup("self") == nil {
+			return ""
+		}
+		return "; --self shows the folder itself"
+	}
+	flags.AddDepth(cmd.Flags(), to, "depth", "d", usual, source.AllDepths, hint, meaning)
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
 
@@ -90,7 +104,7 @@ func addDepth(cmd *cobra.Command, o *lookingOptions, depth string) {
 // default for hidden entries.
 func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f := cmd.Flags()
-	f.StringVar(&o.hidden, "hidden", hidden, "`WHAT` to do with hidden entries: show, omit or only")
+	flags.AddChoice(f, &o.hidden, "hidden", "", hiddenWords, hidden, "`WHAT` to do with hidden entries: show, omit or only")
 	f.StringArrayVarP(&o.skip, "skip", "k", nil, "a `PATTERN` of folders to skip: a name with * ? [a-z], or a path with /")
 	f.BoolVar(&o.follow, "follow", false, "follow links to folders, reading each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "stay on the same file system")
@@ -98,7 +112,7 @@ func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	addLedger(cmd, &o.ledger, "the `FILE` with the records, for places like @weekly")
 	group(cmd, groupWhere, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
 	shared(cmd, "hidden", "skip", "follow", "same-disk", "match-case", "ledger")
-	addHost(cmd, &o.host)
+	addHost(cmd, &o.hosts)
 	complete(cmd, "hidden", oneOf(hiddenWords))
 }
 
@@ -108,17 +122,17 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f := cmd.Flags()
 	o.forms = forms
 	f.StringVarP(&o.format, "as", "a", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
-	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), true, "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
-	flags.AddChoice(f, &o.times, "times", "", units.TimeWords(), true, "the `STYLE` of times: relative, local or utc")
-	f.StringVar(&o.asOf, "as-of", "", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
-	flags.AddChoice(f, &o.colour, "colour", "", whenWords, true, "`WHEN` to use colour: auto, always or never")
+	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
+	flags.AddChoice(f, &o.times, "times", "", units.TimeWords(), "", "the `STYLE` of times: relative, local or utc")
+	flags.AddMoment(f, &o.asOf, "as-of", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
+	flags.AddChoice(f, &o.colour, "colour", "", whenWords, "", "`WHEN` to use colour: auto, always or never")
 	f.BoolVarP(&o.quiet, "quiet", "q", false, "leave out heading, footer and progress")
 	group(cmd, groupHow, "as", "units", "times", "as-of", "colour", "quiet")
 	shared(cmd, "as", "units", "times", "as-of", "colour", "quiet")
 
 	f.StringVarP(&o.to, "to", "t", "", "the `FILE` to write to, completely or not at all")
 	f.BoolVar(&o.replace, "replace", false, "replace an existing file, with --to and others that save")
-	flags.AddChoice(f, &o.page, "page", "", whenWords, false, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
+	flags.AddChoice(f, &o.page, "page", "", whenWords, autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 	shared(cmd, "to", "replace", "page")
 
@@ -193,34 +207,36 @@ func (p *Program) question(cmd *cobra.Command, o *readingOptions) (*question, er
 	if err := r.fill(cmd, "order", "hidden"); err != nil {
 		return nil, err
 	}
-	switch {
-	case cmd.Flags().Changed("first") && o.first < 1:
-		return nil, usage.MisuseOf("first", "--first takes a number from 1 on, not %d", o.first)
-	case cmd.Flags().Changed("columns") && r.form.Paths:
+	if cmd.Flags().Changed("columns") && r.form.Paths {
 		return nil, usage.MisuseOf("as", "--as %s has no columns; leave --columns out or choose another format", o.format)
 	}
-	r.first = o.first
+	r.first, r.order = o.first.Value, o.order.Value
 	o.typedSkips = len(o.skip)
 	o.skip = append(o.skip, r.config.Values["skip"].List...)
 	if err := r.readRequest(cmd, &o.lookingOptions); err != nil {
 		return nil, err
 	}
-	if r.order, err = arrange.ParseOrder(o.order); err != nil {
-		return nil, usage.MisuseOf("order", "--order: %w", err)
-	}
 	r.request.Facts |= r.order.Needs()
 	for _, key := range r.order.Keys {
 		r.view.Sorted = append(r.view.Sorted, key.Field.Name)
 	}
-	if o.columns == "" && r.form == render.Table {
-		o.columns = r.config.Text(o.defaults)
+	asked := o.columns.Value
+	if words := r.config.Text(o.defaults); len(asked) == 0 && words != "" && r.form == render.Table {
+		if asked, err = parseColumns(words); err != nil {
+			return nil, usage.MisuseOf("columns", "--columns: %w", err)
+		}
 	}
-	r.view.Every = o.columns != ""
-	if o.columns == "" && r.form == render.Table {
-		o.columns = o.usual
+	r.view.Every = len(asked) > 0
+	switch {
+	case r.view.Every:
+		r.show(asked)
+	case r.form == render.Table && o.usual != "":
+		r.show(fieldsNamed(strings.Split(o.usual, ",")))
+	default:
+		r.usual = r.form.ForPeople()
+		r.show(fieldsNamed(r.form.Fields))
 	}
-	r.usual = o.columns == "" && r.form.ForPeople()
-	return r, r.readColumns(o.columns)
+	return r, nil
 }
 
 // onlyInFiles are formats that make no sense on a terminal.
@@ -253,14 +269,13 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*question, err
 }
 
 // ofRecords is showing for a command that asks about records of a ledger, of this machine or of others.
-func (p *Program) ofRecords(cmd *cobra.Command, o *showingOptions, ledger, host string) (*question, error) {
+func (p *Program) ofRecords(cmd *cobra.Command, o *showingOptions, ledger string, hosts *flags.Parsed[[]string]) (*question, error) {
 	r, err := p.showing(cmd, o)
 	if err != nil {
 		return nil, err
 	}
-	r.ledger = ledger
-	r.hosts, err = readHosts(cmd, host)
-	return r, err
+	r.ledger, r.hosts = ledger, hostsMeant(cmd, hosts)
+	return r, nil
 }
 
 // chosenForm returns the format that was asked for, if the command can have it.
@@ -326,11 +341,7 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 }
 
 func (r *question) readRequest(cmd *cobra.Command, o *lookingOptions) error {
-	r.ledger, r.matchCase = o.ledger, o.matchCase
-	var err error
-	if r.hosts, err = readHosts(cmd, o.host); err != nil {
-		return err
-	}
+	r.ledger, r.matchCase, r.hosts = o.ledger, o.matchCase, hostsMeant(cmd, &o.hosts)
 	if o.saveList != "" {
 		if filepath.Clean(o.saveList) == filepath.Clean(r.to) {
 			return usage.MisuseOf("save-list", "--save-list and --to contradict each other: both go to %s", typeset.Escaped(r.to))
@@ -338,49 +349,33 @@ func (r *question) readRequest(cmd *cobra.Command, o *lookingOptions) error {
 		r.keeping = &keeping{file: o.saveList}
 	}
 	r.request.Depth = source.AllDepths
-	if cmd.Flags().Lookup("depth") != nil && o.depth != allWord {
-		n, err := strconv.Atoi(o.depth)
-		if err != nil || n < 1 {
-			hint := ""
-			if n == 0 && err == nil && cmd.Flags().Lookup("self") != nil {
-				hint = "; --self shows the folder itself"
-			}
-			return usage.MisuseOf("depth", "--depth takes a number from 1 on, or all, not %q%s", o.depth, hint)
-		}
-		r.request.Depth = n
+	if cmd.Flags().Lookup("depth") != nil {
+		r.request.Depth = o.depth.Value
 	}
-	hidden, err := source.ParseHidden(o.hidden)
-	if err != nil {
-		return usage.MisuseOf("hidden", "--hidden %w", err)
-	}
-	r.request.Hidden = hidden
+	r.request.Hidden = source.Hidden(o.hidden.Index())
 	r.request.Follow, r.request.SameDisk = o.follow, o.sameDisk
+	var err error
 	if r.request.Skip, err = source.Skipper(o.skip, o.matchCase); err != nil {
 		return usage.MisuseOf("skip", "--skip: %w", err)
 	}
 	return nil
 }
 
-// readColumns reads which fields of entries are to be shown.
-func (r *question) readColumns(words string) (err error) {
-	if r.fields, err = parseColumns(words, r.form); err != nil {
-		return usage.MisuseOf("columns", "--columns: %w", err)
-	}
-	for _, f := range r.fields {
+// show has fields of entries shown.
+func (r *question) show(fields []*entry.Field) {
+	r.fields = fields
+	for _, f := range fields {
 		r.request.Facts |= f.Needs
 	}
-	return nil
 }
 
-func (p *Program) readView(r *question, o *showingOptions) (err error) {
+func (p *Program) readView(r *question, o *showingOptions) error {
 	v := &report.View{View: &render.View{Zone: p.Zone(), Plain: o.quiet}}
 	r.view = v
 	v.Units, v.Times = units.Sizes(max(0, o.units.Index())), units.Times(max(0, o.times.Index()))
-	asOf := time.Now()
-	if o.asOf != "" {
-		if asOf, err = condition.ParseMoment(o.asOf, asOf, v.Zone); err != nil {
-			return usage.MisuseOf("as-of", "--as-of: %w", err)
-		}
+	asOf, err := o.asOf.At(time.Now(), v.Zone)
+	if err != nil {
+		return err
 	}
 	v.Context = &entry.Context{AsOf: asOf, Accounts: account.New()}
 
@@ -406,22 +401,18 @@ func addLedger(cmd *cobra.Command, name *string, meaning string) {
 }
 
 // addHost gives a command the option on whose records are meant.
-func addHost(cmd *cobra.Command, words *string) {
-	cmd.Flags().StringVar(words, "host", "", "the `NAMES` of the machines whose records are meant, separated by commas, or all")
+func addHost(cmd *cobra.Command, names *flags.Parsed[[]string]) {
+	flags.AddParsed(cmd.Flags(), names, "host", "", "", func(words string) ([]string, error) { return place.HostsIn([]string{words}) },
+		"the `NAMES` of the machines whose records are meant, separated by commas, or all")
 	group(cmd, groupWhere, "host")
 	shared(cmd, "host")
 	complete(cmd, "host", completeHosts)
 }
 
-// readHosts reads the words of --host.
-func readHosts(cmd *cobra.Command, words string) (h place.Hosts, err error) {
-	if !cmd.Flags().Changed("host") {
-		return h, nil
+// hostsMeant returns whose records are meant; by a command without --host, those of this machine.
+func hostsMeant(cmd *cobra.Command, names *flags.Parsed[[]string]) place.Hosts {
+	if names == nil || !cmd.Flags().Changed("host") {
+		return place.Hosts{}
 	}
-	h.Given = true
-	h.Names, err = place.HostsIn([]string{words})
-	if err != nil {
-		err = usage.MisuseOf("host", "--host: %w", err)
-	}
-	return h, err
+	return place.Hosts{Given: true, Names: names.Value}
 }

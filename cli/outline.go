@@ -6,8 +6,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
+	"frankledger/core/arrange"
 	"frankledger/core/outline"
 	"frankledger/core/source"
 	"frankledger/output"
@@ -40,15 +42,14 @@ to it; their sizes are still of everything in them.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVarP(&o.depth, "depth", "d", "2", "the `NUMBER` of levels to show, or all")
+	levels(cmd, &o.depth, "2", "the `NUMBER` of levels to show, or all")
 	f.BoolVar(&foldersOnly, "folders-only", false, "show only folders; files are still added up")
-	f.StringVarP(&o.order, "order", "o", "", "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
-	f.IntVarP(&o.first, "first", "f", 0, "in each folder show only the first `NUMBER`, and how many more there are")
+	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
+	flags.AddNumber(f, &o.first, "first", "f", "0", "in each folder show only the first `NUMBER`, and how many more there are")
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, outlineFormats)
 	addKeeping(cmd, &o.lookingOptions)
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	complete(cmd, "order", listOf(orderWords()[1:]))
 	examples(cmd,
 		example{"outline", "two levels"},

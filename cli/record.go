@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
@@ -41,7 +42,8 @@ type recordOptions struct {
 	recheck, moveLabel    bool
 	quick                 bool
 	attributes            bool
-	recheckFor, share     string
+	recheckFor            flags.Parsed[time.Duration]
+	share                 flags.Parsed[float64] // a part of 1
 	send                  string
 }
 
@@ -70,10 +72,10 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 				return err
 			}
 			// What is below could not be found again in the record.
-			if o.reading.follow || o.reading.hidden == "only" {
+			if o.reading.follow || source.Hidden(o.reading.hidden.Index()) == source.OnlyHidden {
 				return usage.Misuse("a record is of everything in a folder: it cannot be combined with --follow or --hidden only")
 			}
-			if _, condition, _ := usage.SplitWhere(args); o.quick && (o.recheck || len(condition) > 0 || o.reading.hidden != hiddenWords[0]) {
+			if _, condition, _ := usage.SplitWhere(args); o.quick && (o.recheck || len(condition) > 0 || o.reading.hidden.Index() != 0) {
 				return usage.MisuseOf("quick", "--quick takes over what the record before has of folders that look unchanged: it cannot be combined with --recheck, --hidden or a condition")
 			}
 			return p.record(cmd, &o, args)
@@ -88,9 +90,9 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 	f.BoolVar(&o.moveLabel, "move-label", false, "the label stands for this place from now on")
 	f.BoolVar(&o.quick, "quick", false, "read only folders whose times have changed")
 	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
-	f.StringVar(&o.recheckFor, "for", "", "with --recheck, at most for `TIME`")
+	flags.AddParsed(f, &o.recheckFor, "for", "", "", parseLength, "with --recheck, at most for `TIME`")
 	f.StringVar(&o.send, "send", "", "then send it to another `LEDGER`, too")
-	f.StringVar(&o.share, "share", "", "with --recheck, at most a `PART` such as 5%")
+	flags.AddParsed(f, &o.share, "share", "", "", parsePart, "with --recheck, at most a `PART` such as 5%")
 	group(cmd, groupWhat, "label", "note", "checksum", "quick", "recheck", "for", "share", "attributes", "move-label")
 	group(cmd, groupOut, "send")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
@@ -138,30 +140,35 @@ func (p *Program) checkLabel(cmd *cobra.Command, o *recordOptions, args []string
 	return usage.Repaired(err, slices.Concat(p.args, []string{"--label", label}))
 }
 
-// limit reads how much is read again; nil for all.
+// limit is how much is read again; nil for all.
 func (o *recordOptions) limit() (*recording.Limit, error) {
-	if o.recheckFor == "" && o.share == "" {
+	limit := &recording.Limit{For: o.recheckFor.Value, Share: o.share.Value}
+	switch {
+	case *limit == recording.Limit{}:
 		return nil, nil
-	}
-	if !o.recheck {
+	case !o.recheck:
 		return nil, usage.MisuseOf("for", "--for and --share are about --recheck")
 	}
-	limit := &recording.Limit{}
-	if o.recheckFor != "" {
-		now := time.Now()
-		since, err := condition.ParseMoment(o.recheckFor+" ago", now, time.UTC)
-		if limit.For = now.Sub(since); err != nil || limit.For <= 0 {
-			return nil, usage.MisuseOf("for", "--for: a length of time is wanted, such as '20 minutes', not %q", o.recheckFor)
-		}
-	}
-	if o.share != "" {
-		percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(o.share, "%")), 64)
-		if err != nil || !(percent > 0 && percent <= 100) {
-			return nil, usage.MisuseOf("share", "--share: a part from 0 to 100 is wanted, such as 5%%, not %q", o.share)
-		}
-		limit.Share = percent / 100
-	}
 	return limit, nil
+}
+
+// parseLength reads a length of time.
+func parseLength(words string) (time.Duration, error) {
+	now := time.Now()
+	since, err := condition.ParseMoment(words+" ago", now, time.UTC)
+	if length := now.Sub(since); err == nil && length > 0 {
+		return length, nil
+	}
+	return 0, fmt.Errorf("a length of time is wanted, such as '20 minutes', not %q", words)
+}
+
+// parsePart reads a percentage as a part of 1.
+func parsePart(words string) (float64, error) {
+	percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(words, "%")), 64)
+	if err != nil || !(percent > 0 && percent <= 100) {
+		return 0, fmt.Errorf("a part from 0 to 100 is wanted, such as 5%%, not %q", words)
+	}
+	return percent / 100, nil
 }
 
 // record writes a place down.

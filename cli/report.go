@@ -59,9 +59,9 @@ not what their names say.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	flags.AddChoice(f, &o.by, "by", "", measures, false, "`WHAT` to weigh folders by: size, disk or files (their number)")
+	flags.AddChoice(f, &o.by, "by", "", measures, measures[0], "`WHAT` to weigh folders by: size, disk or files (their number)")
 	f.BoolVar(&o.copies, "copies", false, "also read the content of files: for copies, and files that are not what their names say")
-	f.IntVarP(&o.reading.first, "first", "f", 10, "show the `NUMBER` largest files, and as many of the newest")
+	flags.AddNumber(f, &o.reading.first, "first", "f", "10", "show the `NUMBER` largest files, and as many of the newest")
 	group(cmd, groupWhat, "by", "copies", "first")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, reportForms)
@@ -79,7 +79,6 @@ not what their names say.`,
 // report answers with a page about places.
 func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) error {
 	by := o.by.Index()
-	o.reading.depth = allWord
 	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 
 	"frankledger/cli/flags"
 	"frankledger/cli/usage"
+	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/render"
@@ -71,7 +72,7 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f.BoolVar(&o.effort, "effort", false, "also show how much was read to find them")
 	group(cmd, groupWhat, "count", "funnel", "effort")
 	addReading(cmd, &o.reading, "show", allWord)
-	flags.AddChoice(f, &o.failIf, "fail-if", "", failWords, true, "end with status 1 if `HOW` many are found: none or any; for scripts")
+	flags.AddChoice(f, &o.failIf, "fail-if", "", failWords, "", "end with status 1 if `HOW` many are found: none or any; for scripts")
 	addKeeping(cmd, &o.reading.lookingOptions)
 	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
 	group(cmd, groupOut, "remember", "fail-if")
@@ -89,7 +90,6 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	var form *render.Form
 	if o.count {
 		form = render.Counted
-		o.reading.order = "none"
 	}
 	o.reading.usual, o.reading.defaults = "name", "columns.search"
 	r, err := p.question(cmd, &o.reading)
@@ -97,7 +97,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		return err
 	}
 	if form != nil {
-		r.form = form
+		r.form, r.order = form, arrange.Order{AsIs: true}
 	}
 	r.funnel, r.effort = o.funnel, o.effort
 	if args, err = p.pieces(cmd, r, args); err != nil {

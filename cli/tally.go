@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
 	"frankledger/core/row"
@@ -57,7 +58,7 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 	f.StringVar(&by, "by", "", "the `FIELDS` to group by: one, or two separated by a comma")
 	f.StringVar(&since, "since", "", "tell what became more or less since this `PLACE`, mostly a record")
 	f.BoolVar(&cross, "cross", false, "show two fields as a table, one against the other")
-	f.IntVarP(&o.first, "first", "f", 0, "show only the first `NUMBER` of groups, and the rest as one row")
+	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER` of groups, and the rest as one row")
 	group(cmd, groupWhat, "by", "since", "cross", "first")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])

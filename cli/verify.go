@@ -97,7 +97,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	if o.show != showWords[0] && o.show != allWord {
 		return usage.MisuseOf("show", "--show can be trouble or all, not %q", o.show)
 	}
-	r, err := p.ofRecords(cmd, &o.showing, o.ledger, "")
+	r, err := p.ofRecords(cmd, &o.showing, o.ledger, nil)
 	if err != nil {
 		return err
 	}

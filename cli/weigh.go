@@ -44,14 +44,14 @@ you can check the sum.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	flags.AddChoice(f, &o.by, "by", "", measures, false, "`WHAT` to weigh by: size, disk or files (their number)")
-	f.StringVarP(&o.reading.depth, "depth", "d", "1", "the `NUMBER` of levels to show, or all")
-	f.IntVarP(&o.reading.first, "first", "f", 0, "in each folder show only the heaviest `NUMBER`, and the rest as one row")
+	flags.AddChoice(f, &o.by, "by", "", measures, measures[0], "`WHAT` to weigh by: size, disk or files (their number)")
+	levels(cmd, &o.reading.depth, "1", "the `NUMBER` of levels to show, or all")
+	flags.AddNumber(f, &o.reading.first, "first", "f", "0", "in each folder show only the heaviest `NUMBER`, and the rest as one row")
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
-	f.IntVar(&o.largest, "largest", 0, "below each folder show the `NUMBER` heaviest files in it")
-	f.IntVar(&o.heaviest, "heaviest", 0, "instead of folders, show the `NUMBER` heaviest files of all")
+	flags.AddNumber(f, &o.largest, "largest", "", "0", "below each folder show the `NUMBER` heaviest files in it")
+	flags.AddNumber(f, &o.heaviest, "heaviest", "", "0", "instead of folders, show the `NUMBER` heaviest files of all")
 	f.StringVar(&o.since, "since", "", "tell what became heavier or lighter since this `PLACE`, mostly a record")
-	flags.AddChoice(f, &o.picture, "picture", "", pictures, false, "with --as svg, `WHAT` to draw: map (areas) or bars")
+	flags.AddChoice(f, &o.picture, "picture", "", pictures, pictures[0], "with --as svg, `WHAT` to draw: map (areas) or bars")
 	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "picture", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
@@ -59,7 +59,6 @@ you can check the sum.`,
 	addKeeping(cmd, &o.reading.lookingOptions)
 	complete(cmd, "by", oneOf(measures))
 	complete(cmd, "picture", oneOf(pictures))
-	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 	examples(cmd,
 		example{"weigh", "what is in the current folder, heaviest first"},
 		example{"weigh recordings --depth all", "every folder below"},
@@ -99,22 +98,16 @@ func (o *weighOptions) drawing(cmd *cobra.Command, r *question, plan *weigh.Plan
 }
 
 // bars reports whether bars are drawn: of files there is no map.
-func (o *weighOptions) bars() bool { return o.heaviest > 0 || o.picture.String() == pictures[1] }
+func (o *weighOptions) bars() bool { return o.heaviest.Value > 0 || o.picture.String() == pictures[1] }
 
 // weigh answers with the weights of folders.
 func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) error {
-	if o.heaviest < 0 || cmd.Flags().Changed("heaviest") && o.heaviest == 0 {
-		return usage.MisuseOf("heaviest", "--heaviest takes a number from 1 on")
-	}
-	if o.largest < 0 || cmd.Flags().Changed("largest") && o.largest == 0 {
-		return usage.MisuseOf("largest", "--largest takes a number from 1 on")
-	}
 	by := o.by.Index()
 	r, err := p.question(cmd, &o.reading)
 	if err != nil {
 		return err
 	}
-	plan := weigh.Plan{By: sums.Measure(by), Depth: r.request.Depth, First: o.reading.first, Largest: o.largest, Heaviest: o.heaviest, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
+	plan := weigh.Plan{By: sums.Measure(by), Depth: r.request.Depth, First: r.first, Largest: o.largest.Value, Heaviest: o.heaviest.Value, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
 	if o.explain != "" {
 		if !cmd.Flags().Changed("units") {
 			r.view.Units = units.AllBytes // to be added up by hand
@@ -160,7 +153,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			_, err := w.Write(draw(r.view, a.Rows, plan.By).Document())
 			return cmp.Or(err, stopped)
 		}
-		if r.form.Paths && o.heaviest == 0 {
+		if r.form.Paths && o.heaviest.Value == 0 {
 			rows = slices.DeleteFunc(rows, func(one *weigh.Row) bool { return one.Kind != weigh.FolderRow })
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view.View, report.WeighColumns(&plan)), rows, r.view.Frame(summary)), stopped)

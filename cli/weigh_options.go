@@ -10,7 +10,7 @@ type weighOptions struct {
 	by, picture       flags.Choice
 	atLeast, explain  string
 	since             string
-	largest, heaviest int
+	largest, heaviest flags.Parsed[int]
 }
 
 // measures are the words for what folders are weighed by, in the order of

@@ -17,13 +17,10 @@ type Choice struct {
 	at     int // of the word that was chosen; -1 for none
 }
 
-// AddChoice gives a command an option that is one of some words: the first unless another is chosen or,
-// where it may be left out, none.
-func AddChoice(f *pflag.FlagSet, to *Choice, name, short string, words []string, optional bool, meaning string) {
-	*to = Choice{option: name, words: words}
-	if optional {
-		to.at = -1
-	}
+// AddChoice gives a command an option that is one of some words: the usual one unless another is
+// chosen or, if that is "", none.
+func AddChoice(f *pflag.FlagSet, to *Choice, name, short string, words []string, usual, meaning string) {
+	*to = Choice{option: name, words: words, at: slices.Index(words, usual)}
 	f.VarP(to, name, short, meaning)
 }
 

@@ -16,7 +16,7 @@ func parsed(t *testing.T, words ...string) (*cobra.Command, *flags.Choice, error
 	t.Helper()
 	cmd := &cobra.Command{Use: "weigh"}
 	f, by := cmd.Flags(), &flags.Choice{}
-	flags.AddChoice(f, by, "by", "b", []string{"size", "disk", "files"}, false, "")
+	flags.AddChoice(f, by, "by", "b", []string{"size", "disk", "files"}, "size", "")
 	f.Int("heaviest", 0, "")
 	f.String("depth", "all", "")
 	f.String("as", "table", "")
@@ -42,7 +42,7 @@ func TestChoice(t *testing.T) {
 	assert.Equal(t, usage.StatusUsage, wrong.Status)
 	assert.Equal(t, "size", by.String(), "what is wrong is not taken")
 	var none flags.Choice
-	flags.AddChoice((&cobra.Command{}).Flags(), &none, "ask", "", []string{"each"}, true, "")
+	flags.AddChoice((&cobra.Command{}).Flags(), &none, "ask", "", []string{"each"}, "", "")
 	assert.Equal(t, -1, none.Index())
 	assert.Empty(t, none.String())
 }
