@@ -161,7 +161,8 @@ func (s *Shelf) Keep(e *entry.Entry) *entry.Entry {
 // keepFirst makes a copy of an entry if it is among the first so many.
 func (s *shelf) keepFirst(e *entry.Entry, first int, compare compare) {
 	if len(s.heap) < first {
-		s.heap = append(s.heap, clone(&entry.Entry{}, e))
+		kept := e.Keep()
+		s.heap = append(s.heap, &kept)
 		for i := len(s.heap) - 1; i > 0; { // up
 			above := (i - 1) / 2
 			if compare(s.heap[i], s.heap[above]) <= 0 {
@@ -175,7 +176,7 @@ func (s *shelf) keepFirst(e *entry.Entry, first int, compare compare) {
 	if compare(e, s.heap[0]) >= 0 {
 		return
 	}
-	clone(s.heap[0], e)
+	*s.heap[0] = e.Keep()
 	for i := 0; ; { // down
 		below := 2*i + 1
 		if below >= len(s.heap) {
@@ -190,13 +191,6 @@ func (s *shelf) keepFirst(e *entry.Entry, first int, compare compare) {
 		s.heap[i], s.heap[below] = s.heap[below], s.heap[i]
 		i = below
 	}
-}
-
-func clone(to, from *entry.Entry) *entry.Entry {
-	*to = *from
-	to.Name = strings.Clone(from.Name)
-	to.More = from.More.Clone()
-	return to
 }
 
 // ranked stands for an entry while its order is found. Most often the two

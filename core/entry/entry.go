@@ -173,6 +173,13 @@ func SplitName(name string) (stem, ext string) {
 	return name[:dot], name[dot+1:]
 }
 
+// Keep returns a copy of an entry that was only lent, with a name and details of its own.
+func (e *Entry) Keep() Entry {
+	kept := *e
+	kept.Name, kept.More = strings.Clone(e.Name), e.More.Clone()
+	return kept
+}
+
 // Clone returns a copy that may be kept, or nil for nil.
 func (m *More) Clone() *More {
 	if m == nil {

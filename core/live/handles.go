@@ -9,7 +9,6 @@ import (
 	"frankledger/core/entry"
 )
 
-// node tells one thing on a running system from every other.
 // opened is a folder that was opened. Each folder still to be opened below it
 // holds it by a reference, and so does whoever reads it; the last one to let go
 // closes it.

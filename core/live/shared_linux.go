@@ -31,10 +31,10 @@ type fiemap struct {
 	extents                       [fiemapExtentsAtOne]fiemapExtent
 }
 
-// sharing are the file systems whose files can share blocks, by their numbers in
-// linux/magic.h, and those that do not tell what is under them.
-var sharing = map[int64]bool{0x9123683e: true /* btrfs */, 0x58465342: true /* XFS */, 0x7461636f: true, /* OCFS2 */
-	0xca451a4e: true /* bcachefs */, 0x794c7630: true /* overlay */}
+// sharing are the file systems whose files can share blocks, and those that do not tell
+// what is under them.
+var sharing = map[int64]bool{unix.BTRFS_SUPER_MAGIC: true, unix.XFS_SUPER_MAGIC: true, unix.OCFS2_SUPER_MAGIC: true,
+	unix.BCACHEFS_SUPER_MAGIC: true, unix.OVERLAYFS_SUPER_MAGIC: true}
 
 // Extents implements digest.File.
 func (c *content) Extents() (x digest.Extents) {
@@ -62,11 +62,15 @@ func (c *content) Extents() (x digest.Extents) {
 	}
 }
 
-// made are the file systems that make what is in a file as it is read, by their
-// numbers in linux/magic.h: proc, sysfs, debugfs, tracefs, securityfs, cgroup,
-// cgroup2, configfs, selinuxfs, fusectl.
-var made = map[int64]bool{0x9fa0: true, 0x62656572: true, 0x64626720: true, 0x74726163: true, 0x73636673: true, 0x27e0eb: true,
-	0x63677270: true, 0x62656570: true, 0xf97cff8c: true, 0x65735543: true}
+// Numbers that linux/magic.h has not: they stand in the sources of these file systems.
+const (
+	configfsMagic = 0x62656570
+	fusectlMagic  = 0x65735543
+)
+
+// made are the file systems that make what is in a file as it is read.
+var made = map[int64]bool{unix.PROC_SUPER_MAGIC: true, unix.SYSFS_MAGIC: true, unix.DEBUGFS_MAGIC: true, unix.TRACEFS_MAGIC: true, unix.SECURITYFS_MAGIC: true,
+	unix.CGROUP_SUPER_MAGIC: true, unix.CGROUP2_SUPER_MAGIC: true, configfsMagic: true, unix.SELINUX_MAGIC: true, fusectlMagic: true}
 
 // madeWhenRead tells what sizes say on the file system of an entry in an open folder.
 func madeWhenRead(at int, e *entry.Entry) sizes {

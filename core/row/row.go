@@ -75,12 +75,7 @@ type Column[R any] struct {
 	Name    string
 	Meaning string // one line
 	Type    Type
-
-	readers Readers
-	blank   bool
-	omitted bool
-	shrinks bool
-	inside  []Column[any]
+	traits
 
 	text   func(dst []byte, r R) ([]byte, bool)
 	whole  func(r R) (string, bool) // the same text, where it is there in one piece
@@ -92,14 +87,23 @@ type Column[R any] struct {
 	least  func(r R) bool
 
 	instead func(r R) string
+}
+
+// traits are what is the same of a column whatever type its rows have.
+type traits struct {
+	readers Readers
+	blank   bool
+	omitted bool
+	shrinks bool
 	anyRow  bool
 	kept    bool
+	inside  []Column[any] // of type Rows
 }
 
 // AppendColumn makes a column of type Text from a function that appends it. If there is
 // no value it returns dst and false.
 func AppendColumn[R any](name, meaning string, get func(dst []byte, r R) ([]byte, bool)) Column[R] {
-	return Column[R]{Name: name, Meaning: meaning, readers: Everyone, text: get}
+	return Column[R]{Name: name, Meaning: meaning, traits: traits{readers: Everyone}, text: get}
 }
 
 // TextColumn makes a column of type Text.
@@ -146,23 +150,23 @@ func TextsColumn[R any](name, meaning string, get func(r R) []string) Column[R] 
 
 // NumberColumn makes a column of one of the types that are numbers.
 func NumberColumn[R any](name, meaning string, t Type, get func(r R) (int64, bool)) Column[R] {
-	return Column[R]{Name: name, Meaning: meaning, Type: t, readers: Everyone, number: get}
+	return Column[R]{Name: name, Meaning: meaning, Type: t, traits: traits{readers: Everyone}, number: get}
 }
 
 // TimeColumn makes a column of type Time.
 func TimeColumn[R any](name, meaning string, get func(r R) (Moment, bool)) Column[R] {
-	return Column[R]{Name: name, Meaning: meaning, Type: Time, readers: Everyone, moment: get}
+	return Column[R]{Name: name, Meaning: meaning, Type: Time, traits: traits{readers: Everyone}, moment: get}
 }
 
 // FlagColumn makes a column of type Flag.
 func FlagColumn[R any](name, meaning string, get func(r R) (bool, bool)) Column[R] {
-	return Column[R]{Name: name, Meaning: meaning, Type: Flag, readers: Everyone, flag: get}
+	return Column[R]{Name: name, Meaning: meaning, Type: Flag, traits: traits{readers: Everyone}, flag: get}
 }
 
 // RowsColumn makes a column of type Rows, with columns of their own, for programs that
 // can take it.
 func RowsColumn[R, S any](name, meaning string, inside []Column[S], get func(r R) []S) Column[R] {
-	c := Column[R]{Name: name, Meaning: meaning, Type: Rows, readers: Nested, rows: func(r R) (rows []any) {
+	c := Column[R]{Name: name, Meaning: meaning, Type: Rows, traits: traits{readers: Nested}, rows: func(r R) (rows []any) {
 		for _, s := range get(r) {
 			rows = append(rows, s)
 		}
@@ -176,7 +180,7 @@ func RowsColumn[R, S any](name, meaning string, inside []Column[S], get func(r R
 
 // Through makes a column of what rows have in them.
 func Through[R, S any](c Column[S], get func(r R) S) Column[R] {
-	through := Column[R]{Name: c.Name, Meaning: c.Meaning, Type: c.Type, readers: c.readers, blank: c.blank, omitted: c.omitted, shrinks: c.shrinks, inside: c.inside}
+	through := Column[R]{Name: c.Name, Meaning: c.Meaning, Type: c.Type, traits: c.traits}
 	if c.text != nil {
 		through.text = func(dst []byte, r R) ([]byte, bool) { return c.text(dst, get(r)) }
 	}
@@ -197,6 +201,9 @@ func Through[R, S any](c Column[S], get func(r R) S) Column[R] {
 	}
 	if c.look != nil {
 		through.look = func(r R) Look { return c.look(get(r)) }
+	}
+	if c.instead != nil {
+		through.instead = func(r R) string { return c.instead(get(r)) }
 	}
 	if c.least != nil {
 		through.least = func(r R) bool { return c.least(get(r)) }

@@ -22,6 +22,7 @@ func TestThrough(t *testing.T) {
 	columns := []row.Column[inner]{
 		row.TextColumn("name", "", func(i inner) (string, bool) { return i.name, i.name != "" }).Shrinking().LeftBlank(),
 		row.NumberColumn("count", "", row.Count, func(i inner) (int64, bool) { return i.count, i.count >= 0 }).AtLeast(func(i inner) bool { return i.count > 9 }).For(row.Flat),
+		row.TextColumn("note", "", func(inner) (string, bool) { return "", false }).Instead(func(i inner) string { return "no " + i.name }).IfAny().Kept(),
 	}
 	through := row.AllThrough(columns, func(o outer) inner { return o.in })
 	for _, in := range []inner{{"a", 1}, {"", -1}, {"b", 10}} {
@@ -32,8 +33,10 @@ func TestThrough(t *testing.T) {
 		assert.Equal(t, []any{in.count, in.count >= 0, in.count > 9}, []any{count, hasCount, through[1].IsAtLeast(outer{in})})
 	}
 	assert.True(t, through[0].Shrinks() && through[0].Blank())
-	assert.Len(t, row.Choose(through, row.Flat), 2)
-	assert.Len(t, row.Choose(through, row.Screen), 1)
+	assert.True(t, through[2].NeedsAny() && through[2].IsKept())
+	assert.Equal(t, "no a", through[2].Words(outer{inner{"a", 1}}))
+	assert.Len(t, row.Choose(through, row.Flat), 3)
+	assert.Len(t, row.Choose(through, row.Screen), 2)
 	assert.Len(t, row.Choose(row.Only(through, row.Programs), row.Screen), 0)
 	assert.Equal(t, row.Count, row.Named(through, "count").Type)
 	assert.Nil(t, row.Named(through, "other"))

@@ -10,11 +10,9 @@ import (
 	"frankledger/core/posix"
 )
 
-// Magic numbers of file systems, and calls to them, as the kernel's headers have
+// Calls to file systems, as the kernel's headers have
 // them.
 const (
-	fatMagic        = 0x4d44
-	exfatMagic      = 0x2011bab0
 	xfsGeometry     = 0x8100587e // XFS_IOC_FSGEOMETRY
 	xfsBigTime      = 1 << 21    // XFS_FSOP_GEOM_FLAGS_BIGTIME
 	getUUID         = 0x80111500 // FS_IOC_GETFSUUID
@@ -61,12 +59,12 @@ func Of(at int) (v Volume, err error) {
 		if !hasBirth(at) { // inodes of 128 bytes have room for seconds of 32 bits
 			v.Last, v.Grain = last32, 1e9
 		}
-	case fatMagic:
+	case unix.MSDOS_SUPER_MAGIC:
 		v.Grain = 2e9
-	case exfatMagic:
+	case unix.EXFAT_SUPER_MAGIC:
 		v.Grain = 1e7
 	}
-	if kind == fatMagic || kind == exfatMagic {
+	if kind == unix.MSDOS_SUPER_MAGIC || kind == unix.EXFAT_SUPER_MAGIC {
 		v.Limited, v.First, v.Last = true, 315_532_800-14*3600, 4_354_819_199+14*3600 // in local time
 		v.NoLinks = true
 	}

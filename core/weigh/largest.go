@@ -1,7 +1,6 @@
 package weigh
 
 import (
-	"strings"
 	"sync"
 
 	"frankledger/core/arrange"
@@ -49,9 +48,7 @@ func (l *Largest) Visitor() source.Visitor {
 			switch e := &entries[i]; {
 			case e.Kind != entry.KindFile || e.Self:
 			case e.Links > 1: // which name counts is known at the end
-				kept := *e
-				kept.Name, kept.More = strings.Clone(e.Name), e.More.Clone()
-				*several = append(*several, kept)
+				*several = append(*several, e.Keep())
 			default:
 				files = append(files, *e)
 			}

@@ -188,7 +188,7 @@ func (q *earlier) foldersIn(id uint64) []encoding.Recorded {
 	err := q.state.Each(q.ctx, q.from, id, func(k *encoding.Recorded) {
 		if k.Entry.Kind == entry.KindFolder {
 			own := *k
-			own.Entry.Name, own.Entry.More = strings.Clone(k.Entry.Name), k.Entry.More.Clone()
+			own.Entry = k.Entry.Keep()
 			in = append(in, own)
 		}
 	})
