@@ -77,7 +77,11 @@ func newLeaf(f *entry.Field, needs entry.Facts, cost int, test func(*state, *ent
 	return &part{field: f, needs: needs, cost: cost + stageCost*stage(needs), test: test}
 }
 
-var kindField = entry.FieldNamed("kind")
+// Fields that every condition may need: only some kinds have others, and only files a size.
+var (
+	kindField = entry.FieldNamed("kind")
+	sizeField = entry.FieldNamed("size")
+)
 
 // ofKind makes a part that only entries of some kinds can meet, so that no
 // facts about others are asked for.
@@ -147,7 +151,7 @@ func (c *compiler) text(t *Test) (*part, error) {
 	switch {
 	case t.Op == Is && f.Words != nil:
 		held := newLeaf(f, f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) })
-		if f.Name == "kind" {
+		if f.Summed == entry.SummedKind {
 			held.needing(kindNeed(words))
 		}
 		return held, nil

@@ -63,13 +63,13 @@ func oneOfNeeds[T any](list []T, need func(T) source.Need) source.Need {
 // where both are without capitals and accents.
 func nameNeed(t *Test, words []string) source.Need {
 	const edge = string(source.NameEdge)
-	stem := t.Field.Name == "stem" // which ends before the name does
+	stem := t.Field.Summed == entry.SummedStem // which ends before the name does
 	end := edge
 	if stem {
 		end = ""
 	}
-	if t.Field.Name != "name" && !stem {
-		if t.Field.Name == "ext" && t.Op == Is {
+	if t.Field.Summed != entry.SummedName && !stem {
+		if t.Field.Summed == entry.SummedExt && t.Op == Is {
 			return oneOfNeeds(words, func(word string) source.Need { return source.NeedExt(plainFold(word)) })
 		}
 		return nil
@@ -119,20 +119,21 @@ func likeNeed(pattern string, stem bool) source.Need {
 // patternNeed is what a regular expression needs: text that all it matches has. It is of
 // ASCII, but what it matches need not be where case is aside: the Kelvin sign is a k.
 func patternNeed(f *entry.Field, p *pattern) source.Need {
-	if f.Name != "name" && f.Name != "stem" || len(p.has) == 0 {
+	if f.Summed != entry.SummedName && f.Summed != entry.SummedStem || len(p.has) == 0 {
 		return nil
 	}
 	return source.NeedPiece(plainFold(string(p.has)))
 }
 
 // measured are the fields that a source may keep the bounds of.
-var measured = map[string]source.Measured{
-	"size": source.Size, "disk": source.Disk, "modified": source.Modified, "changed": source.Changed, "accessed": source.Accessed, "created": source.Created,
+var measured = map[entry.Summed]source.Measured{
+	entry.SummedSize: source.Size, entry.SummedDisk: source.Disk, entry.SummedModified: source.Modified, entry.SummedChanged: source.Changed,
+	entry.SummedAccessed: source.Accessed, entry.SummedCreated: source.Created,
 }
 
 // numberNeed is what a test of numbers needs.
 func numberNeed(f *entry.Field, b bounds, possible bool) source.Need {
-	of, has := measured[f.Name]
+	of, has := measured[f.Summed]
 	switch {
 	case !possible:
 		return nil
@@ -140,9 +141,9 @@ func numberNeed(f *entry.Field, b bounds, possible bool) source.Need {
 		return source.NeedNumber{Of: of, Least: int64(b.least ^ 1<<63), Greatest: int64(b.greatest ^ 1<<63)} // as Field.Rank has them
 	case b.least != b.greatest || b.least > math.MaxUint32:
 		return nil
-	case f.Name == "uid":
+	case f.Summed == entry.SummedUID:
 		return source.NeedUID(b.least)
-	case f.Name == "gid":
+	case f.Summed == entry.SummedGID:
 		return source.NeedGID(b.least)
 	}
 	return nil
@@ -150,7 +151,7 @@ func numberNeed(f *entry.Field, b bounds, possible bool) source.Need {
 
 // momentNeed is what a test of moments needs.
 func momentNeed(f *entry.Field, p period) source.Need {
-	of, has := measured[f.Name]
+	of, has := measured[f.Summed]
 	if !has {
 		return nil
 	}

@@ -342,7 +342,7 @@ func (p *parser) test() Node {
 // permissions reads a test of permissions that is one of the mode: permissions has g+w. It returns nil
 // if it is none.
 func (p *parser) permissions(field *entry.Field) (test Node) {
-	if field.Name != "permissions" {
+	if field.Bits == "" {
 		return nil
 	}
 	start, spoken := p.next, p.spoken
@@ -351,7 +351,7 @@ func (p *parser) permissions(field *entry.Field) (test Node) {
 			p.next, p.spoken, test = start, spoken, nil
 		}
 	}()
-	mode := &Test{Field: entry.FieldNamed("mode")}
+	mode := &Test{Field: entry.FieldNamed(field.Bits)}
 	var negated bool
 	mode.Op, negated = p.op(mode.Field)
 	t, more := p.peek()

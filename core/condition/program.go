@@ -86,15 +86,12 @@ const (
 // Needs implements source.Condition.
 func (p *Program) Needs() entry.Facts { return p.root.needs }
 
-// lasting are fields that are the same as long as something has its path and its kind.
-var lasting = []string{"name", "stem", "ext", "path", "folder", "depth", "kind"}
-
 // Lasting reports whether an entry that meets the condition met it whenever it was there.
 func (p *Program) Lasting() bool { return p.root.lasting() }
 
 func (p *part) lasting() bool {
 	if p.kind == leaf {
-		return slices.Contains(lasting, p.field.Name)
+		return p.field.Lasting
 	}
 	return !slices.ContainsFunc(p.parts, func(inner *part) bool { return !inner.lasting() })
 }

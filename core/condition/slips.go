@@ -20,11 +20,11 @@ func (c *Condition) Slips(env *Environment) (slips []string) {
 		if env.MatchCase && t.Field.Type == entry.Text && strings.ToLower(t.Values[0].Text) != t.Values[0].Text {
 			slips = append(slips, fmt.Sprintf("capitals and small letters differ here, since --match-case was given: %s", t))
 		}
-		if t.Field.Name == "kind" && t.Op == Is {
+		if t.Field == kindField && t.Op == Is {
 			kinds = t.Values[0].Text
 		}
 	})
-	if t := tests[entry.FieldNamed("size")]; t != nil && kinds != "" && !strings.Contains(kinds, entry.KindFile.String()) {
+	if t := tests[sizeField]; t != nil && kinds != "" && !strings.Contains(kinds, entry.KindFile.String()) {
 		slips = append(slips, fmt.Sprintf("only files have a size: %s; frank weigh adds up what folders hold", t))
 	}
 	return slips

@@ -232,11 +232,11 @@ func checkText(test *Test, v *Value) error {
 	if test.Op == Has && slices.Contains(v.words, "") {
 		return fmt.Errorf("there is nothing between two commas; a comma in text is found by: %s like *,*", f.Name)
 	}
-	if trimmed := strings.TrimLeft(value, "*."); test.Op == Is && f.Name == "ext" && strings.Contains(trimmed, ".") && !strings.Contains(trimmed, ",") {
-		return wrongTest("name ends "+quote("."+trimmed), "an extension is only what follows the last dot; write: name ends %s", quote("."+trimmed))
-	}
-	if kind := strings.ToLower(value); test.Op == Is && f.Families != nil && kindWord(kind) {
-		return wrongTest("kind is "+kind, "a type is a media type, such as image/png; write: kind is %s", kind)
+	if test.Op == Is && f.Other != nil {
+		if other, meant, why := f.Other(value); other != "" {
+			other += " " + quote(meant)
+			return wrongTest(other, "%s; write: %s", why, other)
+		}
 	}
 	if test.Op == Is && f.Mistake != nil {
 		if meant, err := f.Mistake(value); err != nil {
@@ -250,12 +250,6 @@ func checkText(test *Test, v *Value) error {
 		return errors.New("there is nothing between two commas")
 	}
 	return nil
-}
-
-// kindWord reports whether a word is one for a kind of entries.
-func kindWord(word string) bool {
-	_, also := kindField.Aliases[word]
-	return also || slices.Contains(kindField.Words, word)
 }
 
 // leastDigits is how much of a digest must be given.

@@ -77,6 +77,16 @@ type Field struct {
 	// Mistake tells what is wrong with a text as a value, and what was likely meant, "" if
 	// that cannot be told; nil where nothing can be wrong.
 	Mistake func(text string) (meant string, err error)
+	// Other tells that a text fits another field: the words of the test that was likely meant, its value,
+	// and why; "" if it fits this one. It is nil where no text does that.
+	Other func(text string) (test, value, why string)
+	// Bits is the name of the field with the number of what this one shows as text, whose tests are
+	// written in letters, too; "" for others.
+	Bits string
+	// Lasting says that something has the same value as long as it has its path and its kind.
+	Lasting bool
+	// Summed is what the summaries of a source may keep of it.
+	Summed Summed
 	// Held returns a text that the entry holds as it is; nil where it has to be made.
 	Held func(e *Entry) string
 
@@ -86,6 +96,28 @@ type Field struct {
 	flag   func(e *Entry) (bool, bool)
 	shown  func(dst []byte, e *Entry, c *Context) ([]byte, bool) // to people, if otherwise than to programs
 }
+
+// Summed is what summaries may keep of a field of many entries, so that a test can be answered without
+// these.
+type Summed uint8
+
+// What summaries may keep: pieces of names, which extensions, kinds and owners there are, and bounds of
+// numbers.
+const (
+	NotSummed Summed = iota
+	SummedName
+	SummedStem
+	SummedExt
+	SummedKind
+	SummedUID
+	SummedGID
+	SummedSize
+	SummedDisk
+	SummedModified
+	SummedChanged
+	SummedAccessed
+	SummedCreated
+)
 
 // Having is some kinds of entries that can have a field.
 type Having struct {
@@ -132,7 +164,7 @@ func (f *Field) Flag(e *Entry) (bool, bool) { return f.flag(e) }
 var Fields = append([]Field{
 	textField("name", "the name, without the folders it lies in", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Name...), true
-	}).long().also("filename").held(func(e *Entry) string { return e.Name }).shownAs(func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
+	}).long().lasting().summed(SummedName).also("filename").held(func(e *Entry) string { return e.Name }).shownAs(func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c.Paths {
 			return e.AppendPath(dst), true
 		}
@@ -141,11 +173,17 @@ var Fields = append([]Field{
 	textField("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		stem, _ := SplitName(e.Name)
 		return append(dst, stem...), true
-	}).long(),
+	}).long().lasting().summed(SummedStem),
 	textField("ext", "the extension: what follows the last dot, in small letters", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		_, ext := SplitName(e.Name)
 		return append(dst, strings.ToLower(ext)...), ext != ""
-	}).listed().grouped().also("extension", "suffix").refusing(func(text string) (string, error) {
+	}).listed().grouped().lasting().summed(SummedExt).also("extension", "suffix").other(func(text string) (test, value, why string) {
+		ext := strings.TrimLeft(text, "*.")
+		if !strings.Contains(ext, ".") || strings.Contains(ext, ",") {
+			return "", "", ""
+		}
+		return "name ends", "." + ext, "an extension is only what follows the last dot"
+	}).refusing(func(text string) (string, error) {
 		if !strings.Contains(text, ".") {
 			return "", nil
 		}
@@ -161,14 +199,14 @@ var Fields = append([]Field{
 			return e.appendRelative(dst), true
 		}
 		return e.AppendPath(dst), true
-	}).long().fromPlace(),
+	}).long().lasting().fromPlace(),
 	textField("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c != nil && c.Relative && !e.Self {
 			return append(dst, cmp.Or(e.Folder.Relative(), ".")...), true
 		}
 		path, ok := e.FolderPath()
 		return append(dst, path...), ok
-	}).long().fromPlace().grouped(),
+	}).long().lasting().fromPlace().grouped(),
 	textField("target", "what a link says it points to", FactTarget, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactTarget == 0 || e.Kind != KindLink {
 			return dst, false
@@ -180,19 +218,25 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return append(dst, e.More.Type...), e.More.Type != ""
-	}).only(KindFile).listed().grouped().families(mediaFamilies...),
+	}).only(KindFile).listed().grouped().families(mediaFamilies...).other(func(text string) (test, value, why string) {
+		kind := strings.ToLower(text)
+		if _, also := kindAliases[kind]; !also && !slices.Contains(KindWords(), kind) {
+			return "", "", ""
+		}
+		return "kind is", kind, "a type is a media type, such as image/png"
+	}),
 	textField("kind", "file, folder, link, pipe, socket, block or char (devices)", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		return append(dst, e.Kind.String()...), true
-	}).listed().grouped().oneOf(KindWords()).aliases(map[string]string{"dir": "folder", "directory": "folder", "folders": "folder", "directories": "folder", "dirs": "folder", "files": "file", "symlink": "link", "links": "link", "symlinks": "link", "shortcut": "link", "fifo": "pipe", "device": "block,char"}).
+	}).listed().grouped().lasting().summed(SummedKind).oneOf(KindWords()).aliases(kindAliases).
 		held(func(e *Entry) string { return e.Kind.String() }),
-	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile).sized(),
-	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }),
+	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile).sized().summed(SummedSize),
+	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }).summed(SummedDisk),
 	number("links", Number, true, "the number of its names (hard links)", func(e *Entry) int64 { return int64(e.Links) }),
 	depthField,
 	number("inode", Number, false, "its number in its file system", func(e *Entry) int64 { return int64(e.Inode) }),
 	number("device", Number, false, "the number of the file system it is on", func(e *Entry) int64 { return int64(e.Device) }),
-	number("uid", Number, false, "the number of the user who owns it", func(e *Entry) int64 { return int64(e.UID) }),
-	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }),
+	number("uid", Number, false, "the number of the user who owns it", func(e *Entry) int64 { return int64(e.UID) }).summed(SummedUID),
+	number("gid", Number, false, "the number of the group it belongs to", func(e *Entry) int64 { return int64(e.GID) }).summed(SummedGID),
 	textField("owner", "the user who owns it; the number of a user without a name", FactStatus, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		return appendAccount(dst, e, e.UID, c.Accounts.User)
 	}).listed().grouped().ofRoster(Users).also("user"),
@@ -205,21 +249,21 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return e.Permissions.AppendNine(dst), true
-	}).shownAs(func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	}).bits("mode").shownAs(func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactStatus == 0 {
 			return dst, false
 		}
 		return e.Permissions.appendTriads(dst), true
 	}),
 	modifiedField,
-	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }).also("atime", "read"),
-	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }).also("ctime"),
+	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }).also("atime", "read").summed(SummedAccessed),
+	moment("changed", "when its details (name count, owner, permissions) or content last altered", FactStatus, func(e *Entry) Time { return e.Changed }).also("ctime").summed(SummedChanged),
 	moment("created", "when it was created, if the file system records that", FactCreated, func(e *Entry) Time {
 		if e.More == nil {
 			return Time{}
 		}
 		return e.More.Created
-	}).also("birth", "btime", "born"),
+	}).also("birth", "btime", "born").summed(SummedCreated),
 	ageField,
 	flag("empty", "a file of no bytes, or a folder with nothing in it", FactStatus|FactInside, emptiness).having(
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}).sized(),
@@ -259,11 +303,11 @@ func digest(a Algorithm) Field {
 }
 
 var depthField = Field{
-	Name: "depth", Type: Number, Groups: true, Meaning: "how deep it is: 1 for an entry directly in the place",
+	Name: "depth", Type: Number, Groups: true, Lasting: true, Meaning: "how deep it is: 1 for an entry directly in the place",
 	number: func(e *Entry, _ *Context) (int64, bool) { return int64(e.Depth()), true },
 }
 
-var modifiedField = moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }).also("mtime", "date")
+var modifiedField = moment("modified", "when its content was last altered", FactStatus, func(e *Entry) Time { return e.Modified }).also("mtime", "date").summed(SummedModified)
 
 var ageField = Field{
 	Name: "age", Type: Span, Since: &modifiedField, Descending: true, Needs: FactStatus, Meaning: "how long ago its content was last altered, in seconds",
@@ -307,11 +351,38 @@ func (f Field) fromPlace() Field {
 	return f
 }
 
+// lasting makes it a field that is the same as long as the path and the kind are.
+func (f Field) lasting() Field {
+	f.Lasting = true
+	return f
+}
+
+// summed makes it a field that summaries may keep something of.
+func (f Field) summed(s Summed) Field {
+	f.Summed = s
+	return f
+}
+
+// bits makes it a field whose tests may be of the letters of another one, of numbers.
+func (f Field) bits(name string) Field {
+	f.Bits = name
+	return f
+}
+
+// other makes it a field that some text is no value of, but of another.
+func (f Field) other(meant func(text string) (test, value, why string)) Field {
+	f.Other = meant
+	return f
+}
+
 // grouped makes it a field that entries can be grouped by.
 func (f Field) grouped() Field {
 	f.Groups = true
 	return f
 }
+
+// kindAliases are other words for kinds.
+var kindAliases = map[string]string{"dir": "folder", "directory": "folder", "folders": "folder", "directories": "folder", "dirs": "folder", "files": "file", "symlink": "link", "links": "link", "symlinks": "link", "shortcut": "link", "fifo": "pipe", "device": "block,char"}
 
 // mediaFamilies are the top-level media types that IANA has.
 var mediaFamilies = []string{"application", "audio", "font", "image", "message", "model", "multipart", "text", "video"}
