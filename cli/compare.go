@@ -14,7 +14,7 @@ import (
 	"frankledger/core/compare"
 	"frankledger/core/digest"
 	"frankledger/core/entry"
-	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger"
 	"frankledger/core/live"
 	"frankledger/core/posix"
 	"frankledger/core/row"
@@ -181,7 +181,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return usage.Misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
 	if len(sources) == 1 {
-		if sources, err = againstNow(r, sources[0].(*replay.Source)); err != nil {
+		if sources, err = againstNow(r, sources[0].(ledger.Recorded)); err != nil {
 			return err
 		}
 	}
@@ -189,11 +189,6 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		return usage.Misuse("name two folders, or two records; %s are more", place.EveryRecord)
 	}
 	againstLists(summary, sources)
-	for _, s := range sources {
-		if recorded, is := s.(*replay.Source); is {
-			recorded.Among = false // both are held against one another in the end
-		}
-	}
 	scopes := scopesOf(r, summary, sources...)
 	session.SpareMemory()
 	found := false

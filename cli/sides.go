@@ -12,7 +12,6 @@ import (
 	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
-	"frankledger/core/ledger/replay"
 	"frankledger/core/live"
 	"frankledger/core/sides"
 	"frankledger/core/source"
@@ -24,7 +23,7 @@ import (
 // Here it is decided what of two places is held against one another.
 
 // againstNow puts what is there now beside what was recorded.
-func againstNow(r *question, recorded *replay.Source) ([]source.Source, error) {
+func againstNow(r *question, recorded ledger.Recorded) ([]source.Source, error) {
 	now, err := place.Now(recorded, 1)
 	if err != nil {
 		return nil, err
@@ -72,19 +71,19 @@ func againstLists(summary *report.Summary, sources []source.Source) {
 func scopesOf(r *question, summary *report.Summary, places ...source.Source) []sides.Scope {
 	scopes, chosen := make([]sides.Scope, len(places)), []ledger.Terms{}
 	for i, s := range places {
-		recorded, is := s.(*replay.Source)
+		record, is := ledger.SourceRecord(s)
 		if !is {
 			chosen = append(chosen, ledger.Terms{})
 			continue
 		}
-		t := recorded.Record().Terms.Choosing()
+		t := record.Terms.Choosing()
 		chosen = append(chosen, t)
 		scope := sides.Scope{Hidden: t.Hidden, SameDisk: t.SameDisk}
 		if len(t.Skip) > 0 {
 			scope.Skip, _ = source.Skipper(t.Skip, t.MatchCase) // they were patterns then
 		}
 		if len(t.Where) > 0 {
-			scope.Condition, scope.Lasting = recordedCondition(r, t, recorded.Record())
+			scope.Condition, scope.Lasting = recordedCondition(r, t, record)
 		}
 		scopes[i] = scope
 	}

@@ -20,7 +20,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/digestlist"
 	"frankledger/core/entry"
-	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
 	"frankledger/core/posix"
@@ -112,7 +112,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	options := checksum.CheckOptions{AllowOutside: o.allowOutside}
 	var list *digestlist.List
 	var problems []source.Problem
-	var recorded *replay.Source
+	var recorded ledger.Recorded
 	if words, is := strings.CutPrefix(listPath, usage.RecordMark); is {
 		if recorded, list, problems, err = p.listOfRecord(ctx, r, words, listPath, &options); err != nil {
 			return err
@@ -148,7 +148,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 }
 
 // rootOfList opens the folder that the names of a list are looked for in.
-func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, error) {
+func rootOfList(in, listPath string, recorded ledger.Recorded) (source.Source, error) {
 	if in == "" && recorded != nil {
 		return place.Now(recorded, 0)
 	}
@@ -166,13 +166,12 @@ func rootOfList(in, listPath string, recorded *replay.Source) (source.Source, er
 }
 
 // listOfRecord makes a list of the digests that a record has.
-func (p *Program) listOfRecord(ctx context.Context, r *question, words, given string, o *checksum.CheckOptions) (*replay.Source, *digestlist.List, []source.Problem, error) {
+func (p *Program) listOfRecord(ctx context.Context, r *question, words, given string, o *checksum.CheckOptions) (ledger.Recorded, *digestlist.List, []source.Problem, error) {
 	s, notes, err := p.opener(r, place.AsNamed).Record(ctx, words, given)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	r.notes = append(r.notes, notes...)
-	recorded := s.(*replay.Source)
 	if s.Place().Leaf {
 		label, below, _ := strings.Cut(given, "/")
 		return nil, nil, nil, usage.Repaired(usage.Misuse("%s is one file; the record of its folder is verified", typeset.Escaped(given)), []string{"verify", label, usage.Where, "path", "is", below})
@@ -181,7 +180,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *question, words, given st
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	text, err := p.heldAgainst(ctx, recorded, list)
+	text, err := p.heldAgainst(ctx, s, list)
 	if err != nil {
 		return nil, nil, nil, place.LedgerTrouble(p.ledgers.Path, err)
 	}
@@ -193,12 +192,12 @@ func (p *Program) listOfRecord(ctx context.Context, r *question, words, given st
 	if len(without) > 0 {
 		problems = append(problems, source.Problem{Path: given, Tried: "tell the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
 	}
-	return recorded, list, problems, nil
+	return s, list, problems, nil
 }
 
 // chooseLines leaves those lines in a list whose files meet the condition as they are or, of a record, as
 // they were. It returns of how many that is not known.
-func (p *Program) chooseLines(ctx context.Context, r *question, list *digestlist.List, recorded *replay.Source, root *entry.Place) (source.Report, error) {
+func (p *Program) chooseLines(ctx context.Context, r *question, list *digestlist.List, recorded ledger.Recorded, root *entry.Place) (source.Report, error) {
 	var ways []string
 	for _, l := range list.Lines {
 		if filepath.IsLocal(l.Name) {
@@ -228,7 +227,7 @@ func (p *Program) chooseLines(ctx context.Context, r *question, list *digestlist
 
 // heldAgainst has files whose content changed without a trace held against what they were
 // before, and says how much was read again since.
-func (p *Program) heldAgainst(ctx context.Context, s *replay.Source, list *digestlist.List) (string, error) {
+func (p *Program) heldAgainst(ctx context.Context, s ledger.Recorded, list *digestlist.List) (string, error) {
 	r := s.Record()
 	all, err := upkeep.Mismatches(ctx, p.ledgers.Opened, r)
 	if err != nil {

@@ -10,7 +10,7 @@ import (
 
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
-	"frankledger/core/ledger/replay"
+	"frankledger/core/ledger"
 	"frankledger/core/row"
 	"frankledger/core/sides"
 	"frankledger/core/source"
@@ -74,7 +74,7 @@ func (p *Program) openSince(ctx context.Context, r *question, since string, args
 	if len(summary.Report.Problems) > 0 {
 		return nil, nil, nil, usage.Misuse("%s: %w", typeset.Escaped(summary.Report.Problems[0].Path), summary.Report.Problems[0].Err)
 	}
-	if recorded, is := sources[0].(*replay.Source); is && len(sources) == 1 {
+	if recorded, is := sources[0].(ledger.Recorded); is && len(sources) == 1 {
 		if sources, err = againstNow(r, recorded); err != nil {
 			return nil, nil, nil, err
 		}

@@ -24,7 +24,9 @@ func TestValuesSayWhatTheyCanBe(t *testing.T) {
 	flags.AddNumber(f, &number, "first", "f", "10", "")
 	flags.AddDepth(f, &depth, "depth", "d", "2", -1, func() string { return "; or else" }, "")
 	flags.AddChoice(f, &choice, "by", "", []string{"size", "disk", "files"}, "disk", "")
-	flags.AddParsed(f, &length, "length", "", "", func(words string) (int, error) { return len(words), map[bool]error{true: errors.New("too long")}[len(words) > 3] }, "")
+	flags.AddParsed(f, &length, "length", "", "", func(words string) (int, error) {
+		return len(words), map[bool]error{true: errors.New("too long")}[len(words) > 3]
+	}, "")
 	assert.Equal(t, []any{10, 2, 1, 0}, []any{number.Value, depth.Value, choice.Index(), length.Value})
 	assert.Equal(t, []string{"10", "2", "disk", ""}, []string{f.Lookup("first").DefValue, f.Lookup("depth").DefValue, f.Lookup("by").DefValue, f.Lookup("length").DefValue})
 	for _, c := range []struct{ option, words, says string }{

@@ -130,14 +130,14 @@ func (o *Opener) honours(s source.Source) error {
 }
 
 // Record opens a record as a place, by what stands after its mark, and what there is to note of it.
-func (o *Opener) Record(ctx context.Context, words, given string) (source.Source, []string, error) {
+func (o *Opener) Record(ctx context.Context, words, given string) (ledger.Recorded, []string, error) {
 	o.found = &Opened{}
 	s, err := o.openRecord(ctx, words, given, 0)
 	return s, o.found.Notes, err
 }
 
 // openRecord opens a record as a place.
-func (o *Opener) openRecord(ctx context.Context, words, given string, index int) (source.Source, error) {
+func (o *Opener) openRecord(ctx context.Context, words, given string, index int) (ledger.Recorded, error) {
 	ref, err := ledger.ParseReference(words, o.Zone)
 	if err != nil {
 		return nil, notARecord(given, err)
@@ -176,7 +176,7 @@ func (o *Opener) tellSetBack(ctx context.Context, l *ledger.Ledger, found *ledge
 }
 
 // openFound opens a record that was found as a place.
-func (o *Opener) openFound(ctx context.Context, one asked, index int) (source.Source, error) {
+func (o *Opener) openFound(ctx context.Context, one asked, index int) (ledger.Recorded, error) {
 	if !one.among {
 		notes, err := Watched(ctx, o.Ledgers.Opened, *one.record, one.below)
 		if err != nil {
@@ -187,7 +187,7 @@ func (o *Opener) openFound(ctx context.Context, one asked, index int) (source.So
 	s, err := replay.SourceOf(ctx, o.Ledgers.Opened, *one.record, one.below, one.given, index)
 	switch {
 	case err == nil:
-		s.Among = one.among
+		s.Among = one.among && o.Asking != OfOneThing // where two are held against one another, both are kept
 		return s, nil
 	case errors.Is(err, replay.ErrNoEntry) && one.among:
 		o.without = append(o.without, one.record.Host)
@@ -201,8 +201,8 @@ func (o *Opener) openFound(ctx context.Context, one asked, index int) (source.So
 	return nil, LedgerTrouble(o.Ledgers.Path, err)
 }
 
-// Now opens, as it is now, what a record is of.
-func Now(recorded *replay.Source, index int) (source.Source, error) {
+// Now opens, as it is now, what a source of a record is of.
+func Now(recorded ledger.Recorded, index int) (source.Source, error) {
 	r, given := recorded.Record(), typeset.Escaped(recorded.Place().Given)
 	host, err := os.Hostname()
 	if err != nil {

@@ -66,8 +66,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.T
 	g := &Growth{Place: place}
 	host, path, terms, now := e.Host, cmp.Or(place.Real, place.Full), e.Terms, int64(0)
 	taken, turn := time.Time{}, int64(0)
-	if recorded, is := from.(*replay.Source); is {
-		r := recorded.Record()
+	if r, is := ledger.SourceRecord(from); is {
 		host, terms, now, taken, turn = r.Host, r.Terms, r.Number, r.Taken, r.Turn
 	}
 	records, below, others, err := replay.SeriesOf(ctx, e.Ledger, host, path, terms)
