@@ -18,22 +18,23 @@ const (
 )
 
 // mountSlow mounts a file system that takes its time.
-func mountSlow(dir string) (unmount func(), err error) {
+func mountSlow(dir string) (made string, unmount func(), err error) {
 	slow, err := slowfs.Mount(dir, slowFolders, slowFiles, slowDelay)
 	if err != nil {
-		return nil, fmt.Errorf("the shape slow needs root, and the system's support: %w", err)
+		return "", nil, fmt.Errorf("the shape slow needs root, and the system's support: %w", err)
 	}
-	return func() { slow.Unmount() }, nil
+	made = fmt.Sprintf("%d files in %d folders, on a file system that takes %v to answer", slowFolders*slowFiles, slowFolders, slowDelay)
+	return made, func() { slow.Unmount() }, nil
 }
 
 // bestCold returns the loop that is the fastest with nothing in memory.
-func bestCold(self, loop, tree string) (best []string, err error) {
+func bestCold(p *place, loop string) (best []string, err error) {
 	least := time.Duration(0)
 	for _, threads := range coldThreads {
 		if err := dropCaches(); err != nil {
 			return nil, err
 		}
-		args := []string{self, "loop", fmt.Sprint(loop, threads), tree}
+		args := []string{p.self, "loop", fmt.Sprint(loop, threads), p.tree}
 		u, err := take(args)
 		if err != nil {
 			return nil, err

@@ -12,6 +12,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"strings"
 	"sync"
@@ -544,6 +545,5 @@ func (f *fault) Unwrap() []error {
 
 // isBroken reports whether an error is that of a connection that ended.
 func isBroken(err error) bool {
-	text := err.Error()
-	return strings.Contains(text, "unexpected EOF") || strings.Contains(text, "conn closed") || strings.Contains(text, "broken pipe") || strings.Contains(text, "connection reset")
+	return errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) || errors.Is(err, syscall.EPIPE) || errors.Is(err, syscall.ECONNRESET)
 }

@@ -1,20 +1,12 @@
-package main
+package gen
 
 import (
-	"crypto/sha256"
 	"encoding/json"
 	"fmt"
-	"io/fs"
 	"math"
 	"math/rand/v2"
 	"os"
-	"os/exec"
 	"path/filepath"
-	"runtime"
-	"sync"
-	"sync/atomic"
-
-	"golang.org/x/sys/unix"
 )
 
 // What the tree of content holds, a folder each.
@@ -25,13 +17,13 @@ const (
 	copiesShare = 0.3 // of them are copies of another
 )
 
-// makeContent builds files to read, in folders named after the cases.
-func makeContent(root string) error {
+// content builds files to read, in folders named after the cases.
+func content(root string) error {
 	random := rand.NewChaCha8([32]byte{18, 67})
 	for _, kind := range []struct {
 		name string
 		make func(string, *rand.ChaCha8) error
-	}{{"eight", makeLarge(8, 256<<20)}, {"one", makeLarge(1, 1<<30)}, {"small", makeSmall}, {"copies", makeCopies}, {"unlike", makeUnlike}} {
+	}{{"eight", large(8, 256<<20)}, {"one", large(1, 1<<30)}, {"small", small}, {"copies", copies}, {"unlike", unlike}} {
 		folder := filepath.Join(root, kind.name)
 		if err := os.Mkdir(folder, 0o755); err != nil {
 			return err
@@ -43,7 +35,7 @@ func makeContent(root string) error {
 	return nil
 }
 
-func makeLarge(count, size int) func(string, *rand.ChaCha8) error {
+func large(count, size int) func(string, *rand.ChaCha8) error {
 	return func(folder string, random *rand.ChaCha8) error {
 		piece := make([]byte, 1<<20)
 		for i := range count {
@@ -82,7 +74,7 @@ func inFolders(folder string, count int, write func(path string, i int) error) e
 	return nil
 }
 
-func makeSmall(folder string, random *rand.ChaCha8) error {
+func small(folder string, random *rand.ChaCha8) error {
 	content := make([]byte, 4096)
 	return inFolders(folder, smallFiles, func(path string, _ int) error {
 		random.Read(content)
@@ -90,22 +82,22 @@ func makeSmall(folder string, random *rand.ChaCha8) error {
 	})
 }
 
-// copiesMade is what makeCopies keeps beside its tree.
-type copiesMade struct {
+// Copies is what is kept beside a tree of files with copies, for the loop over these.
+type Copies struct {
 	InSets []string // files that have copies, and these
 	Bytes  int64    // of them
 	Shared int64    // files of a size that another has
 }
 
-func (copiesMade) file(folder string) string { return folder + ".json" }
+func (Copies) file(folder string) string { return folder + ".json" }
 
-// makeCopies writes files from 100 B to 10 MB, most of them small, and copies
+// copies writes files from 100 B to 10 MB, most of them small, and copies
 // of some.
-func makeCopies(folder string, source *rand.ChaCha8) error {
+func copies(folder string, source *rand.ChaCha8) error {
 	random := rand.New(source)
 	originals := int(copiesFiles * (1 - copiesShare))
 	paths, sizes, copied := make([]string, copiesFiles), make([]int64, copiesFiles), make([]bool, copiesFiles)
-	var made copiesMade
+	var made Copies
 	bySize := map[int64]int64{}
 	between := func(least, most float64) int64 {
 		return int64(least * math.Pow(most/least, random.Float64()))
@@ -154,8 +146,8 @@ func makeCopies(folder string, source *rand.ChaCha8) error {
 	return os.WriteFile(made.file(folder), text, 0o644)
 }
 
-// makeUnlike writes files no two of which have the same size.
-func makeUnlike(folder string, _ *rand.ChaCha8) error {
+// unlike writes files no two of which have the same size.
+func unlike(folder string, _ *rand.ChaCha8) error {
 	return inFolders(folder, copiesFiles, func(path string, i int) error {
 		if err := os.WriteFile(path, nil, 0o644); err != nil {
 			return err
@@ -164,107 +156,11 @@ func makeUnlike(folder string, _ *rand.ChaCha8) error {
 	})
 }
 
-// hasher opens, reads, digests and closes one file after another.
-type hasher struct{ buffer []byte }
-
-func (h *hasher) file(path string) error {
-	if h.buffer == nil {
-		h.buffer = make([]byte, 128<<10)
-	}
-	fd, err := unix.Open(path, unix.O_RDONLY|unix.O_CLOEXEC, 0)
-	if err != nil {
-		return err
-	}
-	defer unix.Close(fd)
-	sum := sha256.New()
-	for {
-		n, err := unix.Read(fd, h.buffer)
-		if n == 0 || err != nil {
-			sum.Sum(nil)
-			return err
-		}
-		sum.Write(h.buffer[:n])
-	}
-}
-
-// hashAll is the loop over content: it digests every file on one thread.
-func hashAll(root string) error {
-	var h hasher
-	return filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		return h.file(path)
-	})
-}
-
-// hashCopies is the least that finding copies takes for one who knows them: to
-// see every entry, and to digest the files in sets on all cores.
-func hashCopies(folder string) error {
-	if _, err := loop(folder, true); err != nil {
-		return err
-	}
-	made, err := readMade(folder)
-	if err != nil {
-		return err
-	}
-	var next atomic.Int64
-	var group sync.WaitGroup
-	errs := make([]error, runtime.NumCPU())
-	for core := range errs {
-		group.Go(func() {
-			var h hasher
-			for errs[core] == nil {
-				i := int(next.Add(1)) - 1
-				if i >= len(made.InSets) {
-					return
-				}
-				errs[core] = h.file(made.InSets[i])
-			}
-		})
-	}
-	group.Wait()
-	for _, err := range errs {
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func readMade(folder string) (made copiesMade, err error) {
+// ReadCopies reads what is kept beside a tree.
+func ReadCopies(folder string) (made Copies, err error) {
 	text, err := os.ReadFile(made.file(folder))
 	if err != nil {
 		return made, err
 	}
 	return made, json.Unmarshal(text, &made)
-}
-
-// printReads tells how much content a program read.
-func (c benchCase) printReads(program []string, folder string) error {
-	out, err := exec.Command(program[0], program[1:]...).Output()
-	if err != nil {
-		return err
-	}
-	var answer struct {
-		Summary struct {
-			BytesRead int64 `json:"bytes_read"`
-			Sets      int
-		}
-	}
-	if err := json.Unmarshal(out, &answer); err != nil {
-		return err
-	}
-	read := float64(answer.Summary.BytesRead)
-	if c.reads == 0 {
-		fmt.Printf("%-24s read %.0f bytes, found %d sets\n", "", read, answer.Summary.Sets)
-		return nil
-	}
-	made, err := readMade(folder)
-	if err != nil {
-		return err
-	}
-	fmt.Printf("%-24s read %.1f MiB of %s %.1f MiB: the files in sets %.1f MiB by %.2f, and 16 KiB for each of %d files\n", "",
-		read/(1<<20), "at most", (c.reads*float64(made.Bytes)+16384*float64(made.Shared))/(1<<20), float64(made.Bytes)/(1<<20), c.reads, made.Shared)
-	return nil
 }

@@ -1,4 +1,4 @@
-package main
+package gen
 
 import (
 	"fmt"
@@ -9,10 +9,10 @@ import (
 	"time"
 )
 
-// makeTree builds a tree of about that many entries under root: folders of 5
+// tree builds a tree of about that many entries under root: folders of 5
 // to 60 entries each, one folder in about every 23 entries. It is the same for
 // the same number.
-func makeTree(root string, entries int) (files, folders int, err error) {
+func tree(root string, entries int) (files, folders int, err error) {
 	random := rand.New(rand.NewPCG(7, 11))
 	extensions := []string{".wav", ".csv", ".txt", ".json", ".png", ".md", ".log"}
 	now := time.Now()
@@ -59,8 +59,8 @@ func makeTree(root string, entries int) (files, folders int, err error) {
 	return files, folders, nil
 }
 
-// makeFlat builds one folder of that many files.
-func makeFlat(root string, entries int) error {
+// flat builds one folder of that many files.
+func flat(root string, entries int) error {
 	for i := range entries {
 		file, err := os.Create(filepath.Join(root, fmt.Sprintf("rec%06d-%d.wav", i, i%100)))
 		if err != nil {
@@ -75,9 +75,9 @@ func makeFlat(root string, entries int) error {
 	return nil
 }
 
-// makeChain builds that many folders, one in the other, far past the longest
+// chain builds that many folders, one in the other, far past the longest
 // path that the system takes in one call.
-func makeChain(root string, levels int) error {
+func chain(root string, levels int) error {
 	at, err := os.OpenRoot(root)
 	if err != nil {
 		return err

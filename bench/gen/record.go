@@ -1,4 +1,4 @@
-package main
+package gen
 
 import (
 	"context"
@@ -13,9 +13,9 @@ import (
 	"frankledger/core/source"
 )
 
-// fabricate makes a ledger with a record of so many entries that were never anywhere: with
-// names, sizes and times like those that makeTree makes, in folders of 5 to 60 entries.
-func fabricate(file string, entries int) error {
+// record makes a ledger with a record of so many entries that were never anywhere: with
+// names, sizes and times like those that tree makes, in folders of 5 to 60 entries.
+func record(file string, entries int) error {
 	ctx := context.Background()
 	l, err := ledger.Create(ctx, file)
 	if err != nil {

@@ -7,8 +7,9 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strings"
+
+	"golang.org/x/perf/benchmath"
 )
 
 // figures are what was measured of a case.
@@ -20,6 +21,8 @@ type figures struct {
 	// was measured at another time.
 	WallRatio float64 `json:"wall_ratio"`
 	CPURatio  float64 `json:"cpu_ratio"`
+	// CPURatios are the processor time of each run over that of the loop beside it.
+	CPURatios []float64 `json:"cpu_ratios,omitempty"`
 	// TwoRatio is the processor time over that of a loop with two threads; 0 where that was
 	// not run.
 	TwoRatio float64 `json:"two_ratio,omitempty"`
@@ -78,25 +81,25 @@ func newComparison(what string, worse float64, work, shape string, entries int) 
 	return c, nil
 }
 
-// hold compares a case, and reports whether it is worse. It goes by processor time: other
-// programs on the machine disturb that least.
+// hold compares a case, and notes it if it is worse. It goes by processor time: other programs on the
+// machine disturb that least. Whether two sets of runs differ at all is told by the Mann-Whitney U test,
+// which assumes nothing of how they are spread.
 func (c *comparison) hold(name string, now figures, programs, then []usage) string {
-	var ratio float64
+	var ours, theirs []float64
 	switch {
 	case c.program != "" && len(then) > 0:
-		var ratios []float64
-		for i := range programs {
-			ratios = append(ratios, programs[i].cpu.Seconds()/then[i].cpu.Seconds())
-		}
-		slices.Sort(ratios)
-		ratio = ratios[len(ratios)/2]
-	case c.file != nil && c.file.Cases[name].CPURatio > 0:
-		ratio = now.CPURatio / c.file.Cases[name].CPURatio
-	default:
+		ours, theirs = values(programs, cpuOf), values(then, cpuOf)
+	case c.file != nil:
+		ours, theirs = now.CPURatios, c.file.Cases[name].CPURatios
+	}
+	if len(ours) == 0 || len(theirs) == 0 {
 		return ""
 	}
-	text := fmt.Sprintf("  cpu %.3f of %s", ratio, c.what)
-	if ratio > 1+c.worse/100 {
+	before, after := benchmath.NewSample(theirs, &benchmath.DefaultThresholds), benchmath.NewSample(ours, &benchmath.DefaultThresholds)
+	test := benchmath.AssumeNothing.Compare(before, after)
+	ratio := middle(ours) / middle(theirs)
+	text := fmt.Sprintf("  cpu %.3f of %s (%s)", ratio, c.what, test)
+	if test.P < test.Alpha && ratio > 1+c.worse/100 {
 		c.faults = append(c.faults, name)
 		text += ": worse"
 	}

@@ -1,6 +1,6 @@
 //go:build unix && !linux
 
-package main
+package loop
 
 import (
 	"errors"
@@ -10,9 +10,9 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// loop reads every folder below root. With facts, it also asks for the status
+// entries reads every folder below root. With facts, it also asks for the status
 // of every entry.
-func loop(root string, facts bool) (entries int, err error) {
+func entries(root string, facts bool) (count int, err error) {
 	folder, err := os.Open(root)
 	if err != nil {
 		return 0, err
@@ -23,28 +23,28 @@ func loop(root string, facts bool) (entries int, err error) {
 		return 0, err
 	}
 	for _, e := range found {
-		entries++
+		count++
 		if facts {
 			var st unix.Stat_t
 			if err := unix.Fstatat(int(folder.Fd()), e.Name(), &st, unix.AT_SYMLINK_NOFOLLOW); err != nil {
 				folder.Close()
-				return entries, err
+				return count, err
 			}
 		}
 	}
 	folder.Close()
 	for _, e := range found {
 		if e.IsDir() {
-			below, err := loop(filepath.Join(root, e.Name()), facts)
-			if entries += below; err != nil {
-				return entries, err
+			below, err := entries(filepath.Join(root, e.Name()), facts)
+			if count += below; err != nil {
+				return count, err
 			}
 		}
 	}
-	return entries, nil
+	return count, nil
 }
 
-// loopWith is only written for Linux.
-func loopWith(int, string, bool) (int, error) {
+// entriesBy is only written for Linux.
+func entriesBy(int, string, bool) (int, error) {
 	return 0, errors.New("a loop with several threads is only written for Linux")
 }

@@ -1,4 +1,4 @@
-package main
+package loop
 
 import (
 	"runtime"
@@ -8,11 +8,11 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// loop is the limit that the program is measured against: the least that one
+// entries is the limit that the program is measured against: the least that one
 // thread can do to see every entry. It prints nothing and keeps nothing. It
 // reads every folder below root; with facts, it also asks for the status of
 // every entry.
-func loop(root string, facts bool) (entries int, err error) {
+func entries(root string, facts bool) (count int, err error) {
 	fd, err := unix.Open(root, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
 	if err != nil {
 		return 0, err
@@ -43,7 +43,7 @@ func loop(root string, facts bool) (entries int, err error) {
 				if name[0] == '.' && (name[1] == 0 || name[1] == '.' && name[2] == 0) {
 					continue
 				}
-				entries++
+				count++
 				if facts {
 					if _, _, errno := unix.Syscall6(unix.SYS_STATX, uintptr(fd), uintptr(unsafe.Pointer(&name[0])),
 						unix.AT_SYMLINK_NOFOLLOW, unix.STATX_BASIC_STATS, uintptr(unsafe.Pointer(&stat)), 0); errno != 0 {
@@ -66,11 +66,11 @@ func loop(root string, facts bool) (entries int, err error) {
 		}
 		return nil
 	}
-	return entries, read(fd, 0)
+	return count, read(fd, 0)
 }
 
-// loopWith is loop with so many threads, which take folders off one stack.
-func loopWith(threads int, root string, facts bool) (entries int, err error) {
+// entriesBy is entries with so many threads, which take folders off one stack.
+func entriesBy(threads int, root string, facts bool) (count int, err error) {
 	var mu sync.Mutex
 	changed := sync.NewCond(&mu)
 	stack, busy := []string{root}, 0
@@ -98,7 +98,7 @@ func loopWith(threads int, root string, facts bool) (entries int, err error) {
 				n, failed := 0, error(nil)
 				n, found, failed = readOne(folder, facts, buf, found[:0])
 				mu.Lock()
-				entries += n
+				count += n
 				if failed != nil && err == nil {
 					err = failed
 				}
@@ -109,7 +109,7 @@ func loopWith(threads int, root string, facts bool) (entries int, err error) {
 		})
 	}
 	group.Wait()
-	return entries, err
+	return count, err
 }
 
 // readOne reads one folder, and adds those in it to a list.
@@ -120,10 +120,10 @@ func readOne(folder string, facts bool, buf []byte, found []string) (int, []stri
 	}
 	defer unix.Close(fd)
 	var stat unix.Statx_t
-	for entries := 0; ; {
+	for count := 0; ; {
 		n, err := unix.Getdents(fd, buf)
 		if err != nil || n == 0 {
-			return entries, found, err
+			return count, found, err
 		}
 		for at := 0; at < n; {
 			length := int(*(*uint16)(unsafe.Pointer(&buf[at+16])))
@@ -133,11 +133,11 @@ func readOne(folder string, facts bool, buf []byte, found []string) (int, []stri
 			if name[0] == '.' && (name[1] == 0 || name[1] == '.' && name[2] == 0) {
 				continue
 			}
-			entries++
+			count++
 			if facts {
 				if _, _, errno := unix.Syscall6(unix.SYS_STATX, uintptr(fd), uintptr(unsafe.Pointer(&name[0])),
 					unix.AT_SYMLINK_NOFOLLOW, unix.STATX_BASIC_STATS, uintptr(unsafe.Pointer(&stat)), 0); errno != 0 {
-					return entries, found, errno
+					return count, found, errno
 				}
 			}
 			if kind == unix.DT_DIR {

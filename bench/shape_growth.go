@@ -8,7 +8,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -64,23 +63,29 @@ var growthCases = []growthCase{
 	{name: "list journals of many steps", make: "flat", size: 60_000, prepare: []string{"act hide TREE --carry-out --yes --quiet where kind is file"}, args: "act journal"},
 }
 
+// growthShape is how each kind of work grows when there is four times as much.
+var growthShape = &shape{name: "growth", meaning: "how each kind of work grows when there is four times as much"}
+
+func init() { growthShape.run = growth } // it is among the shapes itself
+
 // growth measures all cases.
-func growth(runs int, only, work, self string) (rows []string, err error) {
+func growth(p *place, o options) error {
+	var rows []string
 	fmt.Printf("%-40s %10s %12s %12s %8s %12s\n", "case", "of", "cpu", "of 4 times", "ratio", "peak MiB")
 	for _, c := range growthCases {
-		if !slices.ContainsFunc(strings.Split(only, ","), func(part string) bool { return strings.Contains(c.name, part) }) {
+		if !o.wants(c.name) {
 			continue
 		}
-		small, err := c.measure(c.size, runs, work, self)
+		small, err := c.measure(c.size, o.runs, p)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", c.name, err)
+			return fmt.Errorf("%s: %w", c.name, err)
 		}
-		large, err := c.measure(c.size*growthFactor, runs, work, self)
+		large, err := c.measure(c.size*growthFactor, o.runs, p)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", c.name, err)
+			return fmt.Errorf("%s: %w", c.name, err)
 		}
 		ratio := median(large, cpuOf) / median(small, cpuOf)
-		peak := median(large, func(u usage) float64 { return u.peak })
+		peak := median(large, peakOf)
 		fmt.Printf("%-40s %10d %11.3fs %11.3fs %8.2f %12.0f\n", c.name, c.size, median(small, cpuOf), median(large, cpuOf), ratio, peak)
 		missed := func(text string, is bool) string {
 			if is {
@@ -92,11 +97,14 @@ func growth(runs int, only, work, self string) (rows []string, err error) {
 		rows = append(rows, fmt.Sprintf("| %s: `%s` | %d %s | %.2f s | %.2f s | %s | %s |\n", c.name, work, c.size, c.make, median(small, cpuOf), median(large, cpuOf),
 			missed(fmt.Sprintf("%.1f", ratio), ratio > mostGrowth), missed(fmt.Sprintf("%.0f MiB", peak), peak > mostPeak)))
 	}
-	return rows, nil
+	if o.page == "" {
+		return nil
+	}
+	return writeGrowth(o.page, o.runs, rows)
 }
 
 // measure makes something of a size, and runs the command on it.
-func (c *growthCase) measure(size, runs int, work, self string) (all []usage, err error) {
+func (c *growthCase) measure(size, runs int, p *place) (all []usage, err error) {
 	made, alternatives := size, ""
 	parts, pieces := "depth at least 0", ""
 	if c.make == "records" {
@@ -116,11 +124,11 @@ func (c *growthCase) measure(size, runs int, work, self string) (all []usage, er
 			pieces += fmt.Sprintf(" zz%d", i)
 		}
 	}
-	at := filepath.Join(work, fmt.Sprintf("growth-%s-%d", c.make, made))
+	at := filepath.Join(p.work, fmt.Sprintf("growth-%s-%d", c.make, made))
 	if c.make == "records" {
 		at += "-" + strconv.Itoa(size)
 	}
-	frank, tree, ledger, list := filepath.Join(work, "frank"), filepath.Join(at, "tree"), filepath.Join(at, "ledger"), filepath.Join(at, "list")
+	tree, ledger, list := filepath.Join(at, "tree"), filepath.Join(at, "ledger"), filepath.Join(at, "list")
 	os.Setenv("XDG_STATE_HOME", filepath.Join(at, "state"))
 	err = os.MkdirAll(filepath.Dir(tree), 0o755)
 	if err == nil {
@@ -135,11 +143,11 @@ func (c *growthCase) measure(size, runs int, work, self string) (all []usage, er
 		what = c.make
 	}
 	if !again {
-		if out, err := exec.Command(self, what, strconv.Itoa(made), tree).CombinedOutput(); err != nil {
+		if out, err := exec.Command(p.self, what, strconv.Itoa(made), tree).CombinedOutput(); err != nil {
 			return nil, fmt.Errorf("%w: %s", err, out)
 		}
 		if c.make == "records" {
-			if err := recordOften(frank, tree, ledger, size); err != nil {
+			if err := recordOften(p.frank, tree, ledger, size); err != nil {
 				return nil, err
 			}
 		}
@@ -148,7 +156,7 @@ func (c *growthCase) measure(size, runs int, work, self string) (all []usage, er
 		return strings.Fields(strings.NewReplacer("TREE", tree, "LEDGER", ledger, "LIST", list, "ALTERNATIVES", alternatives, "PARTS", parts, "PIECES", pieces, "SOME", someFile(tree)).Replace(line))
 	}
 	for _, line := range c.prepare {
-		if out, err := exec.Command(frank, words(line)...).CombinedOutput(); err != nil {
+		if out, err := exec.Command(p.frank, words(line)...).CombinedOutput(); err != nil {
 			return nil, fmt.Errorf("%s: %w: %s", line, err, out[:min(len(out), 300)])
 		}
 	}
@@ -158,7 +166,7 @@ func (c *growthCase) measure(size, runs int, work, self string) (all []usage, er
 				return nil, err
 			}
 		}
-		u, err := take(append([]string{frank}, words(c.args)...))
+		u, err := take(append([]string{p.frank}, words(c.args)...))
 		if err != nil {
 			return nil, err
 		}
@@ -198,48 +206,6 @@ func someFile(tree string) (found string) {
 		return err
 	})
 	return found
-}
-
-// makeGrowing makes files in one folder.
-func makeGrowing(what, root string, count int) error {
-	first := filepath.Join(root, "first")
-	if what == "names" {
-		if err := os.WriteFile(first, []byte("the same"), 0o644); err != nil {
-			return err
-		}
-	}
-	for _, folder := range map[string][]string{"links": {"links", "folders"}, "moved": {"before", "after"}}[what] {
-		if err := os.Mkdir(filepath.Join(root, folder), 0o755); err != nil {
-			return err
-		}
-	}
-	for i := range count {
-		path := filepath.Join(root, fmt.Sprintf("entry-%07d", i))
-		name := filepath.Base(path)
-		var err error
-		switch what {
-		case "names":
-			err = os.Link(first, path)
-		case "alike":
-			err = os.WriteFile(path, fmt.Appendf(nil, "%020d", i), 0o644)
-		case "links":
-			if err = os.Mkdir(filepath.Join(root, "folders", name), 0o755); err == nil {
-				err = os.Symlink("../folders/"+name, filepath.Join(root, "links", name))
-			}
-		case "moved":
-			if err = os.WriteFile(filepath.Join(root, "before", name), []byte("the same"), 0o644); err == nil {
-				err = os.WriteFile(filepath.Join(root, "after", "now-"+name), []byte("the same"), 0o644)
-			}
-		case "empties":
-			err = os.WriteFile(path, nil, 0o644)
-		case "extensions":
-			err = os.WriteFile(path+".x"+strconv.Itoa(i), nil, 0o644)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // writeGrowth writes the table into a page of documentation.
