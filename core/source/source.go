@@ -3,9 +3,9 @@
 // folders are a source, and so is a record in the ledger; commands see no
 // difference.
 //
-// A source may read with several goroutines. Each asks the [Sink] for a
-// [Visitor] of its own and is the only one to call it, so a visitor needs no
-// lock for what it keeps to itself, and what a command does with entries is
+// A source may read with several goroutines. It asks the [Sink] for about as many
+// [Visitor]s as there are cores, and calls each by one goroutine at a time. So a visitor
+// needs no lock for what it keeps to itself, and what a command does with entries is
 // spread over all cores without further ado.
 package source
 
@@ -31,13 +31,27 @@ type Source interface {
 
 // Sink receives entries.
 type Sink interface {
-	// Visitor is called once for each goroutine that reads.
+	// Visitor returns a visitor of its own to each caller. Several goroutines may call it at once.
 	Visitor() Visitor
 }
 
-// Visitor is given some entries of one folder, in no particular order. The
-// slice, the entries and the bytes of their names are only lent for the call;
-// the folders may be kept. An error ends the reading.
+// Visitor is the type of the functions that a source calls with what it finds.
+//
+// The entries of one call are all of one folder, in no particular order, and there is at
+// least one of them. Those of a large folder come in several calls, perhaps to several
+// visitors. Nothing is said of the order of folders: what is in one may come before the
+// entry of the folder itself.
+//
+// The slice, the entries, the bytes of their names and what More points to are lent for
+// the call: they are overwritten after it. [entry.Entry.Keep] makes a copy that lasts.
+// Folders are not lent, and may be kept. A visitor may alter and reorder what it was lent.
+//
+// A visitor is called by one goroutine at a time, so that it needs no lock for what it
+// keeps to itself; but not always by the same one. No visitor is called after Read has
+// returned. If a visitor returns an error, the reading ends: Read returns that error, or
+// one that another visitor returned, and calls may follow only for what other goroutines
+// have at hand. There is no error that only steps over a folder: Skip and Depth of the
+// request do that.
 type Visitor func(entries []entry.Entry) error
 
 // SinkFunc is a sink made of a function.

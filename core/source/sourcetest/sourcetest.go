@@ -11,7 +11,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -65,6 +67,7 @@ func Test(t *testing.T, s source.Source, root string) {
 		}
 	}
 	testFacts(t, s)
+	testCalls(t, s)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	_, err := s.Read(ctx, source.Request{Depth: source.AllDepths}, source.Nowhere)
@@ -98,6 +101,34 @@ func testFacts(t *testing.T, s source.Source) {
 	require.NoError(t, err)
 	require.Zero(t, known&^can.Facts, "it knows more than it says")
 	require.Zero(t, can.Facts&^known&^uncertain, "it says more than it knows")
+}
+
+// testCalls holds how a source calls visitors against what is said of these.
+func testCalls(t *testing.T, s source.Source) {
+	var returned atomic.Bool
+	_, err := s.Read(context.Background(), source.Request{Facts: entry.FactStatus, Depth: source.AllDepths, Self: true}, source.SinkFunc(func() source.Visitor {
+		var called atomic.Bool
+		return func(entries []entry.Entry) error {
+			switch {
+			case !called.CompareAndSwap(false, true):
+				t.Error("a visitor is called while it is at work")
+			case returned.Load():
+				t.Error("a visitor is called after Read has returned")
+			case len(entries) == 0:
+				t.Error("a visitor is given nothing")
+			case slices.ContainsFunc(entries, func(e entry.Entry) bool { return e.Folder != entries[0].Folder }):
+				t.Error("a visitor is given entries of several folders at once")
+			}
+			time.Sleep(time.Millisecond) // so that others would come meanwhile
+			for i := range entries {
+				entries[i] = entry.Entry{} // they are its own for the call
+			}
+			called.Store(false)
+			return nil
+		}
+	}))
+	returned.Store(true)
+	require.NoError(t, err)
 }
 
 // walk lists what is in a folder, with the folder itself as ".".
