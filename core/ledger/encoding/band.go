@@ -17,21 +17,21 @@ import (
 //
 //	0 to 5        the bounds of source.Measured: two integers of four bytes, the least first, a group
 //	6             which folders that were met before have a delta: how much more the number
-//	              of each is than that of the one before, and in which of the sheets that is
+//	              of each is than that of the one before, and in which of the segments that is
 //	8 to 15       values, by their lowest three bits: for each that some group has eight bytes,
 //	              the lowest first, how many groups have it, and how much more the number of
 //	              each of these is than that of the one before
 //	16 and above  bits: for each a bit a group, the lowest of a byte first; as many bits in
 //	              a part as fill it
 type Band struct {
-	Bits   int // that tell of pieces: a power of two
-	Sheets []SheetGroups
-	groups int
+	Bits     int // that tell of pieces: a power of two
+	Segments []SegmentGroups
+	groups   int
 }
 
-// SheetGroups are the groups of a segment.
-type SheetGroups struct {
-	Sheet    int64  // the segment
+// SegmentGroups are the groups of a segment.
+type SegmentGroups struct {
+	Segment  int64  // the segment
 	Fresh    uint64 // the first folder in it that was never met before; 0 for none
 	Versions []int  // of folders, by group
 	// Again are the folders in it that have a delta, and were met before. They are not
@@ -39,10 +39,10 @@ type SheetGroups struct {
 	Again []uint64
 }
 
-// Again is a folder that has a delta in a sheet, and was met before.
+// Again is a folder that has a delta in a segment, and was met before.
 type Again struct {
-	Folder uint64
-	Sheet  int64
+	Folder  uint64
+	Segment int64
 }
 
 const (
@@ -78,8 +78,8 @@ func (b *Band) PartOf(bit uint16) (part, from, to int) {
 const folded = 0.2
 
 // MakeBand makes a band of summaries, and calls a function for each part of it.
-func MakeBand(sheets []SheetGroups, groups []Group, write func(part int, content []byte) error) (*Band, error) {
-	b := &Band{Bits: PieceBits, Sheets: sheets, groups: len(groups)}
+func MakeBand(segments []SegmentGroups, groups []Group, write func(part int, content []byte) error) (*Band, error) {
+	b := &Band{Bits: PieceBits, Segments: segments, groups: len(groups)}
 	set := 0
 	for i := range groups {
 		for _, word := range groups[i].Pieces {
@@ -100,7 +100,7 @@ func MakeBand(sheets []SheetGroups, groups []Group, write func(part int, content
 			return nil, err
 		}
 	}
-	if err := write(AgainPart, packAgain(sheets)); err != nil {
+	if err := write(AgainPart, packAgain(segments)); err != nil {
 		return nil, err
 	}
 	if err := writeValues(groups, write); err != nil {
@@ -121,9 +121,9 @@ func MakeBand(sheets []SheetGroups, groups []Group, write func(part int, content
 func (b *Band) Pack() []byte {
 	dst := binary.AppendUvarint(nil, uint64(b.Bits))
 	last := int64(0)
-	for _, s := range b.Sheets {
-		dst = binary.AppendVarint(dst, s.Sheet-last)
-		last = s.Sheet
+	for _, s := range b.Segments {
+		dst = binary.AppendVarint(dst, s.Segment-last)
+		last = s.Segment
 		dst = binary.AppendUvarint(dst, s.Fresh)
 		dst = binary.AppendUvarint(dst, uint64(len(s.Versions)))
 		for _, n := range s.Versions {
@@ -145,7 +145,7 @@ func UnpackBand(packed []byte) (*Band, error) {
 			break
 		}
 		packed, last = packed[length:], last+n
-		s := SheetGroups{Sheet: last, Fresh: u.uvarint(&packed)}
+		s := SegmentGroups{Segment: last, Fresh: u.uvarint(&packed)}
 		count := u.uvarint(&packed)
 		if count > uint64(len(packed)) {
 			u.err = errPacked
@@ -159,7 +159,7 @@ func UnpackBand(packed []byte) (*Band, error) {
 				u.err = errPacked
 			}
 		}
-		b.Sheets = append(b.Sheets, s)
+		b.Segments = append(b.Segments, s)
 		b.groups += len(s.Versions)
 	}
 	if u.err == nil && (b.Bits < 64 || b.Bits&(b.Bits-1) != 0) {
@@ -278,22 +278,22 @@ func transpose(square *[64]uint64) {
 	}
 }
 
-func packAgain(sheets []SheetGroups) (dst []byte) {
+func packAgain(segments []SegmentGroups) (dst []byte) {
 	type at struct {
-		folder uint64
-		sheet  int
+		folder  uint64
+		segment int
 	}
 	var all []at
-	for i := range sheets {
-		for _, folder := range sheets[i].Again {
+	for i := range segments {
+		for _, folder := range segments[i].Again {
 			all = append(all, at{folder, i})
 		}
 	}
-	slices.SortFunc(all, func(a, b at) int { return cmp.Or(cmp.Compare(a.folder, b.folder), cmp.Compare(a.sheet, b.sheet)) })
+	slices.SortFunc(all, func(a, b at) int { return cmp.Or(cmp.Compare(a.folder, b.folder), cmp.Compare(a.segment, b.segment)) })
 	last := uint64(0)
 	for _, one := range all {
 		dst = binary.AppendUvarint(dst, one.folder-last)
-		dst = binary.AppendUvarint(dst, uint64(one.sheet))
+		dst = binary.AppendUvarint(dst, uint64(one.segment))
 		last = one.folder
 	}
 	return dst
@@ -305,12 +305,12 @@ func (b *Band) UnpackAgain(packed []byte) (list []Again, err error) {
 	last := uint64(0)
 	for len(packed) > 0 && u.err == nil {
 		last += u.uvarint(&packed)
-		sheet := u.uvarint(&packed)
-		if sheet >= uint64(len(b.Sheets)) {
+		segment := u.uvarint(&packed)
+		if segment >= uint64(len(b.Segments)) {
 			u.err = errPacked
 			break
 		}
-		list = append(list, Again{last, b.Sheets[sheet].Sheet})
+		list = append(list, Again{last, b.Segments[segment].Segment})
 	}
 	if u.err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrDamaged, u.err)
@@ -320,7 +320,7 @@ func (b *Band) UnpackAgain(packed []byte) (list []Again, err error) {
 
 // Met sets which folders a segment has that were never met before, and which of those that
 // were have a delta.
-func (s *SheetGroups) Met(segment Segment) error {
+func (s *SegmentGroups) Met(segment Segment) error {
 	return EachFolder(segment.Folders, func(v *FolderVersion) {
 		switch {
 		case v.Fresh && s.Fresh == 0:

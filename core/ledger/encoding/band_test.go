@@ -24,9 +24,9 @@ func TestBand(t *testing.T) {
 				groups[i].Values = []uint64{uint64(i % 3), 1 << 40, uint64(i)<<8 + 77}
 				groups[i].Bounds[source.Changed] = Between{uint32(i), uint32(2 * i)}
 			}
-			sheets := []SheetGroups{{Sheet: 7, Fresh: 1, Versions: []int{3}}, {Sheet: 5, Versions: make([]int, count-1), Again: []uint64{9, 4}}}
+			segments := []SegmentGroups{{Segment: 7, Fresh: 1, Versions: []int{3}}, {Segment: 5, Versions: make([]int, count-1), Again: []uint64{9, 4}}}
 			parts := map[int][]byte{}
-			b, err := MakeBand(sheets, groups, func(part int, content []byte) error {
+			b, err := MakeBand(segments, groups, func(part int, content []byte) error {
 				require.Less(t, part, PartsOfBand)
 				parts[part] = append([]byte(nil), content...)
 				return nil
@@ -35,7 +35,7 @@ func TestBand(t *testing.T) {
 			back, err := UnpackBand(b.Pack())
 			require.NoError(t, err)
 			require.Equal(t, count, back.Groups())
-			assert.Equal(t, []int{3}, back.Sheets[0].Versions)
+			assert.Equal(t, []int{3}, back.Segments[0].Versions)
 			again, err := back.UnpackAgain(parts[AgainPart])
 			require.NoError(t, err)
 			assert.Equal(t, []Again{{4, 5}, {9, 5}}, again)
@@ -71,7 +71,7 @@ func TestBand(t *testing.T) {
 // A number of folders that no segment can have is damage.
 func TestBandOfTooMany(t *testing.T) {
 	for _, count := range []int{-1, LongestPart + 1} {
-		b := &Band{Bits: 64, Sheets: []SheetGroups{{Sheet: 1, Versions: []int{1, count}}}}
+		b := &Band{Bits: 64, Segments: []SegmentGroups{{Segment: 1, Versions: []int{1, count}}}}
 		_, err := UnpackBand(b.Pack())
 		assert.ErrorIs(t, err, ErrDamaged, count)
 	}

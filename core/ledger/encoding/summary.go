@@ -266,7 +266,7 @@ func Summarise(segment Segment) (groups []Group, err error) {
 		wrong = w.Err() != nil
 	})
 	if err == nil && wrong {
-		err = fmt.Errorf("%w: a sheet is not what its folders say", ErrDamaged)
+		err = fmt.Errorf("%w: a segment is not what its folders say", ErrDamaged)
 	}
 	return groups, err
 }

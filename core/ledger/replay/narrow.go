@@ -28,7 +28,7 @@ import (
 const (
 	// mostNarrowed is how many entries are kept at most before any is given.
 	mostNarrowed = 100_000
-	// mostLoaded is how many parts of sheets are kept.
+	// mostLoaded is how many parts of segments are kept.
 	mostLoaded = 64
 )
 
@@ -74,7 +74,7 @@ func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narr
 	if err != nil || len(bands) == 0 {
 		return nil, err
 	}
-	n := &narrowing{from: s.ledger.Store, need: need, bands: bands, sheets: map[int64]*sheet{}}
+	n := &narrowing{from: s.ledger.Store, need: need, bands: bands, segments: map[int64]*segment{}}
 	for i := range bands {
 		n.all += bands[i].Groups()
 	}
@@ -159,30 +159,30 @@ func (r *reading) tryNarrow(place *entry.Folder, n *narrowing) (done bool, err e
 // narrowing is one search by summaries.
 type narrowing struct {
 	*reader
-	from   store.Reader
-	need   source.Need
-	bands  []store.BandRow
-	chosen [][]uint64 // groups of each
-	all    int        // groups
-	some   int        // of these that are chosen
-	sheets map[int64]*sheet
-	loaded []*sheet              // those that have parts, the oldest first
-	fresh  []freshSheet          // in order of folders
-	again  map[uint64][]againIn  // by folder, in order of records; nil until it is needed
-	ways   map[uint64]*way       // to folders
-	names  []byte                // room for a name
-	found  [][]encoding.Recorded // of a folder each
-	kept   int                   // of these
+	from     store.Reader
+	need     source.Need
+	bands    []store.BandRow
+	chosen   [][]uint64 // groups of each
+	all      int        // groups
+	some     int        // of these that are chosen
+	segments map[int64]*segment
+	loaded   []*segment            // those that have parts, the oldest first
+	fresh    []freshSegment        // in order of folders
+	again    map[uint64][]againIn  // by folder, in order of records; nil until it is needed
+	ways     map[uint64]*way       // to folders
+	names    []byte                // room for a name
+	found    [][]encoding.Recorded // of a folder each
+	kept     int                   // of these
 }
 
-// freshSheet is a sheet with folders that were never met before, from this one on.
-type freshSheet struct {
-	folder uint64
-	sheet  int64
-	record int64
+// freshSegment is a segment with folders that were never met before, from this one on.
+type freshSegment struct {
+	folder  uint64
+	segment int64
+	record  int64
 }
 
-type againIn struct{ sheet, record int64 }
+type againIn struct{ segment, record int64 }
 
 // way leads to a folder, if it is there at the record.
 type way struct {
@@ -190,15 +190,15 @@ type way struct {
 	there  bool
 }
 
-// sheet is what a sheet has of folders.
-type sheet struct {
+// segment is what a segment has of folders.
+type segment struct {
 	versions    []version
 	parts       [2][]byte
 	read        [2]bool
 	number, rec int64
 }
 
-// version is what a sheet has of a folder, and where its delta is in the parts.
+// version is what a segment has of a folder, and where its delta is in the parts.
 type version struct {
 	encoding.FolderVersion
 	at [2][2]uint64
@@ -335,28 +335,28 @@ func (n *narrowing) between(ctx context.Context, b *store.BandRow, need source.N
 	return set, nil
 }
 
-// index finds out in which sheet each folder was met first.
+// index finds out in which segment each folder was met first.
 func (n *narrowing) index() {
 	for i := range n.bands {
-		for _, s := range n.bands[i].Sheets {
+		for _, s := range n.bands[i].Segments {
 			if s.Fresh > 0 {
-				n.fresh = append(n.fresh, freshSheet{s.Fresh, s.Sheet, n.bands[i].Record})
+				n.fresh = append(n.fresh, freshSegment{s.Fresh, s.Segment, n.bands[i].Record})
 			}
 		}
 	}
-	slices.SortStableFunc(n.fresh, func(a, b freshSheet) int { return int(int64(a.folder) - int64(b.folder)) })
+	slices.SortStableFunc(n.fresh, func(a, b freshSegment) int { return int(int64(a.folder) - int64(b.folder)) })
 }
 
-// sheet returns what a sheet has of folders.
-func (n *narrowing) sheet(number, record int64) (*sheet, error) {
-	if s := n.sheets[number]; s != nil {
+// segment returns what a segment has of folders.
+func (n *narrowing) segment(number, record int64) (*segment, error) {
+	if s := n.segments[number]; s != nil {
 		return s, nil
 	}
 	folders, err := n.from.Part(n.ctx, number, store.Folders)
 	if err != nil {
 		return nil, err
 	}
-	s := &sheet{number: number, rec: record}
+	s := &segment{number: number, rec: record}
 	var names, facts uint64
 	err = encoding.EachFolder(folders, func(v *encoding.FolderVersion) {
 		s.versions = append(s.versions, version{*v, [2][2]uint64{{names, names + v.Names}, {facts, facts + v.Facts}}})
@@ -365,12 +365,12 @@ func (n *narrowing) sheet(number, record int64) (*sheet, error) {
 	if err != nil {
 		return nil, err
 	}
-	n.sheets[number] = s
+	n.segments[number] = s
 	return s, nil
 }
 
 // part returns the names or the facts of a version.
-func (n *narrowing) part(s *sheet, v *version, which store.Part) (content []byte, err error) {
+func (n *narrowing) part(s *segment, v *version, which store.Part) (content []byte, err error) {
 	if !s.read[which] {
 		if s.parts[which], err = n.from.Part(n.ctx, s.number, which); err != nil {
 			return nil, err
@@ -385,7 +385,7 @@ func (n *narrowing) part(s *sheet, v *version, which store.Part) (content []byte
 	}
 	between := v.at[which]
 	if between[0] > between[1] || between[1] > uint64(len(s.parts[which])) {
-		return nil, fmt.Errorf("%w: a sheet is too short", ledger.ErrDamaged)
+		return nil, fmt.Errorf("%w: a segment is too short", ledger.ErrDamaged)
 	}
 	return s.parts[which][between[0]:between[1]], nil
 }
@@ -393,13 +393,13 @@ func (n *narrowing) part(s *sheet, v *version, which store.Part) (content []byte
 // band looks at the groups of a band that are chosen.
 func (n *narrowing) band(b *store.BandRow, chosen []uint64) error {
 	group := 0
-	for _, at := range b.Sheets {
+	for _, at := range b.Segments {
 		first := 0 // version of the group
-		var s *sheet
+		var s *segment
 		for _, versions := range at.Versions {
 			if chosen[group/64]&(1<<(group%64)) != 0 {
 				var err error
-				if s, err = n.sheet(at.Sheet, b.Record); err != nil {
+				if s, err = n.segment(at.Segment, b.Record); err != nil {
 					return err
 				}
 				for i := first; i < min(first+versions, len(s.versions)); i++ {
@@ -419,7 +419,7 @@ func (n *narrowing) band(b *store.BandRow, chosen []uint64) error {
 }
 
 // version looks at what a version says of the entries in its folder.
-func (n *narrowing) version(s *sheet, v *version) error {
+func (n *narrowing) version(s *segment, v *version) error {
 	if !v.HasDelta {
 		return nil
 	}
@@ -534,13 +534,13 @@ func (n *narrowing) way(number uint64) (*way, error) {
 	return w, nil
 }
 
-// first returns the sheet in which a folder was met first, and what that says of it.
-func (n *narrowing) first(number uint64) (*sheet, *version, error) {
+// first returns the segment in which a folder was met first, and what that says of it.
+func (n *narrowing) first(number uint64) (*segment, *version, error) {
 	at := sort.Search(len(n.fresh), func(i int) bool { return n.fresh[i].folder > number }) - 1
 	if at < 0 {
 		return nil, nil, fmt.Errorf("%w: a folder is not there", ledger.ErrDamaged)
 	}
-	s, err := n.sheet(n.fresh[at].sheet, n.fresh[at].record)
+	s, err := n.segment(n.fresh[at].segment, n.fresh[at].record)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -565,7 +565,7 @@ func (n *narrowing) last(folder uint64, name string, from int64) (found *encodin
 		return nil, nil
 	}
 	for i := len(places) - 1; i >= 0 && places[i].record >= from; i-- {
-		s, err := n.sheet(places[i].sheet, places[i].record)
+		s, err := n.segment(places[i].segment, places[i].record)
 		if err == nil {
 			found, err = n.says(s, folder, name)
 		}
@@ -580,8 +580,8 @@ func (n *narrowing) last(folder uint64, name string, from int64) (found *encodin
 	return n.says(s, folder, name)
 }
 
-// says returns what a sheet says of a name in a folder; nil if nothing.
-func (n *narrowing) says(s *sheet, folder uint64, name string) (*encoding.Recorded, error) {
+// says returns what a segment says of a name in a folder; nil if nothing.
+func (n *narrowing) says(s *segment, folder uint64, name string) (*encoding.Recorded, error) {
 	for i := range s.versions {
 		v := &s.versions[i]
 		if v.Number != folder || !v.HasDelta {
@@ -616,7 +616,7 @@ func (n *narrowing) metAgain() error {
 			return err
 		}
 		for _, a := range list {
-			n.again[a.Folder] = append(n.again[a.Folder], againIn{a.Sheet, b.Record})
+			n.again[a.Folder] = append(n.again[a.Folder], againIn{a.Segment, b.Record})
 		}
 	}
 	return nil

@@ -230,7 +230,7 @@ func (s *State) delta(ctx context.Context, from store.Reader, at deltaAt, facts 
 		case failed != nil:
 			err = failed
 		case int(between[1]) > len(content):
-			err = fmt.Errorf("%w: a sheet is too short", ledger.ErrDamaged)
+			err = fmt.Errorf("%w: a segment is too short", ledger.ErrDamaged)
 		default:
 			return content[between[0]:between[1]:between[1]]
 		}

@@ -167,18 +167,18 @@ func checkSummaries(ctx context.Context, l *ledger.Ledger, of store.Range, segme
 	}
 	for _, b := range bands {
 		var groups []encoding.Group
-		sheets := slices.Clone(b.Sheets)
-		for i := range sheets {
-			s, there := left[sheets[i].Sheet]
+		segments := slices.Clone(b.Segments)
+		for i := range segments {
+			s, there := left[segments[i].Segment]
 			if !there {
 				return append(faults, Fault{Record: b.Record, What: "its summaries are of other entries than it has"}), nil
 			}
-			delete(left, sheets[i].Sheet)
-			if s.Names, err = l.Store.Part(ctx, sheets[i].Sheet, store.Names); err == nil {
-				s.Facts, err = l.Store.Part(ctx, sheets[i].Sheet, store.Facts)
+			delete(left, segments[i].Segment)
+			if s.Names, err = l.Store.Part(ctx, segments[i].Segment, store.Names); err == nil {
+				s.Facts, err = l.Store.Part(ctx, segments[i].Segment, store.Facts)
 			}
 			if err == nil {
-				err = sheets[i].Met(s)
+				err = segments[i].Met(s)
 			}
 			var some []encoding.Group
 			if err == nil {
@@ -190,7 +190,7 @@ func checkSummaries(ctx context.Context, l *ledger.Ledger, of store.Range, segme
 			groups = append(groups, some...)
 		}
 		same := true
-		made, err := encoding.MakeBand(sheets, groups, func(part int, content []byte) error {
+		made, err := encoding.MakeBand(segments, groups, func(part int, content []byte) error {
 			kept, err := l.Store.BandPart(ctx, b.Number, part)
 			same = same && bytes.Equal(kept, content)
 			return err

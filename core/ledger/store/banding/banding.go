@@ -12,28 +12,28 @@ import (
 // Maker makes the bands of the segments of a record, on all cores, while these are being
 // written. An engine gives it segments in their order, and is given bands.
 type Maker struct {
-	// Write is given a band to keep: the range it is of, how many bytes its sheets take, and what
+	// Write is given a band to keep: the range it is of, how many bytes its segments take, and what
 	// makes it, which calls a function with each of its parts.
 	Write func(ctx context.Context, of store.SegmentRow, stored int64, band func(part func(int, []byte) error) (*encoding.Band, error)) error
 
-	of      store.SegmentRow // place, record and layer
-	waiting []summarised     // in order
-	sheets  []encoding.SheetGroups
-	groups  []encoding.Group
-	stored  int64
+	of       store.SegmentRow // place, record and layer
+	waiting  []summarised     // in order
+	segments []encoding.SegmentGroups
+	groups   []encoding.Group
+	stored   int64
 }
 
 // summarised is a segment whose summary is being made.
 type summarised struct {
-	sheet  int64
-	stored int64
-	done   chan summary
+	segment int64
+	stored  int64
+	done    chan summary
 }
 
 type summary struct {
-	sheet  encoding.SheetGroups
-	groups []encoding.Group
-	err    error
+	segment encoding.SegmentGroups
+	groups  []encoding.Group
+	err     error
 }
 
 // Add begins with a segment, which is only lent.
@@ -61,7 +61,7 @@ func (b *Maker) Add(ctx context.Context, s store.SegmentRow) error {
 
 func summarise(s encoding.Segment) (made summary) {
 	if made.groups, made.err = encoding.Summarise(s); made.err == nil {
-		made.err = made.sheet.Met(s)
+		made.err = made.segment.Met(s)
 	}
 	return made
 }
@@ -77,12 +77,12 @@ func (b *Maker) take(ctx context.Context) error {
 	if made.err != nil {
 		return made.err
 	}
-	s := made.sheet
-	s.Sheet = next.sheet
+	s := made.segment
+	s.Segment = next.segment
 	for i := range made.groups {
 		s.Versions = append(s.Versions, made.groups[i].Versions)
 	}
-	b.sheets, b.groups, b.stored = append(b.sheets, s), append(b.groups, made.groups...), b.stored+next.stored
+	b.segments, b.groups, b.stored = append(b.segments, s), append(b.groups, made.groups...), b.stored+next.stored
 	if len(b.groups) < encoding.FullBand {
 		return nil
 	}
@@ -104,8 +104,8 @@ func (b *Maker) write(ctx context.Context) error {
 		return nil
 	}
 	err := b.Write(ctx, b.of, b.stored, func(part func(int, []byte) error) (*encoding.Band, error) {
-		return encoding.MakeBand(b.sheets, b.groups, part)
+		return encoding.MakeBand(b.segments, b.groups, part)
 	})
-	b.sheets, b.groups, b.stored = nil, b.groups[:0], 0
+	b.segments, b.groups, b.stored = nil, b.groups[:0], 0
 	return err
 }

@@ -465,7 +465,7 @@ func (r reader) Part(ctx context.Context, segment int64, part store.Part) (conte
 	column := map[store.Part]string{store.Names: "names", store.Facts: "facts", store.Folders: "folders"}[part]
 	there, err := r.one(ctx, "SELECT "+column+" FROM frank.sheet WHERE place = $1 AND record = $2 AND layer = $3 AND n = $4", []any{place, record, layer, n}, &content)
 	if err == nil && !there {
-		err = fmt.Errorf("%w: sheet %d of record %d is not there", encoding.ErrDamaged, n, record)
+		err = fmt.Errorf("%w: segment %d of record %d is not there", encoding.ErrDamaged, n, record)
 	}
 	return content, err
 }

@@ -30,7 +30,7 @@ type update struct {
 	taken    map[string][]int64 // numbers that were given out to hosts before, and are used
 	banding  banding.Maker
 	last     map[key]int64 // numbers of segments and bands that were given out
-	sheets   [][]any       // to be sent
+	segments [][]any       // to be sent
 	bands    [][]any
 	parts    [][]any
 	waiting  int        // bytes in these
@@ -149,13 +149,13 @@ func (u *update) sendAll(ctx context.Context) error {
 // begin begins to send what waits, once what was begun before is sent: meanwhile more can be
 // packed.
 func (u *update) begin(ctx context.Context) error {
-	if err := u.settle(); err != nil || len(u.sheets)+len(u.bands)+len(u.parts) == 0 {
+	if err := u.settle(); err != nil || len(u.segments)+len(u.bands)+len(u.parts) == 0 {
 		return err
 	}
-	sheets, bands, parts, ended := u.sheets, u.bands, u.parts, make(chan error, 1)
-	u.sheets, u.bands, u.parts, u.waiting, u.sending = nil, nil, nil, 0, ended
+	segments, bands, parts, ended := u.segments, u.bands, u.parts, make(chan error, 1)
+	u.segments, u.bands, u.parts, u.waiting, u.sending = nil, nil, nil, 0, ended
 	go func() {
-		err := u.insert(ctx, "sheet", []string{"place", "record", "layer", "n", "folders", "names", "facts"}, sheets)
+		err := u.insert(ctx, "sheet", []string{"place", "record", "layer", "n", "folders", "names", "facts"}, segments)
 		if err == nil {
 			err = u.insert(ctx, "band", []string{"place", "record", "layer", "n", "stored", "packed"}, bands)
 		}
@@ -341,7 +341,7 @@ func (u *update) AddSegment(ctx context.Context, s store.SegmentRow) error {
 	if err := u.banding.Add(ctx, s); err != nil {
 		return err
 	}
-	u.sheets = append(u.sheets, []any{s.Place, s.Record, s.Layer, n, slices.Clone(blob(s.Folders)), slices.Clone(blob(s.Names)), slices.Clone(blob(s.Facts))})
+	u.segments = append(u.segments, []any{s.Place, s.Record, s.Layer, n, slices.Clone(blob(s.Folders)), slices.Clone(blob(s.Names)), slices.Clone(blob(s.Facts))})
 	return u.wait(ctx, len(s.Folders)+len(s.Names)+len(s.Facts))
 }
 

@@ -62,16 +62,16 @@ func fromVersion2(ctx context.Context, tx *sql.Tx) error {
 		return err
 	}
 	u := newUpdate(tx)
-	var sheets []int64
+	var segments []int64
 	if err := each(ctx, tx, func(rows *sql.Rows) error {
 		var id int64
 		err := rows.Scan(&id)
-		sheets = append(sheets, id)
+		segments = append(segments, id)
 		return err
 	}, "SELECT id FROM sheet ORDER BY place, record, id"); err != nil {
 		return err
 	}
-	for _, id := range sheets {
+	for _, id := range segments {
 		s := store.SegmentRow{Number: id}
 		if err := tx.QueryRowContext(ctx, "SELECT place, record, folders, names, facts FROM sheet WHERE id = ?", id).Scan(&s.Place, &s.Record, &s.Folders, &s.Names, &s.Facts); err != nil {
 			return err

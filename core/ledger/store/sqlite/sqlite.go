@@ -546,7 +546,7 @@ func (s reader) Part(ctx context.Context, segment int64, part store.Part) (conte
 	}
 	err = s.q.QueryRowContext(ctx, query, segment).Scan(&content)
 	if err == sql.ErrNoRows {
-		err = fmt.Errorf("%w: sheet %d is not there", encoding.ErrDamaged, segment)
+		err = fmt.Errorf("%w: segment %d is not there", encoding.ErrDamaged, segment)
 		if m, is := s.q.(*moment); is && m.changed {
 			err = store.ErrChanged
 		}

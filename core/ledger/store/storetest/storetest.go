@@ -144,8 +144,8 @@ func segments(t *testing.T, s store.Store) {
 		require.NoError(t, err)
 		summed := map[int64]bool{}
 		for _, b := range bands {
-			for _, sheet := range b.Sheets {
-				summed[sheet.Sheet] = true
+			for _, segment := range b.Segments {
+				summed[segment.Segment] = true
 			}
 		}
 		for i, segment := range got {
