@@ -95,21 +95,21 @@ func tryCombined(t *testing.T, seed uint64) int {
 		if x.kind() == "folder" || chosen.chosen.holds(live.within(), x) == yes {
 			chosen.things = append(chosen.things, x)
 			chosen.all = chosen.things
-			chosen.byWay[x.way] = x
+			chosen.byRelative[x.rel] = x
 		}
 	}
 	some := newPlace("@some", nil)
-	some.left = func(way string) bool {
-		return slices.ContainsFunc(everyFolder(&thing{way: way}), func(way string) bool {
-			return strings.HasPrefix(filepath.Base(way), "1") || strings.HasPrefix(filepath.Base(way), ".h")
+	some.left = func(rel string) bool {
+		return slices.ContainsFunc(everyFolder(&thing{rel: rel}), func(rel string) bool {
+			return strings.HasPrefix(filepath.Base(rel), "1") || strings.HasPrefix(filepath.Base(rel), ".h")
 		}) ||
-			strings.HasPrefix(filepath.Base(way), ".")
+			strings.HasPrefix(filepath.Base(rel), ".")
 	}
 	c.run("record", "t", "--label", "some", "--hidden", "omit", "--skip", "1*", "--ledger", c.home+"/some")
-	some.things = slices.DeleteFunc(slices.Clone(c.before), func(x *thing) bool { return some.left(x.way) })
+	some.things = slices.DeleteFunc(slices.Clone(c.before), func(x *thing) bool { return some.left(x.rel) })
 	some.all, some.words = some.things, append(some.words, "--ledger", c.home+"/some")
 	for _, x := range some.things {
-		some.byWay[x.way] = x
+		some.byRelative[x.rel] = x
 	}
 	imported := newPlace("@whole", c.before)
 	imported.digests = whole.digests
@@ -124,7 +124,7 @@ func tryCombined(t *testing.T, seed uint64) int {
 			t.Logf("seed %d, asked as %d; @chosen where %s; digests %v", seed, c.reader, chosen.chosen.words, whole.digests)
 			for i, things := range [][]*thing{c.before, c.after} {
 				for _, x := range things {
-					t.Logf("%d %-30q %-6s mode %04o size %d links %d inode %d modified %d known %v open %v", i, x.way, x.kind(), x.st.Mode&0o7777, x.st.Size, x.st.Nlink, x.st.Ino, x.st.Mtim.Sec, x.known, x.open)
+					t.Logf("%d %-30q %-6s mode %04o size %d links %d inode %d modified %d known %v open %v", i, x.rel, x.kind(), x.st.Mode&0o7777, x.st.Size, x.st.Nlink, x.st.Ino, x.st.Mtim.Sec, x.known, x.open)
 				}
 			}
 		}
@@ -189,10 +189,10 @@ func (c *combination) recordAgain(record []string) {
 func (c *combination) grow(steps int) {
 	dirs, files := []string{filepath.Join(c.root, "t")}, []string{}
 	for _, x := range c.after {
-		c.note(filepath.Join(c.root, "t", x.way), &dirs, &files)
+		c.note(filepath.Join(c.root, "t", x.rel), &dirs, &files)
 	}
 	for _, x := range c.before {
-		c.note(filepath.Join(c.root, "t", x.way), &dirs, &files)
+		c.note(filepath.Join(c.root, "t", x.rel), &dirs, &files)
 	}
 	pick := func(of []string) string { return of[c.IntN(len(of))] }
 	for range steps {
@@ -267,14 +267,14 @@ func (c *combination) may(st *unix.Stat_t, right uint32) bool {
 }
 
 // collect returns what is in a folder of the tree, at any depth, as far as it may be listed.
-func (c *combination) collect(way string) (things []*thing) {
-	dir := filepath.Join(c.root, "t", way)
+func (c *combination) collect(rel string) (things []*thing) {
+	dir := filepath.Join(c.root, "t", rel)
 	var in unix.Stat_t
 	require.NoError(c, unix.Stat(dir, &in))
 	list, err := os.ReadDir(dir)
 	require.NoError(c, err)
 	for _, d := range list {
-		x := &thing{way: strings.TrimPrefix(way+"/"+d.Name(), "/"), known: c.may(&in, 1)}
+		x := &thing{rel: strings.TrimPrefix(rel+"/"+d.Name(), "/"), known: c.may(&in, 1)}
 		full := filepath.Join(dir, d.Name())
 		require.NoError(c, unix.Lstat(full, &x.st))
 		var more unix.Statx_t
@@ -292,7 +292,7 @@ func (c *combination) collect(way string) (things []*thing) {
 			require.NoError(c, err)
 		case "folder":
 			if x.open {
-				things = append(things, c.collect(x.way)...)
+				things = append(things, c.collect(x.rel)...)
 			}
 		}
 		things = append(things, x)
@@ -305,9 +305,9 @@ func (c *combination) list() *place {
 	var things []*thing
 	lines := ""
 	for _, x := range c.after {
-		if x.known && !strings.Contains(x.way, "\n") && c.IntN(2) == 0 {
+		if x.known && !strings.Contains(x.rel, "\n") && c.IntN(2) == 0 {
 			things = append(things, x)
-			lines += strings.Repeat("t/"+x.way+"\n", 1+c.IntN(2))
+			lines += strings.Repeat("t/"+x.rel+"\n", 1+c.IntN(2))
 		}
 	}
 	require.NoError(c, os.WriteFile(filepath.Join(c.home, "kept"), []byte(lines), 0o644))
@@ -365,8 +365,8 @@ func (c *combination) ask(command []string, p *place, q *cond) *reply {
 	return a
 }
 
-// way is the path of a row from the place.
-func (p *place) way(row map[string]any) string {
+// rel is the path of a row from the place.
+func (p *place) rel(row map[string]any) string {
 	given, _ := row["path"].(string)
 	if raw := row["path_base64"]; raw != nil {
 		var bytes []byte
@@ -376,11 +376,11 @@ func (p *place) way(row map[string]any) string {
 	return strings.TrimPrefix(strings.TrimPrefix(given, p.given), "/")
 }
 
-func (p *place) ways(rows []map[string]any) (ways []string) {
+func (p *place) rels(rows []map[string]any) (rels []string) {
 	for _, row := range rows {
-		ways = append(ways, p.way(row))
+		rels = append(rels, p.rel(row))
 	}
-	return ways
+	return rels
 }
 
 // alone asks about each test without a model by itself, and by its opposite.
@@ -390,20 +390,20 @@ func (c *combination) alone(p *place, q *cond) {
 		if len(p.things) == 0 {
 			continue
 		}
-		if _, asked := p.alone[key+p.things[0].way]; asked {
+		if _, asked := p.alone[key+p.things[0].rel]; asked {
 			continue
 		}
 		for _, x := range p.things {
-			p.alone[key+x.way] = unsure
+			p.alone[key+x.rel] = unsure
 		}
 		so := c.ask([]string{"search", "--columns", "path"}, p, &cond{words: words})
 		not := c.ask([]string{"search", "--columns", "path"}, p, &cond{words: slices.Concat([]string{"not", "("}, words, []string{")"})})
-		for _, way := range p.ways(so.Entries) {
-			p.alone[key+way] = yes
+		for _, rel := range p.rels(so.Entries) {
+			p.alone[key+rel] = yes
 		}
-		for _, way := range p.ways(not.Entries) {
-			require.NotEqual(c, yes, p.alone[key+way], "%s meets %s and its opposite", way, words)
-			p.alone[key+way] = no
+		for _, rel := range p.rels(not.Entries) {
+			require.NotEqual(c, yes, p.alone[key+rel], "%s meets %s and its opposite", rel, words)
+			p.alone[key+rel] = no
 		}
 		left := int64(len(p.things) - len(so.Entries) - len(not.Entries))
 		require.Equal(c, []int64{left, left}, []int64{so.number("unknown"), not.number("unknown")}, so.line)
@@ -423,9 +423,9 @@ func (p *place) choose(q *cond) (chosen []*thing, unknown int64) {
 	return chosen, unknown
 }
 
-func ways(things []*thing) (list []string) {
+func rels(things []*thing) (list []string) {
 	for _, x := range things {
-		list = append(list, x.way)
+		list = append(list, x.rel)
 	}
 	return list
 }
@@ -476,9 +476,9 @@ func (c *combination) search(p *place, q *cond) {
 		command = append(command, "--order", one(c.gen, "size", "modified", "name", "kind,size", "depth/reverse"))
 	}
 	a := c.ask(command, p, q)
-	require.ElementsMatch(c, ways(chosen), p.ways(a.Entries), a.line)
+	require.ElementsMatch(c, rels(chosen), p.rels(a.Entries), a.line)
 	for _, row := range a.Entries {
-		x := p.byWay[p.way(row)]
+		x := p.byRelative[p.rel(row)]
 		if x.sized() {
 			assert.Equal(c, fmt.Sprint(x.st.Size), fmt.Sprint(row["size"]), a.line)
 		} else {
@@ -526,31 +526,31 @@ func (c *combination) totals(p *place, q *cond) {
 	}
 	chosen, unknown := p.choose(q)
 	a := c.ask([]string{"list", "--totals", "--depth", "all", "--columns", "path,size,kind"}, p, q)
-	require.ElementsMatch(c, ways(chosen), p.ways(a.Entries), a.line)
+	require.ElementsMatch(c, rels(chosen), p.rels(a.Entries), a.line)
 	assert.Equal(c, unknown, a.number("unknown"), a.line)
 	shown := map[string]bool{}
 	for _, x := range chosen {
-		shown[x.way] = true
+		shown[x.rel] = true
 	}
 	within := slices.DeleteFunc(slices.Clone(p.things), func(x *thing) bool {
-		return !shown[x.way] && !slices.ContainsFunc(everyFolder(x), func(way string) bool { return shown[way] })
+		return !shown[x.rel] && !slices.ContainsFunc(everyFolder(x), func(rel string) bool { return shown[rel] })
 	})
 	all := sums(within, p, everyFolder)
 	for _, row := range a.Entries {
-		x := p.byWay[p.way(row)]
+		x := p.byRelative[p.rel(row)]
 		if x.kind() != "folder" || !x.enter || p.leaves(x) {
 			continue
 		}
-		s := all[x.way]
+		s := all[x.rel]
 		if s == nil {
 			s = &sum{}
 		}
 		if s.sized || s.files == 0 {
 			if !shutBelow(p, x) || s.sized {
-				assert.Equal(c, fmt.Sprint(s.size), fmt.Sprint(row["size"]), "%s: %q", a.line, x.way)
+				assert.Equal(c, fmt.Sprint(s.size), fmt.Sprint(row["size"]), "%s: %q", a.line, x.rel)
 			}
 		} else {
-			assert.Nil(c, row["size"], "%s: %q", a.line, x.way)
+			assert.Nil(c, row["size"], "%s: %q", a.line, x.rel)
 		}
 	}
 	if s := sums(within, p, func(*thing) []string { return []string{""} })[""]; s != nil && s.sized {
@@ -566,12 +566,12 @@ func (c *combination) totals(p *place, q *cond) {
 }
 
 // leaves reports whether what is in a folder was not looked at when it was recorded.
-func (p *place) leaves(x *thing) bool { return p.left != nil && p.left(x.way+"/x") }
+func (p *place) leaves(x *thing) bool { return p.left != nil && p.left(x.rel+"/x") }
 
 // shutBelow reports whether something in a folder could not be read.
 func shutBelow(p *place, folder *thing) bool {
 	return slices.ContainsFunc(p.things, func(x *thing) bool {
-		return x.kind() == "folder" && !x.open && strings.HasPrefix(x.way+"/", folder.way+"/")
+		return x.kind() == "folder" && !x.open && strings.HasPrefix(x.rel+"/", folder.rel+"/")
 	})
 }
 
@@ -628,23 +628,23 @@ func (c *combination) weigh(p *place, q *cond) {
 		if row["row"] == "rest" || row["row"] == "direct" {
 			continue
 		}
-		way := p.way(row)
-		s := want[way]
+		rel := p.rel(row)
+		s := want[rel]
 		if s == nil {
 			s = &sum{}
 		}
 		if s.sized {
-			assert.Equal(c, fmt.Sprint(s.size), fmt.Sprint(row["size"]), "%s: %q", a.line, way)
+			assert.Equal(c, fmt.Sprint(s.size), fmt.Sprint(row["size"]), "%s: %q", a.line, rel)
 		} else if s.files > 0 {
-			assert.Nil(c, row["size"], "%s: %q", a.line, way)
+			assert.Nil(c, row["size"], "%s: %q", a.line, rel)
 		}
 		if s.files > 0 {
-			assert.Equal(c, fmt.Sprint(s.files), fmt.Sprint(row["files"]), "%s: %q", a.line, way)
+			assert.Equal(c, fmt.Sprint(s.files), fmt.Sprint(row["files"]), "%s: %q", a.line, rel)
 		}
-		delete(want, way)
+		delete(want, rel)
 	}
-	for way, s := range want {
-		assert.Zero(c, s.files, "%s: %q is missing", a.line, way)
+	for rel, s := range want {
+		assert.Zero(c, s.files, "%s: %q is missing", a.line, rel)
 	}
 	c.completeness(a, p, unknown)
 	c.sum(a, p, chosen)
@@ -662,7 +662,7 @@ func (c *combination) checksum(p *place, q *cond) {
 		digest, is := valueOf(p, x, "sha256")
 		switch {
 		case is == known:
-			want[x.way] = digest.(string)
+			want[x.rel] = digest.(string)
 		case is == unknown:
 			missing++
 		}
@@ -670,7 +670,7 @@ func (c *combination) checksum(p *place, q *cond) {
 	got := map[string]string{}
 	for _, row := range a.Entries {
 		if row["digest"] != nil {
-			got[p.way(row)] = row["digest"].(string)
+			got[p.rel(row)] = row["digest"].(string)
 		}
 	}
 	require.Equal(c, want, got, a.line)
@@ -687,7 +687,7 @@ func (c *combination) holds(p *place) {
 		return
 	}
 	in := *p
-	in.things = slices.DeleteFunc(slices.Clone(p.things), func(one *thing) bool { return !strings.HasPrefix(one.way, x.way+"/") })
+	in.things = slices.DeleteFunc(slices.Clone(p.things), func(one *thing) bool { return !strings.HasPrefix(one.rel, x.rel+"/") })
 	all := sums(in.things, p, func(*thing) []string { return []string{""} })[""]
 	if all == nil {
 		all = &sum{}
@@ -695,7 +695,7 @@ func (c *combination) holds(p *place) {
 	if all.files > 0 && !all.sized {
 		return
 	}
-	in.words = append([]string{p.words[0] + "/" + x.way}, p.words[1:]...)
+	in.words = append([]string{p.words[0] + "/" + x.rel}, p.words[1:]...)
 	ask := func(words, where []string) *reply {
 		args := slices.Concat(words[:1], in.words, words[1:], []string{"--as", "json"}, where)
 		r := c.run(args...)
@@ -727,8 +727,8 @@ func (c *combination) weighListed(p *place, q *cond) {
 	all := newPlace(p.given, nil)
 	all.words, all.all, all.alone = p.words, c.after, p.alone
 	for _, x := range c.after {
-		in := slices.ContainsFunc(everyFolder(x), func(way string) bool { return p.byWay[way] != nil && way != "" })
-		if in || p.byWay[x.way] != nil && x.kind() != "folder" {
+		in := slices.ContainsFunc(everyFolder(x), func(rel string) bool { return p.byRelative[rel] != nil && rel != "" })
+		if in || p.byRelative[x.rel] != nil && x.kind() != "folder" {
 			all.things = append(all.things, x)
 		}
 	}
@@ -762,20 +762,20 @@ func (c *combination) twoSides(a, b *place) {
 		}
 		return q.holds(p.within(), x)
 	}
-	shut := func(p *place, way string) bool { // not known what is there
-		return slices.ContainsFunc(everyFolder(&thing{way: way}), func(up string) bool { return up != "" && p.byWay[up] != nil && !p.byWay[up].open })
+	shut := func(p *place, rel string) bool { // not known what is there
+		return slices.ContainsFunc(everyFolder(&thing{rel: rel}), func(up string) bool { return up != "" && p.byRelative[up] != nil && !p.byRelative[up].open })
 	}
 	var differ []string
 	unread := map[string]bool{}
 	sides := [2][]*thing{}
 	undecided, unclear := int64(0), int64(0)
-	for way := range union(a.byWay, b.byWay) {
-		x, y := a.byWay[way], b.byWay[way]
+	for rel := range union(a.byRelative, b.byRelative) {
+		x, y := a.byRelative[rel], b.byRelative[rel]
 		m, n := meets(a, x), meets(b, y)
 		switch {
-		case x == nil && a.left != nil && a.left(way):
+		case x == nil && a.left != nil && a.left(rel):
 			continue
-		case x != nil && y == nil && shut(b, way), y != nil && x == nil && shut(a, way):
+		case x != nil && y == nil && shut(b, rel), y != nil && x == nil && shut(a, rel):
 			continue
 		case x == nil && a.chosen != nil && y.kind() != "folder":
 			held := a.chosen.holds(b.within(), y)
@@ -785,9 +785,9 @@ func (c *combination) twoSides(a, b *place) {
 				undecided++
 			case held == unsure || !lasting(a.chosen):
 				unclear++
-				differ = append(differ, way)
+				differ = append(differ, rel)
 			default:
-				differ = append(differ, way)
+				differ = append(differ, rel)
 				sides[1] = append(sides[1], y)
 			}
 			continue
@@ -805,22 +805,22 @@ func (c *combination) twoSides(a, b *place) {
 		}
 		switch {
 		case x != nil && y != nil && a.digests && x.kind() == "file" && y.kind() == "file" && x.open && !y.open && x.st.Size == y.st.Size: // its content may have to be read to tell
-			unread[way] = true
+			unread[rel] = true
 		case x == nil || y == nil || x.known && y.known && differs(x, y, a):
-			differ = append(differ, way)
+			differ = append(differ, rel)
 		}
 	}
 	answer := c.ask(slices.Concat([]string{"compare"}, b.words), &place{words: a.words}, q)
 	got := []string{}
 	for _, row := range answer.Entries {
-		got = append(got, (&place{}).way(map[string]any{"path": row["way"], "path_base64": row["way_base64"]}))
+		got = append(got, (&place{}).rel(map[string]any{"path": row["way"], "path_base64": row["way_base64"]}))
 		if row["change"] == "moved" {
-			from := (&place{given: a.given}).way(map[string]any{"path": row["from"], "path_base64": row["from_base64"]})
+			from := (&place{given: a.given}).rel(map[string]any{"path": row["from"], "path_base64": row["from_base64"]})
 			got = append(got, from)
 		}
 	}
 	slices.Sort(got)
-	got = slices.DeleteFunc(slices.Compact(got), func(way string) bool { return unread[way] })
+	got = slices.DeleteFunc(slices.Compact(got), func(rel string) bool { return unread[rel] })
 	slices.Sort(differ)
 	moved := answer.number("moved") > 0
 	if !moved {
@@ -829,7 +829,7 @@ func (c *combination) twoSides(a, b *place) {
 		require.Subset(c, got, differ, answer.line)
 	}
 	renamed := slices.ContainsFunc(a.things, func(x *thing) bool {
-		return b.byWay[x.way] == nil && slices.ContainsFunc(b.things, func(y *thing) bool { return a.byWay[y.way] == nil && x.st.Ino == y.st.Ino })
+		return b.byRelative[x.rel] == nil && slices.ContainsFunc(b.things, func(y *thing) bool { return a.byRelative[y.rel] == nil && x.st.Ino == y.st.Ino })
 	})
 	if q != nil && !moved && !renamed {
 		assert.Equal(c, undecided > 0 || unclear > 0, answer.Summary["complete"] == false && (undecided > 0 || unclear > 0), answer.line)
@@ -856,11 +856,11 @@ func (c *combination) twoSides(a, b *place) {
 
 func union(a, b map[string]*thing) map[string]bool {
 	all := map[string]bool{}
-	for way := range a {
-		all[way] = true
+	for rel := range a {
+		all[rel] = true
 	}
-	for way := range b {
-		all[way] = true
+	for rel := range b {
+		all[rel] = true
 	}
 	return all
 }

@@ -22,7 +22,7 @@ import (
 
 // thing is what the kernel has under a path, and what the one who asks may know of it.
 type thing struct {
-	way     string // from the place
+	rel     string // from the place
 	st      unix.Stat_t
 	born    unix.StatxTimestamp
 	target  string
@@ -37,9 +37,9 @@ func (x *thing) kind() string {
 	return map[uint32]string{unix.S_IFREG: "file", unix.S_IFDIR: "folder", unix.S_IFLNK: "link", unix.S_IFIFO: "pipe", unix.S_IFSOCK: "socket"}[x.st.Mode&unix.S_IFMT]
 }
 
-func (x *thing) name() string  { return path.Base(x.way) }
+func (x *thing) name() string  { return path.Base(x.rel) }
 func (x *thing) sized() bool   { return x.known && x.kind() == "file" }
-func (x *thing) above() string { return up(x.way) }
+func (x *thing) above() string { return up(x.rel) }
 
 // stem and ext are what is before and after the last dot, but for dots in front.
 func (x *thing) stem() (stem, ext string) {
@@ -53,23 +53,23 @@ func (x *thing) stem() (stem, ext string) {
 
 // place is something that is asked about.
 type place struct {
-	words   []string // of the command line
-	given   string   // what paths begin with
-	things  []*thing
-	all     []*thing // what is there, which a list may have some of
-	byWay   map[string]*thing
-	record  bool
-	digests bool // which it has
-	list    bool
-	chosen  *cond                 // that it was recorded with
-	left    func(way string) bool // what was not looked at when it was recorded
-	alone   map[string]verdict    // how a test of what has no model came out, by test and path
+	words      []string // of the command line
+	given      string   // what paths begin with
+	things     []*thing
+	all        []*thing // what is there, which a list may have some of
+	byRelative map[string]*thing
+	record     bool
+	digests    bool // which it has
+	list       bool
+	chosen     *cond                 // that it was recorded with
+	left       func(rel string) bool // what was not looked at when it was recorded
+	alone      map[string]verdict    // how a test of what has no model came out, by test and path
 }
 
 func newPlace(given string, things []*thing) *place {
-	p := &place{words: []string{given}, given: given, things: things, all: things, byWay: map[string]*thing{}, alone: map[string]verdict{}}
+	p := &place{words: []string{given}, given: given, things: things, all: things, byRelative: map[string]*thing{}, alone: map[string]verdict{}}
 	for _, x := range things {
-		p.byWay[x.way] = x
+		p.byRelative[x.rel] = x
 	}
 	return p
 }
@@ -82,7 +82,7 @@ func (p *place) within() *place {
 }
 
 // path is how an entry is shown.
-func (p *place) path(x *thing) string { return p.given + "/" + x.way }
+func (p *place) path(x *thing) string { return p.given + "/" + x.rel }
 
 // verdict is yes, no or not known, as SQL has it.
 type verdict int
@@ -157,7 +157,7 @@ func valueOf(p *place, x *thing, field string) (value any, is mark) {
 		if p.list { // each is a place
 			return int64(0), known
 		}
-		return int64(1 + strings.Count(x.way, "/")), known
+		return int64(1 + strings.Count(x.rel, "/")), known
 	case "hidden":
 		return strings.HasPrefix(x.name(), "."), known
 	case "size":
@@ -209,7 +209,7 @@ func valueOf(p *place, x *thing, field string) (value any, is mark) {
 		if x.kind() == "file" {
 			return status(x.st.Size == 0)
 		}
-		holds := slices.ContainsFunc(p.all, func(in *thing) bool { return in.above() == x.way })
+		holds := slices.ContainsFunc(p.all, func(in *thing) bool { return in.above() == x.rel })
 		return only("folder", !holds, x.open && (x.known || !p.record) && (holds || p.chosen == nil && p.left == nil))
 	}
 	panic(field)
@@ -299,7 +299,7 @@ func (g *gen) leaf() *cond {
 		[]string{"readers", "is", "everyone"}, []string{"writers", "is", "owner"}, []string{"acl"}, []string{"xattrs", "present"}, []string{"xattrs", "has", "note"}, []string{"capabilities", "missing"},
 		[]string{"flags", "missing"}, []string{"filesystem", "is", "tmpfs"}, []string{"mount", "present"}, []string{"host", "present"}, []string{"accessed", "before", "2020"}, []string{"device", "over", "0"})
 	return &cond{words: words, opaque: [][]string{words}, holds: func(p *place, x *thing) verdict {
-		v, asked := p.alone[strings.Join(words, " ")+"\x00"+x.way]
+		v, asked := p.alone[strings.Join(words, " ")+"\x00"+x.rel]
 		if !asked {
 			panic("not asked alone: " + strings.Join(words, " "))
 		}
@@ -319,7 +319,7 @@ func (g *gen) text() *cond {
 			return slices.Contains(words, value.(string)) || slices.Contains(words, family)
 		})
 	}
-	whole := map[string]string{"name": g.thing().name(), "stem": strings.TrimSuffix(g.thing().name(), ".txt"), "path": g.thing().way, "folder": g.thing().above(), "target": "nowhere"}[field]
+	whole := map[string]string{"name": g.thing().name(), "stem": strings.TrimSuffix(g.thing().name(), ".txt"), "path": g.thing().rel, "folder": g.thing().above(), "target": "nowhere"}[field]
 	op := one(g, "is", "has", "starts", "ends", "like")
 	letters := []rune(whole)
 	if len(letters) == 0 || strings.ContainsAny(whole, "*?[\\\n") || strings.Trim(whole, " -./") == "" {
@@ -366,7 +366,7 @@ func (g *gen) text() *cond {
 	if field == "path" || field == "folder" { // also as it is from the place
 		holds := c.holds
 		c.holds = func(p *place, x *thing) verdict {
-			below := map[string]string{"path": x.way, "folder": x.above()}[field]
+			below := map[string]string{"path": x.rel, "folder": x.above()}[field]
 			if below != "" && !p.list && compare(below) { // what is listed is a place by itself
 				return yes
 			}
@@ -380,7 +380,7 @@ func (g *gen) number() *cond {
 	field := one(g, "size", "size", "disk", "links", "inode", "uid", "gid", "depth", "age")
 	x := g.thing()
 	at := map[string]int64{"size": x.st.Size, "disk": x.st.Blocks * 512, "links": int64(x.st.Nlink), "inode": int64(x.st.Ino), "uid": int64(x.st.Uid), "gid": int64(x.st.Gid),
-		"depth": int64(1 + strings.Count(x.way, "/")), "age": max(0, asOf-x.st.Mtim.Sec)/3600 - 1}[field]
+		"depth": int64(1 + strings.Count(x.rel, "/")), "age": max(0, asOf-x.st.Mtim.Sec)/3600 - 1}[field]
 	at = max(0, at+int64(g.IntN(3)-1))
 	unit := map[string]string{"size": "B", "disk": "B", "age": " hours"}[field]
 	word := fmt.Sprint(at, unit)
@@ -517,10 +517,10 @@ func sums(things []*thing, p *place, keys func(*thing) []string) map[string]*sum
 }
 
 // everyFolder are the folders that something lies in, with the place, which is "".
-func everyFolder(x *thing) (ways []string) {
-	for way := x.way; way != ""; {
-		way = up(way)
-		ways = append(ways, way)
+func everyFolder(x *thing) (rels []string) {
+	for rel := x.rel; rel != ""; {
+		rel = up(rel)
+		rels = append(rels, rel)
 	}
-	return ways
+	return rels
 }

@@ -190,16 +190,16 @@ func TestCompareFindsRandomEdits(t *testing.T) {
 		require.NoError(t, exec.Command("cp", "-a", filepath.Join(root, "a"), filepath.Join(root, "b")).Run())
 		var want []string
 		for i := range 120 {
-			way := fmt.Sprintf("f%d/n%d", i%7, i)
-			path := filepath.Join(root, "b", way)
+			rel := fmt.Sprintf("f%d/n%d", i%7, i)
+			path := filepath.Join(root, "b", rel)
 			switch random.IntN(8) {
 			case 0:
 				require.NoError(t, os.Remove(path))
-				want = append(want, "removed "+way)
+				want = append(want, "removed "+rel)
 			case 1:
 				to := fmt.Sprintf("f%d/moved%d", random.IntN(7), i)
 				require.NoError(t, os.Rename(path, filepath.Join(root, "b", to)))
-				want = append(want, "moved "+to+" from a/"+way)
+				want = append(want, "moved "+to+" from a/"+rel)
 			case 2:
 				content, err := os.ReadFile(path)
 				require.NoError(t, err)
@@ -207,13 +207,13 @@ func TestCompareFindsRandomEdits(t *testing.T) {
 				require.NoError(t, os.WriteFile(path, content, 0o644))
 				then := time.Now().Add(time.Duration(random.IntN(1000)) * time.Hour)
 				require.NoError(t, os.Chtimes(path, then, then))
-				want = append(want, "altered "+way+" content modified")
+				want = append(want, "altered "+rel+" content modified")
 			case 3:
 				require.NoError(t, os.Chmod(path, 0o640))
-				want = append(want, "details "+way+" mode")
+				want = append(want, "details "+rel+" mode")
 			case 4:
-				require.NoError(t, os.WriteFile(filepath.Join(root, "b", way+"-new"), []byte(fmt.Sprint("new", i, seed)), 0o644))
-				want = append(want, "added "+way+"-new")
+				require.NoError(t, os.WriteFile(filepath.Join(root, "b", rel+"-new"), []byte(fmt.Sprint("new", i, seed)), 0o644))
+				want = append(want, "added "+rel+"-new")
 			}
 		}
 		changes, status := compared(t, root, "a", "b")

@@ -193,15 +193,15 @@ func asked(t *testing.T, database string, fleet []*machine, status int) (told st
 			}
 			continue
 		}
-		way := row["way"]
-		if way == nil { // it is only in the first
-			way = strings.TrimPrefix(row["from"].(string), "@srv@"+a.name+"/")
+		rel := row["way"]
+		if rel == nil { // it is only in the first
+			rel = strings.TrimPrefix(row["from"].(string), "@srv@"+a.name+"/")
 		}
 		if row["change"] == "details" { // of the same content
-			assert.Equal(t, a.files[way.(string)], b.files[way.(string)])
+			assert.Equal(t, a.files[rel.(string)], b.files[rel.(string)])
 			continue
 		}
-		got = append(got, fmt.Sprint(row["change"], " ", way))
+		got = append(got, fmt.Sprint(row["change"], " ", rel))
 	}
 	assert.ElementsMatch(t, want, got)
 	return told

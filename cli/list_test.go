@@ -153,7 +153,7 @@ func agree(t *testing.T, place string, row map[string]any) string {
 		empty = len(inside) == 0
 	}
 	follow, err := os.Stat(path)
-	way, _ := filepath.Rel(place, path)
+	rel, _ := filepath.Rel(place, path)
 	when := func(ts unix.Timespec) any {
 		return time.Unix(ts.Unix()).UTC().Format("2006-01-02T15:04:05.000000000Z")
 	}
@@ -170,7 +170,7 @@ func agree(t *testing.T, place string, row map[string]any) string {
 	}
 	want := map[string]any{
 		"name": name, "stem": stem, "ext": ext, "path": path, "folder": filepath.Dir(path), "target": target, "kind": kind,
-		"size": size, "disk": float64(st.Blocks * 512), "links": float64(st.Nlink), "depth": float64(1 + strings.Count(way, "/")),
+		"size": size, "disk": float64(st.Blocks * 512), "links": float64(st.Nlink), "depth": float64(1 + strings.Count(rel, "/")),
 		"inode": float64(st.Ino), "device": float64(st.Dev), "uid": float64(st.Uid), "gid": float64(st.Gid),
 		"owner": account(users, st.Uid, func(id string) (string, error) {
 			u, err := user.LookupId(id)

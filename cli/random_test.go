@@ -60,8 +60,8 @@ func (w wish) plain(t *testing.T, root string) (values []int64, paths []string) 
 		if path == root {
 			return nil
 		}
-		way, _ := filepath.Rel(root, path)
-		depth := 1 + strings.Count(way, "/")
+		rel, _ := filepath.Rel(root, path)
+		depth := 1 + strings.Count(rel, "/")
 		hidden := strings.HasPrefix(d.Name(), ".")
 		if w.hidden == "omit" && hidden {
 			if d.IsDir() {
@@ -76,10 +76,10 @@ func (w wish) plain(t *testing.T, root string) (values []int64, paths []string) 
 			if w.order != "size" || d.Type().IsRegular() {
 				values = append(values, value)
 			}
-			paths = append(paths, "./"+way)
+			paths = append(paths, "./"+rel)
 		}
 		skipped := w.skip == "d1*" && strings.HasPrefix(d.Name(), "d1") || w.skip == "D2" && d.Name() == "d2" ||
-			w.skip == "top/d*" && strings.HasPrefix(way, "top/d") && depth == 2
+			w.skip == "top/d*" && strings.HasPrefix(rel, "top/d") && depth == 2
 		if d.IsDir() && (skipped || depth == w.depth) {
 			return fs.SkipDir
 		}

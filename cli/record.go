@@ -269,8 +269,8 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 			return place.LedgerTrouble(path, err)
 		}
 		unexplained = len(changes.Unexplained) > 0
-		for _, way := range changes.Unexplained {
-			p.Say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(spot.Given, way)))
+		for _, rel := range changes.Unexplained {
+			p.Say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(spot.Given, rel)))
 		}
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err

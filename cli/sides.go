@@ -48,21 +48,21 @@ func againstLists(summary *report.Summary, sources []source.Source) {
 		if !is {
 			continue
 		}
-		var ways []string
+		var rels []string
 		elsewhere := 0
 		for _, listed := range list.Paths() {
 			full, err := filepath.Abs(listed)
-			way, below := strings.CutPrefix(full, strings.TrimSuffix(root.Full, "/")+"/")
+			rel, below := strings.CutPrefix(full, strings.TrimSuffix(root.Full, "/")+"/")
 			if err != nil || !below {
 				elsewhere++
 				continue
 			}
-			ways = append(ways, way)
+			rels = append(rels, rel)
 		}
 		if elsewhere > 0 {
 			summary.Notes = append(summary.Notes, units.Count(int64(elsewhere), "path", "paths")+" of "+typeset.Escaped(s.Place().Given)+" lead elsewhere, and were left out")
 		}
-		sources[i] = live.NewPart(root, s.Place().Given, i, ways)
+		sources[i] = live.NewPart(root, s.Place().Given, i, rels)
 	}
 }
 

@@ -198,13 +198,13 @@ func (p *Program) listOfRecord(ctx context.Context, r *question, words, given st
 // chooseLines leaves those lines in a list whose files meet the condition as they are or, of a record, as
 // they were. It returns of how many that is not known.
 func (p *Program) chooseLines(ctx context.Context, r *question, list *digestlist.List, recorded ledger.Recorded, root *entry.Place) (source.Report, error) {
-	var ways []string
+	var rels []string
 	for _, l := range list.Lines {
 		if filepath.IsLocal(l.Name) {
-			ways = append(ways, filepath.Clean(l.Name))
+			rels = append(rels, filepath.Clean(l.Name))
 		}
 	}
-	from := []source.Source{live.NewPart(root, root.Given, 0, ways)}
+	from := []source.Source{live.NewPart(root, root.Given, 0, rels)}
 	if recorded != nil {
 		from = append(from, recorded)
 	}

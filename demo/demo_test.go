@@ -44,8 +44,8 @@ func TestSameMomentSameTree(t *testing.T) {
 			if info.IsDir() {
 				size = 0
 			}
-			way, _ := filepath.Rel(root, path)
-			trees[i][way] = fmt.Sprintf("%v %d %v %x", info.Mode(), size, info.ModTime().UTC(), sha256.Sum256(content))
+			rel, _ := filepath.Rel(root, path)
+			trees[i][rel] = fmt.Sprintf("%v %d %v %x", info.Mode(), size, info.ModTime().UTC(), sha256.Sum256(content))
 			assert.False(t, info.ModTime().After(asOf), path)
 			return nil
 		}))

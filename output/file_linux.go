@@ -19,6 +19,6 @@ func openUnnamed(folder string) (*os.File, error) {
 
 // linkUnnamed gives such a file a name that must be free.
 func linkUnnamed(file *os.File, name string) error {
-	way := fmt.Sprintf("/proc/self/fd/%d", file.Fd())
-	return unix.Linkat(unix.AT_FDCWD, way, unix.AT_FDCWD, name, unix.AT_SYMLINK_FOLLOW)
+	rel := fmt.Sprintf("/proc/self/fd/%d", file.Fd())
+	return unix.Linkat(unix.AT_FDCWD, rel, unix.AT_FDCWD, name, unix.AT_SYMLINK_FOLLOW)
 }

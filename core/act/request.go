@@ -134,7 +134,7 @@ var (
 	errNowhere  = errors.New("leads nowhere")
 )
 
-// Target returns the full path of a folder to move into, with no link on the way. It
+// Target returns the full path of a folder to move into, with no link in it. It
 // need not be there yet. The error may be a [TargetError].
 func Target(given string) (exact.Text, error) {
 	full, err := filepath.Abs(given)

@@ -186,7 +186,7 @@ func ByPlace(a, b *entry.Entry) int {
 	return compareFolders(a.Folder, b.Folder)
 }
 
-// compareFolders orders folders by the names on their ways, a folder before
+// compareFolders orders folders by the names in their paths, a folder before
 // those in it, and different places as they were asked about.
 func compareFolders(a, b *entry.Folder) int {
 	x, y := a, b

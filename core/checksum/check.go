@@ -423,11 +423,11 @@ func (a *Checked) findUnlisted(ctx context.Context, listed map[string]bool, prog
 				if e.Kind != entry.KindFile || e.FullPath() == o.List {
 					continue
 				}
-				way := e.Relative()
-				if o.Known[way] {
+				rel := e.Relative()
+				if o.Known[rel] {
 					continue
 				}
-				if listed[way] {
+				if listed[rel] {
 					continue
 				}
 				e.Name, e.More = strings.Clone(e.Name), nil

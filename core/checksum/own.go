@@ -42,8 +42,8 @@ func (l *OwnList) is(e *entry.Entry) bool {
 	return l.full != "" && e.FullPath() == l.full
 }
 
-// way returns the path of a file from the folder of the list.
-func (l *OwnList) way(e *entry.Entry) string {
+// rel returns the path of a file from the folder of the list.
+func (l *OwnList) rel(e *entry.Entry) string {
 	place := e.Folder.Place
 	if place.Kept { // wherever it was: the list is of what is below
 		return e.Relative()
@@ -57,8 +57,8 @@ func (l *OwnList) way(e *entry.Entry) string {
 	default:
 		full = filepath.Join(full, e.Relative())
 	}
-	if way, err := filepath.Rel(l.folder, full); err == nil {
-		return way
+	if rel, err := filepath.Rel(l.folder, full); err == nil {
+		return rel
 	}
 	return full
 }
@@ -66,9 +66,9 @@ func (l *OwnList) way(e *entry.Entry) string {
 // ListFrom has the rows tell the paths of files from the folder of the list, and returns
 // how many lead out of it.
 func (a *Answer) ListFrom(l *OwnList) (outside int) {
-	a.Listed = l.way
+	a.Listed = l.rel
 	for _, e := range a.files {
-		if digestlist.LeadsOut(l.way(e)) {
+		if digestlist.LeadsOut(l.rel(e)) {
 			outside++
 		}
 	}

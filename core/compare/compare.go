@@ -44,7 +44,7 @@ func (c Change) String() string { return changeWords[c] }
 type Result struct {
 	Change      Change
 	Path        string         // from the place
-	From        string         // for Moved: the way before
+	From        string         // for Moved: the relative path before
 	A, B        *entry.Entry   // before and after; nil where there is none
 	Differences []*entry.Field // facts that differ
 	Content     bool           // the content differs
@@ -282,6 +282,6 @@ func (f *finding) judge(p pair, content verdict) {
 		return
 	}
 	p = f.keep(p)
-	r.Path, r.A, r.B = p.way, p.a, p.b
+	r.Path, r.A, r.B = p.rel, p.a, p.b
 	f.results = append(f.results, &r)
 }

@@ -214,13 +214,13 @@ func carried(results []*Result) {
 		if r.Change != Moved {
 			continue
 		}
-		way, from := path.Dir(r.Path), path.Dir(r.From)
-		if folder := folders[way]; folder == nil || folder.From != from || path.Base(r.Path) != path.Base(r.From) {
+		rel, from := path.Dir(r.Path), path.Dir(r.From)
+		if folder := folders[rel]; folder == nil || folder.From != from || path.Base(r.Path) != path.Base(r.From) {
 			continue
 		}
 		r.Carried = true
-		for way, from := way, from; folders[way] != nil && folders[way].From == from; way, from = path.Dir(way), path.Dir(from) {
-			if folders[way].Along++; path.Base(way) != path.Base(from) {
+		for rel, from := rel, from; folders[rel] != nil && folders[rel].From == from; rel, from = path.Dir(rel), path.Dir(from) {
+			if folders[rel].Along++; path.Base(rel) != path.Base(from) {
 				break // it moved by itself
 			}
 		}

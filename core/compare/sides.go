@@ -16,7 +16,7 @@ import (
 
 // pair is an entry in both places.
 type pair struct {
-	way  string // while the entries are only lent, it is not known
+	rel  string // while the entries are only lent, it is not known
 	a, b *entry.Entry
 }
 
@@ -185,7 +185,7 @@ func (f *finding) keep(p pair) pair {
 	if f.shelf != nil {
 		p.a, p.b = f.shelf.Keep(p.a), f.shelf.Keep(p.b)
 	}
-	p.way = p.b.Relative()
+	p.rel = p.b.Relative()
 	return p
 }
 

@@ -44,7 +44,7 @@ type Opener interface {
 	// identity, size or the time it was modified, ErrChanged or the like.
 	Open(e *entry.Entry) (File, error)
 	// Look gets the kind and the status of an entry of which only the folder
-	// and the name are known; the name may be a way of several. Links are
+	// and the name are known; the name may be a relative path. Links are
 	// followed.
 	Look(e *entry.Entry) error
 	Close()

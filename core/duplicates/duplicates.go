@@ -113,7 +113,7 @@ func Find(ctx context.Context, collected, others *arrange.Collector, pool *diges
 	a := &s.answer
 	a.only = o.Folders
 	if others != nil {
-		folders = plant(s, collected, others, classes)
+		folders = build(s, collected, others, classes)
 		a.Sets = folders.find()
 		a.Folders, a.folders = len(a.Sets), slices.Clone(a.Sets)
 		for _, set := range a.Sets {

@@ -126,8 +126,8 @@ func (t *forest) number(content string) uint32 {
 	return n
 }
 
-// plant makes the folders of what was collected, and of files that are the same.
-func plant(s *search, files, others *arrange.Collector, classes [][]*file) *forest {
+// build makes the folders of what was collected, and of files that are the same.
+func build(s *search, files, others *arrange.Collector, classes [][]*file) *forest {
 	t := &forest{s: s, nodes: map[*entry.Folder]*node{}, known: map[string]uint32{}, members: make([][]*file, 1, 1+len(classes)+len(s.named))}
 	t.number("") // the content of empty files
 	t.members = append(t.members, nil)
@@ -193,9 +193,9 @@ func (t *forest) other(e *entry.Entry) {
 	n.direct++
 }
 
-// grow finds which folders are the same, and returns those that are whole and have
+// settle finds which folders are the same, and returns those that are whole and have
 // content, those with most in them first.
-func (t *forest) grow() (whole []*node) {
+func (t *forest) settle() (whole []*node) {
 	all := make([]*node, 0, len(t.nodes))
 	for _, n := range t.nodes {
 		all = append(all, n)
@@ -248,7 +248,7 @@ func (t *forest) grow() (whole []*node) {
 // find makes sets of folders that are the same, and of folders that others have all of:
 // the outermost of them.
 func (t *forest) find() (sets []*Set) {
-	whole := t.grow()
+	whole := t.settle()
 	for len(whole) > 0 {
 		n := 1
 		for n < len(whole) && whole[n].same == whole[0].same {

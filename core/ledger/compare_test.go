@@ -189,19 +189,19 @@ func TestHistoryAgreesWithRecords(t *testing.T) {
 		}
 	}
 	require.Greater(t, len(paths), 20)
-	for way := range paths {
-		spans, err := replay.History(ctx, l, "tern-point", filepath.Join(root, way), nil)
+	for rel := range paths {
+		spans, err := replay.History(ctx, l, "tern-point", filepath.Join(root, rel), nil)
 		require.NoError(t, err)
 		require.True(t, slices.IsSortedFunc(spans, func(a, b replay.Span) int { return a.First.Taken.Compare(b.First.Taken) }))
 		next := map[string]int64{"l": 1, "below": 2} // each label is apart
 		before := map[string]replay.Presence{}
 		for _, span := range spans {
 			label := span.First.Label
-			require.Equal(t, next[label], span.First.Number, way)
+			require.Equal(t, next[label], span.First.Number, rel)
 			require.Equal(t, label, span.Last.Label)
 			for n := span.First.Number; n <= span.Last.Number; n += 2 {
-				line, there := held[n][way]
-				require.Equal(t, there, span.State == replay.There, "%s in %d", way, n)
+				line, there := held[n][rel]
+				require.Equal(t, there, span.State == replay.There, "%s in %d", rel, n)
 				if there {
 					require.Contains(t, line, fmt.Sprint(span.Entry.Modified))
 				}

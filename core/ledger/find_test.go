@@ -206,10 +206,10 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Join(root, "a/x"), 0o600))
 	later := record(t, l, "weekly", root) // of two pieces
 	require.NoError(t, os.Chmod(filepath.Join(root, "a/x"), 0o640))
-	for _, way := range []string{"", "a", "a/.hidden", "a/x"} {
-		folder, err := live.Open(filepath.Join(root, way), 0)
+	for _, rel := range []string{"", "a", "a/.hidden", "a/x"} {
+		folder, err := live.Open(filepath.Join(root, rel), 0)
 		require.NoError(t, err)
-		recorded, err := replay.SourceOf(context.Background(), l, r, way, "@weekly", 0)
+		recorded, err := replay.SourceOf(context.Background(), l, r, rel, "@weekly", 0)
 		require.NoError(t, err)
 		for _, condition := range []source.Condition{nil, large{}} {
 			for _, wanted := range []entry.Facts{0, entry.FactStatus} {
@@ -241,8 +241,8 @@ func TestRecordAnswersAsTheFolder(t *testing.T) {
 	cancel()
 	_, err = s.Read(ctx, source.Request{Depth: 9}, source.Nowhere)
 	assert.ErrorIs(t, err, context.Canceled)
-	for _, way := range []string{"nowhere", "a/x/y", "a/nowhere"} {
-		_, err := replay.SourceOf(context.Background(), l, r, way, "@weekly", 0)
-		assert.ErrorIs(t, err, replay.ErrNoEntry, way)
+	for _, rel := range []string{"nowhere", "a/x/y", "a/nowhere"} {
+		_, err := replay.SourceOf(context.Background(), l, r, rel, "@weekly", 0)
+		assert.ErrorIs(t, err, replay.ErrNoEntry, rel)
 	}
 }

@@ -361,8 +361,8 @@ func TestFindingsOvertakenAtEachCall(t *testing.T) {
 	}
 }
 
-func digestOf(t *testing.T, l *ledger.Ledger, r ledger.Record, way string) (found string) {
-	s, err := replay.SourceOf(t.Context(), l, r, way, "@l", 0)
+func digestOf(t *testing.T, l *ledger.Ledger, r ledger.Record, rel string) (found string) {
+	s, err := replay.SourceOf(t.Context(), l, r, rel, "@l", 0)
 	require.NoError(t, err)
 	_, err = s.Read(t.Context(), source.Request{Facts: facts | entry.FactSHA256, Depth: source.AllDepths, Self: true}, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {

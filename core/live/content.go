@@ -187,10 +187,10 @@ func (o *opener) locate(e *entry.Entry) (at int, name string, done func(), err e
 	if err := o.enter(e.Folder); err != nil {
 		return 0, "", nil, err
 	}
-	if len(e.Name) <= longestWay {
+	if len(e.Name) <= longestRelative {
 		return o.dir.handle(), e.Name, done, nil
 	}
-	var trail []*entry.Folder // the name is a long way
+	var trail []*entry.Folder // the name is a long relative path
 	names := strings.Split(e.Name, "/")
 	for _, name := range names[:len(names)-1] {
 		trail = append(trail, &entry.Folder{Name: name})

@@ -70,7 +70,7 @@ func TestOpenAnywhere(t *testing.T) {
 	}
 	assert.Equal(t, 30+len(here), opened)
 
-	// By a name that is a way, as lists have them.
+	// By a name that is a relative path, as lists have them.
 	long := &entry.Entry{Folder: &entry.Folder{Place: &entry.Place{Given: deep}}, Name: strings.Repeat(name+"/", 29) + "file"}
 	require.NoError(t, opener.Look(long))
 	assert.EqualValues(t, 4, long.Size)

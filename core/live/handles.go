@@ -14,8 +14,8 @@ import (
 // closes it.
 //
 // When many folders are open at once it may be closed although folders below
-// it wait. These are then opened by the way from the nearest folder above that
-// is open, and node reports whether the way still leads to the same folder.
+// it wait. These are then opened by the relative path from the nearest folder above that
+// is open, and node reports whether the path still leads to the same folder.
 type opened struct {
 	folder *entry.Folder
 	above  *opened
@@ -92,8 +92,8 @@ func (h *handles) shutEarly(o *opened) {
 	o.shut = true
 }
 
-// longestWay keeps ways under what the system takes in one call.
-const longestWay = 2048
+// longestRelative keeps paths under what the system takes in one call.
+const longestRelative = 2048
 
 // reach opens again a folder that was closed early. The caller closes it.
 func (h *handles) reach(o *opened) (dir, error) {
@@ -102,7 +102,7 @@ func (h *handles) reach(o *opened) (dir, error) {
 		from = from.above
 	}
 	defer h.letGo(from, 1)
-	d, err := openWay(from, o.folder)
+	d, err := openRelative(from, o.folder)
 	if err != nil {
 		return dir{}, err
 	}
@@ -114,9 +114,9 @@ func (h *handles) reach(o *opened) (dir, error) {
 	return d, nil
 }
 
-// openWay opens a folder by its way from one above it, however long, following
+// openRelative opens a folder by its path from one above it, however long, following
 // links.
-func openWay(from *opened, folder *entry.Folder) (dir, error) {
+func openRelative(from *opened, folder *entry.Folder) (dir, error) {
 	return openTrail(from.dir, folder.Trail()[from.folder.Depth+1:])
 }
 
@@ -126,7 +126,7 @@ func openTrail(from dir, trail []*entry.Folder) (dir, error) {
 	at := from
 	for len(trail) > 0 {
 		length, n := 0, 0
-		for n < len(trail) && (n == 0 || length+len(trail[n].Name) < longestWay) {
+		for n < len(trail) && (n == 0 || length+len(trail[n].Name) < longestRelative) {
 			length += len(trail[n].Name) + 1
 			n++
 		}

@@ -18,7 +18,7 @@ import (
 	"frankledger/core/source"
 )
 
-// A folder that was closed early is found again by its way; one that was moved
+// A folder that was closed early is found again by its path; one that was moved
 // in the meantime, with another in its place, is not taken for it.
 func TestReach(t *testing.T) {
 	root := t.TempDir()
@@ -35,7 +35,7 @@ func TestReach(t *testing.T) {
 		at = h.opened(entry.NewFolder(at.folder, name), at, d)
 		h.shutEarly(at)
 		require.True(t, at.shut)
-		if at.above.shut { // let go of what is closed: the way starts further up
+		if at.above.shut { // let go of what is closed: the path starts further up
 			h.letGo(at.above, 1)
 		}
 		if name == "a" {

@@ -291,7 +291,7 @@ func (r *run) enter(o *opened) bool {
 
 // waitingLink is a link that is to be followed, by its path from the place.
 type waitingLink struct {
-	way    string
+	rel    string
 	folder *entry.Folder
 }
 
@@ -299,7 +299,7 @@ type waitingLink struct {
 type waitingLinks []waitingLink
 
 func (l waitingLinks) Len() int           { return len(l) }
-func (l waitingLinks) Less(i, j int) bool { return l[i].way < l[j].way }
+func (l waitingLinks) Less(i, j int) bool { return l[i].rel < l[j].rel }
 func (l waitingLinks) Swap(i, j int)      { l[i], l[j] = l[j], l[i] }
 func (l *waitingLinks) Push(one any)      { *l = append(*l, one.(waitingLink)) }
 func (l *waitingLinks) Pop() any {
@@ -322,7 +322,7 @@ func (r *run) followLinks() {
 			return
 		}
 		link := heap.Pop(&waiting).(waitingLink).folder
-		d, err := openWay(r.root, link)
+		d, err := openRelative(r.root, link)
 		if err != nil {
 			// A link to a file, to nothing, or to itself leads to no folder.
 			if err != unix.ENOTDIR && err != unix.ENOENT && err != unix.ELOOP {

@@ -270,21 +270,21 @@ func TestRequestLimits(t *testing.T) {
 	for _, path := range []string{".h/inside", "skip/inside", "a/b/c", "a/.x"} {
 		require.NoError(t, os.MkdirAll(filepath.Join(root, path), 0o755))
 	}
-	ways := func(request source.Request) []string {
+	rels := func(request source.Request) []string {
 		g, _ := read(t, root, request)
-		var ways []string
+		var rels []string
 		for _, path := range g.paths() {
-			ways = append(ways, strings.TrimPrefix(path, root+"/"))
+			rels = append(rels, strings.TrimPrefix(path, root+"/"))
 		}
-		return ways
+		return rels
 	}
 	all := source.AllDepths
-	assert.Equal(t, []string{".h", "a", "skip"}, ways(source.Request{Depth: 1}))
-	assert.Equal(t, []string{"a", "a/b", "skip", "skip/inside"}, ways(source.Request{Depth: 2, Hidden: source.OmitHidden}))
-	assert.Equal(t, []string{".h", "a/.x"}, ways(source.Request{Depth: all, Hidden: source.OnlyHidden}))
+	assert.Equal(t, []string{".h", "a", "skip"}, rels(source.Request{Depth: 1}))
+	assert.Equal(t, []string{"a", "a/b", "skip", "skip/inside"}, rels(source.Request{Depth: 2, Hidden: source.OmitHidden}))
+	assert.Equal(t, []string{".h", "a/.x"}, rels(source.Request{Depth: all, Hidden: source.OnlyHidden}))
 	skip := func(f *entry.Folder) bool { return f.Name == "skip" || f.Relative() == "a/b" }
-	assert.Equal(t, []string{".h", ".h/inside", "a", "a/.x", "a/b", "skip"}, ways(source.Request{Depth: all, Skip: skip}))
-	assert.Equal(t, []string{root}, ways(source.Request{Depth: 0}))
+	assert.Equal(t, []string{".h", ".h/inside", "a", "a/.x", "a/b", "skip"}, rels(source.Request{Depth: all, Skip: skip}))
+	assert.Equal(t, []string{root}, rels(source.Request{Depth: 0}))
 }
 
 func TestSameDisk(t *testing.T) {

@@ -19,16 +19,16 @@ import (
 type Part struct {
 	root  string
 	place entry.Place
-	ways  []string
+	rels  []string
 }
 
 // NewPart returns what is below a folder under some paths from it, as a place with another name.
-func NewPart(folder *entry.Place, given string, index int, ways []string) *Part {
-	p := &Part{root: folder.Full, place: entry.Place{Index: index, Given: given, Full: folder.Full, List: true}, ways: slices.Clone(ways)}
-	slices.SortFunc(p.ways, func(a, b string) int { // those of one folder together
+func NewPart(folder *entry.Place, given string, index int, rels []string) *Part {
+	p := &Part{root: folder.Full, place: entry.Place{Index: index, Given: given, Full: folder.Full, List: true}, rels: slices.Clone(rels)}
+	slices.SortFunc(p.rels, func(a, b string) int { // those of one folder together
 		return cmp.Or(strings.Compare(path.Dir(a), path.Dir(b)), strings.Compare(a, b))
 	})
-	p.ways = slices.Compact(p.ways)
+	p.rels = slices.Compact(p.rels)
 	return p
 }
 
@@ -49,25 +49,25 @@ func (p *Part) Read(ctx context.Context, request source.Request, sink source.Sin
 	w := run.newWorker()
 	defer func() { w.report.SortProblems() }()
 	folders := map[string]*entry.Folder{".": {Place: &p.place}}
-	var in func(way string) *entry.Folder
-	in = func(way string) *entry.Folder {
-		if folders[way] == nil {
-			folders[way] = entry.NewFolder(in(path.Dir(way)), path.Base(way))
+	var in func(rel string) *entry.Folder
+	in = func(rel string) *entry.Folder {
+		if folders[rel] == nil {
+			folders[rel] = entry.NewFolder(in(path.Dir(rel)), path.Base(rel))
 		}
-		return folders[way]
+		return folders[rel]
 	}
-	for _, way := range p.ways {
+	for _, rel := range p.rels {
 		if err := ctx.Err(); err != nil {
 			return w.report, err
 		}
-		folder := in(path.Dir(way))
+		folder := in(path.Dir(rel))
 		if len(w.batch) > 0 && w.batch[0].Folder != folder || len(w.batch) == batchSize {
 			if err := w.flush(); err != nil {
 				return w.report, err
 			}
 		}
-		w.batch = append(w.batch, entry.Entry{Folder: folder, Name: path.Base(way)})
-		if !w.lookAtPart(strings.TrimSuffix(p.root, "/")+"/"+way, &w.batch[len(w.batch)-1]) {
+		w.batch = append(w.batch, entry.Entry{Folder: folder, Name: path.Base(rel)})
+		if !w.lookAtPart(strings.TrimSuffix(p.root, "/")+"/"+rel, &w.batch[len(w.batch)-1]) {
 			w.batch = w.batch[:len(w.batch)-1]
 		}
 	}

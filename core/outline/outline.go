@@ -86,7 +86,7 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 	for _, place := range places {
 		roots = append(roots, b.totals.Root(place))
 	}
-	if err := b.addWay(); err != nil {
+	if err := b.addRelative(); err != nil {
 		return nil, err
 	}
 	inside := make(map[*entry.Folder][]*entry.Entry)
@@ -106,17 +106,17 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 
 // addWay adds the folders that lead to what is shown and do not themselves meet
 // the condition.
-func (b *Builder) addWay() error {
+func (b *Builder) addRelative() error {
 	known := make(map[*entry.Folder]bool)
-	var way []*entry.Folder
+	var rel []*entry.Folder
 	b.collector.Each(func(e *entry.Entry) {
 		if e.Inside != nil {
 			known[e.Inside] = true
 		}
-		way = append(way, e.Folder)
+		rel = append(rel, e.Folder)
 	})
 	visit := b.collector.Visitor()
-	for _, folder := range way {
+	for _, folder := range rel {
 		for ; folder.Parent != nil && !known[folder]; folder = folder.Parent {
 			known[folder] = true
 			if err := visit([]entry.Entry{{Folder: folder.Parent, Name: folder.Name, Kind: entry.KindFolder, Inside: folder}}); err != nil {

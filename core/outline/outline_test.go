@@ -16,11 +16,11 @@ import (
 	"frankledger/core/source"
 )
 
-// ways lists what an outline shows, further in at each level.
-func ways(n *outline.Node, in string) (list []string) {
+// rels lists what an outline shows, further in at each level.
+func rels(n *outline.Node, in string) (list []string) {
 	for _, below := range n.Below {
 		list = append(list, in+below.Entry.Name)
-		list = append(list, ways(below, in+" ")...)
+		list = append(list, rels(below, in+" ")...)
 	}
 	return list
 }
@@ -48,12 +48,12 @@ func TestOutline(t *testing.T) {
 		assert.EqualValues(t, 155, nodes[0].Sum.Size, "all of it is summed up, shown or not")
 		return nodes[0]
 	}
-	assert.Equal(t, []string{".h", " z", "a", "b", " again", " deep", " x"}, ways(build(outline.Plan{Depth: 2}, ""), ""))
-	assert.Equal(t, []string{".h", " z", "b", " x", " again", " deep", "a"}, ways(build(outline.Plan{Depth: 2}, "size"), ""))
-	assert.Equal(t, []string{".h", "b", " deep", "  er"}, ways(build(outline.Plan{Depth: source.AllDepths, FoldersOnly: true}, ""), ""))
-	assert.Equal(t, []string{"a", "b"}, ways(build(outline.Plan{Depth: 1, Hidden: source.OmitHidden}, ""), ""))
+	assert.Equal(t, []string{".h", " z", "a", "b", " again", " deep", " x"}, rels(build(outline.Plan{Depth: 2}, ""), ""))
+	assert.Equal(t, []string{".h", " z", "b", " x", " again", " deep", "a"}, rels(build(outline.Plan{Depth: 2}, "size"), ""))
+	assert.Equal(t, []string{".h", "b", " deep", "  er"}, rels(build(outline.Plan{Depth: source.AllDepths, FoldersOnly: true}, ""), ""))
+	assert.Equal(t, []string{"a", "b"}, rels(build(outline.Plan{Depth: 1, Hidden: source.OmitHidden}, ""), ""))
 	first := build(outline.Plan{Depth: 2, First: 1}, "size/reverse")
-	assert.Equal(t, []string{"a"}, ways(first, ""))
+	assert.Equal(t, []string{"a"}, rels(first, ""))
 	assert.Equal(t, 2, first.Left)
 	assert.EqualValues(t, 135, first.Rest.Size)
 }

@@ -180,8 +180,8 @@ func (h *holding) pass(side int, decide decision) source.Sink {
 			if decide == nil && other.isEmpty() && scope.Hidden != source.OmitHidden {
 				return visit(entries)
 			}
-			way := host + folder.Relative()
-			if shut, unread := other.In(way); shut {
+			rel := host + folder.Relative()
+			if shut, unread := other.In(rel); shut {
 				if unread {
 					folder.MarkUnread() // on both sides it is not known what is in it
 				}
@@ -208,7 +208,7 @@ func (h *holding) pass(side int, decide decision) source.Sink {
 					var k key
 					for n, seed := range h.seeds {
 						hash.SetSeed(seed)
-						hash.WriteString(way)
+						hash.WriteString(rel)
 						hash.WriteByte(0)
 						hash.WriteString(e.Name)
 						k[n] = hash.Sum64()

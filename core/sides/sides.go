@@ -111,11 +111,11 @@ func Verdicts(ctx context.Context, places []source.Source, request source.Reques
 				defer mu.Unlock()
 				for i := range entries {
 					e := &entries[i]
-					way, verdict, now := e.Relative(), verdictOf(e), stateOf(e)
-					if before, both := verdicts[way]; both {
-						verdict = decide(before, verdict, states[way], now)
+					rel, verdict, now := e.Relative(), verdictOf(e), stateOf(e)
+					if before, both := verdicts[rel]; both {
+						verdict = decide(before, verdict, states[rel], now)
 					}
-					verdicts[way], states[way] = verdict, now
+					verdicts[rel], states[rel] = verdict, now
 				}
 				return nil
 			}
@@ -174,24 +174,24 @@ type Shut struct {
 }
 
 // Add adds a folder; unread says that it could not be read.
-func (s *Shut) Add(way string, unread bool) {
+func (s *Shut) Add(rel string, unread bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.paths == nil {
 		s.paths = map[string]bool{}
 	}
-	s.paths[way] = s.paths[way] || unread
+	s.paths[rel] = s.paths[rel] || unread
 }
 
 // Note notes the folders among entries, by a path for each.
-func (s *Shut) Note(entries []entry.Entry, way func(*entry.Entry) string) {
+func (s *Shut) Note(entries []entry.Entry, rel func(*entry.Entry) string) {
 	for i := range entries {
 		e := &entries[i]
 		if e.Kind != entry.KindFolder || e.Self {
 			continue
 		}
 		if e.Inside == nil || e.Inside.Unread() {
-			s.Add(way(e), e.Inside != nil)
+			s.Add(rel(e), e.Inside != nil)
 		}
 	}
 }
@@ -200,8 +200,8 @@ func (s *Shut) Note(entries []entry.Entry, way func(*entry.Entry) string) {
 // Before is what paths begin with there.
 func (s *Shut) NoteProblems(place *entry.Place, before string, problems []source.Problem) {
 	for _, p := range problems {
-		if way, below := strings.CutPrefix(p.Path, strings.TrimSuffix(place.Given, "/")); below && p.Shut {
-			s.Add(strings.TrimSuffix(before+strings.TrimPrefix(way, "/"), "/"), true)
+		if rel, below := strings.CutPrefix(p.Path, strings.TrimSuffix(place.Given, "/")); below && p.Shut {
+			s.Add(strings.TrimSuffix(before+strings.TrimPrefix(rel, "/"), "/"), true)
 		}
 	}
 }
@@ -211,22 +211,22 @@ func (s *Shut) isEmpty() bool { return len(s.paths) == 0 }
 
 // In reports whether a folder is or lies in such a one, by its path, and whether that could not be
 // read. It is to be called when the place is read.
-func (s *Shut) In(way string) (shut, unread bool) {
+func (s *Shut) In(rel string) (shut, unread bool) {
 	if len(s.paths) == 0 {
 		return false, false
 	}
 	for {
-		if unread, shut = s.paths[way]; shut || way == "" {
+		if unread, shut = s.paths[rel]; shut || rel == "" {
 			return shut, unread
 		}
-		way = way[:max(0, strings.LastIndexByte(way, '/'))]
+		rel = rel[:max(0, strings.LastIndexByte(rel, '/'))]
 	}
 }
 
 // beyond reports whether there is any that another has not.
 func (s *Shut) beyond(other *Shut) bool {
-	for way := range s.paths {
-		if shut, _ := other.In(way); !shut {
+	for rel := range s.paths {
+		if shut, _ := other.In(rel); !shut {
 			return true
 		}
 	}

@@ -46,24 +46,24 @@ func (m *made) Read(_ context.Context, request source.Request, sink source.Sink)
 			in[e.Folder] = append(in[e.Folder], e)
 		}
 	}
-	var folderOf func(way string) *entry.Folder
-	folderOf = func(way string) *entry.Folder {
-		if folders[way] == nil {
-			above := folderOf(path.Dir(way))
-			f := entry.NewFolder(above, path.Base(way))
-			folders[way] = f
+	var folderOf func(rel string) *entry.Folder
+	folderOf = func(rel string) *entry.Folder {
+		if folders[rel] == nil {
+			above := folderOf(path.Dir(rel))
+			f := entry.NewFolder(above, path.Base(rel))
+			folders[rel] = f
 			e := entry.Entry{Folder: above, Name: f.Name, Kind: entry.KindFolder, Known: entry.FactStatus, Inside: f}
-			if strings.HasSuffix(way, "!") {
+			if strings.HasSuffix(rel, "!") {
 				f.MarkUnread()
-				report.Problems = append(report.Problems, source.Problem{Path: m.place.Given + "/" + way, Tried: "read", Err: errors.New("no"), Entries: 1, Shut: true})
+				report.Problems = append(report.Problems, source.Problem{Path: m.place.Given + "/" + rel, Tried: "read", Err: errors.New("no"), Entries: 1, Shut: true})
 			}
 			give(e)
 		}
-		return folders[way]
+		return folders[rel]
 	}
-	for way, size := range m.files {
-		if f := folderOf(path.Dir(way)); !f.Unread() {
-			give(entry.Entry{Folder: f, Name: path.Base(way), Kind: entry.KindFile, Known: entry.FactStatus, Size: size})
+	for rel, size := range m.files {
+		if f := folderOf(path.Dir(rel)); !f.Unread() {
+			give(entry.Entry{Folder: f, Name: path.Base(rel), Kind: entry.KindFile, Known: entry.FactStatus, Size: size})
 		}
 	}
 	visit := sink.Visitor()

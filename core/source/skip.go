@@ -23,11 +23,11 @@ func ParseHidden(word string) (Hidden, error) {
 }
 
 // Skipper returns a function that tells which folders not to go into: those
-// whose name matches a pattern, or whose way from the place does if the
+// whose name matches a pattern, or whose relative path does if the
 // pattern has a slash.
 func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error) {
 	fold := func(s string) string { return string(text.Fold([]byte(s), matchCase)) }
-	var names, ways []Pattern
+	var names, rels []Pattern
 	for _, pattern := range patterns {
 		if err := CheckPattern(pattern); err != nil {
 			return nil, err
@@ -35,7 +35,7 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 		pattern = fold(strings.TrimPrefix(strings.TrimSuffix(pattern, "/"), "./"))
 		made, _ := NewPattern(pattern)
 		if strings.Contains(pattern, "/") {
-			ways = append(ways, made)
+			rels = append(rels, made)
 		} else {
 			names = append(names, made)
 		}
@@ -50,12 +50,12 @@ func Skipper(patterns []string, matchCase bool) (func(*entry.Folder) bool, error
 				return true
 			}
 		}
-		if len(ways) == 0 {
+		if len(rels) == 0 {
 			return false
 		}
-		way := fold(folder.Relative())
-		for _, pattern := range ways {
-			if pattern.Matches(way) {
+		rel := fold(folder.Relative())
+		for _, pattern := range rels {
+			if pattern.Matches(rel) {
 				return true
 			}
 		}

@@ -84,7 +84,7 @@ type Request struct {
 	Hidden   Hidden
 	Follow   bool // go into folders that links lead to, each folder once
 	SameDisk bool // do not go into other file systems
-	// Skip reports whether not to go into a folder, by its name and its way from
+	// Skip reports whether not to go into a folder, by its name and its relative path from
 	// the place. It may be nil. It is called from several goroutines.
 	Skip func(folder *entry.Folder) bool
 	// Condition chooses the entries to give. It may be nil. What it rejects is

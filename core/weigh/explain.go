@@ -44,14 +44,14 @@ func (w *Within) Visitor() source.Visitor {
 
 func (w *Within) holds(folder *entry.Folder) bool {
 	place := strings.TrimSuffix(folder.Place.Full, "/")
-	way, below := strings.CutPrefix(w.folder, place)
-	way = strings.TrimPrefix(way, "/")
-	if !below || strings.HasPrefix(way, "/") {
+	rel, below := strings.CutPrefix(w.folder, place)
+	rel = strings.TrimPrefix(rel, "/")
+	if !below || strings.HasPrefix(rel, "/") {
 		return false
 	}
 	depth := 0
-	if way != "" {
-		depth = 1 + strings.Count(way, "/")
+	if rel != "" {
+		depth = 1 + strings.Count(rel, "/")
 	}
 	if folder.Depth < depth {
 		return false
@@ -59,7 +59,7 @@ func (w *Within) holds(folder *entry.Folder) bool {
 	for folder.Depth > depth {
 		folder = folder.Parent
 	}
-	if folder.Relative() != way {
+	if folder.Relative() != rel {
 		return false
 	}
 	w.found.Store(folder)

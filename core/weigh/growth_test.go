@@ -77,22 +77,22 @@ func TestSince(t *testing.T) {
 		sums := map[string]int64{} // of rows, by the folder that they stand below
 		var last *weigh.Growth
 		for i, g := range a.Rows {
-			way := g.Folder.Relative()
-			if way == "" {
-				way = "."
+			rel := g.Folder.Relative()
+			if rel == "" {
+				rel = "."
 			}
 			if g.Kind == weigh.FolderRow {
-				assert.Equal(t, now[way]-then[way], g.Change, way)
-				_, before := then[way]
-				_, after := now[way]
-				assert.Equal(t, []bool{!before, !after}, []bool{g.Came, g.Went}, way)
+				assert.Equal(t, now[rel]-then[rel], g.Change, rel)
+				_, before := then[rel]
+				_, after := now[rel]
+				assert.Equal(t, []bool{!before, !after}, []bool{g.Came, g.Went}, rel)
 			}
 			if i == 0 {
 				continue
 			}
-			above := way
+			above := rel
 			if g.Kind == weigh.FolderRow {
-				above = filepath.Dir(way)
+				above = filepath.Dir(rel)
 			}
 			sums[above] += g.Change
 			if last != nil && last.Depth == g.Depth && g.Kind != weigh.RestRow && last.Kind != weigh.RestRow && filepath.Dir(last.Folder.Relative()) == filepath.Dir(g.Folder.Relative()) && last.Kind == g.Kind {
@@ -100,8 +100,8 @@ func TestSince(t *testing.T) {
 			}
 			last = g
 		}
-		for way, sum := range sums {
-			assert.Equal(t, now[way]-then[way], sum, "below %s: %s", way, strings.Join(roots[:], " "))
+		for rel, sum := range sums {
+			assert.Equal(t, now[rel]-then[rel], sum, "below %s: %s", rel, strings.Join(roots[:], " "))
 		}
 	}
 }

@@ -42,11 +42,11 @@ type Report struct {
 
 // What a report has room for.
 const (
-	mostAreas  = 4200 // of all treemaps
-	mostBars   = 12
-	mostSets   = 25
-	mostCopies = 20
-	longestWay = 8 // folders above one that is gone into
+	mostAreas       = 4200 // of all treemaps
+	mostBars        = 12
+	mostSets        = 25
+	mostCopies      = 20
+	longestRelative = 8 // folders above one that is gone into
 )
 
 // Page returns the report.
@@ -194,16 +194,16 @@ func (r *Report) maps() {
 			class = "view whole"
 		}
 		r.raw(fmt.Sprintf(`<div class="%s" id="m%d"><p class="way">`, class, i))
-		var way []*picture.Cell
+		var rel []*picture.Cell
 		for at := c; at != nil; at = above[at] {
-			way = append(way, at)
+			rel = append(rel, at)
 		}
-		for j := len(way) - 1; j > 0; j-- {
-			if j == len(way)-2 && j > longestWay {
+		for j := len(rel) - 1; j > 0; j-- {
+			if j == len(rel)-2 && j > longestRelative {
 				r.raw("… / ")
-				j = longestWay
+				j = longestRelative
 			}
-			r.number("", fmt.Sprintf("#m%d", chosen[way[j]]), way[j].Label)
+			r.number("", fmt.Sprintf("#m%d", chosen[rel[j]]), rel[j].Label)
 			r.raw(" / ")
 		}
 		r.dst = page.AppendSpan(r.dst, "here", c.Label)

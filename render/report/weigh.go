@@ -39,20 +39,20 @@ func OwnLabel(r *weigh.Row) string {
 		return "all " + units.Count(int64(r.Places), "place", "places")
 	}
 	f := r.Folder
-	way := f.Relative()
+	rel := f.Relative()
 	switch r.Kind {
 	case weigh.DirectRow:
-		if way == "" {
+		if rel == "" {
 			return "directly in it"
 		}
-		return way + ", directly in it"
+		return rel + ", directly in it"
 	case weigh.RestRow:
 		text := fmt.Sprintf("%d more folders", r.Left)
 		if r.Left == 1 {
 			text = "1 more folder"
 		}
-		if way != "" {
-			text = way + ", " + text
+		if rel != "" {
+			text = rel + ", " + text
 		}
 		return text
 	case weigh.FileRow:
@@ -67,19 +67,19 @@ func OwnLabel(r *weigh.Row) string {
 		return r.File.Relative()
 	}
 	switch {
-	case way == "" && r.Places > 1:
-		way = f.Place.Given
-	case way == "":
-		way = path.Base(f.Place.Full)
+	case rel == "" && r.Places > 1:
+		rel = f.Place.Given
+	case rel == "":
+		rel = path.Base(f.Place.Full)
 	}
 	switch {
 	case r.Complete:
 	case r.Sum.Unread == 0 && r.Sum.Known == r.Sum.Entries():
-		way += " (not all sizes known)"
+		rel += " (not all sizes known)"
 	default:
-		way += " (not all read)"
+		rel += " (not all read)"
 	}
-	return way
+	return rel
 }
 
 // Content and space on disk are told apart where one is so many times the other, and that
@@ -111,12 +111,12 @@ func GrowthColumns(p *weigh.Plan) []row.Column[*weigh.Growth] {
 
 // growthLabel names a row.
 func growthLabel(g *weigh.Growth) string {
-	way := g.Folder.Relative()
+	rel := g.Folder.Relative()
 	in := func(text string) string {
-		if way == "" {
+		if rel == "" {
 			return text
 		}
-		return way + ", " + text
+		return rel + ", " + text
 	}
 	switch {
 	case g.Kind == weigh.DirectRow:
@@ -128,19 +128,19 @@ func growthLabel(g *weigh.Growth) string {
 	case g.Kind == weigh.RestRow:
 		return in(fmt.Sprintf("%d more folders", g.Left))
 	}
-	if way == "" {
-		way = path.Base(g.Folder.Place.Full)
+	if rel == "" {
+		rel = path.Base(g.Folder.Place.Full)
 	}
 	switch {
 	case g.Came:
-		way += " (new)"
+		rel += " (new)"
 	case g.Went:
-		way += " (gone)"
+		rel += " (gone)"
 	}
 	if !g.Whole() {
-		way += " (not all read)"
+		rel += " (not all read)"
 	}
-	return way
+	return rel
 }
 
 // GrowthSummary fills in what the footer says of growth.

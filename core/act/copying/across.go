@@ -126,7 +126,7 @@ func (c *Copier) complete(ctx context.Context, made, original openat.Spot, under
 		if err := c.DiscardBegun(ctx, at, under, openat.Spot{At: w.At, Name: w.Name}); err != nil { // of an attempt that was broken off
 			return w.Inside(err)
 		}
-		c.prefix = w.WayTo()
+		c.prefix = w.RelativeTo()
 		err = c.Copy(ctx, w.At, w.Name, at, under, nil)
 		if err == nil {
 			err = openat.Taken(c.Calls.Rename(at, under, at, name(w)))

@@ -31,10 +31,10 @@ var (
 type Copier struct {
 	*tree.Surveyor
 	Again  Linker // nil for none
-	prefix string // way to what is copied, of a part of an entry
+	prefix string // relative path to what is copied, of a part of an entry
 	Strict bool   // nothing may be lost
 	Lost   Lost
-	ways   map[entry.Node]*tree.Copied // of files of several names, in what was copied
+	rels   map[entry.Node]*tree.Copied // of files of several names, in what was copied
 	Made   []tree.Made                 // by the last copy
 	Held   []journals.HeldTimes        // that are not those of the originals
 	Names  []Several
@@ -84,7 +84,7 @@ type copying struct {
 func (c *Copier) Copy(ctx context.Context, fromAt int, from string, toAt int, to string, v *tree.Survey) error {
 	run := &copying{Copier: c, ctx: ctx, toAt: toAt, to: to, handles: openat.HandleStack{Calls: c.Calls}, synced: v != nil && sys.SyncsAll}
 	defer run.handles.Close()
-	c.ways, c.Made, c.Names = map[entry.Node]*tree.Copied{}, nil, nil
+	c.rels, c.Made, c.Names = map[entry.Node]*tree.Copied{}, nil, nil
 	next := 0
 	var line []byte
 	err := c.Walk(ctx, fromAt, from, func(w *openat.Walk, st *sys.Status) error {
@@ -151,37 +151,37 @@ func (c *copying) one(w *openat.Walk, st *sys.Status) error {
 	if err == nil {
 		c.Made = append(c.Made, tree.MadeOf(w, name, &now))
 		if st.Links > 1 {
-			c.ways[openat.NodeOf(st)] = &tree.Copied{Way: c.wayTo(w), St: now, Made: len(c.Made) - 1, Of: *st}
+			c.rels[openat.NodeOf(st)] = &tree.Copied{Relative: c.relativeTo(w), St: now, Made: len(c.Made) - 1, Of: *st}
 		}
 	}
 	return err
 }
 
 // wayTo returns the names on the path to the copy of an entry.
-func (c *copying) wayTo(w *openat.Walk) (way []string) {
+func (c *copying) relativeTo(w *openat.Walk) (rel []string) {
 	if w.Below == 0 {
 		return nil
 	}
 	for _, r := range c.handles.Held[1:] {
-		way = append(way, r.Name)
+		rel = append(rel, r.Name)
 	}
-	return append(way, w.Name)
+	return append(rel, w.Name)
 }
 
 // nameAgain gives the copy of a file another name, if there is a copy.
 func (c *copying) nameAgain(w *openat.Walk, st *sys.Status, at int, name string) bool {
-	way := path.Join(c.prefix, w.WayTo())
+	rel := path.Join(c.prefix, w.RelativeTo())
 	known, named := false, false
 	if c.Again != nil {
-		known, named = c.Again(w, st, way, at, name)
+		known, named = c.Again(w, st, rel, at, name)
 	}
-	if first := c.ways[openat.NodeOf(st)]; !named && first != nil && len(first.Way) > 0 {
+	if first := c.rels[openat.NodeOf(st)]; !named && first != nil && len(first.Relative) > 0 {
 		if known, named = true, c.linkTo(first, at, name) == nil; named {
 			c.Made[first.Made].Done = tree.DoneOf(&first.St)
 		}
 	}
 	if known || st.Links > 1 {
-		c.Names = append(c.Names, Several{way, journals.LinkedTo{Node: openat.NodeOf(st), Names: st.Links}})
+		c.Names = append(c.Names, Several{rel, journals.LinkedTo{Node: openat.NodeOf(st), Names: st.Links}})
 	}
 	if known && !named {
 		c.Lost.links++
@@ -189,7 +189,7 @@ func (c *copying) nameAgain(w *openat.Walk, st *sys.Status, at int, name string)
 	if named {
 		if now, err := c.Calls.Status(at, name); err == nil {
 			c.Made = append(c.Made, tree.MadeOf(w, name, &now))
-			c.noteTimes(way, st, &now)
+			c.noteTimes(rel, st, &now)
 		}
 	}
 	return named
@@ -197,22 +197,22 @@ func (c *copying) nameAgain(w *openat.Walk, st *sys.Status, at int, name string)
 
 // linkTo gives a file in the copy another name, if it is as it was made.
 func (c *copying) linkTo(first *tree.Copied, at int, name string) error {
-	way := openat.HandleStack{Calls: c.Calls}
-	defer way.Close()
+	rel := openat.HandleStack{Calls: c.Calls}
+	defer rel.Close()
 	fd, err := c.Calls.OpenFolder(c.toAt, c.to)
 	if err == nil {
-		err = way.Reset(fd)
+		err = rel.Reset(fd)
 	}
-	for i := 0; i < len(first.Way)-1 && err == nil; i++ {
-		err = way.Down(first.Way[i])
+	for i := 0; i < len(first.Relative)-1 && err == nil; i++ {
+		err = rel.Down(first.Relative[i])
 	}
 	if err == nil {
-		fd, err = way.Fd()
+		fd, err = rel.Fd()
 	}
 	if err != nil {
 		return err
 	}
-	return c.Link(first, fd, first.Way[len(first.Way)-1], at, name)
+	return c.Link(first, fd, first.Relative[len(first.Relative)-1], at, name)
 }
 
 // makeFolder makes a folder that only its owner may enter for now.
@@ -355,16 +355,16 @@ func (c *Copier) likeBefore(w *openat.Walk, at int, name string, st *sys.Status)
 		return now, err
 	}
 	if now, err = c.Calls.Status(at, name); err == nil {
-		c.noteTimes(path.Join(c.prefix, w.WayTo()), st, &now)
+		c.noteTimes(path.Join(c.prefix, w.RelativeTo()), st, &now)
 	}
 	return now, err
 }
 
 // noteTimes notes times that the other file system did not take as they are.
-func (c *Copier) noteTimes(way string, before, now *sys.Status) {
+func (c *Copier) noteTimes(rel string, before, now *sys.Status) {
 	if now.Modified != before.Modified {
 		c.Lost.Times++
-		c.Held = append(c.Held, journals.HeldTimes{Way: way, Modified: before.Modified, Accessed: before.Accessed, Became: now.Modified})
+		c.Held = append(c.Held, journals.HeldTimes{Relative: rel, Modified: before.Modified, Accessed: before.Accessed, Became: now.Modified})
 	}
 }
 

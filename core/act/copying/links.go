@@ -19,7 +19,7 @@ type Copies map[entry.Node]*tree.Copied
 // Linker gives a name in an open folder to the copy that there is of a file of several
 // names, of which this may be the last that is left. It tells whether there is one, and
 // whether it has got the name.
-type Linker func(w *openat.Walk, st *sys.Status, way string, at int, name string) (known, named bool)
+type Linker func(w *openat.Walk, st *sys.Status, rel string, at int, name string) (known, named bool)
 
 // NameAgain returns a function that gives another name to such a copy.
 func (c Copies) NameAgain(s *tree.Surveyor) Linker {
@@ -42,8 +42,8 @@ func (c *Copier) CopiesIn(full string, all Copies) {
 	}
 	f := openat.NewFolders(c.Calls)
 	defer f.Close()
-	for n, one := range c.ways {
-		one.Full = path.Join(append([]string{full}, one.Way...)...)
+	for n, one := range c.rels {
+		one.Full = path.Join(append([]string{full}, one.Relative...)...)
 		all[n] = one
 	}
 	for _, n := range c.Names {
@@ -55,7 +55,7 @@ func (c *Copier) CopiesIn(full string, all Copies) {
 	}
 	for _, n := range c.Names {
 		// It may have got its name only now, which changes its details.
-		if one := all[n.Node]; one != nil && (n.Way == "" || c.ways[n.Node] != nil) {
+		if one := all[n.Node]; one != nil && (n.Relative == "" || c.rels[n.Node] != nil) {
 			if now, err := f.Status(one.Full); err == nil && tree.Alike(&one.St, &now) {
 				one.St = now
 			}
@@ -65,6 +65,6 @@ func (c *Copier) CopiesIn(full string, all Copies) {
 
 // Several is a name of a file that has others, in what was copied.
 type Several struct {
-	Way string
+	Relative string
 	journals.LinkedTo
 }

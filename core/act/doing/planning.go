@@ -427,12 +427,12 @@ func (p *Planning) MayLeave(s *plans.Step) error {
 }
 
 // MountsInside returns the error that something is mounted in a folder.
-func MountsInside(ways []string) error {
+func MountsInside(rels []string) error {
 	more := ""
-	if len(ways) > tree.MostMounts {
-		ways, more = ways[:tree.MostMounts], " and more"
+	if len(rels) > tree.MostMounts {
+		rels, more = rels[:tree.MostMounts], " and more"
 	}
-	return fmt.Errorf("%w: %s%s", openat.ErrMountInside, strings.Join(ways, ", "), more)
+	return fmt.Errorf("%w: %s%s", openat.ErrMountInside, strings.Join(rels, ", "), more)
 }
 
 // Across returns what can be kept of an entry in the folder that it goes to, or nil

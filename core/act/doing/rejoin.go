@@ -16,8 +16,8 @@ import (
 // their other names again: some of these are not known, or could not be joined.
 func (u *Undoing) parted(s *journals.PastStep) (n int) {
 	met := map[entry.Node]bool{}
-	for way, one := range s.Linked {
-		if !met[one.Node] && u.isParted(s, way, one.Node) {
+	for rel, one := range s.Linked {
+		if !met[one.Node] && u.isParted(s, rel, one.Node) {
 			met[one.Node] = true
 			n++
 		}
@@ -30,14 +30,14 @@ func (u *Undoing) parted(s *journals.PastStep) (n int) {
 }
 
 // isParted tells so of a file by one of its names. What cannot be looked at may be parted.
-func (u *Undoing) isParted(s *journals.PastStep, way string, node entry.Node) bool {
-	st, err := u.To.Status(path.Join(string(s.Path), way))
+func (u *Undoing) isParted(s *journals.PastStep, rel string, node entry.Node) bool {
+	st, err := u.To.Status(path.Join(string(s.Path), rel))
 	if err != nil {
 		return !openat.Gone(err)
 	}
 	members, names := u.Past.LinkedNames()[node], uint64(0)
 	for _, m := range members {
-		names = max(names, m.Step.Linked[m.Way].Names)
+		names = max(names, m.Step.Linked[m.Relative].Names)
 	}
 	if uint64(len(members)) < names {
 		return st.Inode != node.Inode // else it is the very file, which never left
@@ -55,16 +55,16 @@ func (u *Undoing) isParted(s *journals.PastStep, way string, node entry.Node) bo
 // that is back already, or never left: if both were one file, and are the same in all.
 func (u *Undoing) rejoined(s *journals.PastStep) copying.Linker {
 	before := u.copies.NameAgain(u.Surveyor())
-	return func(w *openat.Walk, st *sys.Status, way string, at int, name string) (known, named bool) {
-		if known, named = before(w, st, way, at, name); named {
+	return func(w *openat.Walk, st *sys.Status, rel string, at int, name string) (known, named bool) {
+		if known, named = before(w, st, rel, at, name); named {
 			return known, named
 		}
-		one, linked := s.Linked[way]
+		one, linked := s.Linked[rel]
 		if !linked {
 			return known, false
 		}
 		for _, m := range u.Past.LinkedNames()[one.Node] {
-			if m.Step == s && m.Way == way {
+			if m.Step == s && m.Relative == rel {
 				continue
 			}
 			is, joined := u.joinTo(m, w, st, at, name)

@@ -182,11 +182,11 @@ func (t *Task) NoteDetails(c *copying.Copier) {
 		if t.Verb.Traits().Copies {
 			break
 		}
-		t.Journal.Note(journals.Event{Linked: t.Number, Way: exact.Text(one.Way), Inode: one.Node.Inode, Device: one.Node.Device, Of: int64(one.Names)})
+		t.Journal.Note(journals.Event{Linked: t.Number, Relative: exact.Text(one.Relative), Inode: one.Node.Inode, Device: one.Node.Device, Of: int64(one.Names)})
 	}
 	for _, one := range c.Held {
 		modified, accessed, became := exact.Time(one.Modified), exact.Time(one.Accessed), exact.Time(one.Became)
-		t.Journal.Note(journals.Event{Held: t.Number, Way: exact.Text(one.Way), Modified: &modified, Accessed: &accessed, Became: &became})
+		t.Journal.Note(journals.Event{Held: t.Number, Relative: exact.Text(one.Relative), Modified: &modified, Accessed: &accessed, Became: &became})
 	}
 }
 

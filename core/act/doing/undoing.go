@@ -274,7 +274,7 @@ func (u *Undoing) NoteApart(s *journals.PastStep) {
 // all of them, the times that it had.
 func (u *Undoing) exactTimes(s *journals.PastStep) (err error) {
 	for _, one := range s.Held {
-		at, name, now, e := u.lookBack(s, one.Way)
+		at, name, now, e := u.lookBack(s, one.Relative)
 		if e == nil && now.Modified == one.Became {
 			e = u.Calls.SetTimes(at, name, one.Modified, one.Accessed)
 		}
@@ -286,8 +286,8 @@ func (u *Undoing) exactTimes(s *journals.PastStep) (err error) {
 }
 
 // lookBack looks at an entry that came back with a step.
-func (u *Undoing) lookBack(s *journals.PastStep, way string) (at int, name string, now sys.Status, err error) {
-	if at, name, err = u.To.At(path.Join(string(s.Path), way)); err == nil {
+func (u *Undoing) lookBack(s *journals.PastStep, rel string) (at int, name string, now sys.Status, err error) {
+	if at, name, err = u.To.At(path.Join(string(s.Path), rel)); err == nil {
 		now, err = u.Calls.Status(at, name)
 	}
 	return at, name, now, err
@@ -298,14 +298,14 @@ func (u *Undoing) lookBack(s *journals.PastStep, way string) (at int, name strin
 func (u *Undoing) notKept(s *journals.PastStep, c *copying.Copier) string {
 	meant := map[string]journals.HeldTimes{}
 	for _, one := range s.Held {
-		meant[one.Way] = one
+		meant[one.Relative] = one
 	}
 	for _, one := range c.Held {
 		times := one.Modified
-		if before, known := meant[one.Way]; known && before.Became == times {
+		if before, known := meant[one.Relative]; known && before.Became == times {
 			times = before.Modified
 		}
-		if _, _, now, err := u.lookBack(s, one.Way); err == nil && now.Modified == times {
+		if _, _, now, err := u.lookBack(s, one.Relative); err == nil && now.Modified == times {
 			c.Lost.Times--
 		}
 	}

@@ -65,27 +65,27 @@ type FolderTimes struct {
 
 // Event is something that happened to a step, by its number from 1.
 type Event struct {
-	Begin  int        `json:"begin,omitempty"`
-	Done   int        `json:"done,omitempty"`
-	Failed int        `json:"failed,omitempty"`
-	Undone int        `json:"undone,omitempty"`
-	Partly int        `json:"partly,omitempty"` // it could not be done to its end
-	Copied int        `json:"copied,omitempty"` // its copy is whole, and what it is a copy of may be removed
-	Back   int        `json:"back,omitempty"`   // likewise, when it was undone
-	Held   int        `json:"held,omitempty"`   // in it, times became others than they were
-	Linked int        `json:"linked,omitempty"` // in it, a file has other names too
-	Drop   int        `json:"drop,omitempty"`   // its copy, which is as it was made, is going to be removed
-	Return int        `json:"return,omitempty"` // it is going to be copied back
-	Apart  int        `json:"apart,omitempty"`  // so many files came back without their other names, which had stayed
-	Way    exact.Text `json:"way,omitempty"`    // from the entry to what it is about
-	Gone   int64      `json:"gone,omitempty"`   // how many entries were removed
-	Of     int64      `json:"of,omitempty"`     // so many
-	Made   exact.Text `json:"made,omitempty"`   // a folder that was made
-	To     exact.Text `json:"to,omitempty"`     // where it goes, where the step does not say
-	Info   exact.Text `json:"info,omitempty"`   // what the trash keeps of it
-	Inode  uint64     `json:"inode,omitempty"`
-	Device uint64     `json:"device,omitempty"`
-	Volume string     `json:"volume,omitempty"`
+	Begin    int        `json:"begin,omitempty"`
+	Done     int        `json:"done,omitempty"`
+	Failed   int        `json:"failed,omitempty"`
+	Undone   int        `json:"undone,omitempty"`
+	Partly   int        `json:"partly,omitempty"` // it could not be done to its end
+	Copied   int        `json:"copied,omitempty"` // its copy is whole, and what it is a copy of may be removed
+	Back     int        `json:"back,omitempty"`   // likewise, when it was undone
+	Held     int        `json:"held,omitempty"`   // in it, times became others than they were
+	Linked   int        `json:"linked,omitempty"` // in it, a file has other names too
+	Drop     int        `json:"drop,omitempty"`   // its copy, which is as it was made, is going to be removed
+	Return   int        `json:"return,omitempty"` // it is going to be copied back
+	Apart    int        `json:"apart,omitempty"`  // so many files came back without their other names, which had stayed
+	Relative exact.Text `json:"way,omitempty"`    // from the entry to what it is about
+	Gone     int64      `json:"gone,omitempty"`   // how many entries were removed
+	Of       int64      `json:"of,omitempty"`     // so many
+	Made     exact.Text `json:"made,omitempty"`   // a folder that was made
+	To       exact.Text `json:"to,omitempty"`     // where it goes, where the step does not say
+	Info     exact.Text `json:"info,omitempty"`   // what the trash keeps of it
+	Inode    uint64     `json:"inode,omitempty"`
+	Device   uint64     `json:"device,omitempty"`
+	Volume   string     `json:"volume,omitempty"`
 	// What times it has got, where the file system could not hold those meant.
 	Modified *exact.Time `json:"modified,omitempty"`
 	Accessed *exact.Time `json:"accessed,omitempty"`
@@ -400,7 +400,7 @@ type PastStep struct {
 	Aside      string // full path of what is under a name of no meaning, once it was looked for
 	Info       string
 	Held       []HeldTimes
-	Linked     map[string]LinkedTo // ways to files of several names
+	Linked     map[string]LinkedTo // relative paths to files of several names
 	Dropping   bool                // its copy was being removed
 	Returning  bool                // it was being copied back
 	passing    bool                // something may have the name for passing still, which it gave it
@@ -632,9 +632,9 @@ func (s *PastStep) remember(e *Event) {
 		if s.Linked == nil {
 			s.Linked = map[string]LinkedTo{}
 		}
-		s.Linked[string(e.Way)] = LinkedTo{entry.Node{Device: e.Device, Inode: e.Inode}, uint64(e.Of)}
+		s.Linked[string(e.Relative)] = LinkedTo{entry.Node{Device: e.Device, Inode: e.Inode}, uint64(e.Of)}
 	case e.Modified != nil && e.Accessed != nil && e.Became != nil:
-		s.Held = append(s.Held, HeldTimes{string(e.Way), entry.Time(*e.Modified), entry.Time(*e.Accessed), entry.Time(*e.Became)})
+		s.Held = append(s.Held, HeldTimes{string(e.Relative), entry.Time(*e.Modified), entry.Time(*e.Accessed), entry.Time(*e.Became)})
 	}
 }
 

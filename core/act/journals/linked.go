@@ -25,11 +25,11 @@ func (p *Past) SameFile(s *PastStep) (others []*PastStep) {
 
 // Member is one of the names that a file had when a step moved it to another disk.
 type Member struct {
-	Step *PastStep
-	Way  string // in the entry of the step
+	Step     *PastStep
+	Relative string // in the entry of the step
 }
 
-func (m Member) Path() string { return path.Join(string(m.Step.Path), m.Way) }
+func (m Member) Path() string { return path.Join(string(m.Step.Path), m.Relative) }
 
 // LinkedNames returns the names that files had which steps of a journal moved, by the
 // numbers of these files.
@@ -39,8 +39,8 @@ func (p *Past) LinkedNames() map[entry.Node][]Member {
 	}
 	p.linked = map[entry.Node][]Member{}
 	for _, s := range p.Steps {
-		for way, one := range s.Linked {
-			p.linked[one.Node] = append(p.linked[one.Node], Member{s, way})
+		for rel, one := range s.Linked {
+			p.linked[one.Node] = append(p.linked[one.Node], Member{s, rel})
 		}
 	}
 	for _, s := range p.Steps { // and what stayed, as its step failed
@@ -60,6 +60,6 @@ type LinkedTo struct {
 
 // HeldTimes are times that the other file system did not take as they are.
 type HeldTimes struct {
-	Way                        string // to what has them, in what was copied
+	Relative                   string // to what has them, in what was copied
 	Modified, Accessed, Became entry.Time
 }

@@ -11,7 +11,7 @@ import (
 
 // HandleStack is an open folder in an open folder in an open folder, each opened by its
 // name in the one above and never by a link. However deep it gets, only some of
-// them stay open: the others are opened anew when they are wanted, by the way down
+// them stay open: the others are opened anew when they are wanted, by their path from one that is open
 // from the nearest one that is, and it is made sure that they are the same.
 type HandleStack struct {
 	Calls *sys.Calls

@@ -25,26 +25,26 @@ type Walk struct {
 	Below   int  // how deep the entry lies: 0 for the first one
 }
 
-// WayTo returns the way from the first one to the entry; empty for that itself.
-func (w *Walk) WayTo() string {
+// RelativeTo returns the path from the first one to the entry; empty for that itself.
+func (w *Walk) RelativeTo() string {
 	if w.Below == 0 {
 		return ""
 	}
-	return w.Way()
+	return w.Relative()
 }
 
-// Way returns the way from the first one to the entry.
-func (w *Walk) Way() string {
-	way := ""
+// Relative returns the path from the first one to the entry.
+func (w *Walk) Relative() string {
+	rel := ""
 	for i, r := range w.Handles.Held {
 		if i > 1 { // after the folder that the first one is in, and that one
-			way += r.Name + "/"
+			rel += r.Name + "/"
 		}
 	}
 	if w.Below == 0 {
 		return w.Name
 	}
-	return way + w.Name
+	return rel + w.Name
 }
 
 // WalkIn calls a function for the entry of a name and, before what is in it, for
@@ -122,7 +122,7 @@ func (w *Walk) Inside(err error) error {
 	if err == nil || err == ErrSkip || w.Below == 0 || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
 		return err
 	}
-	return fmt.Errorf("%s: %w", w.Way(), err)
+	return fmt.Errorf("%s: %w", w.Relative(), err)
 }
 
 // into enters the folder that is the entry.

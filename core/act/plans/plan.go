@@ -40,7 +40,7 @@ func (a Action) Known() bool {
 // Options say how to do it.
 type Options struct {
 	Into        exact.Text   `json:"into,omitempty"`         // full path of the folder to move into
-	KeepFolders bool         `json:"keep_folders,omitempty"` // with the folders on the way from the place
+	KeepFolders bool         `json:"keep_folders,omitempty"` // with the folders on the path from the place
 	ForGood     bool         `json:"for_good,omitempty"`     // remove without the trash
 	Modified    *exact.Time  `json:"set_modified,omitempty"`
 	Accessed    *exact.Time  `json:"set_accessed,omitempty"`
@@ -86,7 +86,7 @@ const Version = 1
 
 // Step is what is to be done with one entry.
 type Step struct {
-	Path     exact.Text   `json:"path"` // in full, with no link on the way
+	Path     exact.Text   `json:"path"` // in full, with no link in it
 	Kind     string       `json:"kind"`
 	Inode    uint64       `json:"inode"`
 	Device   uint64       `json:"device"`

@@ -123,7 +123,7 @@ func (t *Directories) statusOf(dir string) (st sys.Status, err error) {
 	return t.folders.Handles.Calls.Status(fd, "")
 }
 
-// home returns the path of the trash in the home folder, with no link on the way;
+// home returns the path of the trash in the home folder, with no link in it;
 // empty if there is none.
 func (t *Directories) home() (string, error) {
 	if t.Home == "" {
@@ -224,10 +224,10 @@ func (t *Directories) couldMake(full string, at openat.MountOf) (bool, error) {
 
 // make makes a folder that is its owner's alone and, in the home folder, those on
 // the path to it.
-func (t *Directories) make(full string, way bool) error {
+func (t *Directories) make(full string, rel bool) error {
 	fd, name, err := t.folders.At(full)
-	if openat.Gone(err) && way {
-		if err = t.make(path.Dir(full), way); err == nil {
+	if openat.Gone(err) && rel {
+		if err = t.make(path.Dir(full), rel); err == nil {
 			fd, name, err = t.folders.At(full)
 		}
 	}

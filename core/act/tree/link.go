@@ -10,11 +10,11 @@ import (
 
 // Copied is the copy of a file of several names.
 type Copied struct {
-	Full string   // path of one of its names
-	Way  []string // to it, in what was copied
-	St   sys.Status
-	Made int        // its place in what was made
-	Of   sys.Status // what it is a copy of, and how many names that has which were not met yet
+	Full     string   // path of one of its names
+	Relative []string // to it, in what was copied
+	St       sys.Status
+	Made     int        // its place in what was made
+	Of       sys.Status // what it is a copy of, and how many names that has which were not met yet
 }
 
 // Link gives a copy another name: if it is as it was made, or as the last link to it left

@@ -94,7 +94,7 @@ func (s *Surveyor) SameBytes(ctx context.Context, one, other int, size int64, ro
 
 // IsIn returns an error unless a folder, which was surveyed just now, has nothing but what
 // another has too, by the same names: files with the same bytes, links that say the same.
-// If it is told which times became others when it was copied, by their ways, all else has
+// If it is told which times became others when it was copied, by their relative paths, all else has
 // to be the same, too: times of modification, owners, permissions and attributes.
 func (s *Surveyor) IsIn(ctx context.Context, from openat.Spot, v *Survey, other openat.Spot, room []byte, became map[string]entry.Time) error {
 	others := openat.HandleStack{Calls: s.Calls}
@@ -139,7 +139,7 @@ func (s *Surveyor) IsIn(ctx context.Context, from openat.Spot, v *Survey, other 
 		}
 		if became != nil {
 			shown := there
-			if as, other := became[w.WayTo()]; other && st.Modified == as {
+			if as, other := became[w.RelativeTo()]; other && st.Modified == as {
 				shown.Modified = as
 			}
 			if err := s.alikeInAll(w, st, otherAt, name, &shown); err != nil {

@@ -34,11 +34,11 @@ type Survey struct {
 	// What may not be kept where it is copied to.
 	Lists, Attributes, Owners, SetIDs, Specials, Times, Flags, Fixed int64
 
-	Special string                // way to the first of the specials
-	Stuck   string                // way to the first folder that nothing may be taken out of
+	Special string                // relative path to the first of the specials
+	Stuck   string                // relative path to the first folder that nothing may be taken out of
 	Names   map[entry.Node]*Names // of files of several names
 	looked  entry.Node            // the folder that was looked at last, whether anything may be taken out of it
-	Mounts  []string              // ways to what is mounted below
+	Mounts  []string              // relative paths to what is mounted below
 }
 
 // Surveyor surveys folders.
@@ -76,7 +76,7 @@ func (s *Surveyor) Survey(ctx context.Context, at int, name string) (*Survey, er
 	err := s.Walk(ctx, at, name, func(w *openat.Walk, st *sys.Status) error {
 		if w.Mounted {
 			if len(v.Mounts) <= MostMounts {
-				v.Mounts = append(v.Mounts, w.Way())
+				v.Mounts = append(v.Mounts, w.Relative())
 			}
 			if s.NoteMounts {
 				return openat.ErrSkip
@@ -123,7 +123,7 @@ func (s *Surveyor) mayLeave(v *Survey, w *openat.Walk) error {
 	}
 	err := s.Calls.MayWrite(w.At)
 	if errors.Is(err, unix.EACCES) || errors.Is(err, unix.EPERM) || errors.Is(err, unix.EROFS) {
-		v.Stuck, err = path.Dir(w.Way()), nil
+		v.Stuck, err = path.Dir(w.Relative()), nil
 	}
 	return err
 }
@@ -132,7 +132,7 @@ func (s *Surveyor) mayLeave(v *Survey, w *openat.Walk) error {
 func (s *Surveyor) lookClosely(v *Survey, w *openat.Walk, st *sys.Status) error {
 	err := s.LookAt(v, openat.Spot{At: w.At, Name: w.Name}, st)
 	if v.Specials == 1 && v.Special == "" {
-		v.Special = w.Way()
+		v.Special = w.Relative()
 	}
 	return err
 }

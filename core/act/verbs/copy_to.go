@@ -69,11 +69,11 @@ func (copyTo) Words(p *plans.Plan) (ask, done string) {
 }
 
 func (copyTo) Does(p *plans.Plan, s *plans.Step) string {
-	way, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")
+	rel, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")
 	if !in {
-		way = string(s.To) // as edited
+		rel = string(s.To) // as edited
 	}
-	return "copy as " + way
+	return "copy as " + rel
 }
 
 // Do makes a copy under another name, reads it back, and gives it its own name when it is
@@ -236,7 +236,7 @@ func isStillCopy(u *doing.Undoing, s *journals.PastStep, copied openat.Spot, v *
 	}
 	became := map[string]entry.Time{}
 	for _, one := range s.Held {
-		became[one.Way] = one.Became
+		became[one.Relative] = one.Became
 	}
 	err = u.Surveyor().IsIn(u.Ctx, copied, v, openat.Spot{At: original, Name: name}, make([]byte, 2*tree.Piece), became)
 	for _, differs := range []error{tree.ErrNotSpare, plans.ErrNoKeeper, openat.ErrChanged, plans.ErrKeeper, plans.ErrSameFile, tree.ErrOtherOwner} {

@@ -109,14 +109,14 @@ func (move) Words(p *plans.Plan) (ask, done string) {
 }
 
 func (move) Does(p *plans.Plan, s *plans.Step) string {
-	way, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")
+	rel, in := strings.CutPrefix(string(s.To), string(p.Options.Into)+"/")
 	if !in {
-		way = string(s.To) // as edited
+		rel = string(s.To) // as edited
 	}
 	if s.Mounted {
-		return "move all in it as " + way + "; the folder stays, as a file system is mounted on it"
+		return "move all in it as " + rel + "; the folder stays, as a file system is mounted on it"
 	}
-	return "move as " + way
+	return "move as " + rel
 }
 
 // Undoes implements Verb.

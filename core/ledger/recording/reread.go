@@ -19,8 +19,8 @@ import (
 // one ended: so those come first that were not read for longest.
 
 // turn is where a path comes in the order: a number of 63 bits.
-func turn(way string) int64 {
-	sum := blake3.Sum256([]byte(way))
+func turn(rel string) int64 {
+	sum := blake3.Sum256([]byte(rel))
 	n := int64(0)
 	for _, b := range sum[:8] {
 		n = n<<8 | int64(b)

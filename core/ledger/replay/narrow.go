@@ -22,7 +22,7 @@ import (
 
 // A search that few entries meet reads the summaries of the segments, and then only the
 // groups that may have some. Of a folder it reads what is in these, and the deltas that
-// came after, which may say otherwise; and to tell the way to the folder, the same of
+// came after, which may say otherwise; and to tell the path of the folder, the same of
 // those above it.
 
 const (
@@ -126,7 +126,7 @@ func (s *Source) certain(need source.Need) source.Need {
 func (r *reading) tryNarrow(place *entry.Folder, n *narrowing) (done bool, err error) {
 	s, request := r.source, r.request
 	condition := request.Condition
-	n.reader, n.ways = &reader{reading: r}, map[uint64]*way{encoding.Root: {place, true}}
+	n.reader, n.rels = &reader{reading: r}, map[uint64]*rel{encoding.Root: {place, true}}
 	n.visit, n.test = r.sink.Visitor(), condition.Test()
 	n.index()
 	for i := range n.bands {
@@ -169,7 +169,7 @@ type narrowing struct {
 	loaded   []*segment            // those that have parts, the oldest first
 	fresh    []freshSegment        // in order of folders
 	again    map[uint64][]againIn  // by folder, in order of records; nil until it is needed
-	ways     map[uint64]*way       // to folders
+	rels     map[uint64]*rel       // to folders
 	names    []byte                // room for a name
 	found    [][]encoding.Recorded // of a folder each
 	kept     int                   // of these
@@ -184,8 +184,8 @@ type freshSegment struct {
 
 type againIn struct{ segment, record int64 }
 
-// way leads to a folder, if it is there at the record.
-type way struct {
+// rel is the path of a folder, if it is there at the record.
+type rel struct {
 	folder *entry.Folder
 	there  bool
 }
@@ -446,7 +446,7 @@ func (n *narrowing) version(s *segment, v *version) error {
 	if !may(true) {
 		return nil
 	}
-	w, err := n.way(v.Number)
+	w, err := n.rel(v.Number)
 	if err != nil || !w.there {
 		return err
 	}
@@ -511,18 +511,18 @@ func (n *narrowing) meets(need source.Need, e *entry.Entry, known bool) bool {
 	return true
 }
 
-// way returns the way to a folder.
-func (n *narrowing) way(number uint64) (*way, error) {
-	if w := n.ways[number]; w != nil {
+// rel returns the path of a folder.
+func (n *narrowing) rel(number uint64) (*rel, error) {
+	if w := n.rels[number]; w != nil {
 		return w, nil
 	}
-	w := &way{}
-	n.ways[number] = w // should it lie in itself, it is not there
+	w := &rel{}
+	n.rels[number] = w // should it lie in itself, it is not there
 	s, v, err := n.first(number)
 	if err != nil {
 		return nil, err
 	}
-	above, err := n.way(v.Parent)
+	above, err := n.rel(v.Parent)
 	if err != nil || !above.there || n.request.Hidden.Treat(entry.HiddenName(v.Name)) != source.Given {
 		return w, err
 	}
@@ -530,7 +530,7 @@ func (n *narrowing) way(number uint64) (*way, error) {
 	if err != nil || last == nil || last.Gone || !last.Entered {
 		return w, err
 	}
-	*w = way{entry.NewFolder(above.folder, v.Name), true}
+	*w = rel{entry.NewFolder(above.folder, v.Name), true}
 	return w, nil
 }
 

@@ -43,7 +43,7 @@ type recordLine struct {
 }
 
 type problemLine struct {
-	Way      exact.Text `json:"way"`
+	Relative exact.Text `json:"way"`
 	Tried    string     `json:"tried"`
 	Reason   string     `json:"reason"`
 	Entries  int64      `json:"entries"`
@@ -52,22 +52,22 @@ type problemLine struct {
 
 // lostLine is a folder of which a damaged ledger could not tell everything.
 type lostLine struct {
-	Way    exact.Text `json:"way"`
-	Reason string     `json:"reason"`
+	Relative exact.Text `json:"way"`
+	Reason   string     `json:"reason"`
 }
 
 type entryLine struct {
-	Way     exact.Text        `json:"way"`
-	Kind    string            `json:"kind"`
-	Entered bool              `json:"entered,omitempty"`
-	Unread  bool              `json:"unread,omitempty"`
-	Hidden  bool              `json:"hidden_flag,omitempty"`
-	Unsized bool              `json:"unsized,omitempty"`
-	Status  *statusLine       `json:"status,omitempty"`
-	Created *exact.Time       `json:"created,omitempty"`
-	Target  *exact.Text       `json:"target,omitempty"`
-	Digests map[string]string `json:"digests,omitempty"` // by algorithm, in hexadecimal
-	Details *string           `json:"details,omitempty"` // attributes and the like, packed as in a ledger, in hexadecimal
+	Relative exact.Text        `json:"way"`
+	Kind     string            `json:"kind"`
+	Entered  bool              `json:"entered,omitempty"`
+	Unread   bool              `json:"unread,omitempty"`
+	Hidden   bool              `json:"hidden_flag,omitempty"`
+	Unsized  bool              `json:"unsized,omitempty"`
+	Status   *statusLine       `json:"status,omitempty"`
+	Created  *exact.Time       `json:"created,omitempty"`
+	Target   *exact.Text       `json:"target,omitempty"`
+	Digests  map[string]string `json:"digests,omitempty"` // by algorithm, in hexadecimal
+	Details  *string           `json:"details,omitempty"` // attributes and the like, packed as in a ledger, in hexadecimal
 }
 
 type statusLine struct {
@@ -87,7 +87,7 @@ type statusLine struct {
 // entryLineOf returns the line of an entry.
 func entryLineOf(path string, r *encoding.Recorded) *entryLine {
 	e := &r.Entry
-	l := &entryLine{Way: exact.Text(path), Kind: e.Kind.String(), Entered: r.Entered, Unread: r.Unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0, Unsized: e.Marks&entry.MarkUnsized != 0}
+	l := &entryLine{Relative: exact.Text(path), Kind: e.Kind.String(), Entered: r.Entered, Unread: r.Unread, Hidden: e.Marks&entry.MarkFlaggedHidden != 0, Unsized: e.Marks&entry.MarkUnsized != 0}
 	if e.Known.Has(entry.FactStatus) {
 		l.Status = &statusLine{e.Inode, e.Device, e.Size, e.Disk, e.Links, e.UID, e.GID, e.Permissions.Octal(), exact.Time(e.Modified), exact.Time(e.Accessed), exact.Time(e.Changed)}
 	}

@@ -86,15 +86,15 @@ func (l *line) read() (*Line, error) {
 		return &Line{Record: &Record{row, l.Record.Volumes}}, nil
 	case l.Problem != nil:
 		p := l.Problem
-		return &Line{Problem: &store.ProblemRow{Path: string(p.Way), Tried: p.Tried, Reason: p.Reason, Entries: p.Entries, Vanished: p.Vanished}}, nil
+		return &Line{Problem: &store.ProblemRow{Path: string(p.Relative), Tried: p.Tried, Reason: p.Reason, Entries: p.Entries, Vanished: p.Vanished}}, nil
 	case l.Lost != nil:
-		return &Line{Lost: &Lost{string(l.Lost.Way), l.Lost.Reason}}, nil
+		return &Line{Lost: &Lost{string(l.Lost.Relative), l.Lost.Reason}}, nil
 	case l.Gone != nil:
 		gone := &Line{Entry: &encoding.Recorded{Gone: true}}
 		gone.Folder, gone.Entry.Entry.Name = split(string(*l.Gone))
 		return gone, nil
 	case l.Entry != nil:
-		folder, name := split(string(l.Entry.Way))
+		folder, name := split(string(l.Entry.Relative))
 		if len(name) > encoding.LongestName || !encoding.CanBeName([]byte(name), []byte(name)) {
 			return nil, fmt.Errorf("%w: an entry has no name", ErrLines)
 		}

@@ -41,12 +41,12 @@ func (w *Writer) Record(r *store.RecordRow, volumes map[string]uint64) error {
 
 // Problem writes what could not be read when the last record was made.
 func (w *Writer) Problem(p store.ProblemRow) error {
-	return w.put(&line{Problem: &problemLine{Way: exact.Text(p.Path), Tried: p.Tried, Reason: p.Reason, Entries: p.Entries, Vanished: p.Vanished}})
+	return w.put(&line{Problem: &problemLine{Relative: exact.Text(p.Path), Tried: p.Tried, Reason: p.Reason, Entries: p.Entries, Vanished: p.Vanished}})
 }
 
 // Lost writes that not all is known of a folder at the last record, and why.
 func (w *Writer) Lost(path, reason string) error {
-	return w.put(&line{Lost: &lostLine{Way: exact.Text(path), Reason: reason}})
+	return w.put(&line{Lost: &lostLine{Relative: exact.Text(path), Reason: reason}})
 }
 
 // Entry writes what the last record has of an entry, under its path from the place.

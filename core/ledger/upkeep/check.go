@@ -236,7 +236,7 @@ func (c *checking) fault(at *descent, what string) {
 	c.faults = append(c.faults, Fault{Record: c.record.Number, Path: at.String(), What: what})
 }
 
-// descent is the way down to a folder, which is made a path only where something is wrong: folders can lie
+// descent is the path to a folder, which is made a path only where something is wrong: folders can lie
 // very deep. It is nil for the place itself.
 type descent struct {
 	above *descent

@@ -23,7 +23,7 @@ import (
 
 // node is an entry as the standard library finds it.
 type node struct {
-	way    string
+	rel    string
 	depth  int
 	hidden bool // it, or something above it
 	own    bool // it
@@ -137,12 +137,12 @@ func walk(t *testing.T, root string) (nodes []node) {
 		require.NoError(t, err)
 		info, err := d.Info()
 		require.NoError(t, err)
-		n := node{way: ".", dir: d.IsDir(), size: info.Size()}
+		n := node{rel: ".", dir: d.IsDir(), size: info.Size()}
 		if path != root {
-			n.way, _ = filepath.Rel(root, path)
-			n.depth = 1 + strings.Count(n.way, "/")
+			n.rel, _ = filepath.Rel(root, path)
+			n.depth = 1 + strings.Count(n.rel, "/")
 			n.own = strings.HasPrefix(d.Name(), ".")
-			n.hidden = n.own || strings.Contains(n.way, "/.") || strings.HasPrefix(n.way, ".")
+			n.hidden = n.own || strings.Contains(n.rel, "/.") || strings.HasPrefix(n.rel, ".")
 		}
 		nodes = append(nodes, n)
 		return nil
@@ -151,13 +151,13 @@ func walk(t *testing.T, root string) (nodes []node) {
 }
 
 // expected is what a request gives, and what it reports as hidden, skipped and tested.
-func expected(t *testing.T, below bool, root string, request source.Request, skip string) (ways []string, report [3]int64) {
-	ways = []string{}
+func expected(t *testing.T, below bool, root string, request source.Request, skip string) (rels []string, report [3]int64) {
+	rels = []string{}
 	for _, n := range walk(t, root) {
 		chosen := request.Condition == nil || !n.dir && n.size > 5
 		if !below {
 			if n.depth == 1 && chosen {
-				ways = append(ways, n.way)
+				rels = append(rels, n.rel)
 			}
 			continue
 		}
@@ -165,28 +165,28 @@ func expected(t *testing.T, below bool, root string, request source.Request, ski
 			if request.Self || request.Depth == 0 {
 				report[2]++
 				if chosen {
-					ways = append(ways, n.way)
+					rels = append(rels, n.rel)
 				}
 			}
 			continue
 		}
-		skipped := func(way string) bool {
-			return skip == "c" && filepath.Base(way) == "c" || skip == "a/b" && way == "a/b"
+		skipped := func(rel string) bool {
+			return skip == "c" && filepath.Base(rel) == "c" || skip == "a/b" && rel == "a/b"
 		}
 		shut := false // something above was not entered
-		for at := filepath.Dir(n.way); at != "."; at = filepath.Dir(at) {
+		for at := filepath.Dir(n.rel); at != "."; at = filepath.Dir(at) {
 			shut = shut || skipped(at)
 		}
 		if shut || n.depth > request.Depth || request.Hidden == source.OmitHidden && n.hidden && !n.own {
 			continue
 		}
 		if request.Hidden == source.OmitHidden && n.own {
-			if !aboveHidden(n.way) {
+			if !aboveHidden(n.rel) {
 				report[0]++
 			}
 			continue
 		}
-		if n.dir && n.depth < request.Depth && skipped(n.way) {
+		if n.dir && n.depth < request.Depth && skipped(n.rel) {
 			report[1]++
 		}
 		if request.Hidden == source.OnlyHidden && !n.own {
@@ -194,19 +194,19 @@ func expected(t *testing.T, below bool, root string, request source.Request, ski
 		}
 		report[2]++
 		if chosen {
-			ways = append(ways, n.way)
+			rels = append(rels, n.rel)
 		}
 	}
 	if request.Condition == nil {
 		report[2] = 0
 	}
-	slices.Sort(ways)
-	return ways, report
+	slices.Sort(rels)
+	return rels, report
 }
 
 // aboveHidden reports whether a folder above is hidden.
-func aboveHidden(way string) bool {
-	for at := filepath.Dir(way); at != "."; at = filepath.Dir(at) {
+func aboveHidden(rel string) bool {
+	for at := filepath.Dir(rel); at != "."; at = filepath.Dir(at) {
 		if strings.HasPrefix(filepath.Base(at), ".") {
 			return true
 		}
@@ -217,27 +217,27 @@ func aboveHidden(way string) bool {
 // given is what a source gives.
 func given(t *testing.T, s source.Source, request source.Request) ([]string, source.Report) {
 	var mu sync.Mutex
-	ways := map[string]bool{}
+	rels := map[string]bool{}
 	report, err := s.Read(context.Background(), request, source.SinkFunc(func() source.Visitor {
 		return func(entries []entry.Entry) error {
 			mu.Lock()
 			defer mu.Unlock()
 			for i := range entries {
 				e := &entries[i]
-				way := strings.Clone(e.Relative()) // names are only lent
+				rel := strings.Clone(e.Relative()) // names are only lent
 				if e.Self && !e.Folder.Place.Leaf {
-					way = "."
+					rel = "."
 				}
-				require.False(t, ways[way], "%s is given twice", way)
-				ways[way] = true
-				require.True(t, e.Known.Has(request.Facts), "of %s not all is known that was asked for", way)
+				require.False(t, rels[rel], "%s is given twice", rel)
+				rels[rel] = true
+				require.True(t, e.Known.Has(request.Facts), "of %s not all is known that was asked for", rel)
 			}
 			return nil
 		}
 	}))
 	require.NoError(t, err)
 	require.Empty(t, report.Problems)
-	return append([]string{}, slices.Sorted(maps.Keys(ways))...), report
+	return append([]string{}, slices.Sorted(maps.Keys(rels))...), report
 }
 
 // large is a condition that needs facts.

@@ -38,7 +38,7 @@ type database struct {
 
 	known     sync.Mutex // of the rest
 	hosts     []string   // whose records are told of; nil for all
-	lanes     lanes      // more connections to read by
+	parallel  parallel   // more connections to read by
 	machine   []byte     // that this is, as it writes of the host of that name
 	machineIs string
 	waiting   func(host string)  // is told of it; may be nil
@@ -253,7 +253,7 @@ func (d *database) Salvage(func(string)) store.Reader { return d }
 func (d *database) Close() error {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	d.lanes.close()
+	d.parallel.close()
 	if d.conn.PgConn == nil {
 		return nil
 	}
@@ -284,7 +284,7 @@ func (d *database) Release() {
 }
 
 func (d *database) release() {
-	d.lanes.close()
+	d.parallel.close()
 	d.held = false
 	if d.open {
 		d.conn.rollback()
@@ -302,9 +302,9 @@ func (d *database) Compact(context.Context) error { return nil }
 // moment, unless the ledger is written to.
 func (d *database) ask(ctx context.Context, do func(connection) error) error {
 	if !d.mu.TryLock() {
-		if lane := d.lanes.take(ctx, d.config); lane != nil {
-			defer d.lanes.back(lane)
-			return named(do(lane.connection))
+		if one := d.parallel.take(ctx, d.config); parallelConn != nil {
+			defer d.parallel.back(one)
+			return named(do(one.connection))
 		}
 		d.mu.Lock()
 	}
@@ -327,7 +327,7 @@ func (d *database) ask(ctx context.Context, do func(connection) error) error {
 			return named(err)
 		}
 		d.open = true
-		d.lanes.open(ctx, d.conn)
+		d.parallel.open(ctx, d.conn)
 	}
 	err := named(do(d.conn))
 	if errors.Is(err, store.ErrBusy) {

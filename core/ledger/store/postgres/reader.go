@@ -291,9 +291,9 @@ func (r reader) Problems(ctx context.Context, record int64) (problems []store.Pr
 			return err
 		}
 		var p store.ProblemRow
-		var way, tried, reason []byte
-		err := values.scan(&way, &tried, &reason, &p.Entries, &p.Vanished)
-		p.Path, p.Tried, p.Reason = string(way), string(tried), string(reason)
+		var rel, tried, reason []byte
+		err := values.scan(&rel, &tried, &reason, &p.Entries, &p.Vanished)
+		p.Path, p.Tried, p.Reason = string(rel), string(tried), string(reason)
 		problems = append(problems, p)
 		return err
 	}, "SELECT way, tried, reason, entries, vanished FROM frank.problem WHERE place = $1 AND record = $2 ORDER BY way, tried", place, record)
@@ -409,10 +409,10 @@ func (r reader) Mismatches(ctx context.Context, place int64) (list []store.Misma
 			return err
 		}
 		var m store.MismatchRow
-		var way []byte
+		var rel []byte
 		var found int64
-		err := values.scan(&way, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
-		m.Path, m.Found = string(way), time.Unix(0, found)
+		err := values.scan(&rel, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
+		m.Path, m.Found = string(rel), time.Unix(0, found)
 		list = append(list, m)
 		return err
 	}, "SELECT way, record, found, algorithm, before, now FROM frank.mismatch WHERE place = $1 ORDER BY way", place)

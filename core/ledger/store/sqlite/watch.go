@@ -31,10 +31,10 @@ func (s reader) Mismatches(ctx context.Context, place int64) (list []store.Misma
 	}
 	err = each(ctx, s.q, func(rows *sql.Rows) error {
 		var m store.MismatchRow
-		var way []byte
+		var rel []byte
 		var found int64
-		err := rows.Scan(&way, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
-		m.Path, m.Found = string(way), time.Unix(0, found)
+		err := rows.Scan(&rel, &m.Record, &found, &m.Algorithm, &m.Before, &m.Now)
+		m.Path, m.Found = string(rel), time.Unix(0, found)
 		list = append(list, m)
 		return err
 	}, "SELECT way, record, found, algorithm, before, now FROM mismatch WHERE place = ?", place)
