@@ -302,7 +302,7 @@ func (d *database) Compact(context.Context) error { return nil }
 // moment, unless the ledger is written to.
 func (d *database) ask(ctx context.Context, do func(connection) error) error {
 	if !d.mu.TryLock() {
-		if one := d.parallel.take(ctx, d.config); parallelConn != nil {
+		if one := d.parallel.take(ctx, d.config); one != nil {
 			defer d.parallel.back(one)
 			return named(do(one.connection))
 		}
