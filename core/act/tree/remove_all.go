@@ -111,31 +111,14 @@ func (s *Surveyor) DropCopy(ctx context.Context, made openat.Spot, under string,
 // drop removes from a copy what is the same in its original, or, of one that was not
 // whole, what the original begins with.
 func (s *Surveyor) drop(ctx context.Context, at int, name string, original openat.Spot, begun bool) error {
-	others := openat.HandleStack{Calls: s.Calls, Mounts: true}
-	defer others.Close()
-	base, err := s.Calls.OpenFolder(original.At, ".")
-	if err == nil {
-		err = others.Reset(base)
-	}
-	if err != nil {
-		return err
-	}
 	room := make([]byte, 2*Piece)
 	kept := false
-	err = s.Walk(ctx, at, name, func(w *openat.Walk, st *sys.Status) error {
+	err := openat.WalkBeside(ctx, s.Calls, s.Progress, openat.Spot{At: at, Name: name}, original, func(w *openat.Walk, st *sys.Status, there openat.Spot) error {
 		if w.Mounted {
 			kept = true
 			return openat.ErrSkip
 		}
-		otherAt, err := others.Fd()
-		if err != nil {
-			return err
-		}
-		otherName := w.Name
-		if w.Below == 0 {
-			otherName = original.Name
-		}
-		other, err := s.Calls.Status(otherAt, otherName)
+		other, err := s.Calls.Status(there.At, there.Name)
 		if err != nil && !openat.Gone(err) {
 			return err
 		}
@@ -144,16 +127,13 @@ func (s *Surveyor) drop(ctx context.Context, at int, name string, original opena
 			return openat.ErrSkip
 		}
 		if st.Kind == entry.KindFolder {
-			if err := s.makeWritable(w.At, w.Name, st); err != nil {
-				return err
-			}
-			return others.Down(otherName)
+			return s.makeWritable(w.At, w.Name, st)
 		}
 		same := false
 		if begun && st.Kind == entry.KindFile {
-			same, err = s.begins(ctx, openat.Spot{At: w.At, Name: w.Name}, st, openat.Spot{At: otherAt, Name: otherName}, room)
+			same, err = s.begins(ctx, openat.Spot{At: w.At, Name: w.Name}, st, there, room)
 		} else {
-			same, err = s.SameContent(ctx, w.At, w.Name, st, otherAt, otherName, &other)
+			same, err = s.SameContent(ctx, w.At, w.Name, st, there.At, there.Name, &other)
 		}
 		if err != nil {
 			return err
@@ -168,7 +148,6 @@ func (s *Surveyor) drop(ctx context.Context, at int, name string, original opena
 		}
 		return s.Unlink(w.At, w.Name, st)
 	}, func(w *openat.Walk) error {
-		others.Up()
 		return ignoreFull(s.Calls.RemoveFolder(w.At, w.Name))
 	})
 	if err == nil && kept {

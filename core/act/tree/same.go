@@ -97,19 +97,9 @@ func (s *Surveyor) SameBytes(ctx context.Context, one, other int, size int64, ro
 // If it is told which times became others when it was copied, by their relative paths, all else has
 // to be the same, too: times of modification, owners, permissions and attributes.
 func (s *Surveyor) IsIn(ctx context.Context, from openat.Spot, v *Survey, other openat.Spot, room []byte, became map[string]entry.Time) error {
-	others := openat.HandleStack{Calls: s.Calls}
-	defer others.Close()
-	base, err := s.Calls.OpenFolder(other.At, ".")
-	if err == nil {
-		err = others.Reset(base)
-	}
-	if err != nil {
-		return err
-	}
-	others.Mounts = true // on what stays, whatever is mounted there
 	next := 0
 	var line []byte
-	return s.Walk(ctx, from.At, from.Name, func(w *openat.Walk, st *sys.Status) error {
+	return openat.WalkBeside(ctx, s.Calls, s.Progress, from, other, func(w *openat.Walk, st *sys.Status, spot openat.Spot) error {
 		if w.Mounted {
 			return w.Inside(openat.ErrMountInside)
 		}
@@ -118,15 +108,7 @@ func (s *Surveyor) IsIn(ctx context.Context, from openat.Spot, v *Survey, other 
 			return w.Inside(openat.ErrChanged)
 		}
 		next++
-		otherAt, err := others.Fd()
-		if err != nil {
-			return err
-		}
-		name := w.Name
-		if w.Below == 0 {
-			name = other.Name
-		}
-		there, err := s.Calls.Status(otherAt, name)
+		there, err := s.Calls.Status(spot.At, spot.Name)
 		switch {
 		case openat.Gone(err):
 			return w.Inside(plans.ErrNoKeeper)
@@ -142,20 +124,20 @@ func (s *Surveyor) IsIn(ctx context.Context, from openat.Spot, v *Survey, other 
 			if as, other := became[w.RelativeTo()]; other && st.Modified == as {
 				shown.Modified = as
 			}
-			if err := s.alikeInAll(w, st, otherAt, name, &shown); err != nil {
+			if err := s.alikeInAll(w, st, spot, &shown); err != nil {
 				return w.Inside(err)
 			}
 		}
 		if st.Kind == entry.KindFolder {
-			return others.Down(name)
+			return nil
 		}
-		return w.Inside(s.isCopy(ctx, w, st, otherAt, name, &there, room))
-	}, func(*openat.Walk) error { others.Up(); return nil })
+		return w.Inside(s.isCopy(ctx, w, st, spot, &there, room))
+	}, nil)
 }
 
 // alikeInAll returns an error unless two entries have the same time of modification, owner,
 // permissions and attributes.
-func (s *Surveyor) alikeInAll(w *openat.Walk, st *sys.Status, at int, name string, there *sys.Status) error {
+func (s *Surveyor) alikeInAll(w *openat.Walk, st *sys.Status, other openat.Spot, there *sys.Status) error {
 	if st.Modified != there.Modified {
 		return ErrNotSpare
 	}
@@ -165,7 +147,7 @@ func (s *Surveyor) alikeInAll(w *openat.Walk, st *sys.Status, at int, name strin
 		}
 		return nil
 	}
-	alike, err := SameRights(s.Calls, openat.Spot{At: w.At, Name: w.Name}, st, openat.Spot{At: at, Name: name}, there)
+	alike, err := SameRights(s.Calls, openat.Spot{At: w.At, Name: w.Name}, st, other, there)
 	if err == nil && !alike {
 		err = ErrOtherOwner
 	}
@@ -173,14 +155,14 @@ func (s *Surveyor) alikeInAll(w *openat.Walk, st *sys.Status, at int, name strin
 }
 
 // isCopy returns an error unless an entry, which is no folder, is the same as another.
-func (s *Surveyor) isCopy(ctx context.Context, w *openat.Walk, st *sys.Status, at int, name string, there *sys.Status, room []byte) error {
+func (s *Surveyor) isCopy(ctx context.Context, w *openat.Walk, st *sys.Status, spot openat.Spot, there *sys.Status, room []byte) error {
 	switch st.Kind {
 	case entry.KindLink:
 		one, err := s.Calls.ReadLink(w.At, w.Name)
 		if err != nil {
 			return err
 		}
-		other, err := s.Calls.ReadLink(at, name)
+		other, err := s.Calls.ReadLink(spot.At, spot.Name)
 		if err == nil && one != other {
 			err = ErrNotSpare
 		}
@@ -200,7 +182,7 @@ func (s *Surveyor) isCopy(ctx context.Context, w *openat.Walk, st *sys.Status, a
 		name  string
 		st    *sys.Status
 		other error
-	}{{w.At, w.Name, st, openat.ErrChanged}, {at, name, there, plans.ErrKeeper}} {
+	}{{w.At, w.Name, st, openat.ErrChanged}, {spot.At, spot.Name, there, plans.ErrKeeper}} {
 		fd, err := s.Calls.OpenFile(one.at, one.name)
 		if err != nil {
 			return err
