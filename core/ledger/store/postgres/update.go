@@ -408,8 +408,14 @@ func (u *update) RemoveRecord(ctx context.Context, record int64) error {
 	if err != nil {
 		return err
 	}
-	if u.pending != nil && u.pending.Number == record {
+	switch {
+	case u.pending == nil:
+	case u.pending.Number == record:
 		u.pending, u.problems = nil, nil
+	default: // else the place of the one that was added might seem to have none
+		if err := u.finish(ctx); err != nil {
+			return err
+		}
 	}
 	return u.exec(ctx, "SELECT frank.drop_record($1, $2)", place, record)
 }

@@ -15,8 +15,9 @@ import (
 	"frankledger/core/ledger/store"
 )
 
-// Test holds an engine to what a store is. The function opens a store that is empty and can be written to.
-func Test(t *testing.T, open func(t *testing.T) store.Store) {
+// Test holds an engine to what a store is. The function opens a store that is empty and can be written to. So
+// many changes are made at random, by a seed.
+func Test(t *testing.T, open func(t *testing.T) store.Store, seed uint64, changes int) {
 	for name, test := range map[string]func(*testing.T, store.Store){
 		"a record comes back":             record,
 		"what fails leaves nothing":       failure,
@@ -25,6 +26,8 @@ func Test(t *testing.T, open func(t *testing.T) store.Store) {
 		"stamps are of the newest record": stamps,
 		"what was read again":             rereads,
 		"what is taken away":              removal,
+		"what is given up leaves nothing": givenUp,
+		"changes at random":               func(t *testing.T, s store.Store) { atRandom(t, s, seed, changes) },
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
