@@ -13,7 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"frankledger/core/ledger/store")
+	"frankledger/core/ledger/store"
+)
 
 // givenUp cancels an update before each of the calls that it makes: then nothing of it may be there, and
 // the store goes on working.
