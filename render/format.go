@@ -136,7 +136,9 @@ var (
 func (f *Form) ForPeople() bool { return f.Reader&row.People != 0 }
 
 // WithColumns returns the formats for rows that have no path.
-func WithColumns() []*Form { return []*Form{Table, CSV, JSON, Lines, Markdown, HTML} }
+func WithColumns() []*Form {
+	return slices.DeleteFunc(slices.Clone(Forms), func(f *Form) bool { return f.Paths })
+}
 
 // WithPicture returns formats, and the one for a picture.
 func WithPicture(forms []*Form) []*Form { return append(slices.Clip(forms), SVG) }
