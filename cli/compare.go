@@ -78,7 +78,7 @@ either is compared. The exit status is 0 if nothing differs, and 1 if anything d
 // filesAmong returns which of two places are files that are there now.
 func filesAmong(places []string) (files []int) {
 	for i, place := range places {
-		if info, err := os.Stat(place); len(places) == 2 && err == nil && info.Mode().IsRegular() && !strings.HasPrefix(place, usage.RecordMark) {
+		if info, err := os.Stat(place); len(places) == 2 && err == nil && info.Mode().IsRegular() && !usage.IsMarked(place) {
 			files = append(files, i)
 		}
 	}
@@ -88,7 +88,7 @@ func filesAmong(places []string) (files []int) {
 // fileAndFolder says what to do where one of the places is a file and the other is none.
 func (p *Program) fileAndFolder(places []string, file int) error {
 	name, folder := places[file], places[1-file]
-	if _, err := os.Stat(folder); err != nil && !strings.HasPrefix(folder, usage.RecordMark) {
+	if _, err := os.Stat(folder); err != nil && !usage.IsMarked(folder) {
 		return usage.Misuse("%s: %w", typeset.Escaped(folder), posix.Reason(err))
 	}
 	err := usage.Misuse("%s is a file and %s is none: name two files, or two folders", typeset.Escaped(name), typeset.Escaped(folder))

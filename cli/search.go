@@ -124,7 +124,7 @@ func (p *Program) pieces(cmd *cobra.Command, r *question, args []string) (places
 	for _, word := range words {
 		info, err := os.Lstat(word)
 		switch {
-		case err != nil && !strings.HasPrefix(word, usage.RecordMark) && !strings.Contains(word, "/"):
+		case err != nil && !usage.IsMarked(word) && !strings.Contains(word, "/"):
 			if word != "" || has {
 				r.pieces = append(r.pieces, word)
 			}

@@ -2,6 +2,7 @@ package usage
 
 import (
 	"slices"
+	"strings"
 )
 
 // ListMark stands before the file of a list of paths.
@@ -9,6 +10,14 @@ const ListMark = "@@"
 
 // RecordMark stands before the label or the number of a record.
 const RecordMark = "@"
+
+// marks are what words begin with that name a place, whatever files there are.
+var marks = []string{ListMark, RecordMark}
+
+// IsMarked reports whether a word names a place by what it begins with.
+func IsMarked(word string) bool {
+	return slices.ContainsFunc(marks, func(mark string) bool { return strings.HasPrefix(word, mark) })
+}
 
 // Where parts places from the condition.
 const Where = "where"
