@@ -27,5 +27,5 @@ func TestStore(t *testing.T) { storetest.Test(t, open, 1, 40) }
 
 func TestStoreLong(t *testing.T) {
 	long.Test(t)
-	storetest.Test(t, open, uint64(time.Now().UnixNano()), 400)
+	storetest.Test(t, open, uint64(time.Now().UnixNano()), 200)
 }

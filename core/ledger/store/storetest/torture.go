@@ -138,7 +138,7 @@ func change(t *testing.T, s store.Store, random *rand.Rand, round int, model []r
 		var err error
 		switch pick := random.IntN(len(next) + 1); {
 		case len(next) < 3 || random.IntN(3) > 0:
-			one := recorded{row: row(fmt.Sprint("label-", round), round)}
+			one := recorded{row: row(fmt.Sprint("label-", round), round+1)}
 			one.row.Path, one.row.Entries, one.row.Unsized, one.row.Looked, one.row.Hidden = fmt.Sprint("/srv/", random.IntN(3)), int64(round), 0, 0, 0
 			if one.row.Number, one.row.Place, err = u.AddRecord(ctx, one.row); err != nil {
 				return err
