@@ -30,8 +30,8 @@ func (c *Condition) Slips(env *Environment) (slips []string) {
 	return slips
 }
 
-// FromPlace is for commands in which paths are from the place. It corrects tests whose path begins with the
-// place itself.
+// FromPlace is for commands in which paths are from the place. It says of tests whose path begins with the
+// place itself what was likely meant.
 func (c *Condition) FromPlace(places []string) (slips []string) {
 	walk(c.Root, func(t *Test) {
 		text := t.Values[0].Text
