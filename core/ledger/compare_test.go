@@ -300,3 +300,27 @@ func (o *overtaker) Opener() digest.Opener {
 	o.once.Do(o.overtake)
 	return live.Files{}.Opener()
 }
+
+// Where a record has no digests, a file of the same size is taken for altered by its time, and that is
+// counted; with its content asked for, it is not known.
+func TestByTimeAlone(t *testing.T) {
+	root := t.TempDir()
+	l, err := createNamed(t.Context(), filepath.Join(t.TempDir(), "ledger"))
+	require.NoError(t, err)
+	defer l.Close()
+	for _, name := range []string{"same", "touched"} {
+		require.NoError(t, os.WriteFile(filepath.Join(root, name), []byte(name), 0o600))
+	}
+	before := open(t, l, record(t, l, "l", root).Number)
+	when := time.Unix(1_000_000, 0)
+	require.NoError(t, os.Chtimes(filepath.Join(root, "touched"), when, when))
+	now, err := live.Open(root, 1)
+	require.NoError(t, err)
+	said, answer, read := compared(t, before, now, compare.Options{})
+	assert.Contains(t, said, "altered touched")
+	assert.Equal(t, []int{1, 1, 0}, []int{answer.ByTime, answer.Same, answer.Unknown})
+	assert.Zero(t, read)
+	said, answer, _ = compared(t, before, now, compare.Options{Content: true})
+	assert.Empty(t, said)
+	assert.Equal(t, []int{0, 0, 2}, []int{answer.ByTime, answer.Same, answer.Unknown})
+}
