@@ -47,6 +47,17 @@ func (a *actor) journals() []string {
 	return files
 }
 
+// written is how many bytes stand in the journal after so many others; -1 if it is not there.
+func (a *actor) written(after int) int64 {
+	journals := a.journals()
+	if len(journals) <= after {
+		return -1
+	}
+	info, err := os.Stat(journals[after])
+	require.NoError(a.t, err)
+	return info.Size()
+}
+
 // do runs a line of words without spaces.
 func (a *actor) do(status int, line string) string {
 	a.t.Helper()
@@ -201,15 +212,19 @@ func TestActKilled(t *testing.T) {
 	lines := []string{"hide .", "remove .", "move . --into " + other + " --keep-folders", "permit 0600 .", "stamp . --modified 2020-01-01"}
 	// On a busy machine a kill may come too late to break anything off.
 	for round := 0; round < often(1) || broken == 0 && round < 20; round++ {
-		for i, line := range lines {
+		for _, line := range lines {
 			words := append(append([]string{"act"}, strings.Fields(line)...), "--carry-out", "--yes", "--quiet", "where", "kind", "is", "file")
 			cmd := a.command(words...)
-			require.NoError(t, cmd.Start())
 			journals := len(a.journals())
-			require.Eventually(t, func() bool { return len(a.journals()) > journals }, time.Minute, time.Millisecond) // it begins
-			time.Sleep(time.Duration(random.IntN([]int{10, 40, 90, 15, 15}[i])) * time.Millisecond)
+			require.NoError(t, cmd.Start())
+			ended := make(chan error, 1)
+			go func() { ended <- cmd.Wait() }()
+			// It is killed once so much stands in its journal, of about 200 kB.
+			for much := random.Int64N(120_000); len(ended) == 0 && a.written(journals) <= much; {
+				time.Sleep(100 * time.Microsecond)
+			}
 			cmd.Process.Kill()
-			cmd.Wait()
+			<-ended
 			r := finish(t, a.command("act", "journal", "--as", "csv"))
 			if r.status != 0 || strings.Contains(r.out, "broken off") {
 				broken++

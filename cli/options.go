@@ -17,6 +17,7 @@ import (
 	"frankledger/core/account"
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/core/source"
@@ -172,7 +173,7 @@ type question struct {
 	keeping   *keeping             // nil if nothing is
 	pieces    []string             // of names, where no condition is written
 	condition *condition.Condition // nil: none
-	program   *condition.Program
+	program   *compile.Program
 	relative  bool // paths in the condition are from the places
 	failIf    int  // when to end with the status for a difference: 0 if none is found, 1 if any is, -1 for never
 	funnel    bool

@@ -10,6 +10,7 @@ import (
 	"frankledger/cli/place"
 	"frankledger/core/account"
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/live"
@@ -130,7 +131,7 @@ func recordedCondition(r *question, t ledger.Terms, record ledger.Record) (c sou
 			return unreadable{}, false
 		}
 	}
-	program, err := parsed.Compile(&condition.Environment{
+	program, err := compile.Condition(parsed, &condition.Environment{
 		AsOf: asOf, Zone: r.view.Zone, MatchCase: t.MatchCase, Relative: true,
 		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: r.view.Context.Accounts.(*account.Names),
 	})

@@ -10,6 +10,7 @@ import (
 	"frankledger/cli/usage"
 	"frankledger/core/account"
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/render/typeset"
 )
 
@@ -36,16 +37,16 @@ func (p *Program) where(r *question, args []string) (places []string, err error)
 		AsOf: r.view.Context.AsOf, Zone: r.view.Zone, MatchCase: r.matchCase,
 		User: uint32(os.Geteuid()), Groups: myGroups(), Accounts: accounts, Relative: r.relative,
 	}
-	program, err := c.Compile(env)
+	program, err := compile.Condition(c, env)
 	if err != nil {
 		return nil, p.conditionMistake(err)
 	}
 	if r.funnel {
-		if err := c.Funnel(program); err != nil {
+		if err := compile.Funnel(c, program); err != nil {
 			return nil, p.conditionMistake(err)
 		}
 	}
-	for _, pair := range c.Contradictions(env) {
+	for _, pair := range compile.Contradictions(c, env) {
 		p.Say("frank: %s", pair)
 	}
 	if r.relative {

@@ -21,6 +21,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/live"
 	"frankledger/core/source"
@@ -60,10 +61,10 @@ func environment(t *testing.T) *condition.Environment {
 	return &condition.Environment{AsOf: time.Date(2026, 11, 23, 12, 0, 0, 0, zone), Zone: zone, User: 501, Groups: []uint32{501, 20}, Accounts: accounts{}}
 }
 
-func compile(t *testing.T, env *condition.Environment, words ...string) *condition.Program {
+func compiled(t *testing.T, env *condition.Environment, words ...string) *compile.Program {
 	c, err := condition.Parse(words)
 	require.NoError(t, err, words)
-	p, err := c.Compile(env)
+	p, err := compile.Condition(c, env)
 	require.NoError(t, err, words)
 	return p
 }
@@ -211,7 +212,7 @@ func TestSpoken(t *testing.T) {
 		require.NoError(t, err, want)
 		assert.Equal(t, want, again.String())
 		assert.False(t, again.Spoken, want)
-		_, err = c.Compile(environment(t))
+		_, err = compile.Condition(c, environment(t))
 		assert.NoError(t, err, text)
 	}
 	c, err := condition.Parse([]string{"size", "over", "10M"})
@@ -277,7 +278,7 @@ func TestMistakes(t *testing.T) {
 	} {
 		c, err := condition.Parse([]string{text})
 		if err == nil {
-			_, err = c.Compile(environment(t))
+			_, err = compile.Condition(c, environment(t))
 		}
 		if want == "" {
 			assert.NoError(t, err, text)
@@ -349,7 +350,7 @@ func TestCalendar(t *testing.T) {
 		require.NoError(t, err)
 		env := environment(t)
 		env.AsOf = asOf
-		test := compile(t, env, c.text).Test()
+		test := compiled(t, env, c.text).Test()
 		for _, in := range c.in {
 			assert.True(t, decide(t, test, at(in)), "%s: %s", c.text, in)
 		}
@@ -372,15 +373,15 @@ func TestCheapestFirst(t *testing.T) {
 		"kind is folder and empty":                               0,
 		"broken":                                                 0,
 	} {
-		test := compile(t, environment(t), text).Test()
+		test := compiled(t, environment(t), text).Test()
 		var got entry.Facts
 		for stage := 0; test(e, got) == source.Open; stage++ {
 			got |= source.Stages[stage]
 		}
 		assert.Equal(t, asked, got, text)
 	}
-	assert.Zero(t, compile(t, environment(t), "name ends .wav and kind is file or hidden").Needs())
-	assert.Equal(t, entry.FactStatus, compile(t, environment(t), "size over 4kB and modified within 1 day").Needs())
+	assert.Zero(t, compiled(t, environment(t), "name ends .wav and kind is file or hidden").Needs())
+	assert.Equal(t, entry.FactStatus, compiled(t, environment(t), "size over 4kB and modified within 1 day").Needs())
 }
 
 // Patterns mean what the regular expression alone would, whatever is looked for
@@ -391,7 +392,7 @@ func TestPatterns(t *testing.T) {
 		for _, matchCase := range []bool{false, true} {
 			env := environment(t)
 			env.MatchCase = matchCase
-			test := compile(t, env, "name", "matches", text).Test()
+			test := compiled(t, env, "name", "matches", text).Test()
 			re := regexp.MustCompile(map[bool]string{true: text, false: "(?i:" + text + ")"}[matchCase])
 			for _, name := range names {
 				assert.Equal(t, re.MatchString(name), decide(t, test, &entry.Entry{Name: name}), "%s %q %v", text, name, matchCase)
@@ -403,11 +404,11 @@ func TestPatterns(t *testing.T) {
 // Braces stand for themselves in patterns, and many of them take no longer.
 func TestBraces(t *testing.T) {
 	for pattern, names := range map[string][2]string{"{x}*": {"{x}1", "x1"}, "*{*": {"a{b", "ab"}, "[{]a": {"{a", "a"}, `\{x\}`: {"{x}", "x"}, "{a,b}": {"{a,b}", "a"}} {
-		test := compile(t, environment(t), "name", "like", pattern).Test()
+		test := compiled(t, environment(t), "name", "like", pattern).Test()
 		assert.True(t, decide(t, test, &entry.Entry{Name: names[0]}), pattern)
 		assert.False(t, decide(t, test, &entry.Entry{Name: names[1]}), pattern)
 	}
-	many := compile(t, environment(t), "name", "like", strings.Repeat("{a,aa}", 30)+"b").Test()
+	many := compiled(t, environment(t), "name", "like", strings.Repeat("{a,aa}", 30)+"b").Test()
 	assert.False(t, decide(t, many, &entry.Entry{Name: strings.Repeat("a", 60)}))
 }
 
@@ -458,7 +459,7 @@ func TestLetters(t *testing.T) {
 		{"ext is \u00e9t\u00e9", "x.E\u0301TE\u0301", "x.ete"},
 		{"name has \xff\u00e9", "\xffe\u0301 \xff\u00c9", "\xfee\u0301"},
 	} {
-		test := compile(t, environment(t), strings.Fields(c.text)...).Test()
+		test := compiled(t, environment(t), strings.Fields(c.text)...).Test()
 		for name := range strings.FieldsSeq(c.in) {
 			assert.True(t, decide(t, test, &entry.Entry{Name: name}), "%s: %s", c.text, name)
 		}
@@ -468,7 +469,7 @@ func TestLetters(t *testing.T) {
 	}
 	env := environment(t)
 	env.MatchCase = true
-	test := compile(t, env, "name", "has", "Cafe").Test()
+	test := compiled(t, env, "name", "has", "Cafe").Test()
 	assert.True(t, decide(t, test, &entry.Entry{Name: composed}))
 	assert.True(t, decide(t, test, &entry.Entry{Name: apart}))
 	assert.False(t, decide(t, test, &entry.Entry{Name: strings.ToUpper(composed)}))
@@ -477,16 +478,16 @@ func TestLetters(t *testing.T) {
 func TestFunnel(t *testing.T) {
 	c, err := condition.Parse(strings.Fields("size over 10B and name has dawn and ext is wav"))
 	require.NoError(t, err)
-	p, err := c.Compile(environment(t))
+	p, err := compile.Condition(c, environment(t))
 	require.NoError(t, err)
-	require.NoError(t, c.Funnel(p))
+	require.NoError(t, compile.Funnel(c, p))
 	test := p.Test()
 	for i, name := range []string{"dawn.wav", "dawn.csv", "dusk.wav", "dawn.WAV"} {
 		decide(t, test, &entry.Entry{Name: name, Kind: entry.KindFile, Known: entry.FactStatus, Size: int64(i * 10)})
 	}
 	decide(t, test, &entry.Entry{Name: "dawn.txt", Kind: entry.KindFile, Known: entry.FactStatus, Marks: entry.MarkUnsized})
 	decide(t, test, &entry.Entry{Name: "dawn.2.wav", Kind: entry.KindFile, Known: entry.FactStatus, Marks: entry.MarkUnsized})
-	assert.Equal(t, []condition.Left{{"size over 10B", 2, 1}, {"name has dawn", 1, 0}, {"ext is wav", 1, 0}}, p.Left())
+	assert.Equal(t, []compile.Left{{Condition: "size over 10B", Entries: 2, Unknown: 1}, {Condition: "name has dawn", Entries: 1}, {Condition: "ext is wav", Entries: 1}}, p.Left())
 }
 
 // What is not known is neither met nor not met, as in SQL; what is absent is not met.
@@ -522,7 +523,7 @@ func TestThreeValues(t *testing.T) {
 		t.Run(one.e.Name+" "+one.text, func(t *testing.T) {
 			c, err := condition.Parse([]string{one.text})
 			require.NoError(t, err)
-			p, err := c.Compile(environment(t))
+			p, err := compile.Condition(c, environment(t))
 			require.NoError(t, err)
 			assert.Equal(t, one.want, p.Test()(one.e, ^entry.Facts(0)))
 			entries, fields := p.TakeUntold()
@@ -570,7 +571,7 @@ func FuzzParse(f *testing.F) {
 			require.Equal(t, c.String(), again.String())
 			require.False(t, again.Spoken, "what is shown is the normal form: %s", c)
 			env := &condition.Environment{AsOf: time.Unix(1e9, 0), Zone: time.UTC, Accounts: accounts{}}
-			c.Compile(env)
+			compile.Condition(c, env)
 			c.Slips(env)
 		}
 	})
@@ -600,7 +601,7 @@ func TestRandomConditions(t *testing.T) {
 		require.NoError(t, err, words)
 		again, err := condition.Parse([]string{c.String()})
 		require.NoError(t, err, c.String())
-		program, err := again.Compile(env)
+		program, err := compile.Condition(again, env)
 		require.NoError(t, err)
 		test := program.Test()
 		for _, e := range entries {
@@ -697,7 +698,7 @@ func TestContradictions(t *testing.T) {
 	} {
 		c, err := condition.Parse([]string{text})
 		require.NoError(t, err, text)
-		assert.Equal(t, is, len(c.Contradictions(environment(t))) > 0, text)
+		assert.Equal(t, is, len(compile.Contradictions(c, environment(t))) > 0, text)
 	}
 }
 
@@ -767,7 +768,7 @@ func TestRandomConditionsOnRandomTrees(t *testing.T) {
 			words, plain := randomCondition(random, env, 3)
 			c, err := condition.Parse(words)
 			require.NoError(t, err)
-			program, err := c.Compile(env)
+			program, err := compile.Condition(c, env)
 			require.NoError(t, err)
 			var want, got []string
 			for path, e := range all {

@@ -8,11 +8,6 @@
 //
 // [Parse] reads a condition into nodes that print themselves back in one normal
 // form. Mistakes are an [Error], which knows where it stands and what would
-// have been right. Then [Condition.Compile] settles what depends on the moment
-// and the person (yesterday, me) and makes a [Program].
-//
-// A program decides on an entry of which little is known yet, as far as it can:
-// the reader asks it first with the name alone, and gets further facts only
-// while the answer is open. Tests that need less come first, whatever the order
-// they were written in; the meaning is the same.
+// have been right. Package compile then settles what depends on the moment and the
+// person (yesterday, me), and makes a program that decides on entries.
 package condition

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -22,12 +23,12 @@ func ExampleParse() {
 }
 
 // A condition is compiled once, and then decides on entries, by the facts that are known of them.
-func ExampleCondition_Compile() {
+func ExampleProgram() {
 	c, err := condition.Parse(strings.Fields("name starts rec and size over 1kB"))
 	if err != nil {
 		panic(err)
 	}
-	program, err := c.Compile(&condition.Environment{AsOf: time.Now(), Zone: time.UTC})
+	program, err := compile.Condition(c, &condition.Environment{AsOf: time.Now(), Zone: time.UTC})
 	if err != nil {
 		panic(err)
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 )
@@ -30,7 +31,7 @@ func TestManyAlternatives(t *testing.T) {
 		program := func(texts ...string) source.Test {
 			c, err := condition.Parse([]string{strings.Join(texts, " or ")})
 			require.NoError(t, err, texts)
-			p, err := c.Compile(env)
+			p, err := compile.Condition(c, env)
 			require.NoError(t, err)
 			return p.Test()
 		}

@@ -21,8 +21,8 @@ func (p *parser) span(v *Value) {
 		if next, more := p.peek(); more {
 			p.next++
 			p.said()
-			length := next.pos + p.length(next) - v.pos
-			v.Text, v.length = next.text, length
+			length := next.pos + p.length(next) - v.Pos
+			v.Text, v.Length = next.text, length
 			p.span(v)
 			return
 		}
@@ -57,13 +57,13 @@ func (p *parser) span(v *Value) {
 func (p *parser) moment(test *Test, v *Value) (err error) {
 	if test.Op == Within {
 		p.span(v)
-		if v.span, err = parseSpan(v.Text); err == nil && p.accept("ago") { // less than 3 days ago
+		if v.Span, err = parseSpan(v.Text); err == nil && p.accept("ago") { // less than 3 days ago
 			p.said()
 		}
 		return err
 	}
 	if p.period(v) {
-		v.when, err = parseWhen(v.Text)
+		v.When, err = parseWhen(v.Text)
 		return err
 	}
 	start := p.next
@@ -82,16 +82,16 @@ func (p *parser) moment(test *Test, v *Value) (err error) {
 		p.next++
 		p.extend(v, next, "T")
 	}
-	if v.when, err = parseWhen(v.Text); err != nil {
+	if v.When, err = parseWhen(v.Text); err != nil {
 		return err
 	}
-	if test.Op == On && v.when.form == instantForm {
+	if test.Op == On && v.When.form == instantForm {
 		return wrong([]string{dayOf(v.Text)}, "on takes a day, such as yesterday or %s", dayOf(v.Text))
 	}
-	if v.when.form == weekdayForm && !strings.EqualFold(v.Text, v.when.text) {
+	if v.When.form == weekdayForm && !strings.EqualFold(v.Text, v.When.text) {
 		p.said()
 	}
-	v.Text = v.when.text
+	v.Text = v.When.text
 	return nil
 }
 
@@ -141,7 +141,7 @@ type span struct {
 // before returns the moment that lies so long before another, the same time of
 // day for days and longer. A month before the last days of one is the last day of a
 // shorter one.
-func (s span) before(t time.Time) time.Time {
+func (s span) Before(t time.Time) time.Time {
 	if s.years != 0 || s.months != 0 {
 		first := time.Date(t.Year()-s.years, t.Month()-time.Month(s.months), 1, 0, 0, 0, 0, time.UTC)
 		last := first.AddDate(0, 1, -1).Day()
@@ -157,7 +157,7 @@ func (s span) before(t time.Time) time.Time {
 }
 
 // more returns a span longer by one unit.
-func (s span) more(unit span) span {
+func (s span) More(unit span) span {
 	return span{s.years + unit.years, s.months + unit.months, s.days + unit.days, s.clock + unit.clock}
 }
 
@@ -295,7 +295,7 @@ var impossible = sync.OnceValue(func() *regexp.Regexp {
 
 // resolve returns the first moment, and the first that comes after; the same
 // for one that is exact.
-func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) {
+func (w when) Resolve(asOf time.Time, zone *time.Location) (from, to time.Time) {
 	asOf = asOf.In(zone)
 	switch w.form {
 	case nowForm:
@@ -305,7 +305,7 @@ func (w when) resolve(asOf time.Time, zone *time.Location) (from, to time.Time) 
 	case yesterdayForm:
 		return calendar.Day(calendar.Of(asOf, zone), -1, zone)
 	case agoForm:
-		t := w.span.before(asOf)
+		t := w.span.Before(asOf)
 		return t, t
 	case periodForm, weekdayForm:
 		return resolvePeriod(w.at, calendar.Of(asOf, zone), zone)
@@ -379,13 +379,13 @@ func ParseMoment(text string, asOf time.Time, zone *time.Location) (time.Time, e
 	if err != nil {
 		return time.Time{}, err
 	}
-	from, _ := w.resolve(asOf, zone)
+	from, _ := w.Resolve(asOf, zone)
 	return from, nil
 }
 
 // day returns the calendar day, month or year that a moment lies in.
-func (w when) day(asOf time.Time, zone *time.Location) (from, to time.Time) {
-	from, to = w.resolve(asOf, zone)
+func (w when) Day(asOf time.Time, zone *time.Location) (from, to time.Time) {
+	from, to = w.Resolve(asOf, zone)
 	if w.exact() {
 		return calendar.Day(calendar.Of(from, zone), 0, zone)
 	}

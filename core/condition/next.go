@@ -83,7 +83,7 @@ func values(f *entry.Field, op Op) []string {
 	case op != Is:
 		return nil
 	case f.Roster != entry.NoRoster:
-		return []string{meWord, unknownWord}
+		return []string{MeWord, UnknownWord}
 	}
 	return append(slices.Clip(f.Words), f.Families...)
 }

@@ -44,14 +44,14 @@ type Test struct {
 // depends on the type of the field.
 type Value struct {
 	Text   string
-	pos    int
-	length int
+	Pos    int
+	Length int
 
-	words      []string // of a field with lists
-	rank       uint64   // of a number or bytes; see entry.Field.Rank
-	bits       entry.Permissions
-	span, unit span
-	when       when
+	Words      []string // of a field with lists
+	Rank       uint64   // of a number or bytes; see entry.Field.Rank
+	Bits       entry.Permissions
+	Span, Unit span
+	When       when
 }
 
 // Op is what a test asks of a field.
@@ -81,13 +81,13 @@ const (
 const (
 	bindsAny = iota
 	bindsAll
-	bindsNot
+	BindsNot
 	bindsTest
 )
 
 func (All) binds() int  { return bindsAll }
 func (Any) binds() int  { return bindsAny }
-func (Not) binds() int  { return bindsNot }
+func (Not) binds() int  { return BindsNot }
 func (Flag) binds() int { return bindsTest }
 
 func (Valued) binds() int { return bindsTest }
@@ -101,9 +101,9 @@ func (n Valued) String() string {
 
 func (*Test) binds() int { return bindsTest }
 
-func (n All) String() string  { return joinNodes(n, " and ", bindsNot) }
+func (n All) String() string  { return joinNodes(n, " and ", BindsNot) }
 func (n Any) String() string  { return joinNodes(n, " or ", bindsAll) }
-func (n Not) String() string  { return "not " + inside(n.Node, bindsNot) }
+func (n Not) String() string  { return "not " + Inside(n.Node, BindsNot) }
 func (n Flag) String() string { return n.Field.Name }
 
 func (t *Test) String() string {
@@ -127,12 +127,13 @@ func (t *Test) value(i int) string {
 func joinNodes(nodes []Node, word string, binds int) string {
 	parts := make([]string, len(nodes))
 	for i, n := range nodes {
-		parts[i] = inside(n, binds)
+		parts[i] = Inside(n, binds)
 	}
 	return strings.Join(parts, word)
 }
 
-func inside(n Node, binds int) string {
+// Inside writes a node as a part of another that binds so strongly: in parentheses where it has to be.
+func Inside(n Node, binds int) string {
 	if n.binds() < binds {
 		return opening + n.String() + closing
 	}

@@ -17,7 +17,7 @@ type Condition struct {
 	Spoken bool
 	// Notes say what numbers without a full unit were taken for.
 	Notes  []string
-	script script
+	Script script
 }
 
 // String returns the normal form.
@@ -124,16 +124,16 @@ func (p *parser) fail(format string, args ...any) {
 }
 
 func (p *parser) failAt(t token, format string, args ...any) {
-	panic(p.mistake(t.pos, p.length(t), format, args...))
+	panic(p.Mistake(t.pos, p.length(t), format, args...))
 }
 
 // meant ends the parsing at the next token, with what was likely meant in its place.
 func (p *parser) meant(with []string, format string, args ...any) {
 	t, _ := p.peek()
-	panic(p.repair(p.mistake(t.pos, p.length(t), format, args...), with...))
+	panic(p.repair(p.Mistake(t.pos, p.length(t), format, args...), with...))
 }
 
-func (s *script) mistake(pos, length int, format string, args ...any) *Error {
+func (s *script) Mistake(pos, length int, format string, args ...any) *Error {
 	return &Error{Condition: s.text, Pos: pos, Len: length, Message: fmt.Sprintf(format, args...)}
 }
 
@@ -237,7 +237,7 @@ func (p *parser) unexpected(t token) {
 
 // spaced says that a value with spaces goes in quotes, and shows that.
 func (p *parser) spaced(t token) {
-	e := p.mistake(t.pos, p.length(t), "after a test there can only be: and, or; a value with spaces goes in quotes")
+	e := p.Mistake(t.pos, p.length(t), "after a test there can only be: and, or; a value with spaces goes in quotes")
 	before := p.tokens[p.next-1]
 	end := p.next
 	for end < len(p.tokens) && !p.tokens[end].joins() {
@@ -282,7 +282,7 @@ func (p *parser) test() Node {
 	word, ok := p.take()
 	p.begun = word.pos
 	if !ok {
-		e := p.mistake(len(p.text), 0, "a test is missing here: a field such as name or size, and what it must be")
+		e := p.Mistake(len(p.text), 0, "a test is missing here: a field such as name or size, and what it must be")
 		if n := len(p.tokens); p.words && n > 1 && p.tokens[n-1].joins() { // it was not meant to go on
 			var words []string
 			for _, t := range p.tokens[:n-1] {

@@ -20,7 +20,7 @@ func (c *Condition) Slips(env *Environment) (slips []string) {
 		if env.MatchCase && t.Field.Type == entry.Text && strings.ToLower(t.Values[0].Text) != t.Values[0].Text {
 			slips = append(slips, fmt.Sprintf("capitals and small letters differ here, since --match-case was given: %s", t))
 		}
-		if t.Field == kindField && t.Op == Is {
+		if t.Field == KindField && t.Op == Is {
 			kinds = t.Values[0].Text
 		}
 	})

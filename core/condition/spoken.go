@@ -140,7 +140,7 @@ func (p *parser) spanFollows() bool {
 	if !more {
 		return false
 	}
-	v := Value{Text: first.text, pos: first.pos, length: p.length(first)}
+	v := Value{Text: first.text, Pos: first.pos, Length: p.length(first)}
 	p.span(&v)
 	if _, err := parseSpan(v.Text); err != nil {
 		return false
@@ -232,8 +232,8 @@ func (p *parser) further(n Node, word string) (another Node, found bool) {
 	case added:
 		first := &t.Values[0]
 		first.Text += "," + v.Text
-		first.words = append(first.words, v.words...)
-		first.length = v.pos + v.length - first.pos
+		first.Words = append(first.Words, v.Words...)
+		first.Length = v.Pos + v.Length - first.Pos
 		return nil, true
 	case negated:
 		return Not{&Test{Field: t.Field, Op: t.Op, Values: []Value{v}}}, true
@@ -268,7 +268,7 @@ func Pieces(words []string) *Condition {
 		case strings.Contains(word, ","): // which has would take for several pieces
 			op, word = Like, "*"+strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, "]", `\]`, "{", `\{`, `\`, `\\`).Replace(word)+"*"
 		}
-		nodes = append(nodes, &Test{Field: entry.FieldNamed("name"), Op: op, Values: []Value{{Text: word, words: []string{word}}}})
+		nodes = append(nodes, &Test{Field: entry.FieldNamed("name"), Op: op, Values: []Value{{Text: word, Words: []string{word}}}})
 	}
 	c := &Condition{Root: nodes, Spoken: true}
 	if len(nodes) == 1 {

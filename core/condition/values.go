@@ -41,7 +41,7 @@ func (p *parser) both(test *Test) bool {
 	}
 	var values []Value
 	for _, text := range []string{least, greatest} {
-		v := Value{Text: text, pos: t.pos, length: p.length(t)}
+		v := Value{Text: text, Pos: t.pos, Length: p.length(t)}
 		if err := readNumber(test.Field, &v); err != nil {
 			return false
 		}
@@ -63,11 +63,11 @@ func sameUnits(a, b string) bool {
 func readNumber(f *entry.Field, v *Value) (err error) {
 	var n int64
 	if f.Type == entry.Number {
-		v.rank, err = strconv.ParseUint(v.Text, 10, 64)
+		v.Rank, err = strconv.ParseUint(v.Text, 10, 64)
 		return err
 	}
 	n, full, err := parseBytes(v.Text)
-	if v.rank = f.Rank(n); full != "" {
+	if v.Rank = f.Rank(n); full != "" {
 		v.Text = full
 	}
 	return err
@@ -81,13 +81,13 @@ func (p *parser) value(test *Test) Value {
 		}
 		p.fail("a value is missing: %s %s …", test.Field.Name, test.Op)
 	}
-	v := Value{Text: first.text, pos: first.pos, length: p.length(first)}
+	v := Value{Text: first.text, Pos: first.pos, Length: p.length(first)}
 	if err := p.read(test, &v, first); err != nil {
-		e := p.mistake(v.pos, v.length, "%s", err)
+		e := p.Mistake(v.Pos, v.Length, "%s", err)
 		var other *wrongValue
 		switch {
 		case errors.As(err, &other) && other.test != "":
-			whole := p.mistake(p.begun, v.pos+v.length-p.begun, "%s", err)
+			whole := p.Mistake(p.begun, v.Pos+v.Length-p.begun, "%s", err)
 			e.Repairs = p.repair(whole, other.test).Repairs
 		case other != nil:
 			p.repair(e, other.with...)
@@ -110,8 +110,8 @@ func (p *parser) read(test *Test, v *Value, first token) (err error) {
 				p.extend(v, more, "")
 			}
 		}
-		if v.words = []string{v.Text}; test.Field.List || test.Op == Has {
-			v.words = strings.Split(v.Text, ",")
+		if v.Words = []string{v.Text}; test.Field.List || test.Op == Has {
+			v.Words = strings.Split(v.Text, ",")
 		}
 		if test.Op == Is && test.Field.Aliases != nil {
 			p.alias(test.Field, v)
@@ -135,20 +135,20 @@ func (p *parser) read(test *Test, v *Value, first token) (err error) {
 			p.notes = append(p.notes, fmt.Sprintf("%s is taken as %s: %d bytes", v.Text, full, n))
 			v.Text = full
 		}
-		v.rank = test.Field.Rank(n)
+		v.Rank = test.Field.Rank(n)
 	case entry.Number:
-		if v.rank, err = strconv.ParseUint(v.Text, 10, 64); err != nil {
+		if v.Rank, err = strconv.ParseUint(v.Text, 10, 64); err != nil {
 			err = fmt.Errorf("%s takes a whole number, not %s", test.Field.Name, v.Text)
 		}
 	case entry.Mode:
 		if test.Op == Is {
-			v.bits, err = parseMode(v.Text)
+			v.Bits, err = parseMode(v.Text)
 		} else {
-			v.bits, err = parseBits(v.Text)
+			v.Bits, err = parseBits(v.Text)
 		}
 	case entry.Span:
 		p.span(v)
-		v.span, v.unit, err = parseSpanUnit(v.Text)
+		v.Span, v.Unit, err = parseSpanUnit(v.Text)
 	case entry.Moment:
 		err = p.moment(test, v)
 	}
@@ -175,7 +175,7 @@ func lazily(pattern string) func() *regexp.Regexp {
 // alias puts the words of the field in the place of others.
 func (p *parser) alias(f *entry.Field, v *Value) {
 	var words []string
-	for _, word := range v.words {
+	for _, word := range v.Words {
 		if is, known := f.Aliases[strings.ToLower(word)]; known {
 			p.said()
 			words = append(words, strings.Split(is, ",")...)
@@ -183,14 +183,14 @@ func (p *parser) alias(f *entry.Field, v *Value) {
 			words = append(words, word)
 		}
 	}
-	v.words = words
+	v.Words = words
 	v.Text = strings.Join(words, ",")
 }
 
 // extend makes the next token part of a value.
 func (p *parser) extend(v *Value, next token, between string) {
 	v.Text += between + next.text
-	v.length = next.pos + p.length(next) - v.pos
+	v.Length = next.pos + p.length(next) - v.Pos
 }
 
 func isNumber(text string) bool {
@@ -216,10 +216,10 @@ func checkText(test *Test, v *Value) error {
 			return errors.New("not a pattern: * stands for anything, ? for one character, [a-z] for one of these")
 		}
 	case test.Op == Is && f.Words != nil:
-		for _, word := range v.words {
+		for _, word := range v.Words {
 			if !slices.Contains(f.Words, strings.ToLower(word)) {
 				if near := text.Nearest(word, f.Words); near != "" {
-					words := slices.Clone(v.words)
+					words := slices.Clone(v.Words)
 					words[slices.Index(words, word)] = near
 					return wrong([]string{strings.Join(words, ",")}, "there is no %s %s; did you mean %s?", f.Name, word, near)
 				}
@@ -229,7 +229,7 @@ func checkText(test *Test, v *Value) error {
 	case value == "" && test.Op != Is:
 		return fmt.Errorf("%s takes some text", test.Op)
 	}
-	if test.Op == Has && slices.Contains(v.words, "") {
+	if test.Op == Has && slices.Contains(v.Words, "") {
 		return fmt.Errorf("there is nothing between two commas; a comma in text is found by: %s like *,*", f.Name)
 	}
 	if test.Op == Is && f.Other != nil {
@@ -246,7 +246,7 @@ func checkText(test *Test, v *Value) error {
 			return wrong([]string{meant}, "%s", err)
 		}
 	}
-	if f.List && test.Op == Is && slices.Contains(v.words, "") {
+	if f.List && test.Op == Is && slices.Contains(v.Words, "") {
 		return errors.New("there is nothing between two commas")
 	}
 	return nil

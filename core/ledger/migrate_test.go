@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/internal/tuning"
@@ -69,7 +70,7 @@ func TestFromVersion2(t *testing.T) {
 		for text, want := range map[string]int{"name is note-7.md": map[bool]int{true: 1}[r.Number == 1], "name has note-27": 11 - map[bool]int{false: 1}[r.Number == 1], "ext is csv": 2} {
 			c, err := condition.Parse([]string{text})
 			require.NoError(t, err)
-			p, err := c.Compile(&condition.Environment{AsOf: r.Taken, Zone: r.Taken.Location()})
+			p, err := compile.Condition(c, &condition.Environment{AsOf: r.Taken, Zone: r.Taken.Location()})
 			require.NoError(t, err)
 			lines, report := found(t, l, r, p, source.ShowHidden)
 			assert.Len(t, lines, want, "%s in record %d", text, r.Number)

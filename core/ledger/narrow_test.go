@@ -18,6 +18,7 @@ import (
 
 	"frankledger/core/account"
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/internal/tuning"
@@ -111,7 +112,7 @@ func TestNarrowedSearch(t *testing.T) {
 			text := strings.Join(parts, []string{" and ", " or "}[random.IntN(2)])
 			c, err := condition.Parse([]string{text})
 			require.NoError(t, err, text)
-			p, err := c.Compile(&condition.Environment{AsOf: time.Now(), Zone: time.UTC, MatchCase: random.IntN(3) == 0, Accounts: accounts})
+			p, err := compile.Condition(c, &condition.Environment{AsOf: time.Now(), Zone: time.UTC, MatchCase: random.IntN(3) == 0, Accounts: accounts})
 			require.NoError(t, err, text)
 			hidden := []source.Hidden{source.ShowHidden, source.OmitHidden}[random.IntN(2)]
 			want, wantReport := found(t, l, r, whole{p}, hidden)
@@ -165,7 +166,7 @@ func TestDamagedSummaries(t *testing.T) {
 	require.NoError(t, l.Close())
 	c, err := condition.Parse([]string{"name has note-29"})
 	require.NoError(t, err)
-	p, err := c.Compile(&condition.Environment{AsOf: time.Now(), Zone: time.UTC})
+	p, err := compile.Condition(c, &condition.Environment{AsOf: time.Now(), Zone: time.UTC})
 	require.NoError(t, err)
 	for _, damage := range []string{"", "UPDATE band_part SET content = zeroblob(length(content)) WHERE id % 8192 < 6", "UPDATE band_part SET content = x''", "DELETE FROM band_part", "UPDATE band SET packed = x'ff'"} {
 		db, err := sql.Open("sqlite", file)

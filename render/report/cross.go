@@ -41,6 +41,7 @@ func (v *View) Cross(dst []byte, c *tally.Cross, down, over string, s *Summary) 
 	return v.AppendLines(dst, lines)
 }
 
+// KeyText is a key of a group as it is shown.
 func KeyText(k tally.Key) string {
 	if k.Absent {
 		return render.Absent
@@ -48,6 +49,7 @@ func KeyText(k tally.Key) string {
 	return typeset.Escaped(k.Text)
 }
 
+// KeyTexts are some keys as they are shown.
 func KeyTexts(keys []tally.Key) []string {
 	texts := make([]string, len(keys))
 	for i, key := range keys {

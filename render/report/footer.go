@@ -369,6 +369,7 @@ func (v *View) FunnelLines(s *Summary) []string {
 	return lines
 }
 
+// KindCounts says how many of each kind of entry there are.
 func KindCounts(s *Summary) string {
 	m := &s.Matched
 	var parts []string

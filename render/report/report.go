@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/source"
@@ -40,7 +40,7 @@ type Summary struct {
 	Bytes   bool     // whether the sum's bytes are known
 	Grouped bool     // the rows are groups of what was matched
 	Chosen  bool     // by a condition, from all that the report says were tested
-	Funnel  []condition.Left
+	Funnel  []compile.Left
 	Totals  *sums.Sum // of all below the places, hidden or not; nil if not asked for
 	// Elsewhere are names that were counted with another name of the same file.
 	Elsewhere *sums.Sum
@@ -144,7 +144,7 @@ func (f *frame) Before(o *exact.Object) {
 	})
 }
 
-// putRecord writes which record an object is of.
+// PutRecord writes which record an object is of.
 func PutRecord(o *exact.Object, r *entry.Record) {
 	o.Object("record", func(o *exact.Object) {
 		o.Number("number", r.Number)
@@ -215,7 +215,7 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 	o.Bool("complete", s.Complete())
 }
 
-// putProblems writes what could not be read, a problem a line.
+// PutProblems writes what could not be read, a problem a line.
 func PutProblems(o *exact.Object, problems []source.Problem) {
 	o.Objects("problems", len(problems), "\n", func(o *exact.Object, i int) {
 		p := &problems[i]

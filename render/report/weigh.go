@@ -33,7 +33,7 @@ func weighLabel(r *weigh.Row) string {
 	return label
 }
 
-// ownLabel names a row without where it stands.
+// OwnLabel names a row without where it stands.
 func OwnLabel(r *weigh.Row) string {
 	if r.Kind == weigh.TotalRow {
 		return "all " + units.Count(int64(r.Places), "place", "places")

@@ -11,6 +11,7 @@ import (
 
 	"frankledger/core/account"
 	"frankledger/core/condition"
+	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/source"
@@ -33,7 +34,7 @@ func FuzzNeed(f *testing.F) {
 		if err != nil {
 			return
 		}
-		p, err := c.Compile(&condition.Environment{AsOf: time.Now(), Zone: time.UTC, MatchCase: matchCase, Accounts: accounts})
+		p, err := compile.Condition(c, &condition.Environment{AsOf: time.Now(), Zone: time.UTC, MatchCase: matchCase, Accounts: accounts})
 		if err != nil {
 			return
 		}

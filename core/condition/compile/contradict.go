@@ -1,4 +1,4 @@
-package condition
+package compile
 
 import (
 	"cmp"
@@ -6,24 +6,25 @@ import (
 	"slices"
 	"strings"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 )
 
 // Contradictions finds tests joined by and that nothing can meet together, and
 // says each pair. It does not find all there can be.
-func (c *Condition) Contradictions(env *Environment) []string {
+func Contradictions(c *condition.Condition, env *condition.Environment) []string {
 	var found []string
-	var walk func(n Node)
-	walk = func(n Node) {
+	var walk func(n condition.Node)
+	walk = func(n condition.Node) {
 		switch n := n.(type) {
-		case All:
+		case condition.All:
 			for _, pair := range contradicting(n, env) {
 				found = append(found, fmt.Sprintf("nothing can meet both %q and %q", pair[0], pair[1]))
 			}
 			for _, part := range n {
 				walk(part)
 			}
-		case Any:
+		case condition.Any:
 			for _, part := range n {
 				walk(part)
 			}
@@ -38,25 +39,25 @@ const mostOfField = 100
 
 // contradicting returns pairs of tests, of those joined by and, that nothing can meet both of, in
 // the order written.
-func contradicting(all All, env *Environment) (pairs [][2]Node) {
-	plain, about := map[string]Node{}, map[string][]*Test{}
+func contradicting(all condition.All, env *condition.Environment) (pairs [][2]condition.Node) {
+	plain, about := map[string]condition.Node{}, map[string][]*condition.Test{}
 	for _, n := range all {
-		if not, is := n.(Not); is {
+		if not, is := n.(condition.Not); is {
 			if other := plain[not.Node.String()]; other != nil {
-				pairs = append(pairs, [2]Node{other, n})
+				pairs = append(pairs, [2]condition.Node{other, n})
 			}
-		} else if other := plain["not "+inside(n, bindsNot)]; other != nil {
-			pairs = append(pairs, [2]Node{other, n})
+		} else if other := plain["not "+condition.Inside(n, condition.BindsNot)]; other != nil {
+			pairs = append(pairs, [2]condition.Node{other, n})
 		}
 		plain[n.String()] = n
-		t, is := n.(*Test)
+		t, is := n.(*condition.Test)
 		if !is {
 			continue
 		}
 		of := cmp.Or(momentOf(t.Field), t.Field.Name)
 		for _, before := range about[of] {
 			if excludes(before, t, env) {
-				pairs = append(pairs, [2]Node{before, t})
+				pairs = append(pairs, [2]condition.Node{before, t})
 			}
 		}
 		if len(about[of]) < mostOfField {
@@ -67,19 +68,19 @@ func contradicting(all All, env *Environment) (pairs [][2]Node) {
 }
 
 // excludes reports whether nothing can meet both of two tests of one field.
-func excludes(s, t *Test, env *Environment) bool {
+func excludes(s, t *condition.Test, env *condition.Environment) bool {
 	switch {
 	case momentOf(s.Field) != "" && momentOf(s.Field) == momentOf(t.Field):
-		return apart(env.period(s), env.period(t))
+		return apart(periodOf(env, s), periodOf(env, t))
 	case s.Field != t.Field:
 		return false
 	case s.Field.Type == entry.Bytes || s.Field.Type == entry.Number:
 		x, possibleX := numberBounds(s)
 		y, possibleY := numberBounds(t)
 		return !possibleX || !possibleY || x.greatest < y.least || y.greatest < x.least
-	case s.Field.Type == entry.Text && s.Op == Is && t.Op == Is && s.Field.Needs&entry.FactDigests == 0 && s.Field.Roster == entry.NoRoster:
-		words := s.words(0, env.MatchCase)
-		return !slices.ContainsFunc(t.words(0, env.MatchCase), func(word string) bool {
+	case s.Field.Type == entry.Text && s.Op == condition.Is && t.Op == condition.Is && s.Field.Needs&entry.FactDigests == 0 && s.Field.Roster == entry.NoRoster:
+		words := wordsOf(s, 0, env.MatchCase)
+		return !slices.ContainsFunc(wordsOf(t, 0, env.MatchCase), func(word string) bool {
 			return slices.ContainsFunc(words, func(other string) bool {
 				return word == other || s.Field.Families != nil && (inFamily(word, other) || inFamily(other, word))
 			})

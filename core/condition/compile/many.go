@@ -1,9 +1,10 @@
-package condition
+package compile
 
 import (
 	"bytes"
 	"strings"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/text"
@@ -13,27 +14,27 @@ import (
 // is one of these in it.
 
 // mergeable reports whether a test can be asked together with others of its field.
-func (t *Test) mergeable() bool {
+func mergeable(t *condition.Test) bool {
 	f := t.Field
-	return f.Type == entry.Text && (t.Op == Is || t.Op == Has) && f.Words == nil && f.Roster == entry.NoRoster && !f.FromPlace && f.Families == nil && f.Needs&entry.FactDigests == 0
+	return f.Type == entry.Text && (t.Op == condition.Is || t.Op == condition.Has) && f.Words == nil && f.Roster == entry.NoRoster && !f.FromPlace && f.Families == nil && f.Needs&entry.FactDigests == 0
 }
 
 // merge makes one part of tests of a condition with or that can be asked together, and
 // returns these, and the nodes that are left.
-func (c *compiler) merge(nodes []Node) (parts []*part, left []Node) {
+func (c *compiler) merge(nodes []condition.Node) (parts []*part, left []condition.Node) {
 	type asked struct {
 		field *entry.Field
-		op    Op
+		op    condition.Op
 	}
-	together := map[asked][]*Test{}
+	together := map[asked][]*condition.Test{}
 	for _, n := range nodes {
-		if t, is := n.(*Test); is && t.mergeable() {
+		if t, is := n.(*condition.Test); is && mergeable(t) {
 			together[asked{t.Field, t.Op}] = append(together[asked{t.Field, t.Op}], t)
 		}
 	}
 	for _, n := range nodes {
-		t, is := n.(*Test)
-		if !is || !t.mergeable() || len(together[asked{t.Field, t.Op}]) < 2 {
+		t, is := n.(*condition.Test)
+		if !is || !mergeable(t) || len(together[asked{t.Field, t.Op}]) < 2 {
 			left = append(left, n)
 			continue
 		}
@@ -45,16 +46,16 @@ func (c *compiler) merge(nodes []Node) (parts []*part, left []Node) {
 }
 
 // alternatives makes the part that one of some tests is met.
-func (c *compiler) alternatives(tests []*Test) *part {
+func (c *compiler) alternatives(tests []*condition.Test) *part {
 	var exact, plain []string
 	var needs source.AnyNeed
 	for _, t := range tests {
-		words := t.words(0, c.env.MatchCase)
-		if t.Op == Is && !t.Field.List {
+		words := wordsOf(t, 0, c.env.MatchCase)
+		if t.Op == condition.Is && !t.Field.List {
 			words = []string{strings.Join(words, ",")}
 		}
 		for _, word := range words {
-			if t.Op == Has && string(text.Plain([]byte(word))) == word {
+			if t.Op == condition.Has && string(text.Plain([]byte(word))) == word {
 				plain = append(plain, word)
 			} else {
 				exact = append(exact, word)
@@ -66,7 +67,7 @@ func (c *compiler) alternatives(tests []*Test) *part {
 	}
 	f, matchCase := tests[0].Field, c.env.MatchCase
 	of, cost := oneOf, comparing
-	if tests[0].Op == Has {
+	if tests[0].Op == condition.Has {
 		of, cost = hasOne, searching
 	}
 	holdsExact, holdsPlain := of(exact), of(plain)

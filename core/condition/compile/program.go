@@ -1,45 +1,22 @@
-package condition
+package compile
 
 import (
 	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
-	"time"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/text"
 )
 
-// Accounts tells names and numbers of users and groups.
-type Accounts interface {
-	entry.Accounts
-	// UserID returns the number of a user name, and whether there is one.
-	UserID(name string) (uint32, bool)
-	// GroupID returns the number of a group name, and whether there is one.
-	GroupID(name string) (uint32, bool)
-	// UserNames and GroupNames list the names in the system's own files.
-	UserNames() []string
-	GroupNames() []string
-}
-
-// Environment is what a condition depends on beside the entry.
-type Environment struct {
-	AsOf      time.Time
-	Zone      *time.Location // that calendar days are of
-	MatchCase bool
-	User      uint32   // who is "me"
-	Groups    []uint32 // that "me" is in
-	Accounts  Accounts
-	Relative  bool // paths are from the place, as if the question were asked in it
-}
-
 // Program is a condition ready to decide on entries. It implements
 // source.Condition.
 type Program struct {
 	root    *part
-	env     *Environment
+	env     *condition.Environment
 	context *entry.Context
 	steps   []step // with a funnel: the tests in the order written
 
@@ -174,9 +151,9 @@ type Left struct {
 // Funnel makes the program count how many entries each of the conditions joined
 // by and lets through, in the order written. It has to be called before the
 // first Test.
-func (c *Condition) Funnel(p *Program) error {
-	parts := []Node{c.Root}
-	if all, is := c.Root.(All); is {
+func Funnel(c *condition.Condition, p *Program) error {
+	parts := []condition.Node{c.Root}
+	if all, is := c.Root.(condition.All); is {
 		parts = all
 	}
 	p.steps = make([]step, len(parts))
@@ -212,7 +189,7 @@ func (p *part) decide(s *state, e *entry.Entry, asked entry.Facts) source.Verdic
 			return source.Unknown
 		case p.test(s, e):
 			return source.Yes
-		case e.Kind == entry.KindUnknown && p.field == kindField: // it may be of any
+		case e.Kind == entry.KindUnknown && p.field == condition.KindField: // it may be of any
 			return source.Unknown
 		}
 		return source.No

@@ -1,4 +1,4 @@
-package condition
+package compile
 
 import (
 	"bytes"
@@ -9,14 +9,15 @@ import (
 	"strings"
 	"time"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/text"
 )
 
-// Compile makes a program for a moment and a person. The error is an *Error:
+// Condition makes a program for a moment and a person. The error is an *Error:
 // an owner that does not exist, say.
-func (c *Condition) Compile(env *Environment) (*Program, error) {
+func Condition(c *condition.Condition, env *condition.Environment) (*Program, error) {
 	root, err := (&compiler{c, env}).compile(c.Root)
 	if err != nil {
 		return nil, err
@@ -25,33 +26,33 @@ func (c *Condition) Compile(env *Environment) (*Program, error) {
 }
 
 type compiler struct {
-	condition *Condition
-	env       *Environment
+	condition *condition.Condition
+	env       *condition.Environment
 }
 
-func (c *compiler) compile(n Node) (*part, error) {
+func (c *compiler) compile(n condition.Node) (*part, error) {
 	switch n := n.(type) {
-	case All:
+	case condition.All:
 		return c.compileAll(allOf, n)
-	case Any:
+	case condition.Any:
 		merged, left := c.merge(n)
 		rest, err := c.compileAll(anyOf, left)
 		if err != nil || len(merged) == 0 {
 			return rest, err
 		}
 		return join(anyOf, append(merged, rest.parts...)...), nil
-	case Not:
-		return c.compileAll(notOf, []Node{n.Node})
-	case Flag:
+	case condition.Not:
+		return c.compileAll(notOf, []condition.Node{n.Node})
+	case condition.Flag:
 		return flagPart(n.Field), nil
-	case Valued:
+	case condition.Valued:
 		f := n.Field
 		return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool { return f.Valued(e, s.context) != n.Missing }), nil
 	}
-	return c.compileTest(n.(*Test))
+	return c.compileTest(n.(*condition.Test))
 }
 
-func (c *compiler) compileAll(kind partKind, nodes []Node) (*part, error) {
+func (c *compiler) compileAll(kind partKind, nodes []condition.Node) (*part, error) {
 	parts := make([]*part, len(nodes))
 	for i, n := range nodes {
 		var err error
@@ -77,16 +78,10 @@ func newLeaf(f *entry.Field, needs entry.Facts, cost int, test func(*state, *ent
 	return &part{field: f, needs: needs, cost: cost + stageCost*stage(needs), test: test}
 }
 
-// Fields that every condition may need: only some kinds have others, and only files a size.
-var (
-	kindField = entry.FieldNamed("kind")
-	sizeField = entry.FieldNamed("size")
-)
-
 // ofKind makes a part that only entries of some kinds can meet, so that no
 // facts about others are asked for.
 func ofKind(p *part, kinds ...entry.Kind) *part {
-	of := newLeaf(kindField, 0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) })
+	of := newLeaf(condition.KindField, 0, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(kinds, e.Kind) })
 	return join(allOf, of.needing(oneOfNeeds(kinds, func(kind entry.Kind) source.Need { return source.NeedKind(kind) })), p)
 }
 
@@ -115,7 +110,7 @@ func having(f *entry.Field, whole func(needs entry.Facts) *part) *part {
 	return join(anyOf, parts...)
 }
 
-func (c *compiler) compileTest(t *Test) (*part, error) {
+func (c *compiler) compileTest(t *condition.Test) (*part, error) {
 	var p *part
 	var err error
 	switch t.Field.Type {
@@ -136,28 +131,28 @@ func (c *compiler) compileTest(t *Test) (*part, error) {
 	return having(t.Field, func(entry.Facts) *part { return p }), nil
 }
 
-// words are the words of a value as they are compared.
-func (t *Test) words(value int, matchCase bool) []string {
-	words := slices.Clone(t.Values[value].words)
+// wordsOf are the words of a value as they are compared.
+func wordsOf(t *condition.Test, value int, matchCase bool) []string {
+	words := slices.Clone(t.Values[value].Words)
 	for i, word := range words {
 		words[i] = string(text.Fold([]byte(word), matchCase && t.Field.Needs&entry.FactDigests == 0))
 	}
 	return words
 }
 
-func (c *compiler) text(t *Test) (*part, error) {
+func (c *compiler) text(t *condition.Test) (*part, error) {
 	f, matchCase := t.Field, c.env.MatchCase
-	words := t.words(0, matchCase)
+	words := wordsOf(t, 0, matchCase)
 	switch {
-	case t.Op == Is && f.Words != nil:
+	case t.Op == condition.Is && f.Words != nil:
 		held := newLeaf(f, f.Needs, cheap, func(_ *state, e *entry.Entry) bool { return slices.Contains(words, f.Held(e)) })
 		if f.Summed == entry.SummedKind {
 			held.needing(kindNeed(words))
 		}
 		return held, nil
-	case t.Op == Is && f.Roster != entry.NoRoster:
+	case t.Op == condition.Is && f.Roster != entry.NoRoster:
 		return c.account(t)
-	case t.Op == Matches:
+	case t.Op == condition.Matches:
 		return c.pattern(t)
 	}
 	return c.compare(t, words), nil
@@ -166,9 +161,9 @@ func (c *compiler) text(t *Test) (*part, error) {
 // compare makes the test that compares a text with words. A piece without accents is also
 // in what has them. Paths are compared as they were given, and as they are shown: from
 // the place on.
-func (c *compiler) compare(t *Test, words []string) *part {
+func (c *compiler) compare(t *condition.Test, words []string) *part {
 	f, matchCase := t.Field, c.env.MatchCase
-	if t.Op != Is && t.Op != Has {
+	if t.Op != condition.Is && t.Op != condition.Has {
 		words = []string{strings.Join(words, ",")}
 	}
 	var exact, plain []string
@@ -176,7 +171,7 @@ func (c *compiler) compare(t *Test, words []string) *part {
 		if f.FromPlace && len(word) > len(here) {
 			word = strings.TrimPrefix(word, here)
 		}
-		if t.Op != Is && string(text.Plain([]byte(word))) == word {
+		if t.Op != condition.Is && string(text.Plain([]byte(word))) == word {
 			plain = append(plain, word)
 		} else {
 			exact = append(exact, word)
@@ -211,11 +206,11 @@ const here = "./"
 
 // textTest returns the function that a text is compared with, in the form that both are
 // compared in.
-func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
+func textTest(t *condition.Test, words []string) (holds func([]byte) bool, cost int) {
 	wanted := strings.Join(words, ",")
 	bytesWanted := []byte(wanted)
 	switch t.Op {
-	case Is:
+	case condition.Is:
 		if t.Field.Needs&entry.FactDigests != 0 {
 			return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
 		}
@@ -229,29 +224,24 @@ func textTest(t *Test, words []string) (holds func([]byte) bool, cost int) {
 			return oneOf(words), comparing
 		}
 		return func(value []byte) bool { return bytes.Equal(value, bytesWanted) }, comparing
-	case Has:
+	case condition.Has:
 		if len(words) > 1 {
 			return hasOne(words), searching
 		}
 		return func(value []byte) bool { return bytes.Contains(value, bytesWanted) }, searching
-	case Starts:
+	case condition.Starts:
 		return func(value []byte) bool { return bytes.HasPrefix(value, bytesWanted) }, comparing
-	case Ends:
+	case condition.Ends:
 		return func(value []byte) bool { return bytes.HasSuffix(value, bytesWanted) }, comparing
-	case Like:
+	case condition.Like:
 		pattern, _ := source.NewPattern(wanted)
 		return func(value []byte) bool { return pattern.Matches(string(value)) }, matching
 	}
 	panic("unreachable: " + t.Op)
 }
 
-const (
-	meWord      = "me"
-	unknownWord = "unknown"
-)
-
 // account makes the test for owners or groups: names, numbers, me and unknown.
-func (c *compiler) account(t *Test) (*part, error) {
+func (c *compiler) account(t *condition.Test) (*part, error) {
 	lookup, find, names := c.env.Accounts.User, c.env.Accounts.UserID, c.env.Accounts.UserNames
 	mine, noun, roster := []uint32{c.env.User}, "user", t.Field.Roster
 	if roster == entry.Groups {
@@ -260,14 +250,14 @@ func (c *compiler) account(t *Test) (*part, error) {
 	}
 	var ids []uint32
 	unknown := false
-	for _, word := range t.Values[0].words {
+	for _, word := range t.Values[0].Words {
 		number, err := strconv.ParseUint(word, 10, 32)
 		switch found, known := find(word); {
 		case known:
 			ids = append(ids, found)
-		case strings.EqualFold(word, meWord):
+		case strings.EqualFold(word, condition.MeWord):
 			ids = append(ids, mine...)
-		case strings.EqualFold(word, unknownWord):
+		case strings.EqualFold(word, condition.UnknownWord):
 			unknown = true
 		case err == nil:
 			ids = append(ids, uint32(number))
@@ -297,35 +287,35 @@ func (c *compiler) account(t *Test) (*part, error) {
 type bounds struct{ least, greatest uint64 }
 
 // numberBounds returns the bounds of a test, and none if nothing can meet it.
-func numberBounds(t *Test) (b bounds, possible bool) {
+func numberBounds(t *condition.Test) (b bounds, possible bool) {
 	b = bounds{0, math.MaxUint64}
-	switch first := t.Values[0].rank; t.Op {
-	case Is:
+	switch first := t.Values[0].Rank; t.Op {
+	case condition.Is:
 		b = bounds{first, first}
-	case Over:
+	case condition.Over:
 		if first == math.MaxUint64 {
 			return b, false
 		}
 		b.least = first + 1
-	case Under:
+	case condition.Under:
 		if first == 0 {
 			return b, false
 		}
 		b.greatest = first - 1
-	case AtLeast:
+	case condition.AtLeast:
 		b.least = first
-	case AtMost:
+	case condition.AtMost:
 		b.greatest = first
-	case Between:
-		b = bounds{first, t.Values[1].rank}
+	case condition.Between:
+		b = bounds{first, t.Values[1].Rank}
 	}
 	return b, b.least <= b.greatest
 }
 
-func (c *compiler) number(t *Test) (*part, error) {
+func (c *compiler) number(t *condition.Test) (*part, error) {
 	f := t.Field
 	b, possible := numberBounds(t)
-	if t.Op == Between && !possible {
+	if t.Op == condition.Between && !possible {
 		return nil, c.mistake(t, 1, "between takes the smaller value first")
 	}
 	return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool {
@@ -368,35 +358,35 @@ func (p *period) isVoid() bool {
 func (p *period) start(t time.Time) { p.from, p.hasFrom = entry.TimeOf(t), true }
 func (p *period) end(t time.Time)   { p.to, p.hasTo = entry.TimeOf(t), true }
 
-// period returns the stretch of time that a test of moments or ages means.
-func (env *Environment) period(t *Test) period {
+// periodOf returns the stretch of time that a test of moments or ages means.
+func periodOf(env *condition.Environment, t *condition.Test) period {
 	var p period
 	if t.Field.Type == entry.Span {
-		return env.agePeriod(t)
+		return agePeriod(env, t)
 	}
-	if t.Op == Within {
-		p.start(t.Values[0].span.before(env.AsOf.In(env.Zone)))
+	if t.Op == condition.Within {
+		p.start(t.Values[0].Span.Before(env.AsOf.In(env.Zone)))
 		p.end(env.AsOf)
 		p.until = true
 		return p
 	}
-	w := t.Values[0].when
-	from, to := w.resolve(env.AsOf, env.Zone)
+	w := t.Values[0].When
+	from, to := w.Resolve(env.AsOf, env.Zone)
 	switch t.Op {
-	case Before:
+	case condition.Before:
 		p.end(from)
-	case After:
+	case condition.After:
 		p.start(to)
 		p.fromAfter = from.Equal(to)
-	case Since:
+	case condition.Since:
 		p.start(from)
-	case On:
-		from, to = w.day(env.AsOf, env.Zone)
+	case condition.On:
+		from, to = w.Day(env.AsOf, env.Zone)
 		p.start(from)
 		p.end(to)
-	case Between:
+	case condition.Between:
 		p.start(from)
-		from, to = t.Values[1].when.resolve(env.AsOf, env.Zone)
+		from, to = t.Values[1].When.Resolve(env.AsOf, env.Zone)
 		p.end(to)
 		p.until = from.Equal(to)
 	}
@@ -404,37 +394,37 @@ func (env *Environment) period(t *Test) period {
 }
 
 // agePeriod returns when something was last altered whose age meets a test.
-func (env *Environment) agePeriod(t *Test) period {
+func agePeriod(env *condition.Environment, t *condition.Test) period {
 	var p period
 	asOf := env.AsOf.In(env.Zone)
-	s, unit := t.Values[0].span, t.Values[0].unit
-	switch at := s.before(asOf); t.Op {
-	case Over:
+	s, unit := t.Values[0].Span, t.Values[0].Unit
+	switch at := s.Before(asOf); t.Op {
+	case condition.Over:
 		p.end(at)
-	case AtLeast:
+	case condition.AtLeast:
 		p.end(at)
 		p.until = true
-	case Under:
+	case condition.Under:
 		p.start(at)
 		p.fromAfter = true
-	case AtMost:
+	case condition.AtMost:
 		p.start(at)
-	case Is:
-		p.start(s.more(unit).before(asOf))
+	case condition.Is:
+		p.start(s.More(unit).Before(asOf))
 		p.fromAfter = true
 		p.end(at)
 		p.until = true
-	case Between:
+	case condition.Between:
 		p.end(at)
 		p.until = true
-		p.start(t.Values[1].span.before(asOf))
+		p.start(t.Values[1].Span.Before(asOf))
 	}
 	return p
 }
 
-func (c *compiler) moment(t *Test) (*part, error) {
-	f, p := t.Field, c.env.period(t)
-	if t.Op == Between && p.isVoid() {
+func (c *compiler) moment(t *condition.Test) (*part, error) {
+	f, p := t.Field, periodOf(c.env, t)
+	if t.Op == condition.Between && p.isVoid() {
 		return nil, c.mistake(t, 1, "between takes the earlier time first")
 	}
 	return newLeaf(f, f.Needs, cheap, func(_ *state, e *entry.Entry) bool {
@@ -443,9 +433,9 @@ func (c *compiler) moment(t *Test) (*part, error) {
 	}).needing(momentNeed(f, p)), nil
 }
 
-func (c *compiler) age(t *Test) (*part, error) {
-	p := c.env.period(t)
-	if t.Op == Between && p.isVoid() {
+func (c *compiler) age(t *condition.Test) (*part, error) {
+	p := periodOf(c.env, t)
+	if t.Op == condition.Between && p.isVoid() {
 		return nil, c.mistake(t, 1, "between takes the shorter time first")
 	}
 	since := t.Field.Since
@@ -455,13 +445,13 @@ func (c *compiler) age(t *Test) (*part, error) {
 	}).needing(momentNeed(since, p)), nil
 }
 
-func (c *compiler) mode(t *Test) (*part, error) {
-	wanted := t.Values[0].bits
-	holds := map[Op]func(entry.Permissions) bool{
-		Is:    func(p entry.Permissions) bool { return p == wanted },
-		Has:   func(p entry.Permissions) bool { return p&wanted == wanted },
-		AnyOf: func(p entry.Permissions) bool { return p&wanted != 0 },
-		Lacks: func(p entry.Permissions) bool { return p&wanted == 0 },
+func (c *compiler) mode(t *condition.Test) (*part, error) {
+	wanted := t.Values[0].Bits
+	holds := map[condition.Op]func(entry.Permissions) bool{
+		condition.Is:    func(p entry.Permissions) bool { return p == wanted },
+		condition.Has:   func(p entry.Permissions) bool { return p&wanted == wanted },
+		condition.AnyOf: func(p entry.Permissions) bool { return p&wanted != 0 },
+		condition.Lacks: func(p entry.Permissions) bool { return p&wanted == 0 },
 	}[t.Op]
 	f := t.Field
 	return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool {
@@ -471,7 +461,7 @@ func (c *compiler) mode(t *Test) (*part, error) {
 }
 
 // mistake is an error at a value of a test.
-func (c *compiler) mistake(t *Test, value int, format string, args ...any) error {
+func (c *compiler) mistake(t *condition.Test, value int, format string, args ...any) error {
 	v := t.Values[value]
-	return c.condition.script.mistake(v.pos, v.length, format, args...)
+	return c.condition.Script.Mistake(v.Pos, v.Length, format, args...)
 }

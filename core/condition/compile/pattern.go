@@ -1,4 +1,4 @@
-package condition
+package compile
 
 import (
 	"bytes"
@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/text"
 )
@@ -72,7 +73,7 @@ func (p *pattern) matches(value, folded []byte) bool {
 }
 
 // pattern makes the test for a regular expression.
-func (c *compiler) pattern(t *Test) (*part, error) {
+func (c *compiler) pattern(t *condition.Test) (*part, error) {
 	p, err := newPattern(t.Values[0].Text, c.env.MatchCase)
 	if err != nil {
 		return nil, c.mistake(t, 0, "%s", err)

@@ -1,9 +1,10 @@
-package condition
+package compile
 
 import (
 	"math"
 	"strings"
 
+	"frankledger/core/condition"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/text"
@@ -61,7 +62,7 @@ func oneOfNeeds[T any](list []T, need func(T) source.Need) source.Need {
 
 // nameNeed is what a test of names needs. A name that a word is in has the word in it also
 // where both are without capitals and accents.
-func nameNeed(t *Test, words []string) source.Need {
+func nameNeed(t *condition.Test, words []string) source.Need {
 	const edge = string(source.NameEdge)
 	stem := t.Field.Summed == entry.SummedStem // which ends before the name does
 	end := edge
@@ -69,22 +70,22 @@ func nameNeed(t *Test, words []string) source.Need {
 		end = ""
 	}
 	if t.Field.Summed != entry.SummedName && !stem {
-		if t.Field.Summed == entry.SummedExt && t.Op == Is {
+		if t.Field.Summed == entry.SummedExt && t.Op == condition.Is {
 			return oneOfNeeds(words, func(word string) source.Need { return source.NeedExt(plainFold(word)) })
 		}
 		return nil
 	}
 	return oneOfNeeds(words, func(word string) source.Need {
 		switch plain := plainFold(word); t.Op {
-		case Is:
+		case condition.Is:
 			return source.NeedPiece(edge + plain + end)
-		case Has:
+		case condition.Has:
 			return source.NeedPiece(plain)
-		case Starts:
+		case condition.Starts:
 			return source.NeedPiece(edge + plain)
-		case Ends:
+		case condition.Ends:
 			return source.NeedPiece(plain + end)
-		case Like:
+		case condition.Like:
 			return likeNeed(word, stem)
 		}
 		return nil

@@ -1,0 +1,16 @@
+package condition
+
+import (
+	"frankledger/core/entry"
+)
+
+// Fields that every condition may need: only some kinds have others, and only files a size.
+var (
+	KindField = entry.FieldNamed("kind")
+	sizeField = entry.FieldNamed("size")
+)
+
+const (
+	MeWord      = "me"
+	UnknownWord = "unknown"
+)
