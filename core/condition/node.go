@@ -44,7 +44,7 @@ type Test struct {
 // depends on the type of the field.
 type Value struct {
 	Text   string
-	Pos    int
+	Pos    int // where it stands in the condition, in bytes
 	Length int
 
 	Words      []string // of a field with lists
