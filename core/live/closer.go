@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/live/calls"
 	"frankledger/core/media"
 	"frankledger/core/posix"
 )
@@ -71,9 +72,9 @@ func (w *worker) noteRead(at int, name string, e *entry.Entry) {
 		return
 	}
 	var now entry.Entry
-	var s status
-	if s.look(at, name, false) == nil {
-		if s.fill(&now); now.Inode == e.Inode && now.Accessed != e.Accessed {
+	var s calls.Status
+	if s.Look(at, name, false) == nil {
+		if s.Fill(&now); now.Inode == e.Inode && now.Accessed != e.Accessed {
 			touchedLinks.Add(1)
 		}
 	}
@@ -82,8 +83,8 @@ func (w *worker) noteRead(at int, name string, e *entry.Entry) {
 // tryLink finds out whether a link leads anywhere. That a folder on the way may
 // not be entered leaves it unknown.
 func (w *worker) tryLink(at int, name string, e *entry.Entry) {
-	var s status
-	switch err := s.look(at, name, true); err {
+	var s calls.Status
+	switch err := s.Look(at, name, true); err {
 	case nil:
 		e.Marks |= entry.MarkReaches
 		e.Known |= entry.FactReach
@@ -133,22 +134,22 @@ func (w *worker) isFile(at int, name string, e *entry.Entry) bool {
 	if e.Kind != entry.KindLink {
 		return e.Kind == entry.KindFile
 	}
-	var s status
-	return s.look(at, name, true) == nil && s.kind() == entry.KindFile
+	var s calls.Status
+	return s.Look(at, name, true) == nil && s.Kind() == entry.KindFile
 }
 
 // lookInside finds out whether a folder has anything in it.
 func (w *worker) lookInside(at int, name string, e *entry.Entry) {
-	d, err := openDir(at, name, e.Self)
+	d, err := calls.OpenDir(at, name, e.Self)
 	if err != nil {
 		w.problem(e.Path(), "look into the folder", err)
 		return
 	}
-	defer d.close()
+	defer d.Close()
 	buf := make([]byte, 4096)
 	e.Marks |= entry.MarkVoid
 	for e.Marks&entry.MarkVoid != 0 {
-		n, err := d.read(buf)
+		n, err := d.Read(buf)
 		if err != nil {
 			w.problem(e.Path(), "look into the folder", err)
 			return
@@ -158,7 +159,7 @@ func (w *worker) lookInside(at int, name string, e *entry.Entry) {
 		}
 		for rest := buf[:n]; len(rest) > 0; {
 			var inside string
-			if inside, _, rest = nextRecord(rest); inside != "." && inside != ".." {
+			if inside, _, rest = calls.NextRecord(rest); inside != "." && inside != ".." {
 				e.Marks &^= entry.MarkVoid
 			}
 		}

@@ -10,6 +10,7 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/live/calls"
 	"frankledger/core/posix"
 )
 
@@ -37,7 +38,7 @@ func TouchedLinks() int64 { return touchedLinks.Swap(0) }
 // openContent opens a file that a folder says is one, and makes sure that
 // nothing else has taken its place.
 func openContent(at int, name string, follow bool) (*content, error) {
-	fd, kept, err := openFile(at, name, follow)
+	fd, kept, err := calls.OpenFile(at, name, follow)
 	if err != nil {
 		return nil, err
 	}
@@ -126,9 +127,9 @@ func (f Files) Opener() digest.Opener { return &opener{Files: f} }
 type opener struct {
 	Files
 	place  *entry.Place
-	root   dir
+	root   calls.Dir
 	folder *entry.Folder
-	dir    dir
+	dir    calls.Dir
 }
 
 // Open implements digest.Opener.
@@ -166,11 +167,11 @@ func (o *opener) Look(e *entry.Entry) error {
 		return err
 	}
 	defer done()
-	var s status
-	if err := s.look(at, name, true); err != nil {
+	var s calls.Status
+	if err := s.Look(at, name, true); err != nil {
 		return err
 	}
-	s.fill(e)
+	s.Fill(e)
 	if madeWhenRead(at, e).unsized(e) {
 		e.Marks |= entry.MarkUnsized
 	}
@@ -188,7 +189,7 @@ func (o *opener) locate(e *entry.Entry) (at int, name string, done func(), err e
 		return 0, "", nil, err
 	}
 	if len(e.Name) <= longestRelative {
-		return o.dir.handle(), e.Name, done, nil
+		return o.dir.Handle(), e.Name, done, nil
 	}
 	var trail []*entry.Folder // the name is a long relative path
 	names := strings.Split(e.Name, "/")
@@ -199,7 +200,7 @@ func (o *opener) locate(e *entry.Entry) (at int, name string, done func(), err e
 	if err != nil {
 		return 0, "", nil, err
 	}
-	return d.handle(), names[len(names)-1], d.close, nil
+	return d.Handle(), names[len(names)-1], d.Close, nil
 }
 
 // enter opens a folder.
@@ -209,7 +210,7 @@ func (o *opener) enter(folder *entry.Folder) error {
 	}
 	if o.place != folder.Place {
 		o.Close()
-		root, err := openDir(unix.AT_FDCWD, folder.Place.Given, true)
+		root, err := calls.OpenDir(unix.AT_FDCWD, folder.Place.Given, true)
 		if err != nil {
 			return err
 		}
@@ -231,7 +232,7 @@ func (o *opener) enter(folder *entry.Folder) error {
 
 func (o *opener) leave() {
 	if o.folder != nil && o.dir != o.root {
-		o.dir.close()
+		o.dir.Close()
 	}
 	o.folder = nil
 }
@@ -240,7 +241,7 @@ func (o *opener) leave() {
 func (o *opener) Close() {
 	o.leave()
 	if o.place != nil {
-		o.root.close()
+		o.root.Close()
 		o.place = nil
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"frankledger/core/entry"
+	"frankledger/core/live/calls"
 )
 
 // opened is a folder that was opened. Each folder still to be opened below it
@@ -19,7 +20,7 @@ import (
 type opened struct {
 	folder *entry.Folder
 	above  *opened
-	dir    dir
+	dir    calls.Dir
 	node   entry.Node
 	shut   bool // closed early; set before any other goroutine sees it
 	shared bool // other goroutines have it, so that it must stay open; only its reader looks
@@ -44,7 +45,7 @@ func newHandles() *handles {
 	return &handles{limit: int32(limit)}
 }
 
-func (h *handles) opened(folder *entry.Folder, above *opened, d dir) *opened {
+func (h *handles) opened(folder *entry.Folder, above *opened, d calls.Dir) *opened {
 	h.open.Add(1)
 	o := &opened{folder: folder, above: above, dir: d}
 	o.refs.Store(1)
@@ -54,7 +55,7 @@ func (h *handles) opened(folder *entry.Folder, above *opened, d dir) *opened {
 // letGo gives back n references.
 func (h *handles) letGo(o *opened, n int) {
 	if o.refs.Add(int32(-n)) == 0 && !o.shut {
-		o.dir.close()
+		o.dir.Close()
 		h.open.Add(-1)
 	}
 }
@@ -82,12 +83,12 @@ func (h *handles) shutEarly(o *opened) {
 	if o.above == nil {
 		return
 	}
-	var s status
-	if s.identity(o.dir) != nil {
+	var s calls.Status
+	if s.Identity(o.dir) != nil {
 		return
 	}
-	o.node = s.node()
-	o.dir.close()
+	o.node = s.Node()
+	o.dir.Close()
 	h.open.Add(-1)
 	o.shut = true
 }
@@ -96,7 +97,7 @@ func (h *handles) shutEarly(o *opened) {
 const longestRelative = 2048
 
 // reach opens again a folder that was closed early. The caller closes it.
-func (h *handles) reach(o *opened) (dir, error) {
+func (h *handles) reach(o *opened) (calls.Dir, error) {
 	from := o.above
 	for !from.hold() {
 		from = from.above
@@ -104,25 +105,25 @@ func (h *handles) reach(o *opened) (dir, error) {
 	defer h.letGo(from, 1)
 	d, err := openRelative(from, o.folder)
 	if err != nil {
-		return dir{}, err
+		return calls.Dir{}, err
 	}
-	var s status
-	if err := s.identity(d); err != nil || s.node() != o.node {
-		d.close()
-		return dir{}, errMoved
+	var s calls.Status
+	if err := s.Identity(d); err != nil || s.Node() != o.node {
+		d.Close()
+		return calls.Dir{}, errMoved
 	}
 	return d, nil
 }
 
 // openRelative opens a folder by its path from one above it, however long, following
 // links.
-func openRelative(from *opened, folder *entry.Folder) (dir, error) {
+func openRelative(from *opened, folder *entry.Folder) (calls.Dir, error) {
 	return openTrail(from.dir, folder.Trail()[from.folder.Depth+1:])
 }
 
 // openTrail opens the last of folders in one another, at least one, the first
 // of which is in that one.
-func openTrail(from dir, trail []*entry.Folder) (dir, error) {
+func openTrail(from calls.Dir, trail []*entry.Folder) (calls.Dir, error) {
 	at := from
 	for len(trail) > 0 {
 		length, n := 0, 0
@@ -134,12 +135,12 @@ func openTrail(from dir, trail []*entry.Folder) (dir, error) {
 		for i, folder := range trail[:n] {
 			names[i] = folder.Name
 		}
-		next, err := openDir(at.handle(), strings.Join(names, "/"), true)
+		next, err := calls.OpenDir(at.Handle(), strings.Join(names, "/"), true)
 		if at != from {
-			at.close()
+			at.Close()
 		}
 		if err != nil {
-			return dir{}, err
+			return calls.Dir{}, err
 		}
 		at, trail = next, trail[n:]
 	}
@@ -158,12 +159,12 @@ func near(path string) (at int, name string, done func(), err error) {
 		if cut <= 0 {
 			break // one name, which the system will say is too long
 		}
-		next, err := openDir(at, path[:cut], true)
+		next, err := calls.OpenDir(at, path[:cut], true)
 		done()
 		if err != nil {
 			return -1, "", func() {}, err
 		}
-		at, done, path = next.handle(), next.close, strings.TrimLeft(path[cut:], "/")
+		at, done, path = next.Handle(), next.Close, strings.TrimLeft(path[cut:], "/")
 	}
 	return at, path, done, nil
 }

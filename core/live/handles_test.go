@@ -15,6 +15,7 @@ import (
 	"frankledger/core/digest"
 	"frankledger/core/entry"
 	"frankledger/core/limiter"
+	"frankledger/core/live/calls"
 	"frankledger/core/source"
 )
 
@@ -24,13 +25,13 @@ func TestReach(t *testing.T) {
 	root := t.TempDir()
 	require.NoError(t, os.MkdirAll(filepath.Join(root, "a/b/c"), 0o755))
 	h := newHandles()
-	d, err := openDir(unix.AT_FDCWD, root, true)
+	d, err := calls.OpenDir(unix.AT_FDCWD, root, true)
 	require.NoError(t, err)
 	top := h.opened(&entry.Folder{Place: &entry.Place{Given: root, Full: root}}, nil, d)
 	defer h.letGo(top, 1)
 	at := top
 	for _, name := range []string{"a", "b"} {
-		d, err := openDir(at.dir.handle(), name, false)
+		d, err := calls.OpenDir(at.dir.Handle(), name, false)
 		require.NoError(t, err)
 		at = h.opened(entry.NewFolder(at.folder, name), at, d)
 		h.shutEarly(at)
@@ -47,10 +48,10 @@ func TestReach(t *testing.T) {
 	}
 	reached, err := h.reach(at)
 	require.NoError(t, err)
-	below, err := openDir(reached.handle(), "c", false)
+	below, err := calls.OpenDir(reached.Handle(), "c", false)
 	require.NoError(t, err)
-	below.close()
-	reached.close()
+	below.Close()
+	reached.Close()
 
 	require.NoError(t, os.Rename(filepath.Join(root, "a/b"), filepath.Join(root, "moved")))
 	_, err = h.reach(at)

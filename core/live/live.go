@@ -25,6 +25,7 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/limiter"
+	"frankledger/core/live/calls"
 	"frankledger/core/source"
 )
 
@@ -98,7 +99,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 		}
 		run.report = w.report
 	}
-	d, err := openDir(unix.AT_FDCWD, s.place.Given, true)
+	d, err := calls.OpenDir(unix.AT_FDCWD, s.place.Given, true)
 	if err != nil {
 		problem := source.Problem{Path: s.place.Given, Tried: source.OpenFolder, Err: err, Entries: 1, Shut: true}
 		root.MarkUnread()
@@ -108,9 +109,9 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	run.root = run.handles.opened(root, nil, d)
 	defer run.handles.letGo(run.root, 1)
 	if request.SameDisk {
-		var status status
-		if err := status.identity(d); err == nil {
-			run.device = status.node().Device
+		var status calls.Status
+		if err := status.Identity(d); err == nil {
+			run.device = status.Node().Device
 		}
 	}
 	run.root.refs.Add(1)
@@ -275,8 +276,8 @@ func (r *run) enter(o *opened) bool {
 	if !r.request.Follow {
 		return true
 	}
-	var s status
-	if s.identity(o.dir) != nil {
+	var s calls.Status
+	if s.Identity(o.dir) != nil {
 		return true
 	}
 	r.mu.Lock()
@@ -284,8 +285,8 @@ func (r *run) enter(o *opened) bool {
 	if r.entered == nil {
 		r.entered = make(map[entry.Node]bool)
 	}
-	known := r.entered[s.node()]
-	r.entered[s.node()] = true
+	known := r.entered[s.Node()]
+	r.entered[s.Node()] = true
 	return !known
 }
 
@@ -332,9 +333,9 @@ func (r *run) followLinks() {
 			continue
 		}
 		o := r.handles.opened(link, r.root, d)
-		var s status
+		var s calls.Status
 		switch {
-		case r.request.SameDisk && s.identity(d) == nil && s.node().Device != r.device:
+		case r.request.SameDisk && s.Identity(d) == nil && s.Node().Device != r.device:
 			r.report.OtherDisks++
 			r.handles.letGo(o, 1)
 		case !r.enter(o):

@@ -79,7 +79,7 @@ func (w *worker) lookAtPart(full string, e *entry.Entry) bool {
 	at, name, done, err := near(full)
 	if err == nil {
 		defer done()
-		err = w.status.look(at, name, false)
+		err = w.status.Look(at, name, false)
 	}
 	switch {
 	case err == nil:

@@ -11,6 +11,7 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/live/calls"
 	"frankledger/core/source"
 )
 
@@ -35,13 +36,13 @@ type worker struct {
 	testNeeds entry.Facts
 	report    source.Report
 	link      *unix.Stat_t // the place, if it is a link: see Source
-	status    status
+	status    calls.Status
 	buffer    []byte
 	batch     []entry.Entry
 	more      []entry.More
 	folders   []work // found and not yet pushed
 	hashers   digest.Hashers
-	mounts    mounts
+	mounts    calls.Mounts
 	asked     int       // about so many entries
 	since     time.Time // the last time that it was seen how long that takes
 	long      bool      // it took long the last time
@@ -122,11 +123,11 @@ func (w *worker) do(item work) error {
 // unchanged reports whether an open folder is as it was recorded earlier, and if so, which
 // folders are in it.
 func (w *worker) unchanged(o *opened) (inside []string, unchanged bool) {
-	if w.request.Earlier == nil || o.shared || w.status.ofOpen(o.dir) != nil {
+	if w.request.Earlier == nil || o.shared || w.status.OfOpen(o.dir) != nil {
 		return nil, false
 	}
 	var e entry.Entry
-	w.status.fill(&e)
+	w.status.Fill(&e)
 	return w.request.Earlier.Unchanged(o.folder, &e)
 }
 
@@ -138,7 +139,7 @@ func (w *worker) lookAtFolders(o *opened, inside []string) error {
 		name := (inside[i] + "\x00")[:len(inside[i])] // ended as records are
 		w.batch = append(w.batch, entry.Entry{Folder: o.folder, Name: name, Kind: entry.KindFolder})
 		e := &w.batch[len(w.batch)-1]
-		if !w.ask(o.dir.handle(), name, e, w.request.Facts) {
+		if !w.ask(o.dir.Handle(), name, e, w.request.Facts) {
 			w.batch = w.batch[:len(w.batch)-1]
 			continue
 		}
@@ -177,10 +178,10 @@ func (w *worker) openFolder(item work) *opened {
 			w.unread(item.folder, "open the folder", err)
 			return nil
 		}
-		defer d.close()
+		defer d.Close()
 		at = d
 	}
-	d, err := openDir(at.handle(), item.folder.Name, false)
+	d, err := calls.OpenDir(at.Handle(), item.folder.Name, false)
 	if err != nil {
 		w.unread(item.folder, "open the folder", err)
 		return nil
@@ -197,7 +198,7 @@ func (w *worker) openFolder(item work) *opened {
 // readFolder reads an open folder to its end and gives back the hold on it.
 func (w *worker) readFolder(o *opened) error {
 	for w.ctx.Err() == nil {
-		n, err := o.dir.read(w.buffer)
+		n, err := o.dir.Read(w.buffer)
 		if err != nil {
 			w.unread(o.folder, "read the folder", err)
 			break
@@ -252,7 +253,7 @@ func (w *worker) share(o *opened, records []byte) bool {
 	for each := max(least, len(records)/wants); len(records) > 0; {
 		n := 0
 		for n < each && n < len(records) {
-			_, _, rest := nextRecord(records[n:])
+			_, _, rest := calls.NextRecord(records[n:])
 			n = len(records) - len(rest)
 		}
 		o.refs.Add(1)
@@ -279,13 +280,13 @@ func (w *worker) pushFolders() {
 // facts that the request needs, and gathers the folders to go into.
 func (w *worker) lookAt(o *opened, records []byte) error {
 	request := &w.request
-	at := o.dir.handle()
+	at := o.dir.Handle()
 	descend := request.Enters(o.folder)
 	w.asked, w.since = 0, time.Now()
 	for len(records) > 0 {
 		var name string
 		var kind entry.Kind
-		name, kind, records = nextRecord(records)
+		name, kind, records = calls.NextRecord(records)
 		if name == "." || name == ".." {
 			continue
 		}
@@ -400,7 +401,7 @@ func (w *worker) choose(at int, name string, e *entry.Entry, got entry.Facts) (t
 func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bool {
 	w.feelPace()
 	if wanted&fromStatus != 0 {
-		switch err := w.status.lookRecord(at, name); {
+		switch err := w.status.LookRecord(at, name); {
 		case err == nil:
 			w.fill(e, at)
 		case gone(err):
@@ -418,15 +419,15 @@ func (w *worker) ask(at int, name string, e *entry.Entry, wanted entry.Facts) bo
 
 // fill writes the status just asked for into the entry, which is in an open folder.
 func (w *worker) fill(e *entry.Entry, at int) {
-	w.status.fill(e)
+	w.status.Fill(e)
 	if e.Kind == entry.KindFile && w.isUnsized(at, e) {
 		e.Marks |= entry.MarkUnsized
 	}
-	if w.status.flaggedHidden() {
+	if w.status.FlaggedHidden() {
 		e.Marks |= entry.MarkFlaggedHidden
 	}
 	if (w.request.Facts|w.testNeeds)&entry.FactCreated != 0 {
-		if t, known := w.status.created(); known {
+		if t, known := w.status.Created(); known {
 			w.extra(e).Created = t
 			e.Known |= entry.FactCreated
 		}
@@ -494,7 +495,7 @@ func (w *worker) lookAtPlace(folder *entry.Folder) error {
 	at, name, done, err := near(given)
 	if err == nil {
 		defer done()
-		err = w.status.look(at, name, w.request.Through)
+		err = w.status.Look(at, name, w.request.Through)
 	}
 	if err != nil {
 		w.report.Problems = append(w.report.Problems, source.Problem{Path: given, Tried: "look at", Err: err, Entries: 1})

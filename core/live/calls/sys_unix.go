@@ -2,7 +2,7 @@
 
 // The tag portable makes Linux take this way too, so that it can be tested there.
 
-package live
+package calls
 
 import (
 	"io"
@@ -15,26 +15,26 @@ import (
 	"frankledger/core/posix"
 )
 
-// dir is an open folder, read by the standard library.
-type dir struct{ file *os.File }
+// Dir is an open folder, read by the standard library.
+type Dir struct{ file *os.File }
 
-// openDir opens a folder for reading, relative to another.
-func openDir(at int, name string, follow bool) (dir, error) {
+// OpenDir opens a folder for reading, relative to another.
+func OpenDir(at int, name string, follow bool) (Dir, error) {
 	flags := unix.O_RDONLY | unix.O_DIRECTORY | unix.O_CLOEXEC | unix.O_NONBLOCK
 	if !follow {
 		flags |= unix.O_NOFOLLOW
 	}
 	fd, err := posix.Retry(func() (int, error) { return unix.Openat(at, name, flags, 0) })
 	if err != nil {
-		return dir{}, err
+		return Dir{}, err
 	}
-	return dir{os.NewFile(uintptr(fd), name)}, nil
+	return Dir{os.NewFile(uintptr(fd), name)}, nil
 }
 
-// openFile opens a file to read from its content, and would not wait for a pipe
+// OpenFile opens a file to read from its content, and would not wait for a pipe
 // or a device that takes its place in the meantime. These systems have no way to leave its
 // access time alone, so that kept is false.
-func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
+func OpenFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY
 	if !follow {
 		flags |= unix.O_NOFOLLOW
@@ -43,18 +43,20 @@ func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	return fd, false, err
 }
 
-func (d dir) handle() int { return int(d.file.Fd()) }
+// Handle is the descriptor of the folder.
+func (d Dir) Handle() int { return int(d.file.Fd()) }
 
-func (d dir) close() { d.file.Close() }
+// Close closes it.
+func (d Dir) Close() { d.file.Close() }
 
 // longestRecord is the room kept free for one more record: two bytes, a name
 // and a zero byte.
 const longestRecord = 2 + 1024 + 1
 
-// read fills the buffer with records and returns how many bytes they take,
+// Read fills the buffer with records and returns how many bytes they take,
 // 0 at the end of the folder. A record here is the kind, the name and a zero
 // byte.
-func (d dir) read(buf []byte) (int, error) {
+func (d Dir) Read(buf []byte) (int, error) {
 	n := 0
 	for n+longestRecord <= len(buf) {
 		found, err := d.file.ReadDir(1)
@@ -93,8 +95,8 @@ func kindOf(mode os.FileMode) entry.Kind {
 	return entry.KindUnknown
 }
 
-// nextRecord takes the first record off the buffer.
-func nextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
+// NextRecord takes the first record off the buffer.
+func NextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
 	end := 1
 	for buf[end] != 0 {
 		end++
@@ -102,16 +104,16 @@ func nextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
 	return string(buf[1:end]), entry.Kind(buf[0]), buf[end+1:]
 }
 
-// status is what the kernel told of an entry, with room to be used again.
-type status struct{ st unix.Stat_t }
+// Status is what the kernel told of an entry, with room to be used again.
+type Status struct{ st unix.Stat_t }
 
-// lookRecord asks for the status of an entry, not following links.
-func (s *status) lookRecord(at int, name string) error {
-	return s.look(at, strings.Clone(name), false)
+// LookRecord asks for the status of an entry, not following links.
+func (s *Status) LookRecord(at int, name string) error {
+	return s.Look(at, strings.Clone(name), false)
 }
 
-// look asks for the status of an entry.
-func (s *status) look(at int, name string, follow bool) error {
+// Look asks for the status of an entry.
+func (s *Status) Look(at int, name string, follow bool) error {
 	flags := 0
 	if !follow {
 		flags = unix.AT_SYMLINK_NOFOLLOW
@@ -120,22 +122,24 @@ func (s *status) look(at int, name string, follow bool) error {
 	return err
 }
 
-// identity asks for the status of an open folder.
-func (s *status) identity(d dir) error { return unix.Fstat(d.handle(), &s.st) }
+// Identity asks for the status of an open folder.
+func (s *Status) Identity(d Dir) error { return unix.Fstat(d.Handle(), &s.st) }
 
-// ofOpen asks for the status of an open folder.
-func (s *status) ofOpen(d dir) error { return s.identity(d) }
+// OfOpen asks for the status of an open folder.
+func (s *Status) OfOpen(d Dir) error { return s.Identity(d) }
 
-func (s *status) kind() entry.Kind { return entry.KindOfMode(uint32(s.st.Mode)) }
+// Kind is what kind of entry it is of.
+func (s *Status) Kind() entry.Kind { return entry.KindOfMode(uint32(s.st.Mode)) }
 
-func (s *status) node() entry.Node {
+// Node tells it from every other entry.
+func (s *Status) Node() entry.Node {
 	return entry.Node{Device: uint64(s.st.Dev), Inode: uint64(s.st.Ino)}
 }
 
-// fill writes the status into the entry.
-func (s *status) fill(e *entry.Entry) {
+// Fill writes the status into the entry.
+func (s *Status) Fill(e *entry.Entry) {
 	st := &s.st
-	e.Kind = s.kind()
+	e.Kind = s.Kind()
 	e.Inode = uint64(st.Ino)
 	e.Device = uint64(st.Dev)
 	e.Size = st.Size

@@ -1,4 +1,4 @@
-package live
+package calls
 
 import (
 	"errors"
@@ -12,7 +12,8 @@ import (
 	"frankledger/core/posix"
 )
 
-func readXattrs(at int, name string, d *entry.Details) error {
+// ReadXattrs gets the extended attributes of an entry, of which some are read.
+func ReadXattrs(at int, name string, d *entry.Details) error {
 	path := posix.ByHandle(at, name)
 	list, err := posix.Grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })
 	if errors.Is(err, unix.ENOTSUP) || err == nil && len(list) == 0 {
@@ -43,7 +44,8 @@ var flagWords = []struct {
 
 const quietly = unix.AT_SYMLINK_NOFOLLOW | unix.AT_NO_AUTOMOUNT
 
-func readFlags(at int, name string, d *entry.Details) error {
+// ReadFlags gets the flags of an entry.
+func ReadFlags(at int, name string, d *entry.Details) error {
 	var x unix.Statx_t
 	if _, err := posix.Retry(func() (int, error) { return 0, unix.Statx(at, name, quietly, 0, &x) }); err != nil {
 		return err
@@ -56,14 +58,15 @@ func readFlags(at int, name string, d *entry.Details) error {
 	return nil
 }
 
-// mounts are what is known of mounts, by their numbers.
-type mounts map[uint64]mounted
+// Mounts are what is known of mounts, by their numbers.
+type Mounts map[uint64]mounted
 
-type mounted struct{ kind, at string }
+type mounted struct{ Kind, At string }
 
 var errNoMount = errors.New("it is in no list of mounts")
 
-func (m *mounts) of(at int, name string, _ *entry.Entry, d *entry.Details) error {
+// Of finds the file system that an entry is on, and where it is mounted.
+func (m *Mounts) Of(at int, name string, _ *entry.Entry, d *entry.Details) error {
 	var x unix.Statx_t
 	if _, err := posix.Retry(func() (int, error) { return 0, unix.Statx(at, name, quietly, unix.STATX_MNT_ID, &x) }); err != nil {
 		return err
@@ -79,14 +82,14 @@ func (m *mounts) of(at int, name string, _ *entry.Entry, d *entry.Details) error
 			return errNoMount
 		}
 	}
-	d.Filesystem, d.Mount = found.kind, found.at
+	d.Filesystem, d.Mount = found.Kind, found.At
 	return nil
 }
 
 // readMounts reads text like /proc/self/mountinfo: of a mount the number first, where it
 // is fifth, and the kind after a lone dash.
-func readMounts(text string) mounts {
-	all := mounts{}
+func readMounts(text string) Mounts {
+	all := Mounts{}
 	for line := range strings.SplitSeq(text, "\n") {
 		before, after, found := strings.Cut(line, " - ")
 		parts := strings.Fields(before)

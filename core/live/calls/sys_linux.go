@@ -1,6 +1,6 @@
 //go:build !portable
 
-package live
+package calls
 
 import (
 	"sync/atomic"
@@ -12,14 +12,14 @@ import (
 	"frankledger/core/posix"
 )
 
-// dir is an open folder, read by the kernel's own records.
-type dir struct{ fd int }
+// Dir is an open folder, read by the kernel's own records.
+type Dir struct{ fd int }
 
 const openFlags = unix.O_RDONLY | unix.O_DIRECTORY | unix.O_CLOEXEC | unix.O_NONBLOCK
 
-// openDir opens a folder for reading, relative to another. Its access time is
+// OpenDir opens a folder for reading, relative to another. Its access time is
 // left alone where the system allows, which it does for its owner.
-func openDir(at int, name string, follow bool) (dir, error) {
+func OpenDir(at int, name string, follow bool) (Dir, error) {
 	flags := openFlags | unix.O_NOATIME
 	if !follow {
 		flags |= unix.O_NOFOLLOW
@@ -28,13 +28,13 @@ func openDir(at int, name string, follow bool) (dir, error) {
 	if err == unix.EPERM {
 		fd, err = posix.Retry(func() (int, error) { return unix.Openat(at, name, flags&^unix.O_NOATIME, 0) })
 	}
-	return dir{fd}, err
+	return Dir{fd}, err
 }
 
-// openFile opens a file to read from its content, and would not wait for a pipe
+// OpenFile opens a file to read from its content, and would not wait for a pipe
 // or a device that takes its place in the meantime. Its access time is left alone
 // where the system allows, which it does for its owner; kept reports whether it did.
-func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
+func OpenFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	flags := unix.O_RDONLY | unix.O_CLOEXEC | unix.O_NONBLOCK | unix.O_NOCTTY | unix.O_NOATIME
 	if !follow {
 		flags |= unix.O_NOFOLLOW
@@ -47,13 +47,15 @@ func openFile(at int, name string, follow bool) (fd int, kept bool, err error) {
 	return fd, false, err
 }
 
-func (d dir) handle() int { return d.fd }
+// Handle is the descriptor of the folder.
+func (d Dir) Handle() int { return d.fd }
 
-func (d dir) close() { unix.Close(d.fd) }
+// Close closes it.
+func (d Dir) Close() { unix.Close(d.fd) }
 
-// read fills the buffer with records and returns how many bytes they take,
+// Read fills the buffer with records and returns how many bytes they take,
 // 0 at the end of the folder.
-func (d dir) read(buf []byte) (int, error) {
+func (d Dir) Read(buf []byte) (int, error) {
 	return posix.Retry(func() (int, error) { return unix.Getdents(d.fd, buf) })
 }
 
@@ -65,9 +67,9 @@ const (
 	recordName   = 19
 )
 
-// nextRecord takes the first record off the buffer. The name is followed by a
+// NextRecord takes the first record off the buffer. The name is followed by a
 // zero byte in memory.
-func nextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
+func NextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
 	length := int(*(*uint16)(unsafe.Pointer(&buf[recordLength])))
 	record := buf[:length]
 	end := recordName
@@ -77,8 +79,8 @@ func nextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
 	return unsafe.String(&record[recordName], end-recordName), entry.KindOfRecord(record[recordType]), buf[length:]
 }
 
-// status is what the kernel told of an entry, with room to be used again.
-type status struct{ x unix.Statx_t }
+// Status is what the kernel told of an entry, with room to be used again.
+type Status struct{ x unix.Statx_t }
 
 // noStatx is set once the kernel has turned out to lack the call, or to have it
 // forbidden.
@@ -86,11 +88,11 @@ var noStatx atomic.Bool
 
 const statusMask = unix.STATX_BASIC_STATS | unix.STATX_BTIME
 
-// lookRecord asks for the status of an entry whose name comes from nextRecord,
+// LookRecord asks for the status of an entry whose name comes from NextRecord,
 // not following links.
-func (s *status) lookRecord(at int, name string) error {
+func (s *Status) LookRecord(at int, name string) error {
 	if noStatx.Load() {
-		return s.look(at, name, false)
+		return s.Look(at, name, false)
 	}
 	const flags = unix.AT_SYMLINK_NOFOLLOW | unix.AT_NO_AUTOMOUNT
 	for {
@@ -101,15 +103,15 @@ func (s *status) lookRecord(at int, name string) error {
 			return nil
 		case unix.EINTR:
 		case unix.ENOSYS, unix.EPERM:
-			return s.look(at, name, false)
+			return s.Look(at, name, false)
 		default:
 			return errno
 		}
 	}
 }
 
-// look asks for the status of an entry of any name.
-func (s *status) look(at int, name string, follow bool) error {
+// Look asks for the status of an entry of any name.
+func (s *Status) Look(at int, name string, follow bool) error {
 	flags := unix.AT_NO_AUTOMOUNT
 	if !follow {
 		flags |= unix.AT_SYMLINK_NOFOLLOW
@@ -130,7 +132,7 @@ func (s *status) look(at int, name string, follow bool) error {
 }
 
 // take takes what the older call tells.
-func (s *status) take(st *unix.Stat_t) {
+func (s *Status) take(st *unix.Stat_t) {
 	s.x = unix.Statx_t{
 		Mode: uint16(st.Mode), Ino: st.Ino, Size: uint64(st.Size), Blocks: uint64(st.Blocks), Nlink: uint32(st.Nlink),
 		Uid: st.Uid, Gid: st.Gid, Dev_major: unix.Major(uint64(st.Dev)), Dev_minor: unix.Minor(uint64(st.Dev)),
@@ -138,8 +140,8 @@ func (s *status) take(st *unix.Stat_t) {
 	}
 }
 
-// ofOpen asks for the status of an open folder.
-func (s *status) ofOpen(d dir) error {
+// OfOpen asks for the status of an open folder.
+func (s *Status) OfOpen(d Dir) error {
 	var st unix.Stat_t
 	err := unix.Fstat(d.fd, &st)
 	if err == nil {
@@ -152,8 +154,8 @@ func stamp(t unix.Timespec) unix.StatxTimestamp {
 	return unix.StatxTimestamp{Sec: int64(t.Sec), Nsec: uint32(t.Nsec)}
 }
 
-// identity asks for the status of an open folder.
-func (s *status) identity(d dir) error {
+// Identity asks for the status of an open folder.
+func (s *Status) Identity(d Dir) error {
 	var st unix.Stat_t
 	if err := unix.Fstat(d.fd, &st); err != nil {
 		return err
@@ -162,16 +164,18 @@ func (s *status) identity(d dir) error {
 	return nil
 }
 
-func (s *status) kind() entry.Kind { return entry.KindOfMode(uint32(s.x.Mode)) }
+// Kind is what kind of entry it is of.
+func (s *Status) Kind() entry.Kind { return entry.KindOfMode(uint32(s.x.Mode)) }
 
-func (s *status) node() entry.Node {
+// Node tells it from every other entry.
+func (s *Status) Node() entry.Node {
 	return entry.Node{Device: unix.Mkdev(s.x.Dev_major, s.x.Dev_minor), Inode: s.x.Ino}
 }
 
-// fill writes the status into the entry.
-func (s *status) fill(e *entry.Entry) {
+// Fill writes the status into the entry.
+func (s *Status) Fill(e *entry.Entry) {
 	x := &s.x
-	e.Kind = s.kind()
+	e.Kind = s.Kind()
 	e.Inode = x.Ino
 	e.Device = unix.Mkdev(x.Dev_major, x.Dev_minor)
 	e.Size = int64(x.Size)
@@ -185,7 +189,7 @@ func (s *status) fill(e *entry.Entry) {
 	e.Known |= entry.FactStatus
 }
 
-// created returns when it was made, if the file system keeps that.
-func (s *status) created() (entry.Time, bool) {
+// Created returns when it was made, if the file system keeps that.
+func (s *Status) Created() (entry.Time, bool) {
 	return entry.Time{Sec: s.x.Btime.Sec, Nsec: s.x.Btime.Nsec}, s.x.Mask&unix.STATX_BTIME != 0
 }
