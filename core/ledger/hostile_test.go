@@ -34,7 +34,7 @@ type hostile struct {
 	functions map[string][][2]string // of their parameters
 	numbers   []string               // that mean something here
 	texts     []string
-	sheets    []string // bytes that segments have
+	segments  []string // bytes that segments have
 }
 
 // value makes up one for a column, or a parameter, of a name and a type: often one that could
@@ -80,7 +80,7 @@ func (h *hostile) value(name, kind string) string {
 		case 2:
 			return "''"
 		case 3, 4:
-			bytes, _ := hex.DecodeString(pick(h.sheets))
+			bytes, _ := hex.DecodeString(pick(h.segments))
 			for range h.random.IntN(4) {
 				if len(bytes) > 0 {
 					bytes[h.random.IntN(len(bytes))] = byte(h.random.Uint32())
@@ -88,7 +88,7 @@ func (h *hostile) value(name, kind string) string {
 			}
 			return `'\x` + hex.EncodeToString(bytes) + "'"
 		}
-		return `'\x` + pick(h.sheets) + "'"
+		return `'\x` + pick(h.segments) + "'"
 	}
 	return pick(append([]string{"'evil'", "'gull'", "'heron'", "'*'", "''", "'l'", "repeat('é', 300)", "E'a\\nb\\x1b[2J'", "'md5'", "NULL"}, h.texts...))
 }
@@ -213,7 +213,7 @@ func TestHostileLogins(t *testing.T) {
 	}
 	h.numbers = append(h.numbers, "(SELECT max(n) FROM pg_temp.taken)", "(SELECT min(id) FROM frank.place)")
 	for _, row := range list(t, database, "SELECT encode(folders, 'hex') FROM frank.sheet UNION SELECT encode(names, 'hex') FROM frank.sheet UNION SELECT encode(packed, 'hex') FROM frank.band UNION SELECT encode(seal, 'hex') FROM frank.record UNION SELECT encode(self, 'hex') FROM frank.record") {
-		h.sheets = append(h.sheets, row[0])
+		h.segments = append(h.segments, row[0])
 	}
 	others := strings.ReplaceAll(allRows, "FROM frank.record r", "FROM frank.record r WHERE place IN (SELECT id FROM frank.place WHERE host <> 'evil')")
 	for _, table := range []string{"sheet s", "band_part b", "stamp a", "reread a", "mismatch a"} {

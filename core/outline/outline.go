@@ -86,7 +86,7 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 	for _, place := range places {
 		roots = append(roots, b.totals.Root(place))
 	}
-	if err := b.addRelative(); err != nil {
+	if err := b.addAbove(); err != nil {
 		return nil, err
 	}
 	inside := make(map[*entry.Folder][]*entry.Entry)
@@ -104,9 +104,9 @@ func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
 	return nodes, nil
 }
 
-// addWay adds the folders that lead to what is shown and do not themselves meet
+// addAbove adds the folders that lead to what is shown and do not themselves meet
 // the condition.
-func (b *Builder) addRelative() error {
+func (b *Builder) addAbove() error {
 	known := make(map[*entry.Folder]bool)
 	var rel []*entry.Folder
 	b.collector.Each(func(e *entry.Entry) {

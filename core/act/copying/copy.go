@@ -157,7 +157,7 @@ func (c *copying) one(w *openat.Walk, st *sys.Status) error {
 	return err
 }
 
-// wayTo returns the names on the path to the copy of an entry.
+// relativeTo returns the names on the path to the copy of an entry.
 func (c *copying) relativeTo(w *openat.Walk) (rel []string) {
 	if w.Below == 0 {
 		return nil
