@@ -36,7 +36,10 @@ func mostFields() (fields []*entry.Field) {
 
 // parseColumns reads the names of fields, with commas between them, or the word all.
 func parseColumns(words string) ([]*entry.Field, error) {
-	if words == allWord {
+	switch words {
+	case "": // the usual ones
+		return nil, nil
+	case allWord:
 		return mostFields(), nil
 	}
 	var columns []*entry.Field

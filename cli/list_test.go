@@ -228,3 +228,21 @@ func exact(t *testing.T, row map[string]any, key string) string {
 	text, _ := row[key].(string)
 	return text
 }
+
+// An option whose words are empty, as those of an unset variable of a shell, means the usual, unless that
+// could not be meant.
+func TestEmptyWords(t *testing.T) {
+	t.Parallel()
+	root := tree(t, "a", "b/c")
+	usual := run(t, root, "list").out
+	for _, words := range [][]string{{"--columns", ""}, {"--order", ""}, {"--as-of", ""}} {
+		r := run(t, root, append([]string{"list"}, words...)...)
+		assert.Zero(t, r.status, r.err)
+		assert.Equal(t, usual, r.out, words)
+	}
+	for _, words := range [][]string{{"--depth", ""}, {"--first", ""}, {"--host", ""}, {"--hidden", ""}} {
+		r := run(t, root, append([]string{"list"}, words...)...)
+		assert.Equal(t, 2, r.status, words)
+		assert.Contains(t, r.err, words[0], words)
+	}
+}

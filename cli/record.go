@@ -152,8 +152,11 @@ func (o *recordOptions) limit() (*recording.Limit, error) {
 	return limit, nil
 }
 
-// parseLength reads a length of time.
+// parseLength reads a length of time; 0 for none.
 func parseLength(words string) (time.Duration, error) {
+	if words == "" { // any
+		return 0, nil
+	}
 	now := time.Now()
 	since, err := condition.ParseMoment(words+" ago", now, time.UTC)
 	if length := now.Sub(since); err == nil && length > 0 {
@@ -162,8 +165,11 @@ func parseLength(words string) (time.Duration, error) {
 	return 0, fmt.Errorf("a length of time is wanted, such as '20 minutes', not %q", words)
 }
 
-// parsePart reads a percentage as a part of 1.
+// parsePart reads a percentage as a part of 1; 0 for none.
 func parsePart(words string) (float64, error) {
+	if words == "" { // all
+		return 0, nil
+	}
 	percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(words, "%")), 64)
 	if err != nil || !(percent > 0 && percent <= 100) {
 		return 0, fmt.Errorf("a part from 0 to 100 is wanted, such as 5%%, not %q", words)

@@ -66,11 +66,11 @@ func (w Wanted) Error() string { return string(w) }
 // written as words, "0" for none.
 func AddNumber(f *pflag.FlagSet, to *Parsed[int], name, short, usual, meaning string) {
 	AddParsed(f, to, name, short, "", func(words string) (int, error) {
-		n, err := strconv.Atoi(words)
+		n, err := strconv.ParseInt(words, 0, strconv.IntSize)
 		if err == nil && n < 1 {
-			err = Wanted("takes a number from 1 on, not " + words)
+			err = Wanted(fmt.Sprint("takes a number from 1 on, not ", n))
 		}
-		return n, err
+		return int(n), err
 	}, meaning)
 	to.words, to.kind = usual, "int"
 	to.Value, _ = strconv.Atoi(usual)
