@@ -10,7 +10,6 @@ import (
 	"frankledger/cli/usage"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/verbs"
-	"frankledger/core/exact"
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
@@ -38,16 +37,6 @@ status is 3 if any call failed.`,
 		example{"act run recordings where empty -- wc -c @path", "a plan"},
 		example{"act run recordings where empty --carry-out --yes -- wc -c @path", "carried out"},
 		example{"act run scripts where ext is sh --carry-out --yes --batch -- grep -l '#!' @path", "many in one call"})
-}
-
-// commandWords parts the words of a command line into those before -- and the
-// command after it.
-func commandWords(cmd *cobra.Command, args []string) (before, command []string, err error) {
-	at := cmd.ArgsLenAtDash()
-	if at < 0 {
-		return nil, nil, usage.Misuse("write -- before the command: %s PLACE where … -- COMMAND @path", cmd.CommandPath())
-	}
-	return args[:at], args[at:], nil
 }
 
 // runPlan shows the plan of a command, or runs it.
@@ -110,12 +99,4 @@ func (p *Program) runPlan(ctx context.Context, r *question, o *actOptions, plan 
 		p.Say("%s", report.RunText(result))
 	}
 	return p.incomplete(result.Failed+result.NotRun+result.Refused > 0)
-}
-
-// commandOf returns the words of a command as a plan keeps them.
-func commandOf(words []string) (command []exact.Text) {
-	for _, word := range words {
-		command = append(command, exact.Text(word))
-	}
-	return command
 }

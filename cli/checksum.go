@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"os"
 	"strings"
 
@@ -67,21 +66,6 @@ answer is one line; the exit status is 0 if the digests are the same and 1 if th
 		example{"checksum recordings where modified within 1 day and size under 1MB", "only some of the files"},
 	)
 	return cmd
-}
-
-func parseAlgorithms(words string) (list []entry.Algorithm, err error) {
-	var facts entry.Facts
-	for word := range strings.SplitSeq(words, ",") {
-		a, err := entry.LookupAlgorithm(word)
-		if err != nil {
-			return nil, err
-		}
-		if facts.Has(a.Fact) {
-			return nil, fmt.Errorf("%s is there twice", a.Name)
-		}
-		list, facts = append(list, a), facts|a.Fact
-	}
-	return list, nil
 }
 
 // checksum answers with digests.

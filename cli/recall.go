@@ -3,8 +3,6 @@ package cli
 import (
 	"fmt"
 	"maps"
-	"path/filepath"
-	"reflect"
 	"slices"
 	"strings"
 
@@ -14,7 +12,6 @@ import (
 	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/condition"
-	"frankledger/core/ledger"
 	"frankledger/core/text"
 	"frankledger/render/typeset"
 )
@@ -117,63 +114,6 @@ func (p *Program) rerun(cmd *cobra.Command, o *searchOptions, search config.Sear
 		}
 	}
 	return p.search(cmd, o, slices.Concat(search.Places, []string{usage.Where, search.Where}))
-}
-
-// remember keeps a search, and says so.
-func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, places []string, where string) error {
-	name := o.name
-	if strings.HasPrefix(name, "-") || name == "" {
-		return usage.MisuseOf("remember", "--remember: %q cannot be a name", name)
-	}
-	path, err := config.SearchesFile()
-	if err != nil {
-		return usage.MisuseOf("remember", "--remember: %w", err)
-	}
-	if len(places) == 0 {
-		places = []string{"."}
-	}
-	search := config.Search{Where: where}
-	for _, place := range places {
-		mark := ""
-		if list, is := strings.CutPrefix(place, usage.ListMark); is {
-			mark, place = usage.ListMark, list
-		} else if strings.HasPrefix(place, usage.RecordMark) {
-			search.Places = append(search.Places, place)
-			continue
-		}
-		full, err := filepath.Abs(place)
-		if err != nil {
-			return err
-		}
-		search.Places = append(search.Places, mark+full)
-	}
-	cmd.Flags().Visit(func(f *pflag.Flag) {
-		switch values, isList := f.Value.(pflag.SliceValue); {
-		case slices.Contains([]string{"remember", "to", "replace", "save-list"}, f.Name):
-		case isList:
-			typed := values.GetSlice()
-			if f.Name == "skip" { // without those of the configuration, which may change
-				typed = typed[:o.reading.typedSkips]
-			}
-			for _, value := range typed {
-				search.Options = append(search.Options, "--"+f.Name+"="+value)
-			}
-		default:
-			search.Options = append(search.Options, "--"+f.Name+"="+ledger.Shown(f.Value.String()))
-		}
-	})
-	err = config.ChangeSearches(path, func(searches map[string]config.Search) error {
-		if was, taken := searches[name]; taken && !replace && !reflect.DeepEqual(was, search) {
-			err := usage.MisuseOf("remember", "--remember: %s is a search already, for %s; --replace replaces it", typeset.Escaped(name), typeset.Escaped(was.Where))
-			return usage.Repaired(err, append(slices.Clip(p.args), "--replace"))
-		}
-		searches[name] = search
-		return nil
-	})
-	if err == nil {
-		p.Say("remembered as %s: %s where %s", typeset.Escaped(name), typeset.Escaped(strings.Join(search.Places, " ")), typeset.Escaped(where))
-	}
-	return err
 }
 
 func (p *Program) listSearches(path string, searches map[string]config.Search) error {

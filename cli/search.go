@@ -5,16 +5,20 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"frankledger/cli/flags"
 	"frankledger/cli/usage"
+	"frankledger/config"
 	"frankledger/core/arrange"
 	"frankledger/core/condition"
 	"frankledger/core/entry"
+	"frankledger/core/ledger"
 	"frankledger/render"
 	"frankledger/render/typeset"
 )
@@ -195,4 +199,61 @@ func (p *Program) unquoted(names []string) []string {
 		}
 	}
 	return []string{"search", "*." + ext}
+}
+
+// remember keeps a search, and says so.
+func (p *Program) remember(cmd *cobra.Command, o *searchOptions, replace bool, places []string, where string) error {
+	name := o.name
+	if strings.HasPrefix(name, "-") || name == "" {
+		return usage.MisuseOf("remember", "--remember: %q cannot be a name", name)
+	}
+	path, err := config.SearchesFile()
+	if err != nil {
+		return usage.MisuseOf("remember", "--remember: %w", err)
+	}
+	if len(places) == 0 {
+		places = []string{"."}
+	}
+	search := config.Search{Where: where}
+	for _, place := range places {
+		mark := ""
+		if list, is := strings.CutPrefix(place, usage.ListMark); is {
+			mark, place = usage.ListMark, list
+		} else if strings.HasPrefix(place, usage.RecordMark) {
+			search.Places = append(search.Places, place)
+			continue
+		}
+		full, err := filepath.Abs(place)
+		if err != nil {
+			return err
+		}
+		search.Places = append(search.Places, mark+full)
+	}
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		switch values, isList := f.Value.(pflag.SliceValue); {
+		case slices.Contains([]string{"remember", "to", "replace", "save-list"}, f.Name):
+		case isList:
+			typed := values.GetSlice()
+			if f.Name == "skip" { // without those of the configuration, which may change
+				typed = typed[:o.reading.typedSkips]
+			}
+			for _, value := range typed {
+				search.Options = append(search.Options, "--"+f.Name+"="+value)
+			}
+		default:
+			search.Options = append(search.Options, "--"+f.Name+"="+ledger.Shown(f.Value.String()))
+		}
+	})
+	err = config.ChangeSearches(path, func(searches map[string]config.Search) error {
+		if was, taken := searches[name]; taken && !replace && !reflect.DeepEqual(was, search) {
+			err := usage.MisuseOf("remember", "--remember: %s is a search already, for %s; --replace replaces it", typeset.Escaped(name), typeset.Escaped(was.Where))
+			return usage.Repaired(err, append(slices.Clip(p.args), "--replace"))
+		}
+		searches[name] = search
+		return nil
+	})
+	if err == nil {
+		p.Say("remembered as %s: %s where %s", typeset.Escaped(name), typeset.Escaped(strings.Join(search.Places, " ")), typeset.Escaped(where))
+	}
+	return err
 }
