@@ -36,8 +36,6 @@ func (p *Program) action(action plans.Action, use, short, long string, flags fun
 	return cmd
 }
 
-const throughMeans = "a place that is a link stands for its target (stamp, permit, own: so does every link)"
-
 // permissionsFirst returns an error where the permissions stand after a place.
 func (p *Program) permissionsFirst(args []string) error {
 	_, first := verbs.ParseMode(args[0], 0)

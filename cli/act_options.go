@@ -229,3 +229,5 @@ func commandOf(words []string) (command []exact.Text) {
 	}
 	return command
 }
+
+const throughMeans = "a place that is a link stands for its target (stamp, permit, own: so does every link)"
