@@ -22,6 +22,7 @@ import (
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/internal/long"
 )
 
 // failing returns calls of which those of one name fail after so many.
@@ -87,7 +88,8 @@ func TestPartlyDone(t *testing.T) {
 
 // A move to another disk that is killed at any call is taken back whole, whatever
 // of it was copied and removed by then.
-func TestKilledAcross(t *testing.T) {
+func TestKilledAcrossLong(t *testing.T) {
+	long.Test(t)
 	other := otherDisk(t)
 	for at := 1; ; at++ {
 		folder := t.TempDir()

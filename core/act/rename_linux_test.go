@@ -20,6 +20,7 @@ import (
 	"frankledger/core/act/sys"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
+	"frankledger/internal/long"
 )
 
 func TestPattern(t *testing.T) {
@@ -70,7 +71,11 @@ func FuzzPattern(f *testing.F) {
 // is there by exactly one name, and undo gives all names back.
 func TestRenameRoundAndRound(t *testing.T) {
 	swaps, broken := 0, 0
-	for seed := range uint64(200) {
+	seeds := uint64(60)
+	if long.Wanted() {
+		seeds = 600
+	}
+	for seed := range seeds {
 		random := rand.New(rand.NewPCG(seed, 3))
 		folder := t.TempDir()
 		root := filepath.Join(folder, "tree")
