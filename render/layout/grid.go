@@ -1,7 +1,7 @@
 package layout
 
 import (
-	"strings"
+	"slices"
 
 	"frankledger/render/style"
 	"frankledger/render/typeset"
@@ -43,7 +43,11 @@ type Row struct {
 type Cell struct {
 	Text  string
 	Style style.Style
+	width int // of the text, in columns of the screen, once the row is added
 }
+
+// Grow makes room for so many more rows.
+func (g *Grid) Grow(rows int) { g.rows = slices.Grow(g.rows, rows) }
 
 // Add adds a row.
 func (g *Grid) Add(row Row) {
@@ -51,14 +55,16 @@ func (g *Grid) Add(row Row) {
 	if row.Heading {
 		return
 	}
-	for i, cell := range row.Cells {
+	for i := range row.Cells {
+		cell := &row.Cells[i]
+		cell.width = typeset.Width(cell.Text)
 		if i == len(g.widths) {
 			g.widths = append(g.widths, 0)
 		}
 		if i == len(row.Cells)-1 && row.Free {
 			continue
 		}
-		width := typeset.Width(cell.Text)
+		width := cell.width
 		if i == 0 {
 			width += row.In
 		}
@@ -141,9 +147,9 @@ func (g *Grid) Append(dst []byte) []byte {
 }
 
 func (g *Grid) append(dst []byte, row Row) []byte {
-	var line []byte
-	at := 0 // how many columns of the screen the line takes
-	for i, cell := range row.Cells {
+	from, at := len(dst), 0 // where the line begins, and how many columns of the screen it takes
+	for i := range row.Cells {
+		cell, column := &row.Cells[i], g.column(i)
 		last := i == len(row.Cells)-1
 		start := at + g.gap(i)
 		end := start + g.widths[i]
@@ -152,40 +158,47 @@ func (g *Grid) append(dst []byte, row Row) []byte {
 				start = min(start, max(g.Width/2, Indent))
 			}
 		}
-		text := cell.Text
-		if g.column(i).Shortest > 0 {
+		text, width := cell.Text, cell.width
+		if column.Shortest > 0 {
 			room := end - start
 			if last && row.Free {
-				if room = max(room, typeset.Width(text)); g.Width > 0 {
+				if room = max(room, width); g.Width > 0 {
 					room = min(room, g.Width-start)
 				}
 			}
-			text = typeset.Shorten(text, max(room, 1))
-		}
-		lines := []string{text}
-		if last && g.Least > 0 && g.Width > 0 {
-			lines = typeset.Wrap(text, max(g.Width-start, g.Least), 0)
-		}
-		if g.column(i).Right {
-			start = end - typeset.Width(text)
-		}
-		for n, text := range lines {
-			if n > 0 {
-				dst = g.end(dst, line, row.Style)
-				line, at = line[:0], 0
+			if room = max(room, 1); width > room {
+				text = typeset.Shorten(text, room)
+				width = typeset.Width(text)
 			}
-			line = g.Palette.Put(typeset.Fill(line, start-at), text, cell.Style)
-			at = start + typeset.Width(text)
 		}
-		if !last {
-			line = typeset.Fill(line, end-at)
+		if column.Right {
+			start = end - width
+		}
+		if room := max(g.Width-start, g.Least); last && g.Least > 0 && g.Width > 0 && width > room {
+			lines := typeset.Wrap(text, room, 0)
+			for _, line := range lines[:len(lines)-1] {
+				dst = g.end(g.Palette.Put(typeset.Fill(dst, start-at), line, cell.Style), from, row.Style)
+				from, at = len(dst), 0
+			}
+			text = lines[len(lines)-1]
+			width = typeset.Width(text)
+		}
+		dst = g.Palette.Put(typeset.Fill(dst, start-at), text, cell.Style)
+		if at = start + width; !last {
+			dst = typeset.Fill(dst, end-at)
 			at = max(at, end)
 		}
 	}
-	return g.end(dst, line, row.Style)
+	return g.end(dst, from, row.Style)
 }
 
-// end appends a line, without the spaces at its end.
-func (g *Grid) end(dst, line []byte, s style.Style) []byte {
-	return append(g.Palette.Put(dst, strings.TrimRight(string(line), " "), s), '\n')
+// end ends a line that begins at a place, without the spaces at its end.
+func (g *Grid) end(dst []byte, from int, s style.Style) []byte {
+	for len(dst) > from && dst[len(dst)-1] == ' ' {
+		dst = dst[:len(dst)-1]
+	}
+	if s != style.Plain {
+		dst = g.Palette.Put(dst[:from], string(dst[from:]), s)
+	}
+	return append(dst, '\n')
 }

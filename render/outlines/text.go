@@ -31,16 +31,18 @@ func Text(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) 
 		lines = appendLines(v, lines, n, 0)
 	}
 	g := layout.Grid{Palette: v.Palette, Width: v.Width, Columns: []layout.Column{{Shortest: render.Shortest}, {Right: true}, {Close: true}, {}}}
+	g.Grow(len(lines))
+	cells := make([]layout.Cell, 0, len(g.Columns)*len(lines)) // of all rows
 	for _, l := range lines {
 		if l.depth == 0 {
 			g.Add(layout.Row{Heading: true, Cells: []layout.Cell{{Text: l.name, Style: style.Heading}}})
 			continue
 		}
-		row := layout.Row{In: (l.depth - 1) * step, Cells: []layout.Cell{{Text: l.name, Style: l.style}}}
-		if row.Free = l.size+l.note == ""; !row.Free {
-			row.Cells = append(row.Cells, layout.Cell{Text: l.size}, layout.Cell{Text: l.unit, Style: style.Quiet}, layout.Cell{Text: l.note, Style: style.Quiet})
+		from, free := len(cells), l.size+l.note == ""
+		if cells = append(cells, layout.Cell{Text: l.name, Style: l.style}); !free {
+			cells = append(cells, layout.Cell{Text: l.size}, layout.Cell{Text: l.unit, Style: style.Quiet}, layout.Cell{Text: l.note, Style: style.Quiet})
 		}
-		g.Add(row)
+		g.Add(layout.Row{In: (l.depth - 1) * step, Cells: cells[from:len(cells):len(cells)], Free: free})
 	}
 	dst = g.Append(dst)
 	dst = append(dst, '\n')
