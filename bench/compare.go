@@ -82,8 +82,8 @@ func newComparison(what string, worse float64, work, shape string, entries int) 
 }
 
 // hold compares a case, and notes it if it is worse. It goes by processor time: other programs on the
-// machine disturb that least. Whether two sets of runs differ at all is told by the Mann-Whitney U test,
-// which assumes nothing of how they are spread.
+// machine disturb that least. The Mann-Whitney U test tells whether two sets of
+// runs differ at all; it assumes nothing of how they are spread.
 func (c *comparison) hold(name string, now figures, programs, then []usage) string {
 	var ours, theirs []float64
 	switch {

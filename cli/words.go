@@ -1,12 +1,13 @@
 package cli
 
 import (
+	"frankledger/cli/flags"
 	"frankledger/core/source"
 )
 
 // Words that several options take.
 const (
-	allWord    = "all"
+	allWord    = flags.All
 	autoWord   = "auto"
 	alwaysWord = "always"
 	neverWord  = "never"

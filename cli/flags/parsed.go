@@ -21,8 +21,8 @@ type Parsed[T any] struct {
 	read   func(words string) (T, error)
 }
 
-// AddParsed gives a command an option whose words a function reads. Its error is told after the name of the
-// option; a [Wanted] says what is wanted instead. The option has the usual words until others are given; if
+// AddParsed gives a command an option whose words a function reads. Its error stands after the name of the
+// option; a [Wanted] says what the option takes. The option has the usual words until others are given; if
 // these are "", it has no value of its own, and the function does not see them.
 func AddParsed[T any](f *pflag.FlagSet, to *Parsed[T], name, short, usual string, read func(words string) (T, error), meaning string) {
 	*to = Parsed[T]{option: name, words: usual, kind: "string", read: read}
@@ -80,21 +80,22 @@ func AddNumber(f *pflag.FlagSet, to *Parsed[int], name, short, usual, meaning st
 // All is the word for every level of folders.
 const All = "all"
 
-// AddDepth gives a command an option that is a number of levels, from 1 on, or all of them, for which its value
-// is the one given. The hint is told where 0 is asked for.
+// AddDepth gives a command an option that is a number of levels, from 1 on, or the word all, which stands for
+// the number that is given here. The error for 0 ends with the hint.
 func AddDepth(f *pflag.FlagSet, to *Parsed[int], name, short, usual string, all int, hint func() string, meaning string) {
 	AddParsed(f, to, name, short, usual, func(words string) (int, error) {
 		if words == All {
 			return all, nil
 		}
 		n, err := strconv.Atoi(words)
-		switch {
-		case err != nil || n < 0:
-			return 0, Wanted(fmt.Sprintf("takes a number from 1 on, or all, not %q", words))
-		case n == 0:
-			return 0, Wanted(fmt.Sprintf("takes a number from 1 on, or all, not %q%s", words, hint()))
+		if err == nil && n > 0 {
+			return n, nil
 		}
-		return n, nil
+		wanted := fmt.Sprintf("takes a number from 1 on, or all, not %q", words)
+		if err == nil && n == 0 {
+			wanted += hint()
+		}
+		return 0, Wanted(wanted)
 	}, meaning)
 }
 

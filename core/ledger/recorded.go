@@ -10,7 +10,7 @@ type Recorded interface {
 	Relative() string
 }
 
-// SourceRecord returns the record that a source is of, and whether it is of one.
+// SourceRecord returns the record behind a source, and whether there is one.
 func SourceRecord(s source.Source) (Record, bool) {
 	if of, is := s.(Recorded); is {
 		return of.Record(), true

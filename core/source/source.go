@@ -44,7 +44,7 @@ type Sink interface {
 //
 // The slice, the entries, the bytes of their names and what More points to are lent for
 // the call: they are overwritten after it. [entry.Entry.Keep] makes a copy that lasts.
-// Folders are not lent, and may be kept. A visitor may alter and reorder what it was lent.
+// Folders are not lent, and may be kept.
 //
 // A visitor is called by one goroutine at a time, so that it needs no lock for what it
 // keeps to itself; but not always by the same one. No visitor is called after Read has

@@ -10,7 +10,7 @@ import (
 	"frankledger/core/entry"
 )
 
-// ReadXattrs tells nothing: attributes, access lists and flags are kept otherwise on these systems, and not told.
+// ReadXattrs returns an error: these systems keep attributes, access lists and flags in another form.
 func ReadXattrs(int, string, *entry.Details) error { return errors.ErrUnsupported }
 
 // ReadFlags gets the flags of an entry.

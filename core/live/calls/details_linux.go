@@ -12,7 +12,7 @@ import (
 	"frankledger/core/posix"
 )
 
-// ReadXattrs gets the extended attributes of an entry, of which some are read.
+// ReadXattrs gets the names of the extended attributes of an entry, and reads access lists and capabilities.
 func ReadXattrs(at int, name string, d *entry.Details) error {
 	path := posix.ByHandle(at, name)
 	list, err := posix.Grown(func(room []byte) (int, error) { return unix.Llistxattr(path, room) })

@@ -8,7 +8,7 @@ import (
 	"frankledger/core/entry"
 )
 
-// ReadXattrs gets the extended attributes of an entry, of which some are read.
+// ReadXattrs gets the names of the extended attributes of an entry, and reads access lists and capabilities.
 func ReadXattrs(int, string, *entry.Details) error { return errors.ErrUnsupported }
 
 // ReadFlags gets the flags of an entry.

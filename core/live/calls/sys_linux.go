@@ -164,7 +164,7 @@ func (s *Status) Identity(d Dir) error {
 	return nil
 }
 
-// Kind is what kind of entry it is of.
+// Kind is the kind of the entry.
 func (s *Status) Kind() entry.Kind { return entry.KindOfMode(uint32(s.x.Mode)) }
 
 // Node tells it from every other entry.

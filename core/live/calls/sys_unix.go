@@ -128,7 +128,7 @@ func (s *Status) Identity(d Dir) error { return unix.Fstat(d.Handle(), &s.st) }
 // OfOpen asks for the status of an open folder.
 func (s *Status) OfOpen(d Dir) error { return s.Identity(d) }
 
-// Kind is what kind of entry it is of.
+// Kind is the kind of the entry.
 func (s *Status) Kind() entry.Kind { return entry.KindOfMode(uint32(s.st.Mode)) }
 
 // Node tells it from every other entry.
