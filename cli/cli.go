@@ -9,11 +9,13 @@ import (
 	"errors"
 	"os"
 	"os/signal"
+	"slices"
 	"syscall"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/live"
@@ -46,7 +48,7 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	defer p.Debug()()
 	p.args = args
 	root := p.rootFor(args)
-	root.SetArgs(args)
+	root.SetArgs(joined(root, args))
 	root.SetErr(p.Errors())
 	command, err := root.ExecuteContextC(ctx)
 	err = cmp.Or(err, p.said.Err, p.Output().(*session.Minding).Err)
@@ -58,6 +60,22 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 		p.Say("frank: %s as read just now; there is no other way to see where they lead", units.Count(n, "link counts", "links count"))
 	}
 	return p.status(ctx, command, err)
+}
+
+// joined is the command line as the library of commands wants it. To complete a value of an option that can stand
+// alone, the option and what was typed after it are one word.
+func joined(root *cobra.Command, args []string) []string {
+	if len(args) > 1 && (args[0] == cobra.ShellCompRequestCmd || args[0] == cobra.ShellCompNoDescRequestCmd) {
+		line, typed := args[1:len(args)-1], args[len(args)-1]
+		if cmd, rest, err := root.Find(line); err == nil && flags.TakesNext(cmd.Flags(), rest, typed) {
+			return append(slices.Clip(args[:len(args)-2]), args[len(args)-2]+"="+typed)
+		}
+		return args
+	}
+	if cmd, _, err := root.Find(args); err == nil {
+		return flags.Joined(cmd.Flags(), args)
+	}
+	return args
 }
 
 // status says what went wrong and returns the status for it.
@@ -86,7 +104,7 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 // commands are all there are, in the order that help tells of them.
 func commands() []named {
 	return []named{
-		{"list", (*Program).listCommand}, {"search", (*Program).searchCommand}, {"recall", (*Program).recallCommand}, {"inspect", (*Program).inspectCommand},
+		{"list", (*Program).listCommand}, {"search", (*Program).searchCommand}, {"recall", (*Program).recallCommand}, {"inspect", (*Program).inspectCommand}, {"read", (*Program).readCommand},
 		{"weigh", (*Program).weighCommand}, {"tally", (*Program).tallyCommand}, {"report", (*Program).reportCommand}, {"outline", (*Program).outlineCommand}, {"checksum", (*Program).checksumCommand},
 		{"verify", (*Program).verifyCommand}, {"duplicates", (*Program).duplicatesCommand}, {"compare", (*Program).compareCommand}, {"record", (*Program).recordCommand},
 		{"history", (*Program).historyCommand}, {"ledger", (*Program).ledgerCommand}, {"act", (*Program).actCommand}, {"demo", (*Program).demoCommand},
@@ -110,12 +128,16 @@ what it could not read. Looking changes nothing.`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if version, _ := cmd.Flags().GetBool("version"); version && len(args) == 0 {
+				return p.version(cmd)
+			}
 			if len(args) == 0 {
 				return cmd.Help()
 			}
 			return p.unknownCommand(cmd, args[0])
 		},
 	}
+	root.Flags().Bool("version", false, "show the version, as frank version does")
 	root.SetGlobalNormalizationFunc(func(_ *pflag.FlagSet, name string) pflag.NormalizedName {
 		if name == "color" {
 			name = "colour"

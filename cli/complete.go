@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"embed"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -56,6 +58,8 @@ func listOf(words []string) completion {
 func completeWhere(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
 	places, words, has := usage.SplitWhere(args)
 	switch {
+	case !has && strings.HasPrefix(typed, usage.ListMark):
+		return listPlaces(typed)
 	case !has && strings.HasPrefix(typed, usage.RecordMark) && !strings.HasPrefix(typed, usage.ListMark):
 		return recordPlaces(cmd), cobra.ShellCompDirectiveNoFileComp
 	case !has && len(args) > 0 || !has && typed != "" && strings.HasPrefix(usage.Where, typed):
@@ -105,6 +109,51 @@ func valuesHere(f *entry.Field, places []string) []string {
 
 // manyNames is how many names are looked at to complete a word.
 const manyNames = 2000
+
+// listPlaces are the lists in the folder that was typed, as places, and the folders in it. Where there are none that
+// look like lists, they are all files.
+func listPlaces(typed string) (places []string, directive cobra.ShellCompDirective) {
+	directive = cobra.ShellCompDirectiveNoFileComp
+	prefix, _ := filepath.Split(strings.TrimPrefix(typed, usage.ListMark))
+	folder, err := os.OpenFile(cmp.Or(prefix, "."), os.O_RDONLY|syscall.O_DIRECTORY|syscall.O_NONBLOCK, 0)
+	if err != nil {
+		return nil, directive
+	}
+	defer folder.Close()
+	found, _ := folder.ReadDir(manyNames)
+	var lists, files, folders []string
+	for _, e := range found {
+		place := usage.ListMark + prefix + e.Name()
+		switch {
+		case !strings.HasPrefix(place, typed):
+		case e.IsDir():
+			folders = append(folders, place+"/")
+		case e.Type().IsRegular():
+			if files = append(files, place); startsLikeList(prefix + e.Name()) {
+				lists = append(lists, place)
+			}
+		}
+	}
+	if lists == nil {
+		lists = files
+	}
+	if len(folders) > 0 {
+		directive |= cobra.ShellCompDirectiveNoSpace
+	}
+	return append(lists, folders...), directive
+}
+
+// startsLikeList reports whether a file starts as a list does that was kept: with a full path.
+func startsLikeList(path string) bool {
+	file, err := os.OpenFile(path, os.O_RDONLY|syscall.O_NONBLOCK, 0)
+	if err != nil {
+		return false
+	}
+	defer file.Close()
+	var first [2]byte
+	n, _ := file.Read(first[:])
+	return n == len(first) && first[0] == '/' && first[1] != '/'
+}
 
 // recordPlaces are the records that there are, as places.
 func recordPlaces(cmd *cobra.Command) (places []string) {

@@ -81,7 +81,7 @@ func TestConfigSet(t *testing.T) {
 
 func TestConfigErrors(t *testing.T) {
 	for text, says := range map[string]string{
-		"units = \"stone\"":           `line 1, units: units can be binary, decimal or bytes, not "stone"`,
+		"units = \"stone\"":           `line 1, units: units can be binary, decimal, bytes, kB, MB, GB, TB, PB, EB, KiB, MiB, GiB, TiB, PiB or EiB, not "stone"`,
 		"\n\norder = \"sise\"":        `line 3, order: no such field: "sise"; did you mean size?`,
 		"unit = \"binary\"":           "line 1, unit: no such key; did you mean units?",
 		"colour = [\"never\"]":        "line 1, colour: one word in quotes is wanted",

@@ -17,7 +17,7 @@ func cost(f *entry.Field) string {
 	switch {
 	case f.Needs == 0:
 		return "the name alone"
-	case f.Needs&entry.FactDigests != 0:
+	case f.Needs&(entry.FactDigests|entry.FactText) != 0:
 		return "reading all of it"
 	case f.Needs&(entry.FactContent|entry.FactInside) != 0:
 		return "opening the entry"
@@ -60,6 +60,7 @@ out. The names are the same in columns, sort orders, CSV and JSON.`,
 				{"binary", "B, KiB, MiB, GiB, TiB, PiB, EiB: each 1024 of the one before"},
 				{"decimal", "B, kB, MB, GB, TB, PB, EB: each 1000 of the one before"},
 				{"bytes", "every byte"},
+				{"kB to EB, KiB to EiB", "this unit for all sizes: --units MiB"},
 			}))
 			_, err := cmd.OutOrStdout().Write([]byte(b.String()))
 			return err
@@ -76,6 +77,7 @@ func testRows() [][]string {
 	for _, kind := range []struct{ field, written string }{
 		{"name", "text; * ? [a-z] for like, RE2 for matches; in quotes if it has spaces"},
 		{"size", "10MB: units B, kB, MB, GB, TB (by 1000), KiB, MiB, GiB, TiB (by 1024), in any case"},
+		{"text", "as above, for a piece of a line, or for RE2: text has 'tide table'"},
 		{"links", "a whole number"},
 		{"modified", "2026-11-23, 2026-11-23T14:00, 2026-11, now, today, yesterday, 90 days ago; within takes 7 days"},
 		{"age", "90 days: seconds, minutes, hours, days, weeks, months, years"},
@@ -88,8 +90,11 @@ func testRows() [][]string {
 			ops = append(ops, string(op))
 		}
 		what := f.Type.String()
-		if f.Needs&entry.FactDigests != 0 {
+		switch {
+		case f.Needs&entry.FactDigests != 0:
 			what = "digest"
+		case f.Needs&entry.FactText != 0:
+			what = "text inside"
 		}
 		rows = append(rows, []string{what, strings.Join(ops, ", "), kind.written})
 	}

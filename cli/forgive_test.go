@@ -192,7 +192,7 @@ var forgiven = []struct{ typed, repairs, selects string }{
 	{"list --as jsn cards", "list --as json cards", "!"},
 	{"list --as text cards", "list --as table cards", "!"},
 	{"list --hidden all cards", "list --hidden show cards", "old.tmp"},
-	{"list --units kb cards", "list --units decimal cards", "!"},
+	{"list --units giga cards", "list --units GB cards", "!"},
 	{"list --times iso cards", "list --times utc cards", "!"},
 	{"list --depth two cards", "list --depth 2 cards", "old.tmp"},
 	{"weigh --by sizes", "weigh --by size", ""},

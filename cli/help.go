@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"frankledger/cli/usage"
+	"frankledger/config"
 	"frankledger/render/layout"
 	"frankledger/render/typeset"
 )
@@ -194,6 +195,21 @@ func optionRows(cmd *cobra.Command, group string, wanted func(*pflag.Flag) bool)
 	return rows
 }
 
+// paged writes a text that may be long, through the pager if it is taller than the screen.
+func (p *Program) paged(text string) error {
+	c, err := loadConfig()
+	if err != nil { // help is for that, too
+		c = &config.Config{}
+	}
+	r := &question{options: options{config: c, page: autoWord}}
+	destination, err := p.destination(r)
+	if err == nil {
+		_, err = destination.Write([]byte(text))
+		err = p.finish(r, destination, err, true)
+	}
+	return err
+}
+
 // helpCommand is "frank help": of the program, a command, or a topic.
 func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 	var all bool
@@ -230,8 +246,7 @@ func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 			}
 			found.InitDefaultHelpFlag()
 			if all {
-				fmt.Fprint(cmd.OutOrStdout(), fullHelp(found))
-				return nil
+				return p.paged(fullHelp(found))
 			}
 			return found.Help()
 		},

@@ -39,7 +39,7 @@ func TestListTable(t *testing.T) {
   sealed             folder   –     3 months ago   --- --- ---
 
 11 entries: 9 folders, 1 file, 1 other · 62 B in the files
-2 hidden entries not shown; --hidden show
+2 hidden entries not shown; --hidden shows them
 `, r.out)
 }
 

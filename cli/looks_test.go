@@ -73,7 +73,7 @@ func TestQuiet(t *testing.T) {
 	root := tree(t, "a", ".b")
 	assert.Equal(t, "  a\n", run(t, root, "list", "--quiet", "--columns", "name").out)
 	out := onTerminal(t, command(t, root, "list", "--as", "paths"), 80, 24)
-	assert.Equal(t, "./a\n1 entry: 1 file\n1 hidden entry not shown; --hidden show\n", out, "a person is told, on the standard error")
+	assert.Equal(t, "./a\n1 entry: 1 file\n1 hidden entry not shown; --hidden shows them\n", out, "a person is told, on the standard error")
 	assert.Equal(t, "./a\n", onTerminal(t, command(t, root, "list", "--as", "paths", "--quiet"), 80, 24))
 	assert.Equal(t, result{out: "./a\n"}, run(t, root, "list", "--as", "paths"), "a script is not")
 }

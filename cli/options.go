@@ -12,6 +12,7 @@ import (
 	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
+	"frankledger/cli/suggest"
 	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/core/account"
@@ -34,8 +35,9 @@ import (
 type readingOptions struct {
 	lookingOptions
 	showingOptions
-	columns  flags.Parsed[[]*entry.Field]
+	columns  flags.Parsed[columns]
 	order    flags.Parsed[arrange.Order]
+	reverse  bool
 	usual    string // columns of a table, unless others are asked for
 	defaults string // the key of the configuration for these
 	first    flags.Parsed[int]
@@ -68,36 +70,44 @@ type showingOptions struct {
 func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f := cmd.Flags()
 	f.SortFlags = false
-	flags.AddParsed(f, &o.columns, "columns", "c", "", parseColumns, "the `FIELDS` to show, separated by commas, or all")
+	flags.AddParsed(f, &o.columns, "columns", "c", "", parseColumns, "the `FIELDS` to show, separated by commas, or all; +FIELD and -FIELD change the usual ones")
 	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
 	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
 	shared(cmd, "columns", "order", "first")
+	addReverse(cmd, &o.reverse)
 
 	addDepth(cmd, &o.lookingOptions, depth)
 	addLooking(cmd, &o.lookingOptions, hidden)
 	addShowing(cmd, &o.showingOptions, render.Forms)
-	complete(cmd, "columns", listOf(append(entry.FieldNames(), allWord)))
+	complete(cmd, "columns", listOf(columnWords()))
 	complete(cmd, "order", listOf(orderWords()))
+}
+
+// addReverse gives a command the option for the opposite order. It is told of at once, not only among the options
+// of many commands.
+func addReverse(cmd *cobra.Command, reverse *bool) {
+	cmd.Flags().BoolVar(reverse, "reverse", false, "in the opposite order: oldest, smallest or Z first")
+	group(cmd, groupWhat, "reverse")
 }
 
 // addDepth gives a command the option on how deep to look. Those without it look all
 // the way down.
 func addDepth(cmd *cobra.Command, o *lookingOptions, usual string) {
-	levels(cmd, &o.depth, usual, "the `NUMBER` of levels to look down, or all")
+	levels(cmd, &o.depth, usual, 1, "the `NUMBER` of levels to look down, or all")
 	group(cmd, groupWhere, "depth")
 	shared(cmd, "depth")
 }
 
-// levels gives a command the option --depth, with a meaning of its own.
-func levels(cmd *cobra.Command, to *flags.Parsed[int], usual, meaning string) {
+// levels gives a command the option --depth, with a meaning of its own, for so many levels at least.
+func levels(cmd *cobra.Command, to *flags.Parsed[int], usual string, least int, meaning string) {
 	hint := func() string {
 		if cmd.Flags().Lookup("self") == nil {
 			return ""
 		}
 		return "; --self shows the folder itself"
 	}
-	flags.AddDepth(cmd.Flags(), to, "depth", "d", usual, source.AllDepths, hint, meaning)
+	flags.AddDepth(cmd.Flags(), to, "depth", "d", usual, least, source.AllDepths, hint, meaning)
 	complete(cmd, "depth", oneOf([]string{"1", "2", "3", allWord}))
 }
 
@@ -105,7 +115,12 @@ func levels(cmd *cobra.Command, to *flags.Parsed[int], usual, meaning string) {
 // default for hidden entries.
 func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f := cmd.Flags()
-	flags.AddChoice(f, &o.hidden, "hidden", "", hiddenWords, hidden, "`WHAT` to do with hidden entries: show, omit or only")
+	flags.AddChoice(f, &o.hidden, "hidden", "", hiddenWords, hidden, "`WHAT` to do with hidden entries: show, omit or only; show if the option stands alone")
+	pieces := cmd.Name() == "search" // where a word that names nothing is wanted
+	o.hidden.Others = func(word string) bool {
+		return word != usage.Where && !usage.IsMarked(word) && !there(word) && (!pieces || suggest.IsValue("hidden", word, hiddenWords))
+	}
+	flags.Bare(f, "hidden", hiddenWords[source.ShowHidden])
 	f.StringArrayVarP(&o.skip, "skip", "k", nil, "a `PATTERN` of folders to skip: a name with * ? [a-z], or a path with /")
 	f.BoolVar(&o.follow, "follow", false, "follow links to folders, reading each folder once")
 	f.BoolVar(&o.sameDisk, "same-disk", false, "stay on the same file system")
@@ -123,7 +138,7 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f := cmd.Flags()
 	o.forms = forms
 	f.StringVarP(&o.format, "as", "a", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
-	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B) or bytes")
+	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B), bytes, or one for all, such as MiB")
 	flags.AddChoice(f, &o.times, "times", "", units.TimeWords(), "", "the `STYLE` of times: relative, local or utc")
 	flags.AddMoment(f, &o.asOf, "as-of", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
 	flags.AddChoice(f, &o.colour, "colour", "", whenWords, "", "`WHEN` to use colour: auto, always or never")
@@ -208,10 +223,17 @@ func (p *Program) question(cmd *cobra.Command, o *readingOptions) (*question, er
 	if err := r.fill(cmd, "order", "hidden"); err != nil {
 		return nil, err
 	}
-	if cmd.Flags().Changed("columns") && r.form.Paths {
-		return nil, usage.MisuseOf("as", "--as %s has no columns; leave --columns out or choose another format", o.format)
+	asked := o.columns.Value
+	if cmd.Flags().Changed("columns") && r.form.Paths && !onlyPath(asked.fields) {
+		return nil, usage.MisuseOf("as", "--as %s shows only paths: --columns full_path has them from the root", o.format)
 	}
 	r.first, r.order = o.first.Value, o.order.Value
+	if o.reverse {
+		if r.order.AsIs {
+			return nil, usage.MisuseOf("reverse", "--reverse and --order none contradict each other: entries come as they are found")
+		}
+		r.order = r.order.Reversed()
+	}
 	o.typedSkips = len(o.skip)
 	o.skip = append(o.skip, r.config.Values["skip"].List...)
 	if err := r.readRequest(cmd, &o.lookingOptions); err != nil {
@@ -221,23 +243,36 @@ func (p *Program) question(cmd *cobra.Command, o *readingOptions) (*question, er
 	for _, key := range r.order.Keys {
 		r.view.Sorted = append(r.view.Sorted, key.Field.Name)
 	}
-	asked := o.columns.Value
-	if words := r.config.Text(o.defaults); len(asked) == 0 && words != "" && r.form == render.Table {
-		if asked, err = parseColumns(words); err != nil {
+	fields := fieldsNamed(r.form.Fields)
+	if r.form == render.Table && o.usual != "" {
+		fields = fieldsNamed(strings.Split(o.usual, ","))
+	}
+	r.usual = r.form.ForPeople() && (r.form != render.Table || o.usual == "")
+	words := ""
+	if r.form == render.Table {
+		words = r.config.Text(o.defaults)
+	}
+	for _, c := range []func() (columns, error){
+		func() (columns, error) { return parseColumns(words) },
+		func() (columns, error) { return asked, nil },
+	} {
+		chosen, err := c()
+		if err == nil {
+			fields, err = chosen.of(fields)
+		}
+		if err != nil {
 			return nil, usage.MisuseOf("columns", "--columns: %w", err)
 		}
+		r.usual = r.usual && len(chosen.fields) == 0
+		r.view.Every = r.view.Every || len(chosen.fields) > 0 || chosen.changed()
 	}
-	r.view.Every = len(asked) > 0
-	switch {
-	case r.view.Every:
-		r.show(asked)
-	case r.form == render.Table && o.usual != "":
-		r.show(fieldsNamed(strings.Split(o.usual, ",")))
-	default:
-		r.usual = r.form.ForPeople()
-		r.show(fieldsNamed(r.form.Fields))
-	}
+	r.show(fields)
 	return r, nil
+}
+
+// onlyPath reports whether fields are one, which is a path.
+func onlyPath(fields []*entry.Field) bool {
+	return len(fields) == 1 && (fields[0].Name == "path" || fields[0].Name == "full_path")
 }
 
 // onlyInFiles are formats that make no sense on a terminal.
@@ -331,10 +366,10 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 	case o.replace && o.to == "" && !changed("save-list") && !changed("remember"):
 		return usage.MisuseOf("replace", "--replace only goes with --to, --save-list or --remember")
 	}
-	if !form.ForPeople() {
+	if !form.ForPeople() && form != render.CSV {
 		for _, name := range []string{"units", "times"} {
 			if changed(name) {
-				return usage.Misuse("--%s is for tables: %s always has sizes in bytes and times in UTC", name, o.format)
+				return usage.Misuse("--%s is for tables and CSV: %s always has sizes in bytes and times in UTC", name, o.format)
 			}
 		}
 	}
@@ -374,6 +409,7 @@ func (p *Program) readView(r *question, o *showingOptions) error {
 	v := &report.View{View: &render.View{Zone: p.Zone(), Plain: o.quiet}}
 	r.view = v
 	v.Units, v.Times = units.Sizes(max(0, o.units.Index())), units.Times(max(0, o.times.Index()))
+	v.UnitsAsked, v.TimesAsked = r.written("units"), r.written("times")
 	asOf, err := o.asOf.At(time.Now(), v.Zone)
 	if err != nil {
 		return err

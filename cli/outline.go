@@ -42,11 +42,12 @@ to it; their sizes are still of everything in them.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	levels(cmd, &o.depth, "2", "the `NUMBER` of levels to show, or all")
+	levels(cmd, &o.depth, "2", 1, "the `NUMBER` of levels to show, or all")
 	f.BoolVar(&foldersOnly, "folders-only", false, "show only folders; files are still added up")
 	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
 	flags.AddNumber(f, &o.first, "first", "f", "0", "in each folder show only the first `NUMBER`, and how many more there are")
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
+	addReverse(cmd, &o.reverse)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, outlineFormats)
 	addKeeping(cmd, &o.lookingOptions)

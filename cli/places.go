@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -18,6 +19,12 @@ import (
 
 // Here it is decided what a word names as a place, and it is opened: a folder or file, a
 // list that was kept, or a record in the ledger.
+
+// there reports whether there is something of that name.
+func there(path string) bool {
+	_, err := os.Lstat(path)
+	return err == nil
+}
 
 // open reads the condition and opens the places of a command. It returns the
 // summary that the answer ends with, in which places that are not there are

@@ -47,7 +47,8 @@ var onlyReading = []string{"list", "search", "weigh", "tally", "outline", "inspe
 func (p *Program) sound(line []string) bool {
 	another := newProgram(io.Discard, io.Discard, line)
 	another.trying = true
-	cmd, rest, err := another.rootFor(line).Find(line)
+	root := another.rootFor(line)
+	cmd, rest, err := root.Find(joined(root, line))
 	if err != nil || cmd.ParseFlags(rest) != nil {
 		return false
 	}
@@ -64,8 +65,8 @@ func (p *Program) sound(line []string) bool {
 	defer stop()
 	another = newProgram(io.Discard, io.Discard, line)
 	another.trying = true
-	root := another.rootFor(line)
-	root.SetArgs(line)
+	root = another.rootFor(line)
+	root.SetArgs(joined(root, line))
 	err = root.ExecuteContext(ctx)
 	another.ledgers.Close()
 	var f *usage.Failure

@@ -28,6 +28,7 @@ func (p *Program) list(ctx context.Context, r *question, places []string, totals
 		return err
 	}
 	sources := opened.Sources
+	r.view.Pasted = r.form.ForPeople() && r.form != render.HTML && r.request.Depth > 1
 	for _, s := range sources {
 		r.view.Add(s.Place())
 	}
@@ -36,7 +37,7 @@ func (p *Program) list(ctx context.Context, r *question, places []string, totals
 	}
 	columns := r.columns()
 	if r.usual {
-		columns = entry.Overview(r.view.Context, totals)
+		columns = entry.Overview(r.view.Context, totals, r.fields)
 		r.request.Facts |= entry.OverviewNeeds
 		r.request.Aside |= entry.OverviewAside
 	}

@@ -111,6 +111,9 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if err != nil {
 		return err
 	}
+	if r.request.Sought != nil && r.form == render.Table && !r.view.Every {
+		r.show(fieldsNamed([]string{"name", "line", "text"}))
+	}
 	r.failIf = o.failIf.Index()
 	err = p.list(cmd.Context(), r, places, false)
 	var f *usage.Failure
@@ -169,8 +172,10 @@ func (p *Program) pieces(cmd *cobra.Command, r *question, args []string) (places
 	}
 	err = usage.Misuse("say what to look for in %s: pieces of a name, or a condition after where", typeset.Escaped(strings.Join(places, " ")))
 	if len(places) == 1 {
-		piece := filepath.Base(places[0])
-		err = usage.Repaired(err, slices.Concat([]string{"list"}, places), []string{"search", usage.Where, "name", "has", piece})
+		err = usage.Repaired(err, slices.Concat([]string{"list"}, places), slices.Concat([]string{"list"}, places, []string{"--depth", allWord}))
+		if piece := filepath.Base(filepath.Clean(places[0])); !strings.Contains("../", piece) {
+			err = usage.Repaired(err, []string{"search", usage.Where, "name", "has", piece})
+		}
 	}
 	return nil, err
 }

@@ -45,14 +45,14 @@ you can check the sum.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	flags.AddChoice(f, &o.by, "by", "", measures, measures[0], "`WHAT` to weigh by: size, disk or files (their number)")
-	levels(cmd, &o.reading.depth, "1", "the `NUMBER` of levels to show, or all")
+	levels(cmd, &o.reading.depth, "1", 0, "the `NUMBER` of levels to show, or all; 0 shows only the sum")
 	flags.AddNumber(f, &o.reading.first, "first", "f", "0", "in each folder show only the heaviest `NUMBER`, and the rest as one row")
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
 	flags.AddNumber(f, &o.largest, "largest", "", "0", "below each folder show the `NUMBER` heaviest files in it")
 	flags.AddNumber(f, &o.heaviest, "heaviest", "", "0", "instead of folders, show the `NUMBER` heaviest files of all")
 	f.StringVar(&o.since, "since", "", "tell what became heavier or lighter since this `PLACE`, mostly a record")
 	flags.AddChoice(f, &o.picture, "picture", "", pictures, pictures[0], "with --as svg, `WHAT` to draw: map (areas) or bars")
-	f.StringVar(&o.explain, "explain", "", "show what was added up for this `FOLDER`, with a running total")
+	flags.AddWord(f, &o.explain, "explain", func(word string) bool { return word == usage.Where }, "show what was added up for this `FOLDER`, or for the place, with a running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "picture", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.WithPicture(render.Forms))
@@ -62,6 +62,7 @@ you can check the sum.`,
 	examples(cmd,
 		example{"weigh", "what is in the current folder, heaviest first"},
 		example{"weigh recordings --depth all", "every folder below"},
+		example{"weigh recordings --depth 0 --quiet", "one number"},
 		example{"weigh --by disk", "by space on disk"},
 		example{"weigh --heaviest 10", "the ten heaviest files, wherever they are"},
 		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
@@ -108,7 +109,8 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		return err
 	}
 	plan := weigh.Plan{By: sums.Measure(by), Depth: r.request.Depth, First: r.first, Largest: o.largest.Value, Heaviest: o.heaviest.Value, Direct: r.form.ForPeople(), Total: r.form.ForPeople()}
-	if o.explain != "" {
+	explain := o.explain.String()
+	if o.explains() {
 		if !cmd.Flags().Changed("units") {
 			r.view.Units = units.AllBytes // to be added up by hand
 		}
@@ -126,13 +128,19 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err != nil {
 		return err
 	}
+	if o.explain.Alone() {
+		if len(sources) != 1 {
+			return usage.MisuseOf("explain", "--explain is about one folder: name it, as in --explain %s", typeset.Escaped(sources[0].Place().Given))
+		}
+		explain = sources[0].Place().Full
+	}
 	r.addsUp(sumsMatches)
 	return p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*weigh.Answer, error) {
-			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: o.explain, Context: r.view.Context})
+			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: explain, Context: r.view.Context})
 		})
 		if errors.Is(stopped, weigh.ErrNothing) {
-			return usage.MisuseOf("explain", "--explain: %w in %s: it is empty, or was not weighed", stopped, typeset.Escaped(o.explain))
+			return usage.MisuseOf("explain", "--explain: %w in %s: it is empty, or was not weighed", stopped, typeset.Escaped(explain))
 		}
 		if a == nil {
 			return stopped
@@ -140,7 +148,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		summary.Report.Add(a.Report)
 		summary.Elsewhere, summary.Stopped = &a.Elsewhere, a.Stopped
 		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
-		if o.explain != "" {
+		if o.explains() {
 			return cmp.Or(render.All(w, render.New(r.form, r.view.View, weigh.AddendColumns(plan.By, r.view.Context)), row.List[*weigh.Addend](a.Addends), r.view.Frame(summary)), stopped)
 		}
 		rows := row.List[*weigh.Row](a.Rows)
@@ -151,6 +159,10 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 				draw = charts.WeighBars
 			}
 			_, err := w.Write(draw(r.view, a.Rows, plan.By).Document())
+			return cmp.Or(err, stopped)
+		}
+		if plan.Depth == 0 && r.quiet && r.form == render.Table && len(a.Rows) == 1 {
+			_, err := w.Write(append(report.Weight(r.view, a.Rows[0], plan.By), '\n'))
 			return cmp.Or(err, stopped)
 		}
 		if r.form.Paths && o.heaviest.Value == 0 {

@@ -11,6 +11,8 @@ import (
 	"frankledger/core/account"
 	"frankledger/core/condition"
 	"frankledger/core/condition/compile"
+	"frankledger/core/entry"
+	"frankledger/core/source"
 	"frankledger/render/typeset"
 )
 
@@ -30,7 +32,7 @@ func (p *Program) where(r *question, args []string) (places []string, err error)
 	case len(r.pieces) > 0:
 		c = condition.Pieces(r.pieces)
 	default:
-		return places, nil
+		return places, r.checkSought()
 	}
 	accounts := r.view.Context.Accounts.(*account.Names)
 	env := &condition.Environment{
@@ -54,7 +56,10 @@ func (p *Program) where(r *question, args []string) (places []string, err error)
 			p.Say("frank: %s", slip)
 		}
 	}
-	r.condition, r.program, r.request.Condition = c, program, program
+	if c.OfHidden() && !r.written("hidden") {
+		r.request.Hidden = source.ShowHidden
+	}
+	r.condition, r.program, r.request.Condition, r.request.Sought = c, program, program, program.Sought()
 	r.slips = append(r.slips, c.Slips(env)...)
 	if c.Spoken {
 		p.taken(r, usage.Where+" "+typeset.Escaped(c.String()))
@@ -62,7 +67,15 @@ func (p *Program) where(r *question, args []string) (places []string, err error)
 	for _, note := range c.Notes {
 		p.taken(r, typeset.Escaped(note))
 	}
-	return places, nil
+	return places, r.checkSought()
+}
+
+// checkSought refuses to show lines with text that nothing is said about.
+func (r *question) checkSought() error {
+	if r.request.Facts&entry.FactText != 0 && r.request.Sought == nil {
+		return usage.MisuseOf("columns", "the line with a text can be shown only where one is looked for: where text has 'a piece of it'")
+	}
+	return nil
 }
 
 // taken says how words were taken: in the heading or, where there is none, to a person.

@@ -33,7 +33,7 @@ func (c csv[R]) Row(dst []byte, r R) []byte {
 			dst = append(dst, ',')
 		}
 		start := len(dst)
-		dst, _ = appendValue(dst, &c.columns[i], r)
+		dst = c.append(dst, &c.columns[i], r)
 		if c.columns[i].Type == row.Text {
 			dst = c.quote(dst, start)
 		}
@@ -42,6 +42,26 @@ func (c csv[R]) Row(dst []byte, r R) []byte {
 }
 
 func (c csv[R]) End(dst []byte, _ Frame) []byte { return dst }
+
+// append appends a value: as data, or as was asked for.
+func (c csv[R]) append(dst []byte, column *row.Column[R], r R) []byte {
+	switch {
+	case (column.Type == row.Bytes || column.Type == row.MoreBytes) && c.view.UnitsAsked:
+		if n, ok := column.Number(r); ok {
+			if n < 0 {
+				dst, n = append(dst, '-'), max(-n, 0) // the least number has no opposite
+			}
+			dst = c.view.Units.AppendData(dst, n)
+		}
+	case column.Type == row.Time && c.view.TimesAsked:
+		if t, ok := column.Moment(r); ok {
+			dst = c.view.Clock().AppendData(dst, t)
+		}
+	default:
+		dst, _ = appendValue(dst, column, r)
+	}
+	return dst
+}
 
 // quote puts what was appended since start in quotes, if it must be.
 func (c csv[R]) quote(dst []byte, start int) []byte {

@@ -86,7 +86,9 @@ type View struct {
 	Escape  bool     // the output is a terminal: no byte of a name may act on it
 	Plain   bool     // no heading and no footer
 	Sorted  []string // the columns that rows are sorted by, which tell most of them
-	Every   bool     // no column may be left out for want of room: each was asked for
+	// UnitsAsked and TimesAsked say that units or times were asked for, also for data.
+	UnitsAsked, TimesAsked bool
+	Every                  bool // no column may be left out for want of room: each was asked for
 }
 
 // Clock says how moments are shown.

@@ -1,6 +1,8 @@
 package render
 
 import (
+	"cmp"
+
 	"frankledger/core/row"
 )
 
@@ -10,9 +12,9 @@ func New[R any](f *Form, v *View, columns []row.Column[R]) Format[R] {
 	columns = row.Choose(columns, f.Reader)
 	switch f {
 	case Paths:
-		return paths[R]{v, row.Named(all, "path"), '\n'}
+		return paths[R]{v, cmp.Or(row.Named(all, "path"), row.Named(all, "full_path")), '\n'}
 	case Paths0:
-		return paths[R]{v, row.Named(all, "path"), 0}
+		return paths[R]{v, cmp.Or(row.Named(all, "path"), row.Named(all, "full_path")), 0}
 	case CSV:
 		return csv[R]{v, columns}
 	case JSON:

@@ -15,6 +15,9 @@ type Choice struct {
 	option string
 	words  []string
 	at     int // of the word that was chosen; -1 for none
+	// Others tells words that are meant as values, though they are none: where the option can stand without
+	// one, they are not taken for something else. It may be nil.
+	Others func(word string) bool
 }
 
 // AddChoice gives a command an option that is one of some words: the usual one unless another is
@@ -40,13 +43,21 @@ func (*Choice) Type() string { return "string" }
 
 // Set implements [pflag.Value]. The error says what the option can be.
 func (c *Choice) Set(word string) error {
-	at := slices.Index(c.words, word)
+	at := c.find(word)
 	if at < 0 {
 		return &usage.Failure{Status: usage.StatusUsage, Option: c.option, Value: word,
 			Err: fmt.Errorf("--%s can be %s, not %q", c.option, Alternatives(c.words), word)}
 	}
 	c.at = at
 	return nil
+}
+
+// find returns the place of a word among those there are, in any letter case; -1 if it is none.
+func (c *Choice) find(word string) int {
+	if at := slices.Index(c.words, word); at >= 0 {
+		return at
+	}
+	return slices.IndexFunc(c.words, func(one string) bool { return strings.EqualFold(one, word) })
 }
 
 // Alternatives writes words as English does: a, b or c.

@@ -80,18 +80,18 @@ func AddNumber(f *pflag.FlagSet, to *Parsed[int], name, short, usual, meaning st
 // All is the word for every level of folders.
 const All = "all"
 
-// AddDepth gives a command an option that is a number of levels, from 1 on, or the word all, which stands for
+// AddDepth gives a command an option that is a number of levels, from the least on, or the word all, which stands for
 // the number that is given here. The error for 0 ends with the hint.
-func AddDepth(f *pflag.FlagSet, to *Parsed[int], name, short, usual string, all int, hint func() string, meaning string) {
+func AddDepth(f *pflag.FlagSet, to *Parsed[int], name, short, usual string, least, all int, hint func() string, meaning string) {
 	AddParsed(f, to, name, short, usual, func(words string) (int, error) {
 		if words == All {
 			return all, nil
 		}
 		n, err := strconv.Atoi(words)
-		if err == nil && n > 0 {
+		if err == nil && n >= least {
 			return n, nil
 		}
-		wanted := fmt.Sprintf("takes a number from 1 on, or all, not %q", words)
+		wanted := fmt.Sprintf("takes a number from %d on, or all, not %q", least, words)
 		if err == nil && n == 0 {
 			wanted += hint()
 		}

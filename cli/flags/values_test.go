@@ -22,7 +22,7 @@ func TestValuesSayWhatTheyCanBe(t *testing.T) {
 	var choice flags.Choice
 	f := pflag.NewFlagSet("", pflag.ContinueOnError)
 	flags.AddNumber(f, &number, "first", "f", "10", "")
-	flags.AddDepth(f, &depth, "depth", "d", "2", -1, func() string { return "; or else" }, "")
+	flags.AddDepth(f, &depth, "depth", "d", "2", 1, -1, func() string { return "; or else" }, "")
 	flags.AddChoice(f, &choice, "by", "", []string{"size", "disk", "files"}, "disk", "")
 	flags.AddParsed(f, &length, "length", "", "", func(words string) (int, error) {
 		return len(words), map[bool]error{true: errors.New("too long")}[len(words) > 3]

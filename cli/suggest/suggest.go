@@ -122,6 +122,9 @@ func (a Args) OtherOption(cmd *cobra.Command, dashes, name, long string) []strin
 	return a.Spliced(w.at, w.count, with)
 }
 
+// IsValue reports whether a word is likely meant as a value of an option, though it is none.
+func IsValue(option, word string, words []string) bool { return valueOf(option, word, words) != "" }
+
 // valueOf puts a value of an option in our words; "" if none is like it.
 func valueOf(option, value string, words []string) string {
 	lower := strings.ToLower(strings.TrimLeft(value, "-+"))

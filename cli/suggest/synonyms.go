@@ -39,6 +39,9 @@ size sizes usage space disk weight heavy total totals       weigh
 count group statistics stats summary                        tally --by kind
 types                                                       tally --by type
 extensions                                                  tally --by ext
+view preview open cat page print text        read
+head top                                                    read --first 10
+tail end                                                    read --last 10
 info information details describe about examine properties  inspect
 hash digest digests sum fingerprint checksums               checksum
 check validate confirm                                      verify
@@ -134,6 +137,7 @@ count-only                                            --count
 var otherTests = synonyms(`
 name pattern glob  name like {}
 contains           name has {}
+containing         text has {}
 regex              name matches {}
 kind type          kind is {}
 ext extension      ext is {}
@@ -184,8 +188,12 @@ as: ndjson                               jsonl
 as: lines names files                    paths
 as: null nul                             paths0
 as: excel spreadsheet tsv                csv
-units: kb mb si 1000                     decimal
-units: kib mib iec 1024 human            binary
+units: si 1000                           decimal
+units: iec 1024 human                    binary
+units: k                                 kB
+units: m mega megabytes                  MB
+units: g giga gigabytes                  GB
+units: t tera terabytes                  TB
 units: b exact                           bytes
 times: iso gmt                           utc
 times: exact absolute full date          local

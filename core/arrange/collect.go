@@ -245,9 +245,9 @@ func (c *Collector) before(a *Arranged) func(x, y ranked) int {
 			}
 		}
 		if x.folder != y.folder {
-			return cmp.Compare(x.folder, y.folder)
+			return c.order.turned(cmp.Compare(x.folder, y.folder))
 		}
-		return text.CompareNatural(a.at(x.index).Name, a.at(y.index).Name)
+		return c.order.turned(text.CompareNatural(a.at(x.index).Name, a.at(y.index).Name))
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -22,9 +23,11 @@ type Key struct {
 // there are no keys, by name within each folder, with the folders in order of
 // their paths. Entries that have no value for a key come last.
 type Order struct {
-	Keys  []Key
-	AsIs  bool // as found
-	words string
+	Keys []Key
+	AsIs bool // as found
+	// Backward has everything in the opposite of the order that it has without keys.
+	Backward bool
+	words    string
 }
 
 const (
@@ -36,8 +39,8 @@ const (
 var ErrOrder = errors.New("not an order")
 
 // ParseOrder reads an order from its keys separated by commas, each the name
-// of a field, with "/reverse" after it for the opposite of its natural
-// direction. The word "none" means as found, and "" the default. The error
+// of a field, with "/reverse" after it, or a minus before it, for the opposite of
+// its natural direction. The word "none" means as found, and "" the default. The error
 // wraps ErrOrder or entry.ErrField.
 func ParseOrder(words string) (Order, error) {
 	order := Order{words: words}
@@ -49,6 +52,7 @@ func ParseOrder(words string) (Order, error) {
 		return order, nil
 	}
 	for word := range strings.SplitSeq(words, ",") {
+		word, minus := strings.CutPrefix(word, "-")
 		name, isReverse := strings.CutSuffix(word, reverse)
 		if bare, rest, found := strings.Cut(name, "/"); found && !isReverse {
 			return order, fmt.Errorf("%w: only %s can follow %s, not /%s", ErrOrder, reverse, bare, rest)
@@ -57,9 +61,20 @@ func ParseOrder(words string) (Order, error) {
 		if err != nil {
 			return order, err
 		}
-		order.Keys = append(order.Keys, Key{field, isReverse})
+		order.Keys = append(order.Keys, Key{field, isReverse != minus})
 	}
 	return order, nil
+}
+
+// Reversed is the opposite order. What has no value for a key still comes last, and what is equal in all keys
+// is still in the order of names.
+func (o Order) Reversed() Order {
+	o.Keys = slices.Clone(o.Keys)
+	for i := range o.Keys {
+		o.Keys[i].Reverse = !o.Keys[i].Reverse
+	}
+	o.Backward = len(o.Keys) == 0
+	return o
 }
 
 // String returns the words of the order.
@@ -88,8 +103,16 @@ func (o Order) compare(c *entry.Context) compare {
 		if c := byKeys(a, b); c != 0 {
 			return c
 		}
-		return ByPlace(a, b)
+		return o.turned(ByPlace(a, b))
 	}
+}
+
+// turned is how entries are compared whose keys are equal.
+func (o Order) turned(c int) int {
+	if o.Backward {
+		return -c
+	}
+	return c
 }
 
 // byKeys goes by the keys from that one on.

@@ -601,6 +601,9 @@ func OpsOf(field *entry.Field) []Op {
 		if field.Needs&entry.FactDigests != 0 {
 			return []Op{Is}
 		}
+		if field.Needs&entry.FactText != 0 {
+			return []Op{Has, Matches}
+		}
 		return []Op{Is, Has, Starts, Ends, Like, Matches}
 	case entry.Moment:
 		return []Op{Within, Since, Before, After, On, Between}

@@ -2,6 +2,7 @@ package condition
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -43,6 +44,24 @@ func (c *Condition) FromPlace(places []string) (slips []string) {
 		}
 	})
 	return slips
+}
+
+// OfHidden reports whether something has to be hidden to meet the condition, by what it is or by how its name
+// begins, as far as the words tell.
+func (c *Condition) OfHidden() bool { return ofHidden(c.Root) }
+
+func ofHidden(n Node) bool {
+	switch n := n.(type) {
+	case All:
+		return slices.ContainsFunc(n, ofHidden)
+	case Any:
+		return slices.ContainsFunc(n, ofHidden)
+	case Flag:
+		return n.Field == hiddenField
+	case *Test:
+		return n.Field == nameField && (n.Op == Is || n.Op == Starts || n.Op == Like) && strings.HasPrefix(n.Values[0].Text, ".")
+	}
+	return false
 }
 
 // walk visits the tests that have to be met, not those whose opposite has.

@@ -107,14 +107,13 @@ func (e *Entry) Look() row.Look {
 // told.
 const OverviewNeeds, OverviewAside = FactStatus | OverviewAside, FactTarget | FactReach
 
-// Overview returns the columns that tell people most of a folder. What has no size has
-// there what it is; with kinds, these have a column of their own.
-func Overview(c *Context, kinds bool) []row.Column[*Entry] {
-	names := []string{"name", "size", "modified", "permissions", "owner"}
-	if kinds {
-		names = slices.Insert(names, 1, "kind")
+// Overview returns the columns that tell people most of a folder, with these fields: mostly name, size, modified,
+// permissions and owner. What has no size has there what it is; with kinds, these have a column of their own.
+func Overview(c *Context, kinds bool, fields []*Field) []row.Column[*Entry] {
+	if kind := FieldNamed("kind"); kinds && !slices.Contains(fields, kind) {
+		fields = slices.Insert(slices.Clone(fields), min(1, len(fields)), kind)
 	}
-	columns := ColumnsNamed(c, names...)
+	columns := Columns(c, fields...)
 	for i := range columns {
 		if columns[i].Name == "size" && !kinds {
 			columns[i] = columns[i].Instead(func(e *Entry) string {
@@ -125,7 +124,8 @@ func Overview(c *Context, kinds bool) []row.Column[*Entry] {
 			})
 		}
 	}
-	return append(columns, row.TextColumn("leads to", "what a link points to", leadsTo).LeftBlank().IfAny().For(row.Screen))
+	return append(columns, row.TextColumn("leads to", "what a link points to", leadsTo).LeftBlank().IfAny().For(row.Screen),
+		row.TextColumn("hidden", "whether it is hidden", func(e *Entry) (string, bool) { return "hidden", e.Hidden() }).LeftBlank().IfAny().For(row.Screen))
 }
 
 // leadsTo tells where a link leads.
@@ -141,12 +141,5 @@ func leadsTo(e *Entry) (string, bool) {
 
 // FullPath is the path from the root of the system.
 var FullPath = row.AppendColumn("full_path", "from the root", func(dst []byte, e *Entry) ([]byte, bool) {
-	dst = append(dst, e.Folder.FullPath()...)
-	if e.Self {
-		return dst, true
-	}
-	if dst[len(dst)-1] != '/' {
-		dst = append(dst, '/')
-	}
-	return append(dst, e.Name...), true
+	return e.appendFullPath(dst), true
 })

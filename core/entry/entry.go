@@ -1,6 +1,7 @@
 package entry
 
 import (
+	"bytes"
 	"path"
 	"strings"
 )
@@ -24,6 +25,9 @@ const (
 	FactMount                        // the file system, and where it is mounted
 	firstDigest                      // this and those after it take reading all of a file; see Algorithms
 )
+
+// FactText is what of the texts that were looked for is in a file. It takes reading all of it, unless it is there.
+const FactText Facts = 1 << 31
 
 // Some of the digests.
 const (
@@ -88,6 +92,14 @@ type More struct {
 	Digests Digests
 	Type    string // media type, after the IANA registry
 	Details *Details
+	Lines   Lines
+}
+
+// Lines are what was found of the texts that are looked for in the lines of a file.
+type Lines struct {
+	Met    uint64 // which texts are there, a bit for each
+	Number int64  // of the first line that has one, from 1 on; 0 for none
+	First  string // that line, in UTF-8, as far as it is shown
 }
 
 // HasSize reports whether Size has a meaning: for files, and for folders whose
@@ -130,7 +142,19 @@ func (e *Entry) FullPath() string {
 	if e.Self {
 		return e.Folder.FullPath()
 	}
-	return strings.TrimSuffix(e.Folder.FullPath(), "/") + "/" + e.Name
+	return string(e.appendFullPath(nil))
+}
+
+// appendFullPath appends what FullPath returns.
+func (e *Entry) appendFullPath(dst []byte) []byte {
+	dst = append(dst, e.Folder.FullPath()...)
+	if e.Self {
+		return dst
+	}
+	if !bytes.HasSuffix(dst, []byte("/")) {
+		dst = append(dst, '/')
+	}
+	return append(dst, e.Name...)
 }
 
 // Relative returns the path from the place to the entry; for the place itself, its

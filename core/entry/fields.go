@@ -200,6 +200,9 @@ var Fields = append([]Field{
 		}
 		return e.AppendPath(dst), true
 	}).long().lasting().fromPlace(),
+	textField("full_path", "the path from the root of the system", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		return e.appendFullPath(dst), true
+	}).long().lasting().also("full", "fullpath", "absolute"),
 	textField("folder", "the path of the folder it lies in", 0, func(dst []byte, e *Entry, c *Context) ([]byte, bool) {
 		if c != nil && c.Relative && !e.Self {
 			return append(dst, cmp.Or(e.Folder.Relative(), ".")...), true
@@ -218,7 +221,15 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return append(dst, e.More.Type...), e.More.Type != ""
-	}).only(KindFile).listed().grouped().families(mediaFamilies...).other(func(text string) (test, value, why string) {
+	}).only(KindFile).shownAs(func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Kind != KindFile { // people see that it is a folder, or a link
+			return append(dst, e.Kind.String()...), e.Kind != KindUnknown
+		}
+		if e.Known&FactContent == 0 {
+			return dst, false
+		}
+		return append(dst, e.More.Type...), e.More.Type != ""
+	}).listed().grouped().families(mediaFamilies...).other(func(text string) (test, value, why string) {
 		kind := strings.ToLower(text)
 		if _, also := kindAliases[kind]; !also && !slices.Contains(KindWords(), kind) {
 			return "", "", ""
@@ -231,7 +242,10 @@ var Fields = append([]Field{
 		held(func(e *Entry) string { return e.Kind.String() }),
 	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile).sized().summed(SummedSize),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }).summed(SummedDisk),
-	number("links", Number, true, "the number of its names (hard links)", func(e *Entry) int64 { return int64(e.Links) }),
+	number("links", Number, true, "the number of its names (hard links); of a folder, mostly that of the folders in it", func(e *Entry) int64 { return int64(e.Links) }),
+	flag("hardlinked", "it has other names (hard links); folders have none", FactStatus, func(e *Entry) (bool, bool) {
+		return e.Kind != KindFolder && e.Links > 1, e.Kind == KindFolder || e.Known&FactStatus != 0
+	}).grouped().also("hardlink", "multilinked"),
 	depthField,
 	number("inode", Number, false, "its number in its file system", func(e *Entry) int64 { return int64(e.Inode) }),
 	number("device", Number, false, "the number of the file system it is on", func(e *Entry) int64 { return int64(e.Device) }),
@@ -284,6 +298,19 @@ var Fields = append([]Field{
 	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
 	}).only(KindFile),
+	textField("text", "in a condition, the text that is in a file, line by line; as a column, the first line that was looked for", FactText, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Known&FactText == 0 || e.More == nil || e.More.Lines.Number == 0 {
+			return dst, false
+		}
+		return append(dst, e.More.Lines.First...), true
+	}).only(KindFile).long().also("content", "contents", "inside"),
+	{Name: "line", Type: Number, Needs: FactText, Meaning: "the number of the line that is shown as text",
+		number: func(e *Entry, _ *Context) (int64, bool) {
+			if e.Known&FactText == 0 || e.More == nil || e.More.Lines.Number == 0 {
+				return 0, false
+			}
+			return e.More.Lines.Number, true
+		}},
 }, append(detailFields(), digests()...)...)
 
 func digests() (fields []Field) {

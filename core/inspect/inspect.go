@@ -2,11 +2,8 @@
 package inspect
 
 import (
-	"bufio"
-	"bytes"
 	"context"
 	"errors"
-	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -17,9 +14,9 @@ import (
 
 	"frankledger/core/entry"
 	"frankledger/core/live"
-	"frankledger/core/media"
 	"frankledger/core/source"
 	"frankledger/core/sums"
+	"frankledger/core/textfile"
 )
 
 // Facts are those of an entry that a card shows.
@@ -176,23 +173,31 @@ func (c *Card) preview(path string, lines int) {
 		c.NoPreview = "it is empty"
 		return
 	}
-	file, err := live.OpenQuietly(path)
+	file, err := live.OpenContent(path)
 	if err != nil {
 		c.NoPreview = "it could not be read"
 		return
 	}
 	defer file.Close()
-	head, err := io.ReadAll(io.LimitReader(file, longestPreview))
-	if err != nil || bytes.IndexByte(head, 0) >= 0 || !media.IsText(head[:min(len(head), media.HeadSize)]) {
+	text, err := textfile.NewLines(file, file.Length())
+	switch {
+	case errors.Is(err, textfile.ErrNoText):
 		c.NoPreview = "it is not text"
 		return
+	case err != nil:
+		c.NoPreview = "it could not be read"
+		return
 	}
-	text := bufio.NewScanner(bytes.NewReader(head))
-	text.Buffer(nil, longestPreview+1)
-	for len(c.Preview) < lines && text.Scan() {
-		c.Preview = append(c.Preview, text.Text())
-	}
-	if err := text.Err(); err != nil && !errors.Is(err, io.EOF) {
-		c.NoPreview = "its lines are too long"
+	line := ""
+	for at, left := text.Start(), longestPreview; len(c.Preview) < lines && left > 0; {
+		piece, next, err := text.Next(at)
+		if err != nil {
+			break
+		}
+		piece = piece[:min(len(piece), left)]
+		line, left, at = line+string(piece), left-len(piece), next
+		if text.Ends(next) || next == text.End() || left == 0 {
+			c.Preview, line = append(c.Preview, line), ""
+		}
 	}
 }

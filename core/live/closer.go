@@ -12,6 +12,7 @@ import (
 	"frankledger/core/live/calls"
 	"frankledger/core/media"
 	"frankledger/core/posix"
+	"frankledger/core/textfile"
 )
 
 // lookCloser gets facts that cost calls of their own. The name is relative to
@@ -34,6 +35,9 @@ func (w *worker) lookCloser(at int, name string, e *entry.Entry, wanted entry.Fa
 	}
 	if e.Kind == entry.KindFile && wanted&entry.FactContent != 0 {
 		w.sniff(at, name, e)
+	}
+	if e.Kind == entry.KindFile && wanted&entry.FactText != 0 {
+		w.search(at, name, e)
 	}
 	if e.Kind == entry.KindFile && wanted&entry.FactDigests != 0 {
 		w.digest(at, name, e, wanted)
@@ -188,6 +192,45 @@ func (w *worker) sniff(at int, name string, e *entry.Entry) {
 		e.Marks |= entry.MarkMislabelled
 	}
 	e.Known |= entry.FactContent
+}
+
+// search looks for text in a file.
+func (w *worker) search(at int, name string, e *entry.Entry) {
+	if w.request.Sought == nil {
+		e.Known |= entry.FactText
+		return
+	}
+	if w.searcher == nil {
+		w.searcher = w.request.Sought.NewSearcher()
+	}
+	file, err := openContent(at, name, false)
+	if err != nil {
+		w.problem(e.Path(), "open", err)
+		return
+	}
+	defer file.Close()
+	texts := &w.report.Texts
+	found, err := w.searcher.Search(file, func(bytes int) error {
+		texts.Bytes += int64(bytes)
+		if p := w.request.Progress; p != nil {
+			p.Read.Add(int64(bytes))
+		}
+		return w.ctx.Err()
+	})
+	texts.Files++
+	switch {
+	case w.ctx.Err() != nil:
+		return
+	case err != nil:
+		w.problem(e.Path(), "read", err)
+		return
+	case found.Encoding == textfile.None:
+		texts.Others++
+	case found.Encoding == textfile.Latin1:
+		texts.Guessed++
+	}
+	w.extra(e).Lines = entry.Lines{Met: found.Met, Number: found.Line, First: found.Text}
+	e.Known |= entry.FactText
 }
 
 // digest reads all of a file. One that changes in the meantime gets no digest, since

@@ -104,10 +104,25 @@ func (c *content) Close() {
 	unix.Close(c.fd)
 }
 
-// OpenQuietly opens a file for reading as the reader itself does: never a pipe
-// or a device, not following a link, and leaving its access time alone where the
-// system allows.
-func OpenQuietly(path string) (digest.File, error) { return openContent(unix.AT_FDCWD, path, false) }
+// Content is the open content of a file.
+type Content interface {
+	digest.File
+	// Length is how many bytes the file had when it was opened.
+	Length() int64
+}
+
+// Length implements [Content].
+func (c *content) Length() int64 { return c.status.Size }
+
+// OpenContent opens a file, or one that a link leads to, for reading as the reader itself does: never a pipe or a
+// device, and leaving its access time alone where the system allows.
+func OpenContent(path string) (Content, error) {
+	c, err := openContent(unix.AT_FDCWD, path, true)
+	if err != nil {
+		return nil, err
+	}
+	return c, nil
+}
 
 // Resolved is the path of a folder with links followed, or as it is if they lead nowhere.
 func Resolved(folder string) string {

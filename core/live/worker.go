@@ -13,6 +13,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/live/calls"
 	"frankledger/core/source"
+	"frankledger/core/textfile"
 )
 
 const (
@@ -42,6 +43,7 @@ type worker struct {
 	more      []entry.More
 	folders   []work // found and not yet pushed
 	hashers   digest.Hashers
+	searcher  *textfile.Searcher
 	mounts    calls.Mounts
 	asked     int       // about so many entries
 	since     time.Time // the last time that it was seen how long that takes

@@ -21,6 +21,7 @@ func Detect(head []byte, ext string) (found string, mislabelled bool) {
 	}
 	detected := mimetype.Detect(head)
 	found, _, _ = strings.Cut(detected.String(), ";")
+	found = corrected(found, head, ext)
 	expected, known := extensions[strings.ToLower(ext)]
 	if !known {
 		return found, false

@@ -12,6 +12,14 @@ import (
 	"frankledger/core/media"
 )
 
+// elf is the start of a file that can be loaded anywhere, with one program header (System V ABI).
+func elf(header byte) []byte {
+	head := make([]byte, 128)
+	copy(head, "\x7fELF\x02\x01\x01")
+	head[16], head[18], head[32], head[54], head[56], head[64] = 3, 62, 64, 56, 1, header
+	return head
+}
+
 func TestDetect(t *testing.T) {
 	var picture bytes.Buffer
 	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 2, 2))))
@@ -37,6 +45,9 @@ func TestDetect(t *testing.T) {
 		{zip, "docx", "application/zip", false},
 		{zip, "jpg", "application/zip", true},
 		{nil, "wav", "", false},
+		{[]byte("Dear all, the reeds,\nwere cut, on Monday,\nand so, on,\n"), "txt", "text/plain", false},
+		{elf(3), "", "application/x-executable", false},
+		{elf(6), "so", "application/x-sharedlib", false},
 	} {
 		found, mislabelled := media.Detect(c.head, c.ext)
 		assert.Equal(t, c.found, found, "%q as .%s", c.head, c.ext)

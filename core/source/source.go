@@ -17,6 +17,7 @@ import (
 	"sync/atomic"
 
 	"frankledger/core/entry"
+	"frankledger/core/textfile"
 )
 
 // Source is a place that entries can be read from.
@@ -90,6 +91,8 @@ type Request struct {
 	// Condition chooses the entries to give. It may be nil. What it rejects is
 	// still entered.
 	Condition Condition
+	// Sought is what is looked for in files where [entry.FactText] is asked for. It may be nil.
+	Sought *textfile.Sought
 	// Earlier knows what was in folders before, so that those about which nothing has
 	// changed need not be read. It may be nil.
 	Earlier Earlier
@@ -136,7 +139,7 @@ var Stages = [...]entry.Facts{
 	entry.FactStatus | entry.FactCreated,
 	entry.FactTarget | entry.FactReach | entry.FactReadable | entry.FactWritable | entry.FactExecutable | entry.FactXattrs | entry.FactFlags | entry.FactMount,
 	entry.FactInside | entry.FactContent,
-	entry.FactDigests,
+	entry.FactDigests | entry.FactText,
 }
 
 // Progress is how far a reading has come. It may be read at any time.
@@ -166,6 +169,7 @@ type Report struct {
 	OtherDisks int64 // folders not entered because another file system starts there
 	Again      int64 // entries that another place has, too, and that were given once
 	Repeated   int64 // links not followed because they lead to a folder already read
+	Texts      Texts
 	Groups     int64 // groups of entries of records of which summaries were read
 	GroupsRead int64 // those of them that were read, as some in them could be wanted
 	Problems   []Problem
@@ -181,9 +185,25 @@ func (r *Report) Add(other Report) {
 	r.OtherDisks += other.OtherDisks
 	r.Repeated += other.Repeated
 	r.Again += other.Again
+	r.Texts.add(other.Texts)
 	r.Groups += other.Groups
 	r.GroupsRead += other.GroupsRead
 	r.Problems = append(r.Problems, other.Problems...)
+}
+
+// Texts is how much was read to look for text in files.
+type Texts struct {
+	Files   int64 // whose content was read
+	Bytes   int64
+	Others  int64 // of these files, those that are no text
+	Guessed int64 // and those that were taken for Latin-1, as they are no UTF-8
+}
+
+func (t *Texts) add(other Texts) {
+	t.Files += other.Files
+	t.Bytes += other.Bytes
+	t.Others += other.Others
+	t.Guessed += other.Guessed
 }
 
 // SortProblems puts the problems in order of their paths, so that it does not

@@ -94,7 +94,13 @@ func addWhat(v *report.View, rows *cardRows, c *inspect.Card) {
 		if v.Units == units.AllBytes || bytes < 1000 {
 			return units.Grouped(bytes) + " bytes"
 		}
-		return v.Units.SizeText(bytes) + ", exactly " + units.Grouped(bytes) + " bytes"
+		sizes := v.Units.SizeText(bytes)
+		for _, other := range []string{units.Binary.SizeText(bytes), units.Decimal.SizeText(bytes)} {
+			if !strings.Contains(sizes, other) {
+				sizes += " · " + other
+			}
+		}
+		return sizes + " · " + units.Grouped(bytes) + " bytes"
 	}
 	if e.HasSize() {
 		rows.add("content", "%s", exact(e.Size))

@@ -219,7 +219,7 @@ func CrossPicture(v *report.View, c *tally.Cross, by string) *picture.Picture {
 // BytesScale is how bytes stand beside a picture.
 func BytesScale(v *report.View) picture.Scale {
 	steps := chart.Binary
-	if v.Units == units.Decimal {
+	if v.Units.IsDecimal() {
 		steps = chart.Decimal
 	}
 	return picture.Scale{Steps: steps, Text: func(value float64) string { return v.Units.RoundText(value) }}

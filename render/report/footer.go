@@ -220,11 +220,14 @@ func (v *View) Footer(s *Summary) []render.Line {
 	}
 
 	r := &s.Report
+	if r.Texts.Files > 0 {
+		lines = append(lines, quiet(textsLine(v, &r.Texts)))
+	}
 	for _, left := range []struct {
 		count           int64
 		one, many, rest string
 	}{
-		{r.Hidden, "hidden entry", "hidden entries", "not shown; --hidden show"},
+		{r.Hidden, "hidden entry", "hidden entries", "not shown; --hidden shows them"},
 		{r.Skipped, "folder", "folders", "skipped, as --skip says"},
 		{r.OtherDisks, "folder", "folders", "not read: another file system starts there"},
 		{r.Again, "entry", "entries", "asked about again, and counted once"},
@@ -248,6 +251,18 @@ func (v *View) Footer(s *Summary) []render.Line {
 		lines = append(lines, plain(line))
 	}
 	return lines
+}
+
+// textsLine says how much was read to look for text in files.
+func textsLine(v *View, t *source.Texts) string {
+	line := "looked for text in " + units.Count(t.Files, "file", "files") + ": " + v.Units.SizeText(t.Bytes) + " read"
+	if t.Others > 0 {
+		line += "; " + units.Count(t.Others, "is no text", "are no text")
+	}
+	if t.Guessed > 0 {
+		line += "; " + units.Count(t.Guessed, "was taken for Latin-1, as it is no UTF-8", "were taken for Latin-1, as they are no UTF-8")
+	}
+	return line
 }
 
 // untold says of how many entries it is not known whether they match, and why.

@@ -21,6 +21,8 @@ type View struct {
 	*render.View
 	Places []*entry.Place
 	Before int // how many of these are of before, where there are several of before and of now
+	// Pasted has entries named by paths that can be used as they are from where the person is.
+	Pasted bool
 	// Lettered has the places named A and B, as the answer calls them.
 	Lettered bool
 	// Taken says how words were taken that were not written in the normal form.
@@ -30,7 +32,7 @@ type View struct {
 // Add adds a place that the answer is of.
 func (v *View) Add(place *entry.Place) {
 	v.Places = append(v.Places, place)
-	v.Context.Paths = len(v.Places) > 1 || place.List
+	v.Context.Paths = len(v.Places) > 1 || place.List || v.Pasted && place.Given != "."
 }
 
 // Summary is what there is to say after the rows.

@@ -24,6 +24,19 @@ func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
 	return append([]row.Column[*weigh.Row]{label.Shrinking().Looking((*weigh.Row).Look).For(row.People)}, p.Columns()...)
 }
 
+// Weight is what one row weighs: a number alone.
+func Weight(v *View, r *weigh.Row, by sums.Measure) []byte {
+	var text []byte
+	if !r.Complete {
+		text = append(text, "≥ "...)
+	}
+	n := by.Of(&r.Sum)
+	if by == sums.ByFiles {
+		return units.AppendGrouped(text, n)
+	}
+	return append(text, v.Units.SizeText(n)...)
+}
+
 // weighLabel names a row.
 func weighLabel(r *weigh.Row) string {
 	label := OwnLabel(r)

@@ -2,6 +2,7 @@ package units
 
 import (
 	"strconv"
+	"strings"
 	"time"
 
 	"frankledger/core/entry"
@@ -41,6 +42,22 @@ type Clock struct {
 func (c Clock) Moment(t entry.Time) (number, unit string) {
 	text, split := c.AppendMoment(nil, t)
 	return string(text[:split]), string(text[split:])
+}
+
+// AppendData appends a moment for a program that is to go on with it: a local one to the second, as spreadsheets
+// read it, one in UTC after RFC 3339, with all its digits.
+func (c Clock) AppendData(dst []byte, t entry.Time) []byte {
+	switch c.Times {
+	case Local:
+		return t.Std().In(c.Zone).AppendFormat(dst, time.DateTime)
+	case UTC:
+		return t.AppendRFC3339(dst)
+	}
+	number, unit := c.Moment(t)
+	if number != "" && !strings.HasPrefix(unit, " ") {
+		number += " "
+	}
+	return append(append(dst, number...), unit...)
 }
 
 // AppendMoment appends both parts, and tells where the second begins.

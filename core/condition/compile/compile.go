@@ -13,21 +13,24 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/text"
+	"frankledger/core/textfile"
 )
 
 // Condition makes a program for a moment and a person. The error is an *Error:
 // an owner that does not exist, say.
 func Condition(c *condition.Condition, env *condition.Environment) (*Program, error) {
-	root, err := (&compiler{c, env}).compile(c.Root)
+	compiler := &compiler{c, env, &texts{sought: textfile.NewSought(env.MatchCase)}}
+	root, err := compiler.compile(c.Root)
 	if err != nil {
 		return nil, err
 	}
-	return &Program{root: root, env: env, context: &entry.Context{AsOf: env.AsOf, Accounts: env.Accounts, Relative: env.Relative}}, nil
+	return &Program{root: root, texts: compiler.texts, env: env, context: &entry.Context{AsOf: env.AsOf, Accounts: env.Accounts, Relative: env.Relative}}, nil
 }
 
 type compiler struct {
 	condition *condition.Condition
 	env       *condition.Environment
+	texts     *texts
 }
 
 func (c *compiler) compile(n condition.Node) (*part, error) {
@@ -47,6 +50,9 @@ func (c *compiler) compile(n condition.Node) (*part, error) {
 		return flagPart(n.Field), nil
 	case condition.Valued:
 		f := n.Field
+		if f.Needs&entry.FactText != 0 {
+			return nil, &condition.Error{Message: "what is in a file is asked for as text has 'a piece' or text matches PATTERN"}
+		}
 		return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool { return f.Valued(e, s.context) != n.Missing }), nil
 	}
 	return c.compileTest(n.(*condition.Test))
@@ -152,6 +158,8 @@ func (c *compiler) text(t *condition.Test) (*part, error) {
 		return held, nil
 	case t.Op == condition.Is && f.Roster != entry.NoRoster:
 		return c.account(t)
+	case f.Needs&entry.FactText != 0:
+		return c.inside(t)
 	case t.Op == condition.Matches:
 		return c.pattern(t)
 	}

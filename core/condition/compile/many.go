@@ -16,7 +16,7 @@ import (
 // mergeable reports whether a test can be asked together with others of its field.
 func mergeable(t *condition.Test) bool {
 	f := t.Field
-	return f.Type == entry.Text && (t.Op == condition.Is || t.Op == condition.Has) && f.Words == nil && f.Roster == entry.NoRoster && !f.FromPlace && f.Families == nil && f.Needs&entry.FactDigests == 0
+	return f.Type == entry.Text && (t.Op == condition.Is || t.Op == condition.Has) && f.Words == nil && f.Roster == entry.NoRoster && !f.FromPlace && f.Families == nil && f.Needs&(entry.FactDigests|entry.FactText) == 0
 }
 
 // merge makes one part of tests of a condition with or that can be asked together, and

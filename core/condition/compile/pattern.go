@@ -20,46 +20,23 @@ type pattern struct {
 	ends []byte // text that it must end with, likewise
 }
 
-func newPattern(text string, matchCase bool) (*pattern, error) {
-	text = norm.NFC.String(text)
+func newPattern(words string, matchCase bool) (*pattern, error) {
+	words = norm.NFC.String(words)
 	if !matchCase {
-		text = "(?i:" + text + ")"
+		words = "(?i:" + words + ")"
 	}
-	re, err := regexp.Compile(text)
+	re, err := regexp.Compile(words)
 	if err != nil {
 		return nil, err
 	}
 	p := &pattern{re: re}
-	if tree, err := syntax.Parse(text, syntax.Perl); err == nil {
-		p.require(tree.Simplify(), matchCase)
+	if tree, err := syntax.Parse(words, syntax.Perl); err == nil {
+		has, ends := text.Literals(tree.Simplify(), matchCase)
+		if p.ends = []byte(ends); len(has) > 0 {
+			p.has = []byte(has[0])
+		}
 	}
 	return p, nil
-}
-
-// require finds the text in a sequence of parts that has no alternatives.
-func (p *pattern) require(tree *syntax.Regexp, matchCase bool) {
-	parts := []*syntax.Regexp{tree}
-	if tree.Op == syntax.OpConcat {
-		parts = tree.Sub
-	}
-	for i, part := range parts {
-		if part.Op != syntax.OpLiteral || part.Flags&syntax.FoldCase != 0 == matchCase {
-			continue
-		}
-		literal := []byte(string(part.Rune))
-		if !matchCase {
-			literal = text.Fold(literal, false)
-		}
-		if !text.IsASCII(literal) {
-			continue
-		}
-		if len(literal) > len(p.has) {
-			p.has = literal
-		}
-		if i == len(parts)-2 && parts[i+1].Op == syntax.OpEndText {
-			p.ends = literal
-		}
-	}
 }
 
 // matches reports whether a value matches. The folded value is the same in small

@@ -10,6 +10,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/text"
+	"frankledger/core/textfile"
 )
 
 // Program is a condition ready to decide on entries. It implements
@@ -18,6 +19,7 @@ type Program struct {
 	root    *part
 	env     *condition.Environment
 	context *entry.Context
+	texts   *texts
 	steps   []step // with a funnel: the tests in the order written
 
 	mu     sync.Mutex
@@ -62,6 +64,14 @@ const (
 
 // Needs implements source.Condition.
 func (p *Program) Needs() entry.Facts { return p.root.needs }
+
+// Sought returns what the condition looks for in files; nil for nothing.
+func (p *Program) Sought() *textfile.Sought {
+	if len(p.texts.numbers) == 0 {
+		return nil
+	}
+	return p.texts.sought
+}
 
 // Lasting reports whether an entry that meets the condition met it whenever it was there.
 func (p *Program) Lasting() bool { return p.root.lasting() }
@@ -158,7 +168,7 @@ func Funnel(c *condition.Condition, p *Program) error {
 	}
 	p.steps = make([]step, len(parts))
 	for i, node := range parts {
-		made, err := (&compiler{c, p.env}).compile(node)
+		made, err := (&compiler{c, p.env, p.texts}).compile(node)
 		if err != nil {
 			return err
 		}
