@@ -16,6 +16,7 @@ import (
 	"frankledger/core/source"
 	"frankledger/output"
 	"frankledger/render"
+	"frankledger/render/typeset"
 	"frankledger/render/units"
 )
 
@@ -33,8 +34,8 @@ same mark have the same content, so you need not compare digits.
 
 With --expect, one file is checked against a digest given by its publisher: in
 hexadecimal, in one piece or in groups, with or without the name of the algorithm in
-front, in the form used on web pages, sha256-BASE64, or as a whole line of a list. The
-answer is one line; the exit status is 0 if the digests are the same and 1 if they differ.
+front, in the form used on web pages, sha256-BASE64, as a whole line of a list, or as the
+name of the list. The answer is one line; the exit status is 0 if the digests are the same and 1 if they differ.
 
 --as manifest writes a digest list (RFC 8493), with paths relative to its own folder;
 "frank verify" checks the files against it later.`,
@@ -50,7 +51,7 @@ answer is one line; the exit status is 0 if the digests are the same and 1 if th
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&algorithms, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHMS`, separated by commas: "+strings.Join(entry.AlgorithmNames(), ", "))
-	f.StringVar(&expect, "expect", "", "check one file against this `DIGEST`")
+	f.StringVar(&expect, "expect", "", "check a file against this `DIGEST`, or against a list that names it")
 	group(cmd, groupWhat, "algorithm", "expect")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
@@ -111,7 +112,9 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		if summary.Grouped = true; a.Len() > 0 {
 			summary.Slips = nil // something was found
 		}
-		r.view.ChecksumSummary(summary, a, pool.Read())
+		if r.view.ChecksumSummary(summary, a, pool.Read()); r.form == render.Manifest && r.to != "" && !r.quiet {
+			p.Say("%s written to %s; frank verify %s checks the files against them", units.Count(int64(a.Len()), "digest", "digests"), typeset.Escaped(r.to), typeset.ShellQuoted(r.to))
+		}
 		return render.All(w, render.New(r.form, r.view.View, a.Columns(r.view.Context)), a, r.view.Frame(summary))
 	})
 }

@@ -59,7 +59,7 @@ func TestManifestLines(t *testing.T) {
 	root := tree(t, "data/b%", "data/a\nx", "other/c")
 	sum := func(text string) string { s := sha256.Sum256([]byte(text)); return hex.EncodeToString(s[:]) }
 	r := run(t, root, "checksum", "data", "--as", "manifest", "--to", "data/list")
-	assert.Equal(t, result{}, r)
+	assert.Equal(t, result{err: "2 digests written to data/list; frank verify data/list checks the files against them\n"}, r)
 	content, err := os.ReadFile(filepath.Join(root, "data/list"))
 	require.NoError(t, err)
 	assert.Equal(t, sum("data/a\nx")+" a%0Ax\n"+sum("data/b%")+" b%25\n", string(content))
@@ -132,7 +132,7 @@ func TestVerifyTable(t *testing.T) {
 	at := strings.Index(lines[6], "^") - strings.Index(lines[4], expected)
 	assert.Equal(t, expected[:at], actual[:at])
 	assert.NotEqual(t, expected[at], actual[at])
-	assert.Equal(t, "3 same, 1 different · 4 files listed", lines[8])
+	assert.Equal(t, []string{"  same        data/calls.csv", "  same        data/photo 1.png", "  same        data/weather.json", "", "3 same, 1 different · 4 files listed"}, lines[7:12])
 	all := run(t, root, "verify", "handover/manifest-sha256.txt", "--show", "all").out
 	assert.Contains(t, all, "  same        data/photo 1.png\n")
 }
@@ -165,7 +165,7 @@ func TestVerifyTrouble(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(root, "list.md5"), []byte(md5+"  ./../x\n"), 0o644))
 	assert.Equal(t, 2, run(t, root, "verify", "nosuch").status)
 	assert.Contains(t, run(t, root, "verify", "folder").err, "is a folder, not a list")
-	assert.Contains(t, run(t, root, "verify", "in/x").err, "no digest that can be checked")
+	assert.Contains(t, run(t, root, "verify", "in/x").err, "in/x is no list of digests")
 	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), []byte("x"), 0o644))
 	assert.Equal(t, 3, run(t, root, "verify", "list.md5", "--in", "folder").status, "nothing could be looked at")
 	assert.Equal(t, 0, run(t, root, "verify", "list.md5", "--in", "folder", "--allow-outside").status)

@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
@@ -28,8 +31,7 @@ import (
 
 func (p *Program) compareCommand() *cobra.Command {
 	var o readingOptions
-	var content bool
-	var algorithm string
+	var how compareOptions
 	cmd := &cobra.Command{
 		Use:   "compare A [B] [where CONDITION…]",
 		Short: "show how two folders differ, or a folder from its record",
@@ -42,6 +44,7 @@ are the same, or where they first differ. Of a list and a folder, tells what is 
   altered   different content, a different kind, or a link to another target
   moved     the same content under another path
   details   the same content, but different permissions, owner, group or time
+            (--ignore leaves these out)
   unclear   only in one; the other is a record of what met a condition
 
 Files of the same size and time are taken to be the same; where only the times differ,
@@ -53,26 +56,78 @@ either is compared. The exit status is 0 if nothing differs, and 1 if anything d
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return p.compare(cmd, &o, content, algorithm, args)
+			return p.compare(cmd, &o, &how, args)
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.BoolVar(&content, "content", false, "read the content of all files, whatever their sizes and times")
-	f.StringVar(&algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
-	group(cmd, groupWhat, "content", "algorithm")
+	f.BoolVar(&how.copy, "copy", false, "is B a complete copy of A? All files are read; times, permissions and what is only in B make no difference")
+	f.BoolVar(&how.content, "content", false, "read the content of all files, whatever their sizes and times")
+	flags.AddParsed(f, &how.ignore, "ignore", "", "", parseIgnored, "what makes no difference, separated by commas: `DETAILS` of times, permissions, owner, attributes, or all")
+	levels(cmd, &how.opened, "0", 0, "the `NUMBER` of levels to show of a folder that was added or removed, or all; 0 shows it alone, with its sum")
+	f.StringVar(&how.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
+	group(cmd, groupWhat, "copy", "content", "ignore", "depth", "algorithm")
+	complete(cmd, "ignore", listOf(append(ignoredWords(), allWord)))
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.showingOptions, render.Forms)
 	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders"},
-		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --content", "is the copy good, byte for byte?"},
+		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --copy", "is every file in the copy, byte for byte?"},
+		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --ignore times", "what differs but for the times"},
 		example{"compare @weekly", "what has changed since the record?"},
 		example{"compare @weekly:1 @weekly", "what had changed between two records?"},
 		example{"compare 'cards/card 07' 'cards/card 12' where size over 100kB", "only some of the files"},
 	)
 	return cmd
+}
+
+// compareOptions are the options of compare beside those that all commands share.
+type compareOptions struct {
+	content, copy bool
+	algorithm     string
+	ignore        flags.Parsed[[]string]
+	opened        flags.Parsed[int]
+}
+
+// ignored are the words for details that can be left out, and the fields that these are.
+var ignored = []struct {
+	word   string
+	fields []string
+}{
+	{"times", []string{"modified"}}, {"permissions", []string{"mode", "acl"}}, {"owner", []string{"owner", "group"}}, {"attributes", []string{"xattrs", "capabilities", "flags"}},
+}
+
+func ignoredWords() (words []string) {
+	for _, one := range ignored {
+		words = append(words, one.word)
+	}
+	return words
+}
+
+// parseIgnored reads the words for details, and returns their fields.
+func parseIgnored(words string) (fields []string, err error) {
+	for word := range strings.SplitSeq(words, ",") {
+		word = strings.TrimSpace(word)
+		at := slices.IndexFunc(ignored, func(one struct {
+			word   string
+			fields []string
+		}) bool {
+			return one.word == word || one.word == word+"s" || one.word+"s" == word
+		})
+		switch {
+		case word == allWord:
+			for _, one := range ignored {
+				fields = append(fields, one.fields...)
+			}
+		case at < 0:
+			return nil, flags.Wanted(fmt.Sprintf("can be %s, or some of these with commas between them, not %q", flags.Alternatives(append(ignoredWords(), allWord)), word))
+		default:
+			fields = append(fields, ignored[at].fields...)
+		}
+	}
+	return fields, nil
 }
 
 // filesAmong returns which of two places are files that are there now.
@@ -148,7 +203,7 @@ func (p *Program) compareFiles(cmd *cobra.Command, r *question, by entry.Algorit
 }
 
 // compare answers with what differs.
-func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, algorithm string, args []string) error {
+func (p *Program) compare(cmd *cobra.Command, o *readingOptions, how *compareOptions, args []string) error {
 	places, _, has := usage.SplitWhere(args)
 	if len(places) != 2 && !(len(places) == 1 && strings.HasPrefix(places[0], usage.RecordMark) && !strings.HasPrefix(places[0], usage.ListMark)) {
 		err := usage.Misuse("name two folders, or one record: %s A B, or %s @NAME", cmd.CommandPath(), cmd.CommandPath())
@@ -157,7 +212,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		}
 		return err
 	}
-	by, err := entry.LookupAlgorithm(algorithm)
+	by, err := entry.LookupAlgorithm(how.algorithm)
 	if err != nil {
 		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
@@ -165,7 +220,11 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 	if err != nil {
 		return err
 	}
-	r.view.Lettered, r.relative = true, true
+	r.view.Lettered, r.relative, r.request.Depth = true, true, source.AllDepths
+	options := compare.Options{Content: how.content || how.copy, Copy: how.copy, Ignore: how.ignore.Value, Opened: how.opened.Value, Fact: by.Fact}
+	if how.copy {
+		options.Ignore, _ = parseIgnored(allWord)
+	}
 	switch files := filesAmong(places); {
 	case len(files) == 2:
 		return p.compareFiles(cmd, r, by, places, has)
@@ -196,19 +255,20 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, content bool, a
 		var pool *digest.Pool
 		a, err := ask(p, r, func(request source.Request) (*compare.Answer, error) {
 			pool = digest.NewPool(live.Files{}, request.Progress)
-			return compare.Compare(ctx, sources[0], sources[1], pool, compare.Options{Request: request, Scopes: [2]sides.Scope(scopes), Attributes: attributes(sources), Content: content, Fact: by.Fact})
+			options.Request, options.Scopes, options.Attributes = request, [2]sides.Scope(scopes), attributes(sources)
+			return compare.Compare(ctx, sources[0], sources[1], pool, options)
 		})
 		if err != nil {
 			return err
 		}
 		found = len(a.Results) > a.Counts[compare.Unclear]
-		if summary.Grouped, summary.Content = true, content; a.Same+len(a.Results) > 0 {
+		if summary.Grouped, summary.Content = true, options.Content; a.Same+len(a.Results) > 0 {
 			summary.Slips = nil // something was found
 		}
 		summary.Report.Add(a.Report)
 		summary.Report.SortProblems()
 		keepRows(r, row.List[*compare.Result](a.Results), func(one *compare.Result) *entry.Entry { return one.B })
-		r.view.CompareSummary(summary, a, pool.Read())
+		r.view.CompareSummary(summary, a, &options, pool.Read())
 		columns := append(compare.Columns(r.view.Context), r.view.CompareColumns()...)
 		format := render.New(r.form, r.view.View, columns)
 		if r.form == render.Table {

@@ -31,6 +31,12 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 			value, err = list.Lines[0].Digest, nil
 		}
 	}
+	if err != nil && there(text) { // a list, of which one line is about the file
+		if cmd.Flags().Changed("algorithm") {
+			return usage.MisuseOf("algorithm", "--algorithm: the list says itself which algorithm it is of")
+		}
+		return p.verify(cmd, &verifyOptions{showing: o.showingOptions, show: showWords[0]}, text, args, nil)
+	}
 	if err != nil {
 		return usage.MisuseOf("expect", "--expect: %w", err)
 	}
@@ -60,7 +66,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	}
 	list, folder := checksum.Single(args[0], place.Place().Full, value)
 	if r.form != render.Table {
-		return p.verifyList(cmd.Context(), r, args[0], list, folder.Place, checksum.CheckOptions{}, nil, 0, true)
+		return p.verifyList(cmd.Context(), r, args[0], list, folder.Place, checksum.CheckOptions{}, nil, 0, true, nil)
 	}
 	a, err := ask(p, r, func(request source.Request) (*checksum.Checked, error) {
 		return checksum.Check(cmd.Context(), list, folder, digest.NewPool(live.Files{Follow: true}, request.Progress), request.Progress, checksum.CheckOptions{})

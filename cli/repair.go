@@ -114,6 +114,9 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 		}
 	}
 	what := usage.Misuse("there is no option %s%s", dashes, name)
+	if line := p.args.OtherLine(cmd.Name(), dashes+name); line != nil {
+		return usage.Repaired(what, line)
+	}
 	long := name
 	if dashes == "-" && len(name) == 1 {
 		long = strings.Join(suggest.OtherLetters()[name], " ")

@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,9 +25,11 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
 	"frankledger/core/live"
+	"frankledger/core/media"
 	"frankledger/core/posix"
 	"frankledger/core/sides"
 	"frankledger/core/source"
+	"frankledger/core/textfile"
 	"frankledger/output"
 	"frankledger/render"
 	"frankledger/render/report"
@@ -46,7 +50,7 @@ var showWords = []string{"trouble", allWord}
 func (p *Program) verifyCommand() *cobra.Command {
 	var o verifyOptions
 	cmd := &cobra.Command{
-		Use:   "verify LIST [where CONDITION…]",
+		Use:   "verify LIST [FILE…] [where CONDITION…]",
 		Short: "check files against a list of digests, or against a record",
 		Long: `Reads the files named in a list of digests, and tells which of them are the same,
 different, missing or unreadable. Lists of all the usual kinds are recognised: payload
@@ -54,20 +58,21 @@ manifests (RFC 8493), publishers' lists, signed or not, those of package archive
 digest alone in a file named after the other, tables with a heading, and JSON. LIST may
 be - for standard input, or a record with digests, such as @weekly.
 
-Names are looked up in the folder of the list, unless --in names another. With where, only
-files that meet the condition are checked: as they are now or, of a record, as they were.
+Names are looked up in the folder of the list, unless --in names another. With FILEs, only
+these are checked, and with where, only files that meet the condition: as they are now or,
+of a record, as they were. All files are named if there are few; --show all always does.
 The exit status is 0 if everything is as the list says, and 1 if anything is not.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			places, _, has := usage.SplitWhere(args)
-			if len(places) != 1 {
-				return usage.Repaired(usage.Misuse("name one list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath()), append([]string{"checksum"}, places...))
+			if len(places) == 0 {
+				return usage.Misuse("name a list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath())
 			}
 			if has && o.unlisted && o.moved {
 				return usage.Misuse("with a condition, ask for --unlisted and for --moved one after the other: what is not on the list is looked for among what meets it, and what was moved among all")
 			}
-			return p.verify(cmd, &o, places[0], args)
+			return p.verify(cmd, &o, places[0], places[1:], args)
 		},
 	}
 	f := cmd.Flags()
@@ -93,7 +98,7 @@ The exit status is 0 if everything is as the list says, and 1 if anything is not
 }
 
 // verify answers with how files stand to a list.
-func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, args []string) error {
+func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, files, args []string) error {
 	if o.show != showWords[0] && o.show != allWord {
 		return usage.MisuseOf("show", "--show can be trouble or all, not %q", o.show)
 	}
@@ -117,7 +122,7 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 		if recorded, list, problems, err = p.listOfRecord(ctx, r, words, listPath, &options); err != nil {
 			return err
 		}
-	} else if list, options.List, err = readList(listPath); err != nil {
+	} else if list, options.List, err = p.readList(listPath); err != nil {
 		return err
 	}
 	root, err := rootOfList(o.in, listPath, recorded)
@@ -128,11 +133,16 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	if recorded != nil {
 		r.view.Places = []*entry.Place{recorded.Place(), root.Place()}
 	}
-	var report source.Report
-	if r.program != nil {
+	if len(files) > 0 || r.program != nil {
 		if err := p.empty(listPath, list); err != nil {
 			return err
 		}
+	}
+	if len(files) > 0 {
+		problems = append(problems, onlyNamed(list, root.Place(), files, &options)...)
+	}
+	var report source.Report
+	if r.program != nil {
 		if report, err = p.chooseLines(ctx, r, list, recorded, root.Place()); err != nil {
 			return err
 		}
@@ -140,11 +150,57 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 			root = source.Choosing(root, r.program)
 		}
 	}
-	options.Trouble = o.show != allWord
+	showAll := o.show == allWord || r.form.ForPeople() && !cmd.Flags().Changed("show") && len(list.Lines) <= fewLines
+	if options.Trouble = !showAll; options.Trouble && !cmd.Flags().Changed("show") {
+		r.notes = append(r.notes, "--show all names every file")
+	}
+	var folders []string
+	if o.in == "" && recorded == nil && len(files) == 0 && listPath != "-" {
+		folders = elsewhere(root.Place().Full)
+	}
 	if o.unlisted || o.moved {
 		options.Others, options.Unlisted, options.Moved = root, o.unlisted, o.moved
 	}
-	return p.verifyList(ctx, r, listPath, list, root.Place(), options, append(problems, report.Problems...), report.Unknown, o.show == allWord)
+	return p.verifyList(ctx, r, listPath, list, root.Place(), options, append(problems, report.Problems...), report.Unknown, showAll, folders)
+}
+
+// fewLines are so few that all files are named.
+const fewLines = 12
+
+var errNotListed = errors.New("it is not on the list")
+
+// onlyNamed leaves the lines in a list that are about some files, or about what is in some folders. A file that lies
+// elsewhere, but has the name of one line alone, is meant by that. What is not on the list is returned as problems.
+func onlyNamed(list *digestlist.List, root *entry.Place, files []string, o *checksum.CheckOptions) (problems []source.Problem) {
+	var kept []digestlist.Line
+	for _, file := range files {
+		full, _ := filepath.Abs(file) // fails only where there is no current folder
+		var its, called []digestlist.Line
+		for _, l := range list.Lines {
+			name := filepath.Clean(l.Name)
+			path := name
+			if !filepath.IsAbs(name) {
+				path = filepath.Join(root.Full, name)
+			}
+			switch {
+			case path == full || strings.HasPrefix(path, full+"/") || name == filepath.Clean(file):
+				its = append(its, l)
+			case filepath.Base(name) == filepath.Base(full):
+				l.Name = full
+				called = append(called, l)
+			}
+		}
+		if len(its) == 0 && there(file) && !slices.ContainsFunc(called, func(l digestlist.Line) bool { return l.Number != called[0].Number }) && len(called) > 0 {
+			its, o.AllowOutside = called, true
+		}
+		if len(its) == 0 {
+			problems = append(problems, source.Problem{Path: file, Tried: "check", Err: errNotListed, Entries: 1})
+		}
+		kept = append(kept, its...)
+	}
+	slices.SortStableFunc(kept, func(a, b digestlist.Line) int { return strings.Compare(a.Name, b.Name) })
+	list.Lines = slices.CompactFunc(kept, func(a, b digestlist.Line) bool { return a.Number == b.Number && a.Name == b.Name })
+	return problems
 }
 
 // rootOfList opens the folder that the names of a list are looked for in.
@@ -249,8 +305,28 @@ func (p *Program) heldAgainst(ctx context.Context, s ledger.Recorded, list *dige
 
 var errNoDigests = errors.New("the record has no digest of them")
 
+// noList says of what is no list how it can be checked, and by which list.
+func (p *Program) noList(path string) error {
+	err := usage.Misuse("%s is no list of digests; a file is checked against a list that names it, or against a digest", typeset.Escaped(path))
+	folder, name := filepath.Split(path)
+	found, _ := os.ReadDir(cmp.Or(folder, "."))
+	for _, e := range found[:min(len(found), manyNames)] {
+		list := folder + e.Name()
+		if info, failed := e.Info(); failed != nil || e.Name() == name || !info.Mode().IsRegular() || info.Size() > 1<<20 || !listNames.MatchString(e.Name()) {
+			continue
+		}
+		if lines, _, failed := p.readList(list); failed == nil && slices.ContainsFunc(lines.Lines, func(l digestlist.Line) bool { return filepath.Base(l.Name) == name }) {
+			err = usage.Repaired(err, []string{"verify", list, path})
+		}
+	}
+	return usage.Repaired(err, []string{"checksum", path})
+}
+
+// listNames are names that lists of digests have.
+var listNames = regexp.MustCompile(`(?i)sum|digest|manifest|hash|sha|md5|blake`)
+
 // readList reads a list of digests, and returns its full path.
-func readList(path string) (list *digestlist.List, full string, err error) {
+func (p *Program) readList(path string) (list *digestlist.List, full string, err error) {
 	if path == "-" {
 		list, err = digestlist.Read(os.Stdin, "")
 		return list, "", err
@@ -267,12 +343,65 @@ func readList(path string) (list *digestlist.List, full string, err error) {
 	if full, err = filepath.Abs(path); err != nil {
 		return nil, "", err
 	}
+	head := make([]byte, media.HeadSize)
+	n, _ := file.ReadAt(head, 0)
+	if encoding, _ := textfile.Tell(head[:n]); encoding == textfile.None {
+		return nil, "", p.noList(path)
+	}
 	list, err = digestlist.Read(io.Reader(file), path)
 	return list, full, err
 }
 
-func (p *Program) verifyList(ctx context.Context, r *question, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool) error {
-	if err := p.empty(listPath, list); err != nil && r.program == nil {
+// elsewhere are folders that the names of a list may be from, if they are not from its own: the current one, the root,
+// and those in and beside its own.
+func elsewhere(own string) (folders []string) {
+	folders = []string{".", "/", filepath.Dir(own)}
+	for _, above := range []string{own, filepath.Dir(own)} {
+		found, _ := os.ReadDir(above)
+		for _, e := range found[:min(len(found), manyNames)] {
+			if e.IsDir() {
+				folders = append(folders, filepath.Join(above, e.Name()))
+			}
+		}
+	}
+	return folders
+}
+
+// mostTried is how many names of a list are looked for elsewhere.
+const mostTried = 50
+
+// listsElsewhere says in which folder the names of a list are, where none is in its own; "" if that is not so.
+func (p *Program) listsElsewhere(list *digestlist.List, a *checksum.Checked, listPath string, folders []string) string {
+	if len(folders) == 0 || a.Counts[checksum.Missing] == 0 || a.Counts[checksum.Missing]+len(a.Refused) < len(list.Lines) {
+		return ""
+	}
+	most, in := 0, ""
+	tried := list.Lines[:min(len(list.Lines), mostTried)]
+	for _, folder := range folders {
+		n := 0
+		for _, l := range tried {
+			if there(filepath.Join(folder, l.Name)) {
+				n++
+			}
+		}
+		if n > most {
+			most, in = n, folder
+		}
+	}
+	if most == 0 {
+		return ""
+	}
+	if here, err := os.Getwd(); err == nil && filepath.IsAbs(in) {
+		if folder, err := filepath.Rel(here, in); err == nil && len(folder) < len(in) {
+			in = folder
+		}
+	}
+	line := append([]string{"verify", listPath}, "--in", in)
+	return "none of the names is in the folder of the list; " + units.Grouped(int64(most)) + " of " + units.Count(int64(len(tried)), "name", "names") + " tried are in " + typeset.Escaped(in) + ": " + usage.CommandLine(line)
+}
+
+func (p *Program) verifyList(ctx context.Context, r *question, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool, folders []string) error {
+	if err := p.empty(listPath, list); err != nil && r.program == nil && len(problems) == 0 {
 		return err
 	}
 	session.SpareMemory()
@@ -292,6 +421,9 @@ func (p *Program) verifyList(ctx context.Context, r *question, listPath string, 
 		p.addProblems(summary, problems)
 		addListProblems(summary, listPath, list, a)
 		r.view.VerifySummary(summary, a, len(list.Mistakes))
+		if in := p.listsElsewhere(list, a, listPath, folders); in != "" {
+			summary.Notes = append(summary.Notes, in)
+		}
 		if list.Signed {
 			summary.Notes = append(summary.Notes, "there is a signature in the list, which was not checked")
 		}
@@ -319,7 +451,7 @@ func (p *Program) empty(listPath string, list *digestlist.List) error {
 	if strings.HasPrefix(listPath, usage.RecordMark) {
 		return usage.Misuse("the record has no digests; frank record --checksum adds them")
 	}
-	return usage.Repaired(usage.Misuse("the list has no digest that can be checked"), []string{"checksum", listPath})
+	return p.noList(listPath)
 }
 
 // mostLines is how many lines of a list are named one by one.

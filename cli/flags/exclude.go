@@ -40,6 +40,7 @@ var exclusions = slices.Concat([]exclusion{
 	{one: "since", other: "as=paths0", why: "a path does not tell how much changed", commands: []string{"weigh"}},
 },
 	[]exclusion{{one: "from", other: "last", why: "the last lines begin where they begin", commands: []string{"read"}}, {one: "first", other: "last", why: "show the first lines or the last ones", commands: []string{"read"}}},
+	each("copy", "--copy reads everything, and asks for content alone", "content", "ignore"),
 	each("count", "--count shows only a number", "as", "columns", "order", "first"),
 	each("only-in", "one lists what has a copy, the other what has none", "keep", "spares", "across", "empty", "confirm", "folders", "first"),
 	each("heaviest", "--heaviest shows files alone", "depth", "first", "at-least", "largest", "explain"),

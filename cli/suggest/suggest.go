@@ -125,6 +125,20 @@ func (a Args) OtherOption(cmd *cobra.Command, dashes, name, long string) []strin
 // IsValue reports whether a word is likely meant as a value of an option, though it is none.
 func IsValue(option, word string, words []string) bool { return valueOf(option, word, words) != "" }
 
+// OtherLine is a line of another command, for an option that means that; nil if none is known. The words after the
+// option are those of the other command.
+func (a Args) OtherLine(command, option string) []string {
+	with, known := otherLines()[command+" "+option]
+	at, value, has := a.OptionAt(option)
+	if !known || at < 0 {
+		return nil
+	}
+	if has {
+		with = append(slices.Clip(with), value)
+	}
+	return slices.Concat(with, a[1:at], a[at+1:])
+}
+
 // valueOf puts a value of an option in our words; "" if none is like it.
 func valueOf(option, value string, words []string) string {
 	lower := strings.ToLower(strings.TrimLeft(value, "-+"))

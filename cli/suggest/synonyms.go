@@ -133,6 +133,11 @@ total sum sizes                                       --totals
 count-only                                            --count
 `)
 
+// otherLines are options that mean another command, each after the name of its own.
+var otherLines = synonyms(`
+checksum: -c --check --verify  verify
+`)
+
 // otherTests are words for options that are conditions here, with {} for the value.
 var otherTests = synonyms(`
 name pattern glob  name like {}

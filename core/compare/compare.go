@@ -13,6 +13,7 @@ package compare
 import (
 	"cmp"
 	"context"
+	"path"
 	"slices"
 	"strings"
 
@@ -48,7 +49,8 @@ type Result struct {
 	A, B        *entry.Entry   // before and after; nil where there is none
 	Differences []*entry.Field // facts that differ
 	Content     bool           // the content differs
-	Along       int            // for a folder that moved: entries that came along, at any depth
+	Along       int            // for a folder that moved, was added or removed: entries that came along, at any depth
+	Size        int64          // of the content of these that were added or removed, as far as it is known
 	Carried     bool           // it came along with its folder
 	top         bool           // of all
 	opens       bool           // of its kind of change
@@ -69,22 +71,31 @@ type Options struct {
 	// Attributes has access lists, extended attributes, capabilities and flags compared, too, of
 	// what has them on both sides.
 	Attributes bool
-	Content    bool        // read the content of all files
-	Fact       entry.Facts // the digest to compare content by
+	Content    bool // read the content of all files
+	// Ignore are the names of details that make no difference.
+	Ignore []string
+	// Copy asks whether all files of the first place are in the second one, with the same content: what is only in
+	// that one, and details, make no difference.
+	Copy bool
+	// Opened is how many levels of a folder are told that was added or removed: 0 for it alone.
+	Opened int
+	Fact   entry.Facts // the digest to compare content by
 }
 
 // Answer is what differs.
 type Answer struct {
-	Results []*Result
-	Counts  [len(changeWords)]int
-	Same    int   // entries that do not differ
-	Bytes   int64 // of content in files that are the same, as far as their sizes are known
-	Unsized int64 // files that are the same, and whose size is not known
-	Read    int   // files whose content was read
-	Unknown int   // entries that could not be compared
-	Outside int   // entries that only one side looked at
-	ByTime  int   // files taken for altered by their times, as nothing is known of their content before
-	Report  source.Report
+	Results   []*Result
+	Counts    [len(changeWords)]int
+	Same      int   // entries that do not differ
+	Bytes     int64 // of content in files that are the same, as far as their sizes are known
+	Unsized   int64 // files that are the same, and whose size is not known
+	Read      int   // files whose content was read
+	Unknown   int   // entries that could not be compared
+	Outside   int   // entries that only one side looked at
+	Only      int   // with Copy: entries that only the second place has
+	Elsewhere int   // with Copy: files that are in the second place under another path
+	ByTime    int   // files taken for altered by their times, as nothing is known of their content before
+	Report    source.Report
 }
 
 // Recorded is a source that was recorded, and so can tell without reading where
@@ -130,7 +141,7 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 	if err := first.assemble(); err != nil {
 		return nil, err
 	}
-	second := &against{first: first, content: o.Content, asked: asked, stepped: stepped != nil}
+	second := &against{first: first, content: o.Content, asked: asked, stepped: stepped != nil, ignore: o.Ignore}
 	if err := answer.read(ctx, after, o, &second.shut, second); err != nil {
 		return nil, err
 	}
@@ -156,17 +167,51 @@ func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool
 		sides.NoteUnclear(&answer.Report, place.Place(), found.unclear[i])
 	}
 	sides.Settle(&answer.Report, int64(found.undecided))
+	if o.Copy {
+		answer.onlyMissing()
+	}
 	for _, r := range answer.Results {
-		answer.Counts[r.Change]++
+		if !o.Copy || r.Entry().Kind != entry.KindFolder { // whose files are counted
+			answer.Counts[r.Change]++
+		}
 	}
 	slices.SortFunc(answer.Results, func(x, y *Result) int {
 		return cmp.Or(cmp.Compare(x.Change, y.Change), arrange.ByPlace(x.Entry(), y.Entry()), strings.Compare(x.Path, y.Path))
 	})
 	carried(answer.Results)
+	alongside(answer.Results, o.Opened)
 	for i, r := range answer.Results {
 		r.top, r.opens = i == 0, i == 0 || answer.Results[i-1].Change != r.Change
 	}
 	return answer, nil
+}
+
+// onlyMissing leaves out what makes no difference to a copy. Of folders there are those with files that are missing.
+func (answer *Answer) onlyMissing() {
+	holding := map[string]bool{}
+	for _, r := range answer.Results {
+		if r.Change != Removed || r.A.Kind == entry.KindFolder {
+			continue
+		}
+		for rel := path.Dir(r.Path); rel != "." && !holding[rel]; rel = path.Dir(rel) {
+			holding[rel] = true
+		}
+	}
+	answer.Results = slices.DeleteFunc(answer.Results, func(r *Result) bool {
+		switch r.Change {
+		case Added:
+			answer.Only++
+		case Moved:
+			if r.A.Kind == entry.KindFile {
+				answer.Elsewhere++
+			}
+		case Removed:
+			return r.A.Kind == entry.KindFolder && !holding[r.Path]
+		default:
+			return false
+		}
+		return true
+	})
 }
 
 // settle decides what becomes of what only one side has, and of what has moved.
@@ -271,6 +316,7 @@ func (f *finding) judge(p pair, content verdict) {
 	if len(altered) > 0 || content != sameContent {
 		r.Change = Altered
 	}
+	details = slices.DeleteFunc(details, func(name string) bool { return slices.Contains(f.ignore, name) })
 	for _, name := range slices.Concat(altered, details) {
 		r.Differences = append(r.Differences, entry.FieldNamed(name))
 	}

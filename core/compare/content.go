@@ -9,6 +9,7 @@ import (
 
 	"frankledger/core/digest"
 	"frankledger/core/entry"
+	"frankledger/core/quantity"
 	"frankledger/core/sides"
 	"frankledger/core/source"
 )
@@ -201,6 +202,48 @@ func match[K comparable](added, removed []*Result, key func(*entry.Entry) (K, bo
 }
 
 func byPath(x, y *Result) int { return strings.Compare(x.Path, y.Path) }
+
+// alongside finds what was added or removed with its folder, and adds it up there. So many levels of such folders are
+// still told.
+func alongside(results []*Result, opened int) {
+	type name struct {
+		folder *Result
+		node   entry.Node
+	}
+	folders := [2]map[string]*Result{{}, {}}
+	for _, r := range results {
+		if r.Change <= Removed && r.Entry().Kind == entry.KindFolder {
+			folders[r.Change][r.Path] = r
+		}
+	}
+	counted := map[name]bool{}
+	for _, r := range results {
+		if r.Change > Removed {
+			continue
+		}
+		e := r.Entry()
+		levels := 0
+		for rel := r.Path; ; levels++ {
+			slash := strings.LastIndexByte(rel, '/')
+			if slash < 0 {
+				break
+			}
+			rel = rel[:slash]
+			folder := folders[r.Change][rel]
+			if folder == nil {
+				break
+			}
+			folder.Along++
+			if again := e.Links > 1 && counted[name{folder, e.Node()}]; e.Kind == entry.KindFile && e.HasSize() && !again {
+				folder.Size = quantity.Add(folder.Size, e.Size)
+			}
+			if e.Kind == entry.KindFile && e.Links > 1 {
+				counted[name{folder, e.Node()}] = true
+			}
+		}
+		r.Carried = r.Carried || levels > opened
+	}
+}
 
 // carried finds what moved only because its folder did.
 func carried(results []*Result) {

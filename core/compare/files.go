@@ -13,6 +13,7 @@ import (
 	"frankledger/core/live"
 	"frankledger/core/row"
 	"frankledger/core/source"
+	"frankledger/core/textfile"
 )
 
 // Pair is how the content of two files compares.
@@ -23,8 +24,13 @@ type Pair struct {
 	// Where they first differ, if they do: the byte from 0, and its line from 1. The
 	// shorter of two files of which one begins the other differs at its end.
 	Byte, Line int64
-	Report     source.Report
-	OneFile    bool // they are two names of one file
+	// Texts are the lines that first differ, if both files are text in UTF-8: as far as they are shown, from the byte
+	// Cut on. It is nil for others.
+	Texts   []string
+	Cut     int64
+	Column  int // the byte in these lines where they differ
+	Report  source.Report
+	OneFile bool // they are two names of one file
 }
 
 // Alike reports whether two files have the same extended attributes, access lists among
@@ -70,8 +76,47 @@ func Files(ctx context.Context, given, full [2]string, pool *digest.Pool, fact e
 		for i, e := range p.Files {
 			p.details(ctx, full[i], e)
 		}
+		if p.Byte >= 0 {
+			p.texts(full)
+		}
 	}
 	return p, err
+}
+
+// What is shown of a line that differs, in bytes: so much before the difference, and so much in all.
+const (
+	shownBefore = 60
+	mostShown   = 240
+)
+
+// texts gets the lines that first differ. Where that cannot be had, there are none.
+func (p *Pair) texts(full [2]string) {
+	var texts []string
+	for i, path := range full {
+		file, err := live.OpenContent(path)
+		if err != nil {
+			return
+		}
+		defer file.Close()
+		lines, err := textfile.NewLines(file, p.Read[i])
+		if err != nil || lines.Encoding != textfile.UTF8 {
+			return
+		}
+		start, err := lines.Line(p.Line)
+		if err != nil {
+			return
+		}
+		if i == 0 && p.Byte-start > shownBefore {
+			p.Cut = p.Byte - start - shownBefore
+		}
+		p.Column = int(p.Byte - start - p.Cut)
+		line, _, err := lines.Next(min(start+p.Cut, lines.End()))
+		if err != nil && !errors.Is(err, io.EOF) {
+			return
+		}
+		texts = append(texts, string(line[:min(len(line), mostShown)]))
+	}
+	p.Texts = texts
 }
 
 // details gets what systems have beside the facts of POSIX. That it cannot be had is no

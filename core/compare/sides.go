@@ -148,9 +148,10 @@ func (s *side) assemble() error {
 // against is the sink for the second place: it holds what comes against the first.
 type against struct {
 	first   *side
-	content bool // of all files is to be read
-	asked   bool // there is a condition
-	stepped bool // folders are passed over
+	content bool     // of all files is to be read
+	asked   bool     // there is a condition
+	ignore  []string // details that make no difference
+	stepped bool     // folders are passed over
 	shut    sides.Shut
 	parts   source.Parts[finding]
 }
@@ -169,6 +170,7 @@ type finding struct {
 	unclear        [2]int64 // that a side may have had, too
 	byTime         int
 	asked          bool                 // there is a condition
+	ignore         []string             // details that make no difference
 	given          source.Amount        // what came, without files of several names
 	names          map[entry.Node]named // of these
 	shelf          *arrange.Shelf       // nil where entries are not lent
@@ -257,7 +259,7 @@ func (f *finding) join(g *finding) {
 
 // Visitor implements source.Sink.
 func (s *against) Visitor() source.Visitor {
-	f := s.parts.New(finding{shelf: &arrange.Shelf{}, asked: s.asked})
+	f := s.parts.New(finding{shelf: &arrange.Shelf{}, asked: s.asked, ignore: s.ignore})
 	found := map[*entry.Folder]*folder{}
 	var find func(own *entry.Folder) *folder
 	find = func(own *entry.Folder) *folder {
@@ -350,7 +352,7 @@ func (s *against) match(f *finding, in *folder, order []*entry.Entry) error {
 
 // finish holds against each other what was kept, and finds what is no longer there.
 func (s *against) finish() (*finding, error) {
-	all := &finding{shelf: &arrange.Shelf{}, asked: s.asked}
+	all := &finding{shelf: &arrange.Shelf{}, asked: s.asked, ignore: s.ignore}
 	for _, f := range s.parts.All() {
 		all.join(f)
 	}
@@ -460,7 +462,7 @@ func (f *finding) pair(p pair, content bool) {
 		f.judge(p, sameContent)
 	case fact != 0: // also where a time was put back, which another time tells
 		f.contents = append(f.contents, f.keep(p))
-	case content:
+	case content || slices.Contains(f.ignore, "modified"): // no time tells then
 		f.unknown++
 	default:
 		f.byTime++

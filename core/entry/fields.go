@@ -283,6 +283,12 @@ var Fields = append([]Field{
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}).sized(),
 	flag("hidden", "its name starts with a dot, or a flag of the system hides it", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
 	flag("awkward", "its name is hard to type: a dash or a space in front, a space at its end, quotes, \\ $ ! * ? or invisible characters in it", 0, func(e *Entry) (bool, bool) { return AwkwardName(e.Name), true }).grouped(),
+	textField("unfit", "the file systems that cannot hold its name, kind or size, of fat32, exfat, ntfs and iso9660", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		if e.Kind == KindUnknown || e.Kind == KindFile && e.Known&FactStatus == 0 {
+			return dst, false
+		}
+		return appendUnfit(dst, e)
+	}).having(Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder, KindLink, KindPipe, KindSocket, KindBlock, KindChar}, 0}).sized().grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),

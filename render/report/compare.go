@@ -12,7 +12,7 @@ import (
 )
 
 // CompareSummary says what differs.
-func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
+func (v *View) CompareSummary(s *Summary, a *compare.Answer, o *compare.Options, read int64) {
 	var parts []string
 	for change, n := range a.Counts {
 		word := compare.Change(change).String()
@@ -27,6 +27,8 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	s.Numbers = append(s.Numbers, Number{"same", int64(a.Same)}, Number{"same_size", knownBytes(a.Bytes, a.Unsized)}, Number{"unknown", int64(a.Unknown)}, Number{"bytes_read", read})
 	same := units.Count(int64(a.Same), "entry is", "entries are") + " the same, " + v.contentText(a.Bytes, a.Unsized) + " in the files"
 	switch {
+	case o.Copy:
+		v.copySummary(s, a, same)
 	case len(parts) > 0:
 		s.Lead = strings.Join(parts, ", ")
 		if a.Same > 0 {
@@ -39,10 +41,13 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 		s.Lead = "no difference: there is nothing in either"
 	default:
 		s.Lead = "no difference: " + same
+		if len(o.Ignore) > 0 {
+			s.Lead = "no difference that matters: " + same
+		}
 	}
 	how := "by size and time; " + v.Units.SizeText(read) + " of content read where that was not enough"
 	if read == 0 {
-		how = "by size and time; no content had to be read"
+		how = "by size and time; no content was read (--content reads all of it)"
 	}
 	if s.Content {
 		how = "by content; " + v.Units.SizeText(read) + " read"
@@ -54,6 +59,36 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, read int64) {
 	s.onlyOne(int64(a.Outside))
 	if a.ByTime > 0 {
 		s.Notes = append(s.Notes, "of "+units.Count(int64(a.ByTime), "file", "files")+" only the time was compared: the record has no digests")
+	}
+}
+
+// copySummary says whether the second place is a copy of the first.
+func (v *View) copySummary(s *Summary, a *compare.Answer, same string) {
+	missing, other := int64(a.Counts[compare.Removed]), int64(a.Counts[compare.Altered])
+	switch {
+	case missing+other > 0:
+		var what []string
+		if missing > 0 {
+			what = append(what, units.Count(missing, "file is", "files are")+" missing in it")
+		}
+		if other > 0 {
+			what = append(what, units.Count(other, "is different", "are different"))
+		}
+		s.Lead = "B is not a complete copy of A: " + strings.Join(what, ", ")
+		s.Notes = append(s.Notes, same)
+	case a.Unknown > 0 || !s.Complete() || a.Counts[compare.Unclear] > 0:
+		s.Lead = "it is not known whether B is a complete copy of A: not all could be compared"
+		s.Notes = append(s.Notes, same)
+	case a.Same+a.Elsewhere == 0:
+		s.Lead = "there is nothing in A to be copied"
+	default:
+		s.Lead = "B is a complete copy of A: " + same
+	}
+	if a.Elsewhere > 0 {
+		s.Notes = append(s.Notes, units.Count(int64(a.Elsewhere), "file is", "files are")+" in B under another path")
+	}
+	if a.Only > 0 {
+		s.Notes = append(s.Notes, units.Count(int64(a.Only), "entry is", "entries are")+" only in B, which makes no difference")
 	}
 }
 
@@ -85,6 +120,8 @@ func (v *View) changeText(r *compare.Result) string {
 		return "from " + r.From + ", with " + units.Count(int64(r.Along), "entry", "entries") + " in it"
 	case r.Change == compare.Moved:
 		return "from " + r.From
+	case (r.A == nil || r.B == nil) && r.Along > 0:
+		return e.Kind.String() + ", with " + units.Count(int64(r.Along), "entry", "entries") + " in it, " + v.Units.SizeText(r.Size)
 	case r.A == nil || r.B == nil:
 		if e.HasSize() {
 			return e.Kind.String() + ", " + v.Units.SizeText(e.Size)
@@ -133,9 +170,12 @@ func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
 		s.Lead = "A begins with all of B, and has " + units.Count(a-b, "byte", "bytes") + " more"
 	default:
 		s.Lead = "A and B first differ in byte " + units.Grouped(p.Byte+1)
-		if p.Line > 1 {
-			s.Lead += ", which is in line " + units.Grouped(p.Line)
+		if p.Line > 1 || p.Texts != nil {
+			s.Lead += ", in line " + units.Grouped(p.Line)
 		}
+	}
+	if !p.Same {
+		s.Notes = append(s.Notes, v.firstLines(p)...)
 	}
 	if apart := v.apart(p.Files[0].Modified, p.Files[1].Modified); p.Files[0].Modified != p.Files[1].Modified {
 		s.Notes = append(s.Notes, "B was modified "+apart)
@@ -169,6 +209,38 @@ func (v *View) FilesSummary(s *Summary, p *compare.Pair, read int64) {
 	if one, other := p.Files[0].Name, p.Files[1].Name; p.Same && one != other {
 		s.Notes = append(s.Notes, "name: A "+typeset.Escaped(one)+", B "+typeset.Escaped(other))
 	}
+}
+
+// firstLines shows the lines in which two texts first differ, and marks where.
+func (v *View) firstLines(p *compare.Pair) (lines []string) {
+	if p.Texts == nil {
+		return nil
+	}
+	before := ""
+	if p.Cut > 0 {
+		before = "…"
+	}
+	ends := false
+	width := 100
+	if v.Width > 0 {
+		width = v.Width
+	}
+	for i, text := range p.Texts {
+		shown := before + typeset.Escaped(text)
+		if p.Byte == p.Read[i] && p.Column == 0 {
+			shown, ends = "(it ends before this line)", true
+		}
+		lines = append(lines, typeset.Truncate("  "+string(rune('A'+i))+"  "+shown, width-2, "…"))
+	}
+	if ends { // which is all there is to see
+		return lines
+	}
+	same := p.Texts[0]
+	if len(p.Texts[1]) > len(same) {
+		same = p.Texts[1]
+	}
+	mark := typeset.Width(before + typeset.Escaped(same[:min(p.Column, len(same))]))
+	return append(lines, "     "+strings.Repeat(" ", mark)+"^")
 }
 
 // text is the value of a field as people read it, in one piece.
