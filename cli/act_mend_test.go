@@ -109,7 +109,7 @@ func TestActSaysWhatIsSo(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Join(a.root, "shut"), 0o777|os.ModeSticky)) // where only who owns a thing may take it out
 	r := finish(t, stranger(b.command("act", "hide", "shut/c", "--carry-out", "--yes")))
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "0 hidden, 1 failed (journal 1)\n")
+	assert.Contains(t, r.out, "refused: only its owner may take it out of this folder")
 
 	// What is older than the newest journal is not undone unasked.
 	r = a.run(3, "act", "undo")

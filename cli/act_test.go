@@ -183,8 +183,8 @@ func TestActMisuse(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(a.home, "plan"), []byte(text), 0o644))
 		assert.Contains(t, a.run(2, "act", "carry-out", filepath.Join(a.home, "plan"), "--yes").err, says)
 	}
-	r := a.run(3, "act", "hide", "--carry-out", "--yes", "--", "-dash", "two\nlines", ".hidden", "b")
-	assert.Contains(t, r.out, "3 hidden, 1 refused")
+	r := a.run(0, "act", "hide", "--carry-out", "--yes", "--", "-dash", "two\nlines", ".hidden", "b")
+	assert.Contains(t, r.out, "1 more is hidden already")
 	assert.Contains(t, r.out, `two\nlines`)
 	a.do(0, "act undo")
 	assert.Equal(t, before, a.names())

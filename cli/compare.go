@@ -36,23 +36,20 @@ func (p *Program) compareCommand() *cobra.Command {
 		Use:   "compare A [B] [where CONDITION…]",
 		Short: "show how two folders differ, or a folder from its record",
 		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
-single record is compared with its place as it is now. Of two files, tells whether they
-are the same, or where they first differ. Of a list and a folder, tells what is on one only.
+single record is compared with its place as it is now. Of two files, tells where they
+first differ; of a list and a folder, what is on one only.
 
   added     only in B
   removed   only in A
   altered   different content, a different kind, or a link to another target
   moved     the same content under another path
   details   the same content, but different permissions, owner, group or time
-            (--ignore leaves these out)
   unclear   only in one; the other is a record of what met a condition
 
 Files of the same size and time are taken to be the same; where only the times differ,
-their content is read, and with --content always. The times of folders and links are
-not compared. For recorded files, the digests in the record stand for the content;
-where there are none, a different time counts as different content, and the answer
-says so. What a record left out is left out of both. With where, what meets the condition in
-either is compared. The exit status is 0 if nothing differs, and 1 if anything does.`,
+their content is read. For recorded files, the digests in the record stand for it; where
+there are none, a different time counts as different content, and the answer says so.
+The exit status is 0 if nothing differs, and 1 if anything does.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -61,10 +58,10 @@ either is compared. The exit status is 0 if nothing differs, and 1 if anything d
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.BoolVar(&how.copy, "copy", false, "is B a complete copy of A? All files are read; times, permissions and what is only in B make no difference")
-	f.BoolVar(&how.content, "content", false, "read the content of all files, whatever their sizes and times")
-	flags.AddParsed(f, &how.ignore, "ignore", "", "", parseIgnored, "what makes no difference, separated by commas: `DETAILS` of times, permissions, owner, attributes, or all")
-	levels(cmd, &how.opened, "0", 0, "the `NUMBER` of levels to show of a folder that was added or removed, or all; 0 shows it alone, with its sum")
+	f.BoolVar(&how.copy, "copy", false, "is every file of A in B? Only content matters, and all of it is read")
+	f.BoolVar(&how.content, "content", false, "read the content of all files")
+	flags.AddParsed(f, &how.ignore, "ignore", "", "", parseIgnored, "`DETAILS` that do not matter: times, permissions, owner, attributes, all")
+	levels(cmd, &how.opened, "0", 0, "the `NUMBER` of levels to show of folders that came or went, or all")
 	f.StringVar(&how.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "copy", "content", "ignore", "depth", "algorithm")
 	complete(cmd, "ignore", listOf(append(ignoredWords(), allWord)))

@@ -15,12 +15,16 @@ import (
 func TestCompareWhatMatters(t *testing.T) {
 	t.Parallel()
 	root := tree(t, "a/x/one", "a/x/deep/two", "a/three", "a/empty/")
-	put := func(path, content string) { require.NoError(t, os.WriteFile(filepath.Join(root, path), []byte(content), 0o640)) }
+	put := func(path, content string) {
+		require.NoError(t, os.WriteFile(filepath.Join(root, path), []byte(content), 0o640))
+	}
 	require.NoError(t, os.CopyFS(filepath.Join(root, "b"), os.DirFS(filepath.Join(root, "a"))))
 	old := time.Now().AddDate(-1, 0, 0)
 	require.NoError(t, os.Chtimes(filepath.Join(root, "b/three"), old, old))
 	require.NoError(t, os.Chmod(filepath.Join(root, "b/x/one"), 0o600))
-	compare := func(options ...string) result { return run(t, root, append([]string{"compare", "a", "b"}, options...)...) }
+	compare := func(options ...string) result {
+		return run(t, root, append([]string{"compare", "a", "b"}, options...)...)
+	}
 	assert.Equal(t, 1, compare().status)
 	assert.Equal(t, 1, compare("--ignore", "times").status)
 	r := compare("--ignore", "times,permissions")

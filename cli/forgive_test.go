@@ -215,7 +215,7 @@ var forgiven = []struct{ typed, repairs, selects string }{
 	{"list cards ext is tmp", "list cards where ext is tmp", "old.tmp"},
 	{"weigh size over 10MB", "weigh where size over 10MB", ""},
 	{"list dawn", "list dawn.wav", "dawn.wav"},
-	{"search cards", "list cards|search where name has cards", "old.tmp"},
+	{"search cards", "list cards|list cards --depth all|search where name has cards", "old.tmp"},
 	{"search dawn.wav dusk.wav", "search '*.wav'", "dawn.wav dusk.wav ridge_dawn.wav"},
 	{"record cards", "record cards --label cards", ""},
 }

@@ -296,7 +296,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	assert.Contains(t, out, "counts/new.csv         added    file, 3 B")
 	assert.Contains(t, frank(1, "verify", "@weekly"), "1 different, 11 missing")
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--checksum", "sha256"), "since the record before: 1 added, 12 moved, ")
-	assert.Contains(t, frank(1, "compare", "@weekly:1", "@weekly"), "no content had to be read")
+	assert.Contains(t, frank(1, "compare", "@weekly:1", "@weekly"), "no content was read")
 	assert.Contains(t, frank(0, "compare", "@weekly", "@weekly:0"), "no difference: 231 entries are the same")
 	assert.Equal(t, sets, strings.ReplaceAll(frank(0, "duplicates", "@weekly:1", "--as", "csv"), "@weekly:1/", "./"))
 	assert.Contains(t, frank(0, "duplicates", "@weekly:1", ".", "--across", "--as", "jsonl", "where", "name", "is", "rota.md"), `"reclaimable":0`)

@@ -88,7 +88,7 @@ func TestEveryPlaceInEveryCommand(t *testing.T) {
 	assert.Contains(t, string(docs), text, "the table of docs/meaning.md is to be:\n%s", text)
 	// No command is missing.
 	told := run(t, "/", "help").out
-	others := []string{"ledger", "recall", "completion", "config", "demo", "fields", "version"}
+	others := []string{"ledger", "read", "recall", "completion", "config", "demo", "fields", "version"}
 	for line := range strings.Lines(told) {
 		name, what, _ := strings.Cut(strings.TrimPrefix(line, "  "), " ")
 		if strings.HasPrefix(line, "  ") && !strings.HasPrefix(line, "   ") && strings.TrimSpace(what) != "" && name == strings.ToLower(name) && name != "frank" && name != "and" {

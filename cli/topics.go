@@ -38,7 +38,7 @@ func (p *Program) overview(root *cobra.Command) string {
 	for _, c := range root.Commands() {
 		switch {
 		case !c.IsAvailableCommand() || asked[c.Name()]:
-		case slices.Contains([]string{"completion", "config", "demo", "fields", "version"}, c.Name()):
+		case slices.Contains([]string{"completion", "config", "demo", "fields", "recall", "version"}, c.Name()):
 			aside = append(aside, c.Name())
 		default:
 			rows = append(rows, []string{c.Name(), c.Short})

@@ -133,10 +133,8 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 	if recorded != nil {
 		r.view.Places = []*entry.Place{recorded.Place(), root.Place()}
 	}
-	if len(files) > 0 || r.program != nil {
-		if err := p.empty(listPath, list); err != nil {
-			return err
-		}
+	if err := p.empty(listPath, list); err != nil {
+		return err
 	}
 	if len(files) > 0 {
 		problems = append(problems, onlyNamed(list, root.Place(), files, &options)...)
@@ -401,9 +399,6 @@ func (p *Program) listsElsewhere(list *digestlist.List, a *checksum.Checked, lis
 }
 
 func (p *Program) verifyList(ctx context.Context, r *question, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool, folders []string) error {
-	if err := p.empty(listPath, list); err != nil && r.program == nil && len(problems) == 0 {
-		return err
-	}
 	session.SpareMemory()
 	var a *checksum.Checked
 	summary := &report.Summary{Grouped: true, Notes: r.notes, Chosen: r.program != nil}

@@ -80,6 +80,12 @@ func MakePlan(ctx context.Context, p *doing.Planner, entries []*entry.Entry) (*p
 		}
 	}
 	fillAll(ctx, p, verb, later, first.Linked)
+	plan.Steps = slices.DeleteFunc(plan.Steps, func(s *plans.Step) bool {
+		if s.Same {
+			plan.Same++
+		}
+		return s.Same
+	})
 	if !traits.Copies {
 		first.NoteLinks()
 	}

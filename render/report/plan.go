@@ -66,7 +66,11 @@ func (v *View) PlanSummary(s *Summary, p *plans.Plan) {
 		s.Notes = append(s.Notes, into)
 	}
 	if p.Same > 0 {
-		s.Notes = append(s.Notes, units.Grouped(int64(p.Same))+" more "+map[bool]string{true: "has", false: "have"}[p.Same == 1]+" that name already")
+		more := ""
+		if len(p.Steps) > 0 {
+			more = " more"
+		}
+		s.Notes = append(s.Notes, units.Grouped(int64(p.Same))+more+" "+sameText(p.Action, p.Same == 1))
 	}
 	if t.Refused > 0 {
 		s.Notes = append(s.Notes, units.Grouped(int64(t.Refused))+" refused, each for the reason beside it")
@@ -74,6 +78,27 @@ func (v *View) PlanSummary(s *Summary, p *plans.Plan) {
 	if p.Covered > 0 {
 		s.Notes = append(s.Notes, units.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
 	}
+}
+
+// sameText says what is so already of some matches, or of one.
+func sameText(action plans.Action, one bool) string {
+	is, has := "are ", "have "
+	if one {
+		is, has = "is ", "has "
+	}
+	switch action {
+	case plans.Hide:
+		return is + "hidden already"
+	case plans.Reveal:
+		return is + "not hidden"
+	case plans.Permit:
+		return has + "these permissions already"
+	case plans.Own:
+		return has + "that owner and group already"
+	case plans.Stamp:
+		return has + "these times already"
+	}
+	return has + "that name already"
 }
 
 // Ran appends what one call of a command wrote, below a line on what it was

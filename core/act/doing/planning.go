@@ -4,14 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 	"time"
-
-	"golang.org/x/sys/unix"
 
 	"frankledger/core/act/copying"
 	"frankledger/core/act/openat"
@@ -72,14 +69,17 @@ type Planning struct {
 	keptIn    struct{ given, full string }
 	// mayFrom tells whether anything may be taken out of the last folder that was asked about.
 	mayFrom struct {
-		path string
-		err  error
+		path   string
+		err    error
+		sticky bool // only what is the person's own
 	}
+	mayInto map[string]error        // whether anything may be put into folders, by their paths
+	closed  map[openat.MountOf]bool // whether nothing can be written there
 }
 
 func (p *Planner) Planning(ctx context.Context, verb Verb) *Planning {
 	one := &Planning{Planner: p, verb: verb, Ctx: ctx, Calls: p.Calls, folders: openat.NewFolders(p.Calls), Sources: openat.NewFolders(p.Calls), KeepersIn: openat.NewFolders(p.Calls), volumes: openat.Volumes{},
-		targets: map[string]struct{}{}, kept: map[openat.MountOf]*tree.Target{}, Linked: map[entry.Node]*Linked{}}
+		targets: map[string]struct{}{}, kept: map[openat.MountOf]*tree.Target{}, Linked: map[entry.Node]*Linked{}, mayInto: map[string]error{}, closed: map[openat.MountOf]bool{}}
 	one.Cans = trash.NewDirectories(p.Trash, &one.folders, true)
 	return one
 }
@@ -92,23 +92,32 @@ func (p *Planning) Close() {
 
 // Fill fills in what a step does, or why it is refused.
 func (p *Planning) Fill(s *plans.Step) {
-	if err := p.decide(s, s.Entry); err != nil {
+	err := p.decide(s, s.Entry)
+	if err == nil {
+		err = p.foresee(s)
+	}
+	if err != nil {
 		s.Refused = exact.Text(err.Error())
+		var so So
+		s.Same = errors.As(err, &so)
 	}
 }
+
+// So is an error that says that something is already as a step would have it.
+type So string
+
+// Error implements error.
+func (so So) Error() string { return string(so) }
 
 // Why a step is refused when it is planned.
 var (
 	errNotKnown     = errors.New("too little is known about it")
-	ErrHidden       = errors.New("it is hidden already")
-	ErrNotHidden    = errors.New("it is not hidden")
 	ErrNameless     = errors.New("nothing would be left of its name")
 	ErrHere         = errors.New("it is there already")
 	ErrInItself     = errors.New("a folder cannot go into itself")
 	ErrRoot         = errors.New("it is the root of everything")
 	errHome         = errors.New("the home folder is in it; --really")
 	errOwnFiles     = errors.New("the journals of this program are in it")
-	errStuck        = errors.New("you may not take it out of the folder it is in")
 	errStuckInside  = errors.New("you may not take anything out of this folder, so it cannot all be removed here")
 	errMount        = errors.New("another file system is mounted there; --really")
 	ErrMountedTrash = errors.New("a mounted file system cannot go into the trash; --for-good removes everything in it")
@@ -116,6 +125,12 @@ var (
 	ErrSeveral      = errors.New("another match would get the same name")
 	errLongName     = errors.New("its name would be too long")
 	errNothingThere = errors.New("the link leads to nothing")
+)
+
+// Why nothing is to be hidden, or revealed.
+const (
+	ErrHidden    = So("it is hidden already")
+	ErrNotHidden = So("it is not hidden")
 )
 
 // decide fills in what a step does, or returns why it is refused.
@@ -223,6 +238,10 @@ func (p *Planning) VolumeOf(s *plans.Step) volume.Volume {
 func (p *Planning) Goes(s *plans.Step, to string) error {
 	if p.tooLong(to) {
 		return errLongName
+	}
+	if err := p.mayEnter(to); err != nil {
+		s.To = exact.Text(to)
+		return err
 	}
 	err := p.free(s, to)
 	stem, ext := entry.SplitName(path.Base(to))
@@ -394,38 +413,6 @@ func (p *Planning) Leave(s *plans.Step, e *entry.Entry, to *tree.Target) error {
 	return nil
 }
 
-// MayLeave returns an error if an entry may not be taken out of the folder that it is in.
-func (p *Planning) MayLeave(s *plans.Step) error {
-	if os.Geteuid() == 0 {
-		return nil
-	}
-	dir, name := path.Split(string(s.Path))
-	if p.mayFrom.path != dir {
-		at, _, err := p.Sources.At(string(s.Path))
-		if err != nil {
-			return err
-		}
-		p.mayFrom.path, p.mayFrom.err = dir, p.Calls.MayWrite(at)
-	}
-	may := p.mayFrom.err
-	if t := p.verb.Traits(); t.Goes && t.Whole && may == nil && s.Kind == entry.KindFolder.String() { // its own entry for the folder above is altered
-		at, _, err := p.Sources.At(string(s.Path))
-		if err != nil {
-			return err
-		}
-		fd, err := p.Calls.OpenFolder(at, name)
-		if err != nil {
-			return err
-		}
-		may = p.Calls.MayWrite(fd)
-		p.Calls.Close(fd)
-	}
-	if errors.Is(may, unix.EACCES) || errors.Is(may, unix.EPERM) {
-		return errStuck
-	}
-	return may
-}
-
 // MountsInside returns the error that something is mounted in a folder.
 func MountsInside(rels []string) error {
 	more := ""
@@ -590,10 +577,6 @@ func (p *Planner) ZoneOfNames() *time.Location {
 	}
 	return p.Zone
 }
-
-var errFixed = errors.New("a flag keeps it, or something in it, from being removed here (immutable or append-only)")
-
-var errReadOnly = errors.New("nothing can be written there: the file system is read-only")
 
 // IsCase reports whether what is found by the new name of a step is its entry: where the
 // file system does not tell capital letters from small ones.

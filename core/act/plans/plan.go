@@ -107,6 +107,7 @@ type Step struct {
 	Keeper   *Keeper      `json:"keeper,omitempty"`  // what must be there for it to be removed
 	Notes    exact.Text   `json:"notes,omitempty"`   // what will not be as before
 	Refused  exact.Text   `json:"refused,omitempty"` // why it will not be done
+	Same     bool         `json:"-"`                 // it is so already, and nothing is to be done
 	Entry    *entry.Entry `json:"-"`                 // what it was made of; nil in a plan that was kept
 }
 

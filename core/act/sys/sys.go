@@ -378,6 +378,11 @@ func (c *Calls) Volume(at int) (volume.Volume, error) {
 	return volume.Of(at)
 }
 
+// MayRead returns an error unless a file may be read.
+func (c *Calls) MayRead(at int, name string) error {
+	return c.call("MayRead", name, func() error { return unix.Faccessat(at, name, unix.R_OK, unix.AT_EACCESS) })
+}
+
 // MayWrite returns an error unless names may be made and removed in an open folder.
 func (c *Calls) MayWrite(at int) error {
 	return c.call("MayWrite", "", func() error { return unix.Faccessat(at, ".", unix.W_OK|unix.X_OK, unix.AT_EACCESS) })

@@ -25,7 +25,7 @@ func (own) Traits() doing.Traits {
 }
 
 var (
-	errSameOwner  = errors.New("it already has this owner and group")
+	errSameOwner  = doing.So("it already has this owner and group")
 	errGivesAway  = errors.New("only an administrator can give things to another owner, or to a group that one is not in")
 	errOwnerOther = errors.New("the system did not set this owner and group")
 )

@@ -21,7 +21,7 @@ func (permit) Traits() doing.Traits {
 }
 
 var (
-	errSameMode = errors.New("it already has these permissions")
+	errSameMode = doing.So("it already has these permissions")
 	errNoMode   = errors.New("a link has no permissions of its own; --through")
 	errSetID    = errors.New("the system did not set all of these permissions")
 )

@@ -64,25 +64,16 @@ func (v naming) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 	return p.Goes(s, dir+name)
 }
 
-var errSameName = errors.New("it has that name already")
+var errSameName = doing.So("it has that name already")
 
 func (naming) Words(_ *plans.Plan) (ask, done string) { return "rename", "renamed" }
 
 func (naming) Does(_ *plans.Plan, s *plans.Step) string { return "→ " + path.Base(string(s.To)) }
 
-// Settle leaves out what has its name already, refuses what would get the same name
+// Settle refuses what would get the same name
 // as another, and grants names that others give up. Steps come in order of how deep they
 // lie, and then of their paths.
 func (naming) Settle(p *plans.Plan) {
-	kept := p.Steps[:0]
-	for _, s := range p.Steps {
-		if s.Refused == exact.Text(errSameName.Error()) {
-			p.Same++
-			continue
-		}
-		kept = append(kept, s)
-	}
-	p.Steps = kept
 	slices.SortStableFunc(p.Steps, func(a, b *plans.Step) int { return doing.DepthOf(a) - doing.DepthOf(b) })
 	to, at := map[exact.Text][]*plans.Step{}, map[exact.Text]*plans.Step{}
 	for _, s := range p.Steps {

@@ -57,7 +57,7 @@ func (stamp) Does(p *plans.Plan, _ *plans.Step) string {
 
 // Why times are not set.
 var (
-	errSameTime   = errors.New("it already has these times")
+	errSameTime   = doing.So("it already has these times")
 	errNoSuchTime = errors.New("this file system cannot hold that time")
 )
 
