@@ -144,12 +144,14 @@ from programs that get another owner; undo gives these back too.`,
 
 func (p *Program) renameCommand() *cobra.Command {
 	return p.action(plans.Rename, "rename PATTERN PLACE… [where CONDITION…]", "give things names by a pattern",
-		`Gives each match a name made by a pattern, in the folder it is in. In the pattern stand
+		`Gives each match a name made by a pattern, in the folder it is in; one file also gets a
+plain name. In the pattern stand
 `+patternHelp()+`
 :lower or :upper after a word changes its letters, and @n:3 writes three digits. @@ is a
 plain @. Put the pattern in quotes. What has its new name already is left out; two that
 would get the same name are refused, and names that things give to one another go round.`,
 		addNumber, nil,
+		example{"act rename best.wav 'recordings/best call.wav'", "one file, a new name"},
 		example{"act rename '@stem.@ext:lower' cards where kind is file", "extensions in small letters"},
 		example{"act rename '@stem.@type' . where mislabelled", "the extension that the content has"},
 		example{"act rename '@date @n:3.@ext' 'cards/card 12' where ext is wav --carry-out --yes", "by day and number"})
@@ -187,14 +189,15 @@ without the trash, which cannot be undone.`,
 func (p *Program) stampCommand() *cobra.Command {
 	return p.action(plans.Stamp, "stamp PLACE… [where CONDITION…]", "set the times of things",
 		`Sets when things were last modified or read, to a moment written as in conditions
-(2026-11-20T14:00, yesterday, '3 days ago') or to the times of another file. When
-details were changed is set by the system alone.`,
+(2026-11-20T14:00, '15 June 2019 8:40 pm', 'yesterday 20:40', '3 days ago') or to the
+times of another file. When details were changed is set by the system alone.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
 			f.StringVar(&o.modified, "modified", "", "set to this moment, `WHEN`, when they were last modified")
 			f.StringVar(&o.accessed, "accessed", "", "set to this moment, `WHEN`, when they were last read")
+			f.StringVar(&o.both, "both", "", "set both to this moment, `WHEN`")
 			f.StringVar(&o.like, "like", "", "set both to the times of this `FILE`")
-			group(cmd, groupDo, "modified", "accessed", "like")
+			group(cmd, groupDo, "modified", "accessed", "both", "like")
 		},
 		func(cmd *cobra.Command, o *actOptions, r *question) error { return o.readTimes(r) },
 		example{"act stamp handover where kind is file --modified 2026-11-20T09:00", "a plan"},

@@ -54,6 +54,43 @@ func (p *Program) permissionsFirst(args []string) error {
 	return usage.Repaired(usage.Misuse("the permissions come first: %s", mode), line)
 }
 
+// newNameFirst puts the new name of one file in front of it, if it was written after it.
+func newNameFirst(args []string) []string {
+	if len(args) == 2 && there(args[0]) && !there(args[1]) && !strings.ContainsAny(args[1], "@/") && args[1] != usage.Where {
+		return []string{args[1], args[0]}
+	}
+	return args
+}
+
+// pathless refuses a command that is not told what it is run on.
+func (p *Program) pathless(command []string) error {
+	named := verbs.Replace(command, "/\x00")
+	for i, word := range command {
+		if named[i] != strings.ReplaceAll(word, "@@", "@") {
+			return nil
+		}
+	}
+	for _, mark := range []string{"{}", "{.}", "%", "$1", "$f", "$file"} {
+		if slices.Contains(command, mark) {
+			return usage.Repaired(usage.Misuse("%s stands for nothing here: @path stands for the path of each match", mark), p.args.Instead(mark, "@path"))
+		}
+	}
+	return usage.Repaired(usage.Misuse("the command is not told what to work on: @path stands for the path of each match"), append(slices.Clip(p.args), "@path"))
+}
+
+// withInto offers the line that has the folder to put things into as an option.
+func (p *Program) withInto(places []string) error {
+	last := places[len(places)-1]
+	err := usage.MisuseOf("into", "--into FOLDER is missing: where to?")
+	if line := p.args.Without([]string{last}); line != nil {
+		err = usage.Repaired(err, append(line, "--into", last))
+	}
+	if len(places) == 2 && !there(last) && !strings.ContainsAny(last, "/@") && p.args[1] == "move" {
+		err = usage.Repaired(err, []string{"act", "rename", last, places[0]})
+	}
+	return err
+}
+
 // act answers with a plan, or carries it out.
 func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, read func(*cobra.Command, *actOptions, *question) error, args []string) error {
 	if action == plans.Permit {
@@ -69,7 +106,10 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 		if len(args) == 0 {
 			return usage.Misuse("say %s first: %s", map[plans.Action]string{plans.Own: "which owner", plans.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
 		}
-		if err := o.readFirst(action, args[0]); err != nil {
+		if action == plans.Rename {
+			args = newNameFirst(args)
+		}
+		if err := o.readFirst(action, args[0], args[1:]); err != nil {
 			return err
 		}
 		args = args[1:]
@@ -82,10 +122,16 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 		if err := verbs.CheckCommand(command, o.batch); err != nil {
 			return usage.Misuse("%w", err)
 		}
+		if err := p.pathless(command); err != nil {
+			return err
+		}
 		o.plan.Command, args = commandOf(command), before
 	}
 	if err := o.check(); err != nil {
 		return err
+	}
+	if places, _, _ := usage.SplitWhere(args); (action == plans.Move || action == plans.Copy) && o.into == "" && len(places) > 1 {
+		return p.withInto(places)
 	}
 	r, err := p.question(cmd, &o.reading)
 	if err != nil {

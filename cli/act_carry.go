@@ -41,7 +41,11 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *question, o *actOptions
 		if plan.Totals().Steps > 0 {
 			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out carries it out, --to plan.json saves it for later")
 		}
-		return p.showPlan(r, plan, summary)
+		err := p.showPlan(r, plan, summary)
+		if r.to != "" && r.form == render.JSON && err == nil {
+			p.tellSaved(r.to, r.quiet)
+		}
+		return err
 	}
 	if r.form != render.Table {
 		return usage.MisuseOf("as", "--as %s is for plans; what was done is in the journal", r.form.Name)
@@ -56,6 +60,13 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *question, o *actOptions
 		}
 	}
 	return p.carryOut(ctx, r, o, plan, summary)
+}
+
+// tellSaved says how a plan that was saved is carried out.
+func (p *Program) tellSaved(file string, quiet bool) {
+	if !quiet {
+		p.Say("the plan is saved in %s, and nothing was changed; to carry it out:\n%s", typeset.Escaped(file), usage.CommandLine([]string{"act", "carry-out", file}))
+	}
 }
 
 // showPlan writes a plan.
@@ -278,6 +289,7 @@ whose entry has changed since, in size, time or inode, is not carried out.`,
 			if full, err := filepath.Abs(args[0]); err == nil {
 				r.view.Add(&entry.Place{Given: args[0], Full: full})
 			}
+			tellPeople(plan, r)
 			return p.carryOutOrShow(cmd.Context(), r, o, plan, &report.Summary{})
 		},
 	}

@@ -8,14 +8,17 @@ import (
 	"os"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frankledger/cli/flags"
 	"frankledger/cli/usage"
 	"frankledger/core/act"
 	"frankledger/core/act/doing"
 	"frankledger/core/act/journals"
 	"frankledger/core/act/plans"
+	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/core/source"
 	"frankledger/render"
@@ -26,67 +29,166 @@ import (
 
 func (p *Program) actJournalCommand() *cobra.Command {
 	var o showingOptions
+	var first flags.Parsed[int]
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
-		Use:   "journal [NUMBER]",
-		Short: "show what was done, newest first; with a number, step by step",
-		Args:  cobra.ArbitraryArgs,
+		Use:   "journal [NUMBER | ACTION] [where CONDITION…]",
+		Short: "show what was done, newest first, and to what",
+		Long: `Shows what was done, a line for each journal, newest first. With the NUMBER of a journal,
+it shows every step of that. With an ACTION, such as hide, it shows what was hidden and
+still is; with where, every step whose entry met the condition before it. A condition may
+ask for the name, path, kind, size, times and permissions.`,
+		Args: cobra.ArbitraryArgs,
 
 		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) > 1 {
-				return usage.Misuse("name one number, or none")
+			words, _, has := usage.SplitWhere(args)
+			if len(words) > 1 {
+				return usage.Misuse("name one number or one action, or none")
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
 				return err
 			}
-			return p.journal(r, args)
+			r.first = first.Value
+			if len(words) == 1 && !has {
+				if _, err := strconv.ParseInt(words[0], 10, 64); err == nil || !plans.Action(words[0]).Known() {
+					return p.journal(r, words[0])
+				}
+			}
+			if len(words) == 1 || has {
+				return p.journalSteps(r, words, args)
+			}
+			return p.journals(r)
 		},
 	}
-	cmd.Flags().SortFlags = false
+	f := cmd.Flags()
+	f.SortFlags = false
+	flags.AddNumber(f, &first, "first", "f", "0", "show only the newest `NUMBER`")
+	group(cmd, groupWhat, "first")
 	addShowing(cmd, &o, forms)
+	examples(cmd,
+		example{"act journal --first 10", "the last ten"},
+		example{"act journal hide", "what did I hide?"},
+		example{"act journal where name has rota", "what was done to these?"})
 	return cmd
 }
 
-// journal answers with all journals, or with the steps of one.
-func (p *Program) journal(r *question, args []string) error {
+// journal answers with the steps of a journal.
+func (p *Program) journal(r *question, number string) error {
 	c, err := p.carrier()
 	if err != nil {
 		return err
 	}
-	kept := c.Journals
-	summary := &report.Summary{Grouped: true}
-	if len(args) == 1 {
-		past, err := readJournal(kept, args[0])
-		if err != nil {
-			return err
-		}
-		act.Look(c, past)
-		summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, units.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
-		for _, s := range past.Steps {
-			if s.Aside != "" {
-				summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", typeset.Escaped(s.Aside), past.Number))
-			}
-		}
-		return write(p, r, summary, journals.PastStepColumns(), row.List[*journals.PastStep](past.Steps))
-	}
-	numbers, err := kept.Numbers()
+	past, err := readJournal(c.Journals, number)
 	if err != nil {
 		return err
 	}
-	var list row.List[*journals.Past]
+	act.Look(c, past)
+	summary := &report.Summary{Grouped: true}
+	summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, units.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
+	for _, s := range past.Steps {
+		if s.Aside != "" {
+			summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", typeset.Escaped(s.Aside), past.Number))
+		}
+	}
+	steps := past.Steps
+	if r.first > 0 && len(steps) > r.first {
+		steps = steps[:r.first]
+	}
+	return write(p, r, summary, journals.PastStepColumns(), row.List[*journals.PastStep](steps))
+}
+
+// eachJournal calls a function for the journals, newest first, until it returns false.
+func (p *Program) eachJournal(c *doing.Carrier, read func(number int64) (*journals.Past, error), do func(*journals.Past) bool) error {
+	numbers, err := c.Journals.Numbers()
+	if err != nil {
+		return err
+	}
 	for _, n := range slices.Backward(numbers) {
-		past, err := kept.Summary(n)
+		past, err := read(n)
 		if err != nil {
 			p.Say("frank: %s", err)
 			continue
 		}
-		act.Look(c, past)
-		list = append(list, past)
+		if act.Look(c, past); !do(past) {
+			break
+		}
 	}
-	summary.Lead = units.Count(int64(len(list)), "journal", "journals")
+	return nil
+}
+
+// journals answers with all journals, or the newest.
+func (p *Program) journals(r *question) error {
+	c, err := p.carrier()
+	if err != nil {
+		return err
+	}
+	var list row.List[*journals.Past]
+	if err := p.eachJournal(c, c.Journals.Summary, func(past *journals.Past) bool {
+		list = append(list, past)
+		return r.first == 0 || len(list) < r.first
+	}); err != nil {
+		return err
+	}
+	summary := &report.Summary{Grouped: true, Lead: units.Count(int64(len(list)), "journal", "journals")}
 	return write(p, r, summary, journals.PastColumns(), list)
+}
+
+// journalSteps answers with the steps of journals: of one, or of those of an action, and that meet a condition.
+func (p *Program) journalSteps(r *question, words, args []string) error {
+	if _, err := p.where(r, args); err != nil {
+		return err
+	}
+	if r.program != nil {
+		if outside := r.condition.Outside(journals.Kept...); outside != "" {
+			return usage.Misuse("a journal does not keep the %s of what it is about; it keeps %s", outside, strings.Join(journals.Kept, ", "))
+		}
+	}
+	c, err := p.carrier()
+	if err != nil {
+		return err
+	}
+	var only plans.Action
+	read := c.Journals.Read
+	number := int64(0)
+	if len(words) == 1 {
+		if only = plans.Action(words[0]); !only.Known() {
+			past, err := readJournal(c.Journals, words[0])
+			if err != nil {
+				return err
+			}
+			only, number = "", past.Number
+		}
+	}
+	var test source.Test
+	if r.program != nil {
+		test = r.program.Test()
+	}
+	var list row.List[*journals.JournalStep]
+	err = p.eachJournal(c, read, func(past *journals.Past) bool {
+		if only != "" && (past.Action != only || past.Undone) || number > 0 && past.Number != number {
+			return true
+		}
+		for _, s := range past.Steps {
+			if only != "" && s.State != journals.Done && s.State != journals.Partly {
+				continue
+			}
+			if test != nil && test(s.Before(), entry.FactStatus) != source.Yes {
+				continue
+			}
+			list = append(list, &journals.JournalStep{PastStep: s, Past: past})
+		}
+		return r.first == 0 || len(list) < r.first
+	})
+	if err != nil {
+		return err
+	}
+	if r.first > 0 && len(list) > r.first {
+		list = list[:r.first]
+	}
+	summary := &report.Summary{Grouped: true, Lead: units.Count(int64(len(list)), "step", "steps")}
+	return write(p, r, summary, journals.JournalStepColumns(), list)
 }
 
 func readJournal(kept journals.Journals, word string) (*journals.Past, error) {

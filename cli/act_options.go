@@ -30,6 +30,7 @@ import (
 	"frankledger/render"
 	"frankledger/render/report"
 	"frankledger/render/typeset"
+	"frankledger/render/units"
 )
 
 // actOptions are the options of actions beside those that all commands share.
@@ -40,6 +41,7 @@ type actOptions struct {
 	ask                flags.Choice
 	into, like         string
 	modified, accessed string
+	both               string // for both times
 	plan               plans.Options
 	jobs               int
 	batch              bool
@@ -80,7 +82,7 @@ func (o *actOptions) readTimes(r *question) error {
 	for _, one := range []struct {
 		option, text string
 		to           **exact.Time
-	}{{"modified", o.modified, &o.plan.Modified}, {"accessed", o.accessed, &o.plan.Accessed}} {
+	}{{"modified", o.modified, &o.plan.Modified}, {"accessed", o.accessed, &o.plan.Accessed}, {"both", o.both, &o.plan.Modified}, {"both", o.both, &o.plan.Accessed}} {
 		if one.text == "" {
 			continue
 		}
@@ -92,16 +94,20 @@ func (o *actOptions) readTimes(r *question) error {
 		*one.to = &t
 	}
 	if o.plan.Modified == nil && o.plan.Accessed == nil {
-		return usage.Misuse("say which time: --modified WHEN, --accessed WHEN or --like FILE")
+		return usage.Misuse("say which time: --modified WHEN, --accessed WHEN, --both WHEN or --like FILE")
 	}
 	return nil
 }
 
 // readFirst reads what stands before the places.
-func (o *actOptions) readFirst(action plans.Action, word string) (err error) {
+func (o *actOptions) readFirst(action plans.Action, word string, rest []string) (err error) {
 	if action == plans.Rename {
-		if _, err := namepattern.Parse(word, time.Local); err != nil {
+		pattern, err := namepattern.Parse(word, time.Local)
+		if err != nil {
 			return usage.Misuse("%s: %w", typeset.Escaped(word), err)
+		}
+		if places, _, has := usage.SplitWhere(rest); pattern.Plain() && (len(places) != 1 || has || usage.IsMarked(places[0])) {
+			return usage.Misuse("%s: %w", typeset.Escaped(word), namepattern.ErrPlain)
 		}
 		o.plan.Pattern = exact.Text(word)
 		return nil
@@ -157,7 +163,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 	})
 	summary.Report.Add(a.Report)
 	if a.Plan != nil {
-		a.Plan.NameOwner = ownerWords
+		tellPeople(a.Plan, r)
 	}
 	for _, place := range a.Links {
 		summary.Notes = append(summary.Notes, typeset.Escaped(place.Given)+" is a link to "+typeset.Escaped(place.Real))
@@ -180,6 +186,22 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 
 // theirNames are the names of users and groups, which are looked up once.
 var theirNames = sync.OnceValue(account.New)
+
+// tellPeople has a plan name owners and moments as people read them.
+func tellPeople(plan *plans.Plan, r *question) {
+	plan.NameOwner = ownerWords
+	clock := r.view.Clock()
+	if !r.view.TimesAsked { // which is set, not how long ago that is
+		clock.Times = units.Local
+	}
+	plan.TellTime = func(t entry.Time) string {
+		if clock.Times == units.Local {
+			return t.Std().In(clock.Zone).Format(time.DateTime)
+		}
+		both, split := clock.AppendMoment(nil, t)
+		return strings.TrimSpace(string(both[:split]) + " " + string(both[split:]))
+	}
+}
 
 // ownerWords names an owner and a group to people.
 func ownerWords(uid, gid uint32) string {

@@ -51,7 +51,8 @@ var exclusions = slices.Concat([]exclusion{
 		{one: "since", other: "as=svg", why: "a picture shows what folders weigh now", commands: []string{"weigh"}},
 		{one: "largest", other: "as=svg", why: "a picture shows what folders weigh now"},
 	},
-	each("like", "it sets both times", "modified", "accessed"),
+	each("like", "it sets both times", "modified", "accessed", "both"),
+	each("both", "it sets both times", "modified", "accessed"),
 )
 
 // each are the exclusions of an option by several others for one reason.

@@ -45,11 +45,19 @@ func TestPattern(t *testing.T) {
 		}
 	}
 	for pattern, says := range map[string]string{
-		"": "same name", "x": "same name", "@date.txt": "same name", "@size": "@stem @ext", "@n:x": "digits", "@n:0": "digits", "@stem:title": "lower or upper", "@folder/@name": "no slash", "@": "@stem",
+		"": "empty", "@size": "@stem @ext", "@n:x": "digits", "@n:0": "digits", "@stem:title": "lower or upper", "@folder/@name": "no slash", "@": "@stem",
 	} {
 		_, err := namepattern.Parse(pattern, zone)
 		require.ErrorIs(t, err, namepattern.Err, pattern)
 		assert.ErrorContains(t, err, says, pattern)
+	}
+}
+
+func TestPlainPattern(t *testing.T) {
+	for pattern, plain := range map[string]bool{"x": true, "@date.txt": true, "@n.txt": false, "@stem": false} {
+		p, err := namepattern.Parse(pattern, time.UTC)
+		require.NoError(t, err)
+		assert.Equal(t, plain, p.Plain(), pattern)
 	}
 }
 

@@ -8,8 +8,11 @@ import (
 	"path"
 	"slices"
 
+	"golang.org/x/sys/unix"
+
 	"frankledger/core/act/doing"
 	"frankledger/core/act/journals"
+	"frankledger/core/act/openat"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/tree"
 	"frankledger/core/act/verbs"
@@ -257,11 +260,39 @@ func canUndoStep(u *doing.Undoing, s *journals.PastStep) error {
 	}
 	switch u.Verb.Look(u, s) {
 	case journals.Done, journals.Partly:
-		return nil
+		return inTheWay(u, s)
 	case journals.NotBegun:
 		return doing.ErrNothing
 	}
 	return doing.ErrMovedOn
+}
+
+// inTheWay returns an error if the place that an entry goes back to is taken, or nothing may be put there.
+func inTheWay(u *doing.Undoing, s *journals.PastStep) error {
+	traits := u.Verb.Traits()
+	if traits.Copies || !traits.Goes && !traits.Frees {
+		return nil
+	}
+	at, name, err := u.To.At(string(s.Path))
+	if err != nil { // its folder is gone, which is told when it is done
+		return nil
+	}
+	st, err := u.Calls.Status(at, name)
+	switch {
+	case openat.Gone(err):
+		if may := u.Calls.MayWrite(at); errors.Is(may, unix.EACCES) || errors.Is(may, unix.EPERM) || errors.Is(may, unix.EROFS) {
+			return fmt.Errorf("%w: %s", doing.ErrNoNewFile, path.Dir(string(s.Path)))
+		}
+		return nil
+	case err != nil:
+		return err
+	}
+	for _, other := range u.Past.Steps { // which goes back itself
+		if other.Inode == st.Inode && other.Device == st.Device {
+			return nil
+		}
+	}
+	return fmt.Errorf("%w: %s", openat.ErrTaken, s.Path)
 }
 
 // NewestUndoable returns the newest journal of which something can be taken back; and, by

@@ -783,3 +783,30 @@ func TestRandomConditionsOnRandomTrees(t *testing.T) {
 		}
 	}
 }
+
+// Moments are read as people write them.
+func TestMomentsWrittenOut(t *testing.T) {
+	t.Parallel()
+	zone := time.FixedZone("", 2*3600)
+	now := time.Date(2026, 11, 25, 12, 30, 0, 0, zone) // a Wednesday
+	for text, want := range map[string]string{
+		"15 June 2019": "2019-06-15 00:00:00", "15 june 2019 8:40 pm": "2019-06-15 20:40:00", "June 15, 2019": "2019-06-15 00:00:00", "15th of June 2019, 20:40": "2019-06-15 20:40:00",
+		"Jun 15 2019 12:05 am": "2019-06-15 00:05:00", "20:40": "2026-11-25 20:40:00", "8pm": "2026-11-25 20:00:00", "yesterday 20:40": "2026-11-24 20:40:00", "yesterday at 8:40:05 am": "2026-11-24 08:40:05",
+		"monday 9:00": "2026-11-23 09:00:00", "last monday 9:00": "2026-11-23 09:00:00", "2019-06-15 20:40": "2019-06-15 20:40:00", "2019-06-15 8:40 pm": "2019-06-15 20:40:00",
+	} {
+		at, err := condition.ParseMoment(text, now, zone)
+		if assert.NoError(t, err, text) {
+			assert.Equal(t, want, at.Format(time.DateTime), text)
+		}
+	}
+	for _, text := range []string{"25:00", "13 pm", "31 June 2019", "last week 20:40", "15", "june 20:40", "20:61"} {
+		_, err := condition.ParseMoment(text, now, zone)
+		assert.Error(t, err, text)
+	}
+	c, err := condition.Parse([]string{"modified", "since", "15 June 2019 8:40 pm", "and", "modified", "before", "yesterday 20:40"})
+	require.NoError(t, err)
+	assert.Equal(t, "modified since 2019-06-15T20:40 and modified before yesterday 20:40", c.String())
+	again, err := condition.Parse([]string{c.String()})
+	require.NoError(t, err)
+	assert.Equal(t, c.String(), again.String())
+}

@@ -63,7 +63,10 @@ func (p *parser) moment(test *Test, v *Value) (err error) {
 		return err
 	}
 	if p.period(v) {
-		v.When, err = parseWhen(v.Text)
+		p.timeOfDay(v)
+		if v.When, err = parseWhen(v.Text); err == nil {
+			v.Text = v.When.text
+		}
 		return err
 	}
 	start := p.next
@@ -78,12 +81,14 @@ func (p *parser) moment(test *Test, v *Value) (err error) {
 			p.said()
 			v.Text += " ago"
 		}
-	} else if next, more := p.peek(); more && clock().MatchString(next.text) {
-		p.next++
-		p.extend(v, next, "T")
+	} else {
+		p.timeOfDay(v)
 	}
 	if v.When, err = parseWhen(v.Text); err != nil {
 		return err
+	}
+	if test.Op == On && v.When.form == clockForm {
+		return wrong([]string{v.When.at}, "on takes a day, such as %s", v.When.at)
 	}
 	if test.Op == On && v.When.form == instantForm {
 		return wrong([]string{dayOf(v.Text)}, "on takes a day, such as yesterday or %s", dayOf(v.Text))
@@ -93,6 +98,20 @@ func (p *parser) moment(test *Test, v *Value) (err error) {
 	}
 	v.Text = v.When.text
 	return nil
+}
+
+// timeOfDay takes the time of a day that was read.
+func (p *parser) timeOfDay(v *Value) {
+	next, more := p.peek()
+	if !more || !clock().MatchString(next.text) {
+		return
+	}
+	glue := " "
+	if _, err := time.Parse(dayForm, v.Text); err == nil {
+		glue = "T"
+	}
+	p.next++
+	p.extend(v, next, glue)
 }
 
 // isSpan reports whether text is a length of time, as 3d.
@@ -219,11 +238,17 @@ type when struct {
 	form string
 	text string // normal form
 	span span   // of agoForm
-	at   string // of the others, for the layout
+	at   string // of the others, for the layout; of clockForm, the day
+	// clock is the time of the day, of clockForm.
+	clock timeOfDay
 }
+
+// timeOfDay is a time of a day.
+type timeOfDay struct{ hour, minute, second int }
 
 const (
 	instantForm   = "instant"
+	clockForm     = "clock"
 	nowForm       = "now"
 	todayForm     = "today"
 	yesterdayForm = "yesterday"
@@ -280,13 +305,76 @@ func parseWhen(text string) (when, error) {
 			}
 		}
 	}
+	if w, is := writtenOut(lower); is {
+		return w, nil
+	}
 	if impossible().MatchString(text) {
 		return when{}, fmt.Errorf("there is no such day or time: %s", text)
 	}
 	if _, err := parseSpan(lower); err == nil {
 		return when{}, fmt.Errorf("this should be a moment: write %s ago", text)
 	}
-	return when{}, fmt.Errorf("this should be a moment, such as 2026-11-23, 2026-11-23T14:00, today, yesterday, now or 90 days ago, not %s", text)
+	return when{}, fmt.Errorf("this should be a moment, such as 2026-11-23, '23 November 2026 8:40 pm', today, 'yesterday 20:40', now or 90 days ago, not %s", text)
+}
+
+// dayLayouts are days as they are written out.
+var dayLayouts = []string{"2 January 2006", "2 Jan 2006", "January 2 2006", "Jan 2 2006"}
+
+var clockWords = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^(?:(.+?)(?:,? at |,? ))?(\d{1,2})(?::(\d\d))?(?::(\d\d))? ?(am|pm)?$`)
+})
+
+// writtenOut reads a day with the name of its month, a time of the day, which is one of today, or both.
+func writtenOut(lower string) (when, bool) {
+	day := strings.NewReplacer(",", " ", ".", " ").Replace(lower)
+	for _, end := range []string{"st ", "nd ", "rd ", "th "} { // of a number
+		if at := strings.Index(day, end); at > 0 && '0' <= day[at-1] && day[at-1] <= '9' {
+			day = day[:at] + day[at+2:]
+		}
+	}
+	day = strings.Join(strings.Fields(strings.Replace(day, " of ", " ", 1)), " ")
+	for _, layout := range dayLayouts {
+		if t, err := time.Parse(layout, day); err == nil {
+			iso := t.Format(dayForm)
+			return when{form: dayForm, text: iso, at: iso}, true
+		}
+	}
+	m := clockWords().FindStringSubmatch(lower)
+	if m == nil || m[3] == "" && m[5] == "" { // a number alone
+		return when{}, false
+	}
+	c := timeOfDay{}
+	for i, to := range []*int{&c.hour, &c.minute, &c.second} {
+		*to, _ = strconv.Atoi(m[2+i])
+	}
+	switch {
+	case m[5] != "" && (c.hour < 1 || c.hour > 12), c.hour > 23, c.minute > 59, c.second > 59:
+		return when{}, false
+	case m[5] == "am" && c.hour == 12:
+		c.hour = 0
+	case m[5] == "pm" && c.hour < 12:
+		c.hour += 12
+	}
+	if m[1] == "" {
+		m[1] = todayForm
+	}
+	of, err := parseWhen(m[1])
+	text := fmt.Sprintf("%02d:%02d", c.hour, c.minute)
+	if c.second > 0 {
+		text += fmt.Sprintf(":%02d", c.second)
+	}
+	isDay := of.form == dayForm || of.form == todayForm || of.form == yesterdayForm || of.form == weekdayForm
+	if _, word, two := strings.Cut(of.at, " "); of.form == periodForm && two {
+		_, isDay = weekday(word)
+	}
+	if err != nil || !isDay {
+		return when{}, false
+	}
+	if of.form == dayForm {
+		at := of.at + "T" + text
+		return when{form: instantForm, text: at, at: at}, true
+	}
+	return when{form: clockForm, text: of.text + " " + text, at: of.text, clock: c}, true
 }
 
 var impossible = sync.OnceValue(func() *regexp.Regexp {
@@ -306,6 +394,15 @@ func (w when) Resolve(asOf time.Time, zone *time.Location) (from, to time.Time) 
 		return calendar.Day(calendar.Of(asOf, zone), -1, zone)
 	case agoForm:
 		t := w.span.Before(asOf)
+		return t, t
+	case clockForm:
+		day, err := parseWhen(w.at)
+		if err != nil {
+			panic(err) // it was parsed before
+		}
+		first, _ := day.Resolve(asOf, zone)
+		d := calendar.Of(first, zone)
+		t := time.Date(d.Year, d.Month, d.Day, w.clock.hour, w.clock.minute, w.clock.second, 0, zone)
 		return t, t
 	case periodForm, weekdayForm:
 		return resolvePeriod(w.at, calendar.Of(asOf, zone), zone)
@@ -368,7 +465,7 @@ func resolvePeriod(text string, today calendar.Date, zone *time.Location) (from,
 
 // exact reports whether a moment is one, and no day, month or year.
 func (w when) exact() bool {
-	return w.form == nowForm || w.form == agoForm || w.form == instantForm
+	return w.form == nowForm || w.form == agoForm || w.form == instantForm || w.form == clockForm
 }
 
 // ParseMoment reads a moment as conditions have it, seen from another: ISO 8601,

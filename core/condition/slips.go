@@ -46,6 +46,37 @@ func (c *Condition) FromPlace(places []string) (slips []string) {
 	return slips
 }
 
+// Outside returns the name of a field that the condition asks for and that is not among some; "" if there is none.
+func (c *Condition) Outside(names ...string) string { return outside(c.Root, names) }
+
+func outside(n Node, names []string) string {
+	var parts []Node
+	var field *entry.Field
+	switch n := n.(type) {
+	case All:
+		parts = n
+	case Any:
+		parts = n
+	case Not:
+		parts = []Node{n.Node}
+	case Flag:
+		field = n.Field
+	case Valued:
+		field = n.Field
+	case *Test:
+		field = n.Field
+	}
+	if field != nil && !slices.Contains(names, field.Name) {
+		return field.Name
+	}
+	for _, part := range parts {
+		if found := outside(part, names); found != "" {
+			return found
+		}
+	}
+	return ""
+}
+
 // OfHidden reports whether something has to be hidden to meet the condition, by what it is or by how its name
 // begins, as far as the words tell.
 func (c *Condition) OfHidden() bool { return ofHidden(c.Root) }

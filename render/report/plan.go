@@ -10,6 +10,7 @@ import (
 	"frankledger/core/act"
 	"frankledger/core/act/plans"
 	"frankledger/core/act/verbs"
+	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/render/style"
 	"frankledger/render/typeset"
@@ -75,9 +76,22 @@ func (v *View) PlanSummary(s *Summary, p *plans.Plan) {
 	if t.Refused > 0 {
 		s.Notes = append(s.Notes, units.Grouped(int64(t.Refused))+" refused, each for the reason beside it")
 	}
+	if open := openToAll(p); p.Action == plans.Hide && open > 0 {
+		s.Notes = append(s.Notes, "hiding leaves them out of lists only: everyone who reaches them may still read "+units.Grouped(int64(open))+" of them; act permit go= keeps others out")
+	}
 	if p.Covered > 0 {
 		s.Notes = append(s.Notes, units.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
 	}
+}
+
+// openToAll is how many of the entries everyone may read.
+func openToAll(p *plans.Plan) (n int) {
+	for _, s := range p.Steps {
+		if mode, err := entry.ParsePermissions(s.Mode); err == nil && s.Refused == "" && mode&0o004 != 0 {
+			n++
+		}
+	}
+	return n
 }
 
 // sameText says what is so already of some matches, or of one.

@@ -24,9 +24,11 @@ var (
 	errHeld      = errors.New("a flag keeps it as it is (immutable or append-only)")
 	errReadOnly  = errors.New("nothing can be written there: the file system is read-only")
 	errNotYours  = errors.New("it belongs to another; only its owner may change that")
-	errNoNewFile = errors.New("you may not put anything into that folder")
 	errNotReader = errors.New("you may not read it")
 )
+
+// ErrNoNewFile is why nothing can go into a folder.
+var ErrNoNewFile = errors.New("you may not put anything into that folder")
 
 // foresee returns why the person may not do what a step does, as far as that can be told.
 func (p *Planning) foresee(s *plans.Step) error {
@@ -136,7 +138,7 @@ func (p *Planning) mayEnter(to string) error {
 			case errors.Is(failed, unix.EROFS):
 				err = errReadOnly
 			case errors.Is(failed, unix.EACCES) || errors.Is(failed, unix.EPERM):
-				err = errNoNewFile
+				err = ErrNoNewFile
 			}
 			p.mayInto[dir] = err
 		}

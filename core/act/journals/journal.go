@@ -382,6 +382,7 @@ type Past struct {
 	Undoing bool // somebody began to take it back
 	linked  map[entry.Node][]Member
 	files   map[entry.Node][]*PastStep
+	first   []string              // what the first steps are about, where the steps are not kept
 	Before  map[string]entry.Time // of folders
 	After   map[string]entry.Time
 }
@@ -515,6 +516,12 @@ func (p *Past) count(content []byte) error {
 		if !json.Valid(content) {
 			return ErrCutShort
 		}
+		if len(p.first) < mostFirst {
+			var l journalLine
+			if err := exact.Unmarshal(content, &l); err == nil && l.Step != nil {
+				p.first = append(p.first, string(l.Step.Path))
+			}
+		}
 		p.Steps, p.states = append(p.Steps, nil), append(p.states, NotBegun)
 		return nil
 	case bytes.HasPrefix(content, []byte(`{"folder":`)), bytes.HasPrefix(content, []byte(`{"held":`)), bytes.HasPrefix(content, []byte(`{"linked":`)):
@@ -532,6 +539,20 @@ func (p *Past) count(content []byte) error {
 		}
 	}
 	return p.takeText(content)
+}
+
+// mostFirst is how many steps a journal is told by.
+const mostFirst = 3
+
+// First returns the full paths of what the first steps are about.
+func (p *Past) First() (paths []string) {
+	for _, s := range p.Steps[:min(mostFirst, len(p.Steps))] {
+		paths = append(paths, string(s.Path))
+	}
+	if p.Steps == nil {
+		return p.first
+	}
+	return paths
 }
 
 // Len returns how many steps there are.

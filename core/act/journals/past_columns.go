@@ -2,6 +2,8 @@ package journals
 
 import (
 	"fmt"
+	"path"
+	"strings"
 
 	"frankledger/core/entry"
 	"frankledger/core/row"
@@ -20,6 +22,7 @@ func PastColumns() []row.Column[*Past] {
 		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.Programs),
 	}
 	columns = append(columns, began.Shown(began.Called("when"))...)
+	columns = append(columns, row.TextColumn("what", "what it was done to: the first of it", func(p *Past) (string, bool) { return p.about(), p.Len() > 0 }).Shrinking().For(row.People))
 	columns = append(columns, row.NumberColumn("steps", "how many there were", row.Number, func(p *Past) (int64, bool) { return int64(p.Len()), true }))
 	columns = append(columns, count("done", "how many are done", Done)...)
 	columns = append(columns, count("failed", "how many could not be", Failed)...)
@@ -27,6 +30,44 @@ func PastColumns() []row.Column[*Past] {
 	columns = append(columns, count("partly", "how many were done, but not to their end", Partly)...)
 	state := row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true })
 	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }).Kept())...)
+}
+
+// about names what the first steps are about, and where that is.
+func (p *Past) about() string {
+	paths := p.First()
+	if len(paths) == 0 {
+		return ""
+	}
+	folder := path.Dir(paths[0])
+	for _, other := range paths {
+		for folder != "/" && !strings.HasPrefix(other, folder+"/") {
+			folder = path.Dir(folder)
+		}
+	}
+	var names []string
+	for _, one := range paths {
+		names = append(names, strings.TrimPrefix(strings.TrimPrefix(one, folder), "/"))
+	}
+	text := strings.Join(names, ", ")
+	if more := p.Len() - len(paths); more > 0 {
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return text + ", in " + folder
+}
+
+// JournalStep is a step, and the journal that it is in.
+type JournalStep struct {
+	*PastStep
+	Past *Past
+}
+
+// JournalStepColumns returns what steps of several journals are shown with.
+func JournalStepColumns() []row.Column[*JournalStep] {
+	return append([]row.Column[*JournalStep]{
+		row.NumberColumn("journal", "its number", row.Number, func(s *JournalStep) (int64, bool) { return s.Past.Number, true }),
+		row.TextColumn("action", "what was done", func(s *JournalStep) (string, bool) { return string(s.Past.Action), true }),
+		row.TimeColumn("began", "when", func(s *JournalStep) (row.Moment, bool) { return row.MomentOf(s.Past.Began), true }),
+	}, row.AllThrough(PastStepColumns(), func(s *JournalStep) *PastStep { return s.PastStep })...)
 }
 
 // ending says in words how it ended.

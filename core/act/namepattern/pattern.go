@@ -17,6 +17,7 @@ import (
 type Pattern struct {
 	parts []part
 	zone  *time.Location
+	plain bool // the same for all entries
 }
 
 // part is text, or a word of a pattern.
@@ -99,13 +100,20 @@ func Parse(text string, zone *time.Location) (*Pattern, error) {
 		p.parts = append(p.parts, part{text: plain})
 	}
 	switch {
-	case !counts:
-		return nil, wrong("without one of %s, all would get the same name", wordList())
+	case len(p.parts) == 0:
+		return nil, wrong("a name cannot be empty")
 	case strings.ContainsAny(textOf(p.parts), "/\x00"):
 		return nil, wrong("a name has no slash in it; act move puts things into folders")
 	}
+	p.plain = !counts
 	return p, nil
 }
+
+// ErrPlain is why a pattern is not for several entries.
+var ErrPlain = fmt.Errorf("%w: without one of %s, all would get the same name", Err, wordList())
+
+// Plain reports whether all entries would get the same name.
+func (p *Pattern) Plain() bool { return p.plain }
 
 func wordList() string {
 	var words []string

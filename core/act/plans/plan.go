@@ -77,8 +77,10 @@ type Plan struct {
 	Makes   bool              `json:"-"` // the folder to move into, which is not there
 	// NameOwner names an owner and a group to people. It may be nil.
 	NameOwner func(uid, gid uint32) string `json:"-"`
-	Same      int                          `json:"-"` // matches that are as they are to be already
-	Covered   int                          `json:"-"` // matches that lie in another one, which is acted on
+	// TellTime shows a moment to people. It may be nil.
+	TellTime func(entry.Time) string `json:"-"`
+	Same     int                     `json:"-"` // matches that are as they are to be already
+	Covered  int                     `json:"-"` // matches that lie in another one, which is acted on
 }
 
 // Version is that of the form of plans.

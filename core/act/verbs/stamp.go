@@ -41,18 +41,28 @@ func dayOf(seconds int64) string {
 
 func (stamp) Words(_ *plans.Plan) (ask, done string) { return "stamp", "stamped" }
 
-func (stamp) Does(p *plans.Plan, _ *plans.Step) string {
+func (stamp) Does(p *plans.Plan, s *plans.Step) string {
+	tell := p.TellTime
+	if tell == nil {
+		tell = inUTC
+	}
 	var parts []string
 	for _, one := range []struct {
-		word string
-		time *exact.Time
-	}{{"modified ", p.Options.Modified}, {"accessed ", p.Options.Accessed}} {
+		word   string
+		before exact.Time
+		time   *exact.Time
+	}{{"modified ", s.Modified, p.Options.Modified}, {"accessed ", s.Accessed, p.Options.Accessed}} {
 		if one.time != nil {
-			text := string(entry.Time(*one.time).AppendRFC3339(nil))
-			parts = append(parts, one.word+text[:strings.IndexByte(text, '.')])
+			parts = append(parts, one.word+tell(entry.Time(one.before))+" → "+tell(entry.Time(*one.time)))
 		}
 	}
-	return strings.Join(parts, ", ") + " UTC"
+	return strings.Join(parts, ", ")
+}
+
+// inUTC is a moment to the second, in Coordinated Universal Time.
+func inUTC(t entry.Time) string {
+	text := string(t.AppendRFC3339(nil))
+	return text[:strings.IndexByte(text, '.')] + "Z"
 }
 
 // Why times are not set.
