@@ -26,6 +26,7 @@ type clearOptions struct {
 	act               actOptions
 	keep, by          flags.Choice
 	from              string
+	keepIn            []string
 	across, noFolders bool
 }
 
@@ -54,11 +55,12 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 	f.SortFlags = false
 	f.StringVar(&o.from, "from", "", "only spares in this `PLACE`, of what is in another place too")
 	flags.AddChoice(f, &o.keep, "keep", "", keepWords, keepWords[0], "`WHICH` stays: "+strings.Join(keepWords, ", "))
+	addKeepIn(cmd, &o.keepIn)
 	f.BoolVar(&o.across, "across", false, "only what is in more than one place")
 	f.BoolVar(&o.noFolders, "files-only", false, "no folders as a whole")
 	flags.AddChoice(f, &o.by, "by", "", byWords, byWords[0], "`HOW` to clear: "+strings.Join(byWords, ", "))
 	f.BoolVar(&o.act.plan.ForGood, "for-good", false, "remove for good, without the trash")
-	group(cmd, groupDo, "from", "keep", "across", "files-only", "by", "for-good")
+	group(cmd, groupDo, "from", "keep", "keep-in", "across", "files-only", "by", "for-good")
 	p.addCarrying(cmd, &o.act)
 	addDepth(cmd, &o.act.reading.lookingOptions, allWord)
 	addLooking(cmd, &o.act.reading.lookingOptions, hiddenWords[0])
@@ -68,6 +70,7 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 	examples(cmd,
 		example{"act clear cards", "a plan"},
 		example{"act clear recordings 'cards/card 12' --from 'cards/card 12'", "what is on the card and in recordings too"},
+		example{"act clear . --keep-in recordings where ext is wav", "and keep those in recordings"},
 		example{"act clear cards --by hard-links --carry-out --yes", "one file by several names instead"})
 	return cmd
 }
@@ -95,7 +98,11 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if err := p.nowOnly(sources); err != nil {
 		return err
 	}
-	options := clear.Options{Options: duplicates.Options{Algorithm: entry.Algorithms[0], Across: o.across, Keep: duplicates.Keep(o.keep.Index())}}
+	keepIn, err := keptIn(o.keepIn, sources)
+	if err != nil {
+		return err
+	}
+	options := clear.Options{Options: duplicates.Options{KeepIn: keepIn, Algorithm: entry.Algorithms[0], Across: o.across, Keep: duplicates.Keep(o.keep.Index())}}
 	if o.noFolders || o.by.Index() > 0 {
 		options.Folders = duplicates.NoFolders
 	}

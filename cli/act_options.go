@@ -106,7 +106,7 @@ func (o *actOptions) readFirst(action plans.Action, word string, rest []string) 
 		if err != nil {
 			return usage.Misuse("%s: %w", typeset.Escaped(word), err)
 		}
-		if places, _, has := usage.SplitWhere(rest); pattern.Plain() && (len(places) != 1 || has || usage.IsMarked(places[0])) {
+		if places, _, has := usage.SplitWhere(rest); pattern.Plain() && (len(places) != 1 || has || usage.IsMarked(places[0]) || strings.Trim(places[0], "./") == "") {
 			return usage.Misuse("%s: %w", typeset.Escaped(word), namepattern.ErrPlain)
 		}
 		o.plan.Pattern = exact.Text(word)

@@ -165,7 +165,7 @@ func TestActMisuse(t *testing.T) {
 		"act run a":                           "write -- before the command",
 		"act run a --":                        "no command is named",
 		"act run a --batch -- wc @name":       "the word @path once",
-		"act run a --to x -- wc":              "cannot be saved",
+		"act run a --to x -- wc @path":              "cannot be saved",
 		"act carry-out a":                     "not a plan",
 		"act carry-out nowhere":               "no such file",
 		"act undo":                            "nothing to undo",
@@ -353,7 +353,7 @@ func TestActRun(t *testing.T) {
 	for _, call := range lines(3, "--", "sh", "-c", `test "$1" = -n || exit 7`, "sh", "@name") {
 		assert.Contains(t, []any{0.0, 7.0}, call["status"])
 	}
-	for _, call := range lines(3, "--", "no-such-command-here") {
+	for _, call := range lines(3, "--", "no-such-command-here", "@path") {
 		assert.Contains(t, call["error"], "not found")
 		assert.Nil(t, call["status"])
 	}

@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -28,6 +30,7 @@ import (
 type duplicatesOptions struct {
 	reading                                readingOptions
 	keep, folders                          flags.Choice
+	keepIn                                 []string
 	onlyIn, algorithm                      string
 	spares, across, empty, confirm, marked bool
 }
@@ -46,23 +49,22 @@ func (p *Program) duplicatesCommand() *cobra.Command {
 		Long: `Finds folders that are copies (the same names and contents, or all of one in another),
 then the other files with the same content; those that would free most first.
 
-Several names of one file (hard links) count as one file: removing one frees nothing.
-What can be freed is never more than the spares take on disk, without what they share
-with the file that stays; "up to" where the file system does not tell everything.
+Several names of one file (hard links) count as one file. What can be freed is never more
+than the spares take on disk, without what they share with the file that stays.
 
 Nothing is removed: that is for "frank act clear". --spares lists all files of each set
-except one: the one that --keep chooses, or else the one in the place named first. As
-jsonl, the list also says what each file was and which file stays.`,
+but the one that stays; as jsonl, also what each was.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			o.marked = o.spares || cmd.Flags().Changed("keep")
+			o.marked = o.spares || cmd.Flags().Changed("keep") || len(o.keepIn) > 0
 			return p.duplicates(cmd, &o, args)
 		},
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
 	flags.AddChoice(f, &o.keep, "keep", "", keepWords, keepWords[0], "`WHICH` file of a set would stay: "+strings.Join(keepWords, ", "))
+	addKeepIn(cmd, &o.keepIn)
 	f.BoolVar(&o.spares, "spares", false, "list only the files that would not stay")
 	f.BoolVar(&o.across, "across", false, "show only sets with files in more than one place")
 	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files in this `PLACE` whose content is in none of the others")
@@ -70,7 +72,7 @@ jsonl, the list also says what each file was and which file stays.`,
 	f.BoolVar(&o.empty, "empty", false, "include empty files")
 	f.BoolVar(&o.confirm, "confirm", false, "finally compare the files of each set byte by byte")
 	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
-	group(cmd, groupWhat, "keep", "spares", "across", "only-in", "folders", "empty", "confirm", "algorithm")
+	group(cmd, groupWhat, "keep", "keep-in", "spares", "across", "only-in", "folders", "empty", "confirm", "algorithm")
 	flags.AddNumber(f, &o.reading.first, "first", "f", "0", "show only the first `NUMBER` of sets")
 	group(cmd, groupWhat, "first")
 	addDepth(cmd, &o.reading.lookingOptions, allWord)
@@ -85,6 +87,7 @@ jsonl, the list also says what each file was and which file stays.`,
 		example{"duplicates cards recordings --across", "what is in both places"},
 		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card also on the other?"},
 		example{"duplicates cards --keep oldest", "show which file would stay"},
+		example{"duplicates . --keep-in recordings --keep-in cards", "what is in recordings stays, then what is in cards"},
 		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list for act clear"},
 		example{"duplicates cards --spares --as paths0 --to spares.list", "only their paths, for a script"},
 		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, compared byte by byte"},
@@ -122,7 +125,11 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 			return usage.MisuseOf("only-in", "--only-in: %s is not among the places", typeset.Escaped(o.onlyIn))
 		}
 	}
-	options := duplicates.Options{Folders: duplicates.Folders(folders), Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
+	keepIn, err := keptIn(o.keepIn, sources)
+	if err != nil {
+		return err
+	}
+	options := duplicates.Options{KeepIn: keepIn, Folders: duplicates.Folders(folders), Algorithm: algorithm, Empty: o.empty, Across: o.across, Keep: duplicates.Keep(keep), Confirm: o.confirm, OnlyIn: only}
 	session.SpareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {
 		var pool *digest.Pool
@@ -142,17 +149,49 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 			return render.All(w, render.New(r.form, r.view.View, r.columns()), row.List[*entry.Entry](a.Only), r.view.Frame(summary))
 		}
 		r.view.DuplicatesSummary(summary, a, a.Matched.Files, pool.Read())
+		if len(a.Sets) > 0 && !hasRecord(sources) {
+			summary.Notes = append(summary.Notes, report.KeepRule(&options, len(sources)))
+		}
 		if r.first > 0 && len(a.Sets) > r.first {
 			summary.Notes = append(summary.Notes, units.Count(int64(len(a.Sets)-r.first), "more set is", "more sets are")+" not shown, as --first says")
 			a.Sets = a.Sets[:r.first]
 		}
-		return writeDuplicates(w, r, o, a, summary)
+		return writeDuplicates(w, r, o, a, summary, !hasRecord(sources))
 	})
+}
+
+// addKeepIn gives a command the option on where what stays is.
+func addKeepIn(cmd *cobra.Command, to *[]string) {
+	cmd.Flags().StringArrayVar(to, "keep-in", nil, "what is in this `FOLDER` stays; given several times, in that order")
+}
+
+// keptIn returns the full paths of the folders that what stays is in. Each has to be in what is looked at.
+func keptIn(folders []string, sources []source.Source) (full []string, err error) {
+	for _, folder := range folders {
+		path, err := filepath.Abs(folder)
+		if err != nil {
+			return nil, err
+		}
+		if info, err := os.Stat(path); err != nil || !info.IsDir() {
+			return nil, usage.MisuseOf("keep-in", "--keep-in: %s is not a folder", typeset.Escaped(folder))
+		}
+		within := func(path, folder string) bool {
+			return path == folder || strings.HasPrefix(path, strings.TrimSuffix(folder, "/")+"/")
+		}
+		if !slices.ContainsFunc(sources, func(s source.Source) bool {
+			place := s.Place()
+			return place.List || within(path, place.Full) || within(place.Full, path)
+		}) {
+			return nil, usage.MisuseOf("keep-in", "--keep-in: %s is not in what is looked at", typeset.Escaped(folder))
+		}
+		full = append(full, path)
+	}
+	return full, nil
 }
 
 // writeDuplicates writes the sets: where a row may have rows in it one is a set, else a
 // file of one; or the spares.
-func writeDuplicates(w output.Destination, r *question, o *duplicatesOptions, a *duplicates.Answer, summary *report.Summary) error {
+func writeDuplicates(w output.Destination, r *question, o *duplicatesOptions, a *duplicates.Answer, summary *report.Summary, now bool) error {
 	c := r.view.Context
 	if o.spares {
 		names := a.SpareNames()
@@ -163,7 +202,7 @@ func writeDuplicates(w output.Destination, r *question, o *duplicatesOptions, a 
 	if r.form.Reader == row.Nested {
 		return render.All(w, render.New(r.form, r.view.View, duplicates.SetColumns(c, o.marked)), row.List[*duplicates.Set](a.Sets), r.view.Frame(summary))
 	}
-	columns := a.NameColumns(c, o.marked)
+	columns := a.NameColumns(c, o.marked || r.form.ForPeople() && now)
 	format := render.New(r.form, r.view.View, columns)
 	if r.form == render.Table {
 		format = report.NewSets(r.view, columns)

@@ -270,7 +270,7 @@ func canUndoStep(u *doing.Undoing, s *journals.PastStep) error {
 // inTheWay returns an error if the place that an entry goes back to is taken, or nothing may be put there.
 func inTheWay(u *doing.Undoing, s *journals.PastStep) error {
 	traits := u.Verb.Traits()
-	if traits.Copies || !traits.Goes && !traits.Frees {
+	if traits.Copies || !traits.Goes && !traits.Frees || u.Past.Options.By != plans.ByRemoving { // by links, each has its name
 		return nil
 	}
 	at, name, err := u.To.At(string(s.Path))

@@ -41,9 +41,12 @@ type Options struct {
 	Empty     bool // files of no bytes too
 	Across    bool // only sets with files of more than one place
 	Keep      Keep
-	Confirm   bool         // compare what has the same digest, byte by byte
-	OnlyIn    *entry.Place // find what is in this place and in no other; nil: what is the same
-	Folders   Folders
+	// KeepIn are full paths of folders: what is in the first of them stays, before what is in the next one, before
+	// all others, and before Keep decides.
+	KeepIn  []string
+	Confirm bool         // compare what has the same digest, byte by byte
+	OnlyIn  *entry.Place // find what is in this place and in no other; nil: what is the same
+	Folders Folders
 }
 
 // Copy is one name of one of the files of a set, or one of its folders.
@@ -514,7 +517,7 @@ func (s *search) class(class []*file, folders *forest) {
 	compare := s.o.Keep.compare(folders)
 	gone := func(f *file) bool { return folders != nil && f.all(s.answer.spare) }
 	slices.SortFunc(class, func(a, b *file) int {
-		return cmp.Or(before(!gone(a), !gone(b)), compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
+		return cmp.Or(before(!gone(a), !gone(b)), cmp.Compare(s.o.rankOfFile(a), s.o.rankOfFile(b)), compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
 	})
 	set := &Set{Size: class[0].first.Size, Algorithm: s.o.Algorithm, Digest: class[0].first.More.Digests.By(s.o.Algorithm.Fact), Files: len(class)}
 	left := *set
@@ -570,6 +573,32 @@ func (s *search) class(class []*file, folders *forest) {
 	if left.Files > 1 && (!s.o.Across || len(places) > 1) && s.o.Folders != OnlyFolders {
 		s.answer.Sets = append(s.answer.Sets, &left)
 	}
+}
+
+// rankOfFile returns which of the folders to keep has the first name of a file; as many as there are for none.
+func (o *Options) rankOfFile(f *file) int {
+	best := len(o.KeepIn)
+	if best == 0 {
+		return 0
+	}
+	for e := range f.each() {
+		best = min(best, o.rank(e.FullPath(), false))
+	}
+	return best
+}
+
+// rank returns which of the folders to keep a path lies in or, if that is asked, which of them lies in it; as many as
+// there are for none.
+func (o *Options) rank(full string, around bool) int {
+	in := func(path, folder string) bool {
+		return path == folder || strings.HasPrefix(path, strings.TrimSuffix(folder, "/")+"/")
+	}
+	for i, folder := range o.KeepIn {
+		if in(full, folder) || around && in(folder, full) {
+			return i
+		}
+	}
+	return len(o.KeepIn)
 }
 
 func (k Keep) compare(folders *forest) func(a, b *entry.Entry) int {

@@ -322,7 +322,7 @@ func (t *forest) equal(group []*node) *Set {
 				return c
 			}
 		}
-		return cmp.Or(compare(a, b), before(a.kept(), b.kept()), arrange.ByPlace(a.entry, b.entry))
+		return cmp.Or(cmp.Compare(t.s.o.rank(a.entry.FullPath(), true), t.s.o.rank(b.entry.FullPath(), true)), compare(a, b), before(a.kept(), b.kept()), arrange.ByPlace(a.entry, b.entry))
 	})
 	set := t.set(group[0])
 	set.Files = len(group)
@@ -379,6 +379,9 @@ func (t *forest) larger(n *node) (best *node) {
 			tried[other] = true
 			if other.entry == nil || other.within(n) || n.within(other) || other.spared() || other.sameFolder(n) ||
 				other.place() > n.place() || t.s.o.Across && other.place() == n.place() {
+				continue
+			}
+			if t.s.o.rank(n.entry.FullPath(), true) < t.s.o.rank(other.entry.FullPath(), true) {
 				continue
 			}
 			if best != nil && cmp.Or(cmp.Compare(best.files, other.files), arrange.ByPlace(best.entry, other.entry)) <= 0 {

@@ -38,6 +38,25 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 	}
 }
 
+// KeepRule says by which rule it is chosen what stays.
+func KeepRule(o *duplicates.Options, places int) string {
+	rule := "the first in order of paths stays"
+	switch {
+	case o.Keep == duplicates.Oldest:
+		rule = "the oldest stays"
+	case o.Keep == duplicates.Newest:
+		rule = "the newest stays"
+	case o.Keep == duplicates.ShortestPath:
+		rule = "the one with the shortest path stays"
+	case places > 1:
+		rule = "one in the place that was named first stays, and there the first in order of paths"
+	}
+	if len(o.KeepIn) > 0 {
+		return "of each set, one in a folder of --keep-in stays; of several, or of none, " + rule
+	}
+	return "of each set, " + rule + "; --keep-in and --keep choose otherwise"
+}
+
 // SetLine is what a set of files with the same content is headed with.
 func (v *View) SetLine(s *duplicates.Set) string {
 	if s.Kind == duplicates.OfFolders {
