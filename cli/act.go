@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -11,6 +12,7 @@ import (
 	"frankledger/core/act"
 	"frankledger/core/act/namepattern"
 	"frankledger/core/act/plans"
+	"frankledger/core/exact"
 	"frankledger/core/text"
 )
 
@@ -97,13 +99,14 @@ other disk cannot keep.`,
 			addReally(cmd, o)
 		}, readInto,
 		example{"act move cards where ext is tmp --into exchange/tmp", "a plan"},
-		example{"act move cards where name starts DUMP --into exchange --keep-folders", "with their folders"})
+		example{"act move cards where name starts DUMP --into exchange --keep-folders", "with their folders"},
+		example{"act move cards where kind is file --into 'exchange/@year/@month'", "sorted by when they were modified; @year:taken is that of a picture"})
 }
 
 // addInto adds the options of what puts things into a folder.
 func addInto(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()
-	f.StringVar(&o.into, "into", "", "the `FOLDER` to put them into")
+	f.StringVar(&o.into, "into", "", "the `FOLDER` to put them into; a part of it may be a pattern, as in photos/@year/@month")
 	f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "keep the folders between the place and the entry")
 	f.BoolVar(&o.plan.Strict, "strict", false, "refuse what cannot keep everything there, rather than only saying so")
 	group(cmd, groupDo, "into", "keep-folders", "strict")
@@ -115,10 +118,33 @@ func readInto(_ *cobra.Command, o *actOptions, _ *question) (err error) {
 	if o.into == "" {
 		return usage.MisuseOf("into", "--into FOLDER is missing: where to?")
 	}
-	if o.plan.Into, err = act.Target(o.into); err != nil {
+	folder, pattern := partedInto(o.into)
+	if pattern != "" {
+		if _, err := namepattern.ParseFolders(pattern, time.Local); err != nil {
+			return usage.MisuseOf("into", "--into: %w", err)
+		}
+		o.plan.Folders = exact.Text(pattern)
+	}
+	if o.plan.Into, err = act.Target(folder); err != nil {
 		return targetTrouble(err)
 	}
 	return nil
+}
+
+// partedInto parts where things are to be put into a folder and, from the first @ on, a pattern of folders in it.
+func partedInto(into string) (folder, pattern string) {
+	at := strings.IndexByte(into, '@')
+	if at < 0 || there(into) {
+		return into, ""
+	}
+	slash := strings.LastIndexByte(into[:at], '/')
+	switch slash {
+	case -1:
+		return ".", into
+	case 0:
+		return "/", into[1:]
+	}
+	return into[:slash], into[slash+1:]
 }
 
 func (p *Program) copyCommand() *cobra.Command {

@@ -165,7 +165,7 @@ func TestActMisuse(t *testing.T) {
 		"act run a":                           "write -- before the command",
 		"act run a --":                        "no command is named",
 		"act run a --batch -- wc @name":       "the word @path once",
-		"act run a --to x -- wc @path":              "cannot be saved",
+		"act run a --to x -- wc @path":        "cannot be saved",
 		"act carry-out a":                     "not a plan",
 		"act carry-out nowhere":               "no such file",
 		"act undo":                            "nothing to undo",
@@ -357,10 +357,10 @@ func TestActRun(t *testing.T) {
 		assert.Contains(t, call["error"], "not found")
 		assert.Nil(t, call["status"])
 	}
-	for _, call := range lines(3, "--jobs", "4", "--limit", "300ms", "--", "sh", "-c", "sleep 60 & wait") {
+	for _, call := range lines(3, "--jobs", "4", "--limit", "300ms", "--", "sh", "-c", "sleep 60 & wait", "sh", "@path") {
 		assert.Equal(t, "it took too long and was ended", call["error"])
-	}
-	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "printf", `a\0b`)
+	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "sh", "-c", `printf "a\0b"`, "sh", "@path")
+	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "printf", `a\0b`, "@path")
 	assert.Contains(t, r.out, "plain.tar.gz: ended well\na\x00b\n")
 	r = a.run(3, "act", "undo")
 	assert.Contains(t, r.err, "journal 6, the newest, cannot be undone: what the command did is not known")

@@ -3,6 +3,7 @@ package report
 import (
 	"bytes"
 	"fmt"
+	"path"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -60,7 +61,7 @@ func (v *View) PlanSummary(s *Summary, p *plans.Plan) {
 		s.Lead += " · " + v.Units.SizeText(t.Bytes)
 	}
 	if p.Options.Into != "" {
-		into := "into " + typeset.Escaped(string(p.Options.Into))
+		into := "into " + typeset.Escaped(path.Join(string(p.Options.Into), string(p.Options.Folders)))
 		if p.Makes {
 			into += ", which will be created"
 		}

@@ -3,6 +3,7 @@ package namepattern
 import (
 	"errors"
 	"fmt"
+	"io"
 	"path"
 	"strconv"
 	"strings"
@@ -10,6 +11,7 @@ import (
 
 	"frankledger/core/act/doing"
 	"frankledger/core/entry"
+	"frankledger/core/live"
 	"frankledger/core/media"
 )
 
@@ -34,9 +36,13 @@ var patternWords = []struct{ Word, Means string }{
 	{"@name", "the whole name"},
 	{"@folder", "the name of the folder it is in"},
 	{"@date", "the day it was last modified, such as 2026-11-26"},
+	{"@year", "the year of that; @month and @day: the month and the day in it"},
 	{"@type", "the extension that its content has, or its own, if that is right"},
 	{"@n", "1, 2, 3 … in order of the paths"},
 }
+
+// dayWords are the words of a day, and how they are written. After :taken, the day is that on which a picture was taken.
+var dayWords = map[string]string{"@date": time.DateOnly, "@year": "2006", "@month": "01", "@day": "02"}
 
 // Words tells the words of a pattern.
 func Words() []struct{ Word, Means string } { return patternWords }
@@ -66,9 +72,9 @@ func Parse(text string, zone *time.Location) (*Pattern, error) {
 			continue
 		}
 		found := ""
-		for _, one := range patternWords { // of @n and @name the longer
-			if strings.HasPrefix(text, one.Word) && len(one.Word) > len(found) {
-				found = one.Word
+		for _, word := range allWords() { // of @n and @name the longer
+			if strings.HasPrefix(text, word) && len(word) > len(found) {
+				found = word
 			}
 		}
 		if found == "" {
@@ -89,11 +95,13 @@ func Parse(text string, zone *time.Location) (*Pattern, error) {
 			switch {
 			case found == "@n" && (err != nil || digits < 1 || digits > 9):
 				return nil, wrong("after @n: comes a number of digits from 1 to 9")
-			case found != "@n" && next.how != "lower" && next.how != "upper":
+			case dayWords[found] != "" && next.how != "taken":
+				return nil, wrong("after %s: comes taken, for the day on which a picture was taken", found)
+			case found != "@n" && dayWords[found] == "" && next.how != "lower" && next.how != "upper":
 				return nil, wrong("after %s: comes lower or upper", found)
 			}
 		}
-		counts = counts || found != "@date"
+		counts = counts || dayWords[found] == ""
 		p.parts = append(p.parts, next)
 	}
 	if plain != "" {
@@ -115,12 +123,16 @@ var ErrPlain = fmt.Errorf("%w: without one of %s, all would get the same name", 
 // Plain reports whether all entries would get the same name.
 func (p *Pattern) Plain() bool { return p.plain }
 
-func wordList() string {
-	var words []string
+func wordList() string { return strings.Join(allWords(), " ") }
+
+// allWords are all words of patterns.
+func allWords() (words []string) {
 	for _, one := range patternWords {
-		words = append(words, one.Word)
+		if words = append(words, one.Word); one.Word == "@year" {
+			words = append(words, "@month", "@day")
+		}
 	}
-	return strings.Join(words, " ")
+	return words
 }
 
 func textOf(parts []part) (text string) {
@@ -159,8 +171,15 @@ func (p *Pattern) Name(e *entry.Entry, full string, n int) (string, error) {
 			if value = path.Base(path.Dir(full)); value == "/" {
 				value = ""
 			}
-		case "@date":
-			value = e.Modified.Std().In(p.zone).Format(time.DateOnly)
+		case "@date", "@year", "@month", "@day":
+			day := e.Modified.Std().In(p.zone)
+			if one.how == "taken" {
+				var err error
+				if day, err = taken(e, full); err != nil {
+					return "", err
+				}
+			}
+			value = day.Format(dayWords[one.word])
 		case "@n":
 			value = strconv.Itoa(n)
 			if digits, err := strconv.Atoi(one.how); err == nil {
@@ -192,6 +211,55 @@ func (p *Pattern) Name(e *entry.Entry, full string, n int) (string, error) {
 		return "", doing.ErrNameless
 	}
 	return made, nil
+}
+
+// taken returns when a picture was taken.
+func taken(e *entry.Entry, full string) (time.Time, error) {
+	if e.Kind != entry.KindFile {
+		return time.Time{}, media.ErrNotTaken
+	}
+	file, err := live.OpenContent(full)
+	if err != nil {
+		return time.Time{}, err
+	}
+	defer file.Close()
+	return media.Taken(io.NewSectionReader(file, 0, file.Length()))
+}
+
+// Folders makes paths of folders of what is known of entries.
+type Folders []*Pattern
+
+// ParseFolders reads a relative path with words of patterns in it.
+func ParseFolders(text string, zone *time.Location) (f Folders, err error) {
+	for name := range strings.SplitSeq(strings.Trim(text, "/"), "/") {
+		p, err := Parse(name, zone)
+		if err != nil {
+			return nil, err
+		}
+		f = append(f, p)
+	}
+	return f, nil
+}
+
+// Needs returns the facts that must be known of entries.
+func (f Folders) Needs() (facts entry.Facts) {
+	for _, p := range f {
+		facts |= p.Needs()
+	}
+	return facts
+}
+
+// Path returns the relative path of the folder for an entry with some full path, which is the n-th.
+func (f Folders) Path(e *entry.Entry, full string, n int) (string, error) {
+	rel := ""
+	for _, p := range f {
+		name, err := p.Name(e, full, n)
+		if err != nil {
+			return "", err
+		}
+		rel = path.Join(rel, name)
+	}
+	return rel, nil
 }
 
 var errNoContent = errors.New("its content could not be read, so its type is not known")

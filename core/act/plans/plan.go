@@ -40,6 +40,7 @@ func (a Action) Known() bool {
 // Options say how to do it.
 type Options struct {
 	Into        exact.Text   `json:"into,omitempty"`         // full path of the folder to move into
+	Folders     exact.Text   `json:"folders,omitempty"`      // in that, a pattern of the folders that each goes into
 	KeepFolders bool         `json:"keep_folders,omitempty"` // with the folders on the path from the place
 	ForGood     bool         `json:"for_good,omitempty"`     // remove without the trash
 	Modified    *exact.Time  `json:"set_modified,omitempty"`

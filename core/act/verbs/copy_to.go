@@ -18,20 +18,24 @@ import (
 )
 
 // copyTo copies entries into a folder, with all that is in them.
-type copyTo struct{}
+type copyTo struct{ sorting }
+
+// Prepare implements Preparer.
+func (copyTo) Prepare(p *doing.Planner) (doing.Verb, error) {
+	by, err := sortingBy(p)
+	return copyTo{by}, err
+}
 
 // Traits implements Verb.
 func (copyTo) Traits() doing.Traits {
 	return doing.Traits{Goes: true, Outermost: true, Whole: true, InTurn: true, Copies: true}
 }
 
-func (copyTo) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
-	to := path.Base(string(s.Path))
-	if p.Options.KeepFolders && !e.Self {
-		to = e.Relative()
-	}
-	full := path.Join(string(p.Options.Into), to)
+func (v copyTo) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
+	full, err := v.to(p, s, e)
 	switch {
+	case err != nil:
+		return err
 	case full == string(s.Path) && !p.Options.Number:
 		return doing.ErrHere
 	case strings.HasPrefix(full, string(s.Path)+"/"):
@@ -53,19 +57,19 @@ func (copyTo) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 	if err != nil {
 		return err
 	}
-	v, err := (&tree.Surveyor{Calls: p.Calls, To: kept, Mine: tree.OwnerKept, NoteMounts: true}).Survey(p.Ctx, at, name)
+	survey, err := (&tree.Surveyor{Calls: p.Calls, To: kept, Mine: tree.OwnerKept, NoteMounts: true}).Survey(p.Ctx, at, name)
 	if err != nil {
 		return err
 	}
-	s.Holds = &v.Holds
-	if len(v.Mounts) > 0 {
-		return doing.MountsInside(v.Mounts)
+	s.Holds = &survey.Holds
+	if len(survey.Mounts) > 0 {
+		return doing.MountsInside(survey.Mounts)
 	}
-	return p.Note(s, v, kept)
+	return p.Note(s, survey, kept)
 }
 
 func (copyTo) Words(p *plans.Plan) (ask, done string) {
-	return "copy into " + string(p.Options.Into), "copied"
+	return "copy into " + into(p), "copied"
 }
 
 func (copyTo) Does(p *plans.Plan, s *plans.Step) string {

@@ -10,20 +10,27 @@ import (
 )
 
 // move moves entries into a folder.
-type move struct{ renames }
+type move struct {
+	renames
+	sorting
+}
+
+// Prepare implements Preparer.
+func (move) Prepare(p *doing.Planner) (doing.Verb, error) {
+	by, err := sortingBy(p)
+	return move{sorting: by}, err
+}
 
 // Traits implements Verb.
 func (move) Traits() doing.Traits {
 	return doing.Traits{Goes: true, Outermost: true, Whole: true, InTurn: true}
 }
 
-func (move) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
-	to := path.Base(string(s.Path))
-	if p.Options.KeepFolders && !e.Self {
-		to = e.Relative()
-	}
-	full := path.Join(string(p.Options.Into), to)
+func (v move) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
+	full, err := v.to(p, s, e)
 	switch {
+	case err != nil:
+		return err
 	case full == string(s.Path):
 		return doing.ErrHere
 	case strings.HasPrefix(full, string(s.Path)+"/"):
@@ -40,7 +47,7 @@ func (move) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 }
 
 func (move) Words(p *plans.Plan) (ask, done string) {
-	return "move into " + string(p.Options.Into), "moved"
+	return "move into " + into(p), "moved"
 }
 
 func (move) Does(p *plans.Plan, s *plans.Step) string {
