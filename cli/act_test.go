@@ -359,8 +359,8 @@ func TestActRun(t *testing.T) {
 	}
 	for _, call := range lines(3, "--jobs", "4", "--limit", "300ms", "--", "sh", "-c", "sleep 60 & wait", "sh", "@path") {
 		assert.Equal(t, "it took too long and was ended", call["error"])
-	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "sh", "-c", `printf "a\0b"`, "sh", "@path")
-	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "printf", `a\0b`, "@path")
+	}
+	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "sh", "-c", `printf 'a\0b'`, "sh", "@path")
 	assert.Contains(t, r.out, "plain.tar.gz: ended well\na\x00b\n")
 	r = a.run(3, "act", "undo")
 	assert.Contains(t, r.err, "journal 6, the newest, cannot be undone: what the command did is not known")
