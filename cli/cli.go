@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"slices"
+	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -71,6 +72,9 @@ func joined(root *cobra.Command, args []string) []string {
 			return append(slices.Clip(args[:len(args)-2]), args[len(args)-2]+"="+typed)
 		}
 		return args
+	}
+	if len(args) > 1 && args[0] == "ledger" && strings.HasPrefix(args[1], "--") && args[1] != "--help" { // which lists the records
+		args = slices.Insert(slices.Clone(args), 1, "entries")
 	}
 	if cmd, _, err := root.Find(args); err == nil {
 		return flags.Joined(cmd.Flags(), args)

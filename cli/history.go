@@ -146,7 +146,7 @@ func (p *Program) whose(ctx context.Context, r *question, l *ledger.Ledger, path
 		host, err = os.Hostname()
 		return host, full, err
 	}
-	ref, err := ledger.ParseReference(words, r.view.Zone)
+	ref, err := ledger.ParseReference(words, r.view.Context.AsOf, r.view.Zone)
 	if err != nil {
 		return "", "", usage.Misuse("%s: %w", typeset.Escaped(path), err)
 	}

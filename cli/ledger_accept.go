@@ -31,7 +31,7 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 			}
 			return p.changing("accepting", func() error {
 				for _, given := range args {
-					ref, err := ledger.ParseReference(strings.TrimPrefix(given, usage.RecordMark), p.Zone())
+					ref, err := ledger.ParseReference(strings.TrimPrefix(given, usage.RecordMark), time.Now(), p.Zone())
 					var r ledger.Record
 					if err == nil {
 						r, err = l.Find(ctx, ref)

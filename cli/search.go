@@ -60,6 +60,7 @@ frank fields what can be asked.`,
 		example{"search where empty or broken or mislabelled", "what may need attention"},
 		example{"search where 'kind is file and (size over 20MB or age over 1 year)'", "as one word, with parentheses"},
 		example{"search recordings where name has ridge and name has dawn and size over 1MB --funnel --count", "how many entries each condition let through"},
+		example{"search @weekly:all dawn", "in all records of a label: when was it first and last there?"},
 		example{"search . where owner is unknown --save-list strangers.txt", "save the list"},
 		example{"list @@strangers.txt", "and look at it later"},
 		example{"search recordings where ext is wav and modified within 3 days --remember fresh", "save the search itself; frank recall fresh runs it again"},
@@ -115,6 +116,15 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		r.show(fieldsNamed([]string{"name", "line", "text"}))
 	}
 	r.failIf = o.failIf.Index()
+	for _, given := range places {
+		if _, _, is := allOf(given); !is {
+			continue
+		}
+		if len(places) > 1 || o.count || o.name != "" || r.keeping != nil || r.order.Keys != nil || r.order.Backward {
+			return usage.Misuse("%s is asked about by itself, without --count, --order, --remember and --save-list", typeset.Escaped(given))
+		}
+		return p.searchAll(cmd.Context(), r, given)
+	}
 	err = p.list(cmd.Context(), r, places, false)
 	var f *usage.Failure
 	if o.name != "" && (err == nil || errors.As(err, &f) && f.Err == nil) { // there is an answer

@@ -56,7 +56,7 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&by, "by", "", "the `FIELDS` to group by: one, or two separated by a comma")
-	f.StringVar(&since, "since", "", "tell what became more or less since this `PLACE`, mostly a record")
+	f.StringVar(&since, "since", "", "what became more or less since this `PLACE`, mostly a record, or a day")
 	f.BoolVar(&cross, "cross", false, "show two fields as a table, one against the other")
 	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER` of groups, and the rest as one row")
 	group(cmd, groupWhat, "by", "since", "cross", "first")

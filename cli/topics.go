@@ -90,7 +90,8 @@ may be one word in quotes. What looks like an option goes after --.
   ./dawn              a name that could also be taken for something else
   @weekly             what was in a place when it was last recorded as weekly
   @weekly:1           the record before that one
-  @weekly:2026-11-01  the newest at or before that day
+  @weekly:2026-11-01  the newest at or before that day; also '@weekly:last week'
+  @weekly:all         every record of the label, for search: when was it there?
   @7                  the record of that number, as in frank ledger entries
   @weekly/counts      a folder in a record
   @weekly@gull        what the machine gull recorded; --host all: each machine

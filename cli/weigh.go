@@ -33,9 +33,8 @@ first add up exactly to it.
 
 Size is the content of files; disk is the space that everything takes on disk,
 including the folders themselves. A file with several names is counted once, under the
-name that comes first in byte order; the footer says how many names were counted
-elsewhere. --explain shows what was added up for one folder, file by file, so that
-you can check the sum.`,
+name that comes first in byte order. --explain shows what was added up for one folder,
+file by file, so that you can check the sum.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -50,10 +49,11 @@ you can check the sum.`,
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
 	flags.AddNumber(f, &o.largest, "largest", "", "0", "below each folder show the `NUMBER` heaviest files in it")
 	flags.AddNumber(f, &o.heaviest, "heaviest", "", "0", "instead of folders, show the `NUMBER` heaviest files of all")
-	f.StringVar(&o.since, "since", "", "tell what became heavier or lighter since this `PLACE`, mostly a record")
+	f.StringVar(&o.since, "since", "", "what became heavier or lighter since this `PLACE`, mostly a record, or a day")
+	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if it weighs, or grew by, more than this `SIZE` or share")
 	flags.AddChoice(f, &o.picture, "picture", "", pictures, pictures[0], "with --as svg, `WHAT` to draw: map (areas) or bars")
 	flags.AddWord(f, &o.explain, "explain", func(word string) bool { return word == usage.Where }, "show what was added up for this `FOLDER`, or for the place, with a running total")
-	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "picture", "explain")
+	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "fail-if", "picture", "explain")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, render.WithPicture(render.Forms))
 	addKeeping(cmd, &o.reading.lookingOptions)
@@ -68,6 +68,7 @@ you can check the sum.`,
 		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
 		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
 		example{"weigh --since @weekly", "what grew since the record, and what shrank"},
+		example{"weigh --since @weekly --fail-if 'more than 5GB' --depth 0", "for a timer: status 1 if it grew too much"},
 		example{"weigh --to folders.svg", "a map of areas, as a picture for a document"},
 		example{"weigh --explain handover", "how the sum of one folder is made up, file by file"},
 	)
@@ -121,8 +122,14 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	if err := o.drawing(cmd, r, &plan); err != nil {
 		return err
 	}
+	limit := weigh.Limit{}
+	if o.failIf != "" {
+		if limit, err = weigh.ParseLimit(o.failIf, plan.By, o.since != ""); err != nil {
+			return usage.MisuseOf("fail-if", "--fail-if: %w", err)
+		}
+	}
 	if o.since != "" {
-		return p.weighSince(cmd, r, o, &plan, args)
+		return p.weighSince(cmd, r, o, &plan, limit, args)
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {
@@ -135,7 +142,8 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		explain = sources[0].Place().Full
 	}
 	r.addsUp(sumsMatches)
-	return p.answer(r, summary, func(w output.Destination) error {
+	passed := false
+	err = p.answer(r, summary, func(w output.Destination) error {
 		a, stopped := ask(p, r, func(request source.Request) (*weigh.Answer, error) {
 			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: explain, Context: r.view.Context})
 		})
@@ -148,6 +156,9 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		summary.Report.Add(a.Report)
 		summary.Elsewhere, summary.Stopped = &a.Elsewhere, a.Stopped
 		summary.Matched, summary.Bytes, summary.Grouped = a.Matched, true, true
+		if passed = limit.Passed(0, plan.By.Of(&a.Matched)); passed {
+			summary.Notes = append(summary.Notes, "that is more than "+typeset.Escaped(limit.String()))
+		}
 		if o.explains() {
 			return cmp.Or(render.All(w, render.New(r.form, r.view.View, weigh.AddendColumns(plan.By, r.view.Context)), row.List[*weigh.Addend](a.Addends), r.view.Frame(summary)), stopped)
 		}
@@ -170,4 +181,5 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 		}
 		return cmp.Or(render.All(w, render.New(r.form, r.view.View, report.WeighColumns(&plan)), rows, r.view.Frame(summary)), stopped)
 	})
+	return different(passed, err)
 }

@@ -11,6 +11,7 @@ type weighOptions struct {
 	atLeast           string
 	explain           flags.Word
 	since             string
+	failIf            string
 	largest, heaviest flags.Parsed[int]
 }
 

@@ -3,13 +3,16 @@ package cli
 import (
 	"cmp"
 	"context"
+	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"frankledger/cli/place"
 	"frankledger/cli/usage"
+	"frankledger/core/condition"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
 	"frankledger/core/sides"
@@ -23,7 +26,7 @@ import (
 
 // weighSince answers with what has become heavier or lighter since a place was recorded, or
 // than another place.
-func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, plan *weigh.Plan, args []string) error {
+func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, plan *weigh.Plan, limit weigh.Limit, args []string) error {
 	if plan.AtLeastShare > 0 {
 		return usage.MisuseOf("since", "--since and --at-least %s contradict each other: a change is no share of the whole; give a size", o.atLeast)
 	}
@@ -34,7 +37,8 @@ func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, p
 	if len(before.Sources)+len(after.Sources) != 2 {
 		return usage.MisuseOf("since", "--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), place.ThisHost()))
 	}
-	return p.answer(r, summary, func(w output.Destination) error {
+	passed := false
+	err = p.answer(r, summary, func(w output.Destination) error {
 		a, err := ask(p, r, func(request source.Request) (*weigh.Grown, error) {
 			return weigh.Since(cmd.Context(), before, after, weigh.Options{Request: request, Plan: *plan, Context: r.view.Context})
 		})
@@ -44,8 +48,12 @@ func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, p
 		r.view.HeldSummary(summary, a.Held)
 		summary.Matched, summary.Bytes, summary.Grouped = a.After, true, true
 		r.view.GrowthSummary(summary, a, plan)
+		if passed = limit.Passed(plan.By.Of(&a.Before), plan.By.Of(&a.After)); passed {
+			summary.Notes = append(summary.Notes, "it grew by more than "+typeset.Escaped(limit.String()))
+		}
 		return render.All(w, render.New(r.form, r.view.View, report.GrowthColumns(plan)), row.List[*weigh.Growth](a.Rows), r.view.Frame(summary))
 	})
+	return different(passed, err)
 }
 
 // openSince opens the place that --since names, and the one that is held against it: the one that is
@@ -53,6 +61,9 @@ func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, p
 func (p *Program) openSince(ctx context.Context, r *question, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
 	r.relative = true
 	places, words, has := usage.SplitWhere(args)
+	if since, err = p.recordSince(ctx, r, since, places); err != nil {
+		return nil, nil, nil, err
+	}
 	if r.hosts.Given && len(places) > 0 {
 		return p.openSinceOn(ctx, r, since, places, args)
 	}
@@ -83,6 +94,70 @@ func (p *Program) openSince(ctx context.Context, r *question, since string, args
 		return nil, nil, nil, usage.MisuseOf("since", "--since is about one place; %s are more", place.EveryRecord)
 	}
 	return p.sidesOf(r, summary, sources[:1], sources[1:])
+}
+
+// recordSince is the place that --since names: a moment stands for the newest record of what is asked about that was
+// there then, under whatever label.
+func (p *Program) recordSince(ctx context.Context, r *question, since string, places []string) (string, error) {
+	if usage.IsMarked(since) || there(since) || len(places) > 1 {
+		return since, nil
+	}
+	from, to, err := condition.ParsePeriod(since, r.view.Context.AsOf, r.view.Zone)
+	if err != nil {
+		return since, nil // it is said that there is no such place
+	}
+	if to.Equal(from) {
+		to = to.Add(1)
+	}
+	given := "."
+	if len(places) == 1 {
+		given = places[0]
+	}
+	if usage.IsMarked(given) {
+		return "", usage.Repaired(usage.MisuseOf("since", "--since %s is about what is there now; of a record, name the label too", typeset.Escaped(since)),
+			p.args.Instead(since, strings.SplitN(given, ":", 2)[0]+":"+since))
+	}
+	full, err := filepath.Abs(given)
+	if err != nil {
+		return "", err
+	}
+	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
+	if err != nil {
+		return "", err
+	}
+	records, err := l.Records(ctx)
+	if err != nil {
+		return "", place.LedgerTrouble(p.ledgers.Path, err)
+	}
+	var best, oldest *ledger.Record
+	for i := range records {
+		one := &records[i]
+		if one.Host != place.ThisHost() || one.Place != full && !strings.HasPrefix(full, strings.TrimSuffix(one.Place, "/")+"/") {
+			continue
+		}
+		if oldest == nil || ledger.ByTurn(*one, *oldest) < 0 {
+			oldest = one
+		}
+		if one.Taken.Before(to) && (best == nil || len(one.Place) > len(best.Place) || len(one.Place) == len(best.Place) && ledger.ByTurn(*one, *best) > 0) {
+			best = one
+		}
+	}
+	in := func(r *ledger.Record) string {
+		at := usage.RecordMark + strconv.FormatInt(r.Number, 10)
+		if below := strings.TrimPrefix(strings.TrimPrefix(full, r.Place), "/"); below != "" {
+			at += "/" + below
+		}
+		return at
+	}
+	switch {
+	case oldest == nil:
+		return "", usage.Repaired(usage.MisuseOf("since", "--since %s: there is no record of %s; frank record makes one", typeset.Escaped(since), typeset.Escaped(full)), []string{"record", given, "--label", "weekly"})
+	case best == nil:
+		at := in(oldest)
+		return "", usage.Repaired(usage.MisuseOf("since", "--since %s: no record of %s is that old; the oldest is %s, taken %s", typeset.Escaped(since), typeset.Escaped(full), at, oldest.Taken.In(r.view.Zone).Format("2006-01-02 15:04")),
+			p.args.Instead(since, at))
+	}
+	return in(best), nil
 }
 
 // openSinceOn opens the records of several machines, before and since. It leaves out a machine that has only

@@ -78,7 +78,7 @@ func (o *Opener) onMachines(ctx context.Context, place, words string) (list []as
 		if err == nil && len(found) == 0 {
 			err = withoutRecords(o.Ledgers.Path, o.Hosts.Names, true)
 		}
-	} else if ref, err = ledger.ParseReference(words, o.Zone); err == nil {
+	} else if ref, err = ledger.ParseReference(words, o.AsOf, o.Zone); err == nil {
 		if ref.Label == "" || ref.Host != "" { // it says itself which one
 			return []asked{{given: place}}, nil
 		}

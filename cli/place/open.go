@@ -138,7 +138,7 @@ func (o *Opener) Record(ctx context.Context, words, given string) (ledger.Record
 
 // openRecord opens a record as a place.
 func (o *Opener) openRecord(ctx context.Context, words, given string, index int) (ledger.Recorded, error) {
-	ref, err := ledger.ParseReference(words, o.Zone)
+	ref, err := ledger.ParseReference(words, o.AsOf, o.Zone)
 	if err != nil {
 		return nil, notARecord(given, err)
 	}

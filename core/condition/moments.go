@@ -480,6 +480,17 @@ func ParseMoment(text string, asOf time.Time, zone *time.Location) (time.Time, e
 	return from, nil
 }
 
+// ParsePeriod reads a moment as [ParseMoment] does, and returns where it begins and where what comes after it begins:
+// the same for one that is no day, week, month or year.
+func ParsePeriod(text string, asOf time.Time, zone *time.Location) (from, to time.Time, err error) {
+	w, err := parseWhen(text)
+	if err != nil {
+		return time.Time{}, time.Time{}, err
+	}
+	from, to = w.Resolve(asOf, zone)
+	return from, to, nil
+}
+
 // day returns the calendar day, month or year that a moment lies in.
 func (w when) Day(asOf time.Time, zone *time.Location) (from, to time.Time) {
 	from, to = w.Resolve(asOf, zone)

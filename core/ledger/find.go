@@ -4,12 +4,13 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
-	"frankledger/core/calendar"
+	"frankledger/core/condition"
 	"frankledger/core/ledger/store"
 	"frankledger/core/text"
 )
@@ -19,7 +20,7 @@ type Reference struct {
 	Host  string // "" for that of the ledger; see Ledger.Only
 	Label string // "" if the number tells
 	Back  int    // how many records before the newest of the label
-	// By is the moment that the record was taken before: the end of a day. Zero
+	// By is the moment that the record was taken before: the end of a day, or of a week, a month or a year. Zero
 	// for the newest.
 	By     time.Time
 	Number int64
@@ -28,9 +29,9 @@ type Reference struct {
 
 // ParseReference reads what stands after the @ of a place: LABEL, LABEL:1 (the
 // one before the newest), LABEL:2026-11-01 (the newest at or before the end of
-// that day in the zone), each with the host after another @, or a number; and perhaps a path
+// that day in the zone; also monday or last week, as seen from a moment), each with the host after another @, or a number; and perhaps a path
 // after a slash.
-func ParseReference(text string, zone *time.Location) (ref Reference, err error) {
+func ParseReference(text string, asOf time.Time, zone *time.Location) (ref Reference, err error) {
 	name, below, _ := strings.Cut(text, "/")
 	ref.Path = strings.Trim(below, "/")
 	name, host, hosted := strings.Cut(name, "@")
@@ -56,11 +57,16 @@ func ParseReference(text string, zone *time.Location) (ref Reference, err error)
 		ref.Back = back
 		return ref, nil
 	}
-	day, err := time.Parse(time.DateOnly, which)
-	if err != nil {
-		return ref, fmt.Errorf("%w: write a number after %s:, such as 1 for the one before the newest, or a day such as 2026-11-01", ErrReference, name)
+	if which == "all" {
+		return ref, fmt.Errorf("%w: all records of %s at once can only be searched", ErrReference, name)
 	}
-	_, ref.By = calendar.Day(calendar.Date{Year: day.Year(), Month: day.Month(), Day: day.Day()}, 0, zone)
+	from, to, err := condition.ParsePeriod(which, asOf, zone)
+	if err != nil {
+		return ref, fmt.Errorf("%w: write a number after %s:, such as 1 for the one before the newest, or a day such as 2026-11-01, monday or 'last week'", ErrReference, name)
+	}
+	if ref.By = to; from.Equal(to) {
+		ref.By = to.Add(1) // at that moment, too
+	}
 	return ref, nil
 }
 
@@ -154,6 +160,14 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 			count++
 		}
 	}
+	if slices.Contains(labels, ref.Label) && !ref.By.IsZero() {
+		if oldest, is, err := l.oldest(ctx, ref.Label, hosts); err != nil || is {
+			if err == nil {
+				err = fmt.Errorf("%w: the oldest of %s%s is @%d, taken %s", ErrNoRecord, ref.Label, of, oldest.Number, oldest.Taken.Format(time.DateOnly))
+			}
+			return err
+		}
+	}
 	if slices.Contains(labels, ref.Label) {
 		return fmt.Errorf("%w: %s%s has only %d of them", ErrNoRecord, ref.Label, of, count)
 	}
@@ -164,6 +178,17 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 		return fmt.Errorf("%w: %s; there are no records%s yet", ErrLabel, ref.Label, of)
 	}
 	return fmt.Errorf("%w%s: %s; there are %s", ErrLabel, of, ref.Label, strings.Join(labels, ", "))
+}
+
+// oldest returns the first record of a label, of some hosts or of all.
+func (l *Ledger) oldest(ctx context.Context, label string, hosts []string) (oldest Record, is bool, err error) {
+	all, err := l.selected(ctx, store.Choice{Hosts: hosts, Label: label, Newest: math.MaxInt32})
+	for _, r := range all {
+		if !is || ByTurn(r, oldest) < 0 {
+			oldest, is = r, true
+		}
+	}
+	return oldest, is, err
 }
 
 // Lateness is how long a host has not recorded anything under a label that does so more often.

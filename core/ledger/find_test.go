@@ -36,14 +36,14 @@ func TestParseReference(t *testing.T) {
 		"etc@web01":            {Label: "etc", Host: "web01"},
 		"etc:2@web01/ssh/@x":   {Label: "etc", Host: "web01", Back: 2, Path: "ssh/@x"},
 	} {
-		got, err := ledger.ParseReference(text, zone)
+		got, err := ledger.ParseReference(text, time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC), zone)
 		require.NoError(t, err, text)
 		assert.True(t, want.By.Equal(got.By), text)
 		want.By, got.By = time.Time{}, time.Time{}
 		assert.Equal(t, want, got, text)
 	}
 	for _, text := range []string{"", "/a", ":1", "weekly:", "weekly:-1", "weekly:soon", "weekly:2026-13-01", "7:1", "7@web01", "etc@", "@web01", "a*", "99999999999999999999"} {
-		_, err := ledger.ParseReference(text, zone)
+		_, err := ledger.ParseReference(text, time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC), zone)
 		assert.Error(t, err, text)
 	}
 }
@@ -65,14 +65,14 @@ func TestFind(t *testing.T) {
 		require.NoError(t, err)
 	}
 	for text, want := range map[string]int64{"a": 4, "a:1": 3, "a:2": 1, "b": 2, "3": 3, "a:2026-11-30": 4, "a:2026-11-04": 3, "a:2026-11-02": 3, "a:2026-11-01": 1, "b:2026-11-02": 2} {
-		ref, err := ledger.ParseReference(text, time.UTC)
+		ref, err := ledger.ParseReference(text, time.Now(), time.UTC)
 		require.NoError(t, err)
 		r, err := l.Find(ctx, ref)
 		require.NoError(t, err, text)
 		assert.Equal(t, want, r.Number, text)
 	}
 	for text, want := range map[string]error{"a:3": ledger.ErrNoRecord, "a:2026-10-31": ledger.ErrNoRecord, "9": ledger.ErrNoRecord, "c": ledger.ErrLabel} {
-		ref, err := ledger.ParseReference(text, time.UTC)
+		ref, err := ledger.ParseReference(text, time.Now(), time.UTC)
 		require.NoError(t, err)
 		_, err = l.Find(ctx, ref)
 		assert.ErrorIs(t, err, want, text)
@@ -109,7 +109,7 @@ func TestFindAllAndLate(t *testing.T) {
 		}
 	}
 	all := func(text string, hosts ...string) (found []string) {
-		ref, err := ledger.ParseReference(text, time.UTC)
+		ref, err := ledger.ParseReference(text, time.Now(), time.UTC)
 		require.NoError(t, err)
 		records, err := l.FindAll(ctx, ref, hosts)
 		if err != nil {
@@ -124,7 +124,7 @@ func TestFindAllAndLate(t *testing.T) {
 	assert.Equal(t, []string{"daily 11-19", "late 11-15"}, all("etc:1", "late", "daily", "once"))
 	assert.Equal(t, []string{"late 11-12", "weekly 11-11"}, all("etc:2026-11-12", "late", "weekly"))
 	assert.Equal(t, []string{"there is no such label: nope; there are srv"}, all("nope", "other"))
-	ref, err := ledger.ParseReference("etc:1@weekly", time.UTC)
+	ref, err := ledger.ParseReference("etc:1@weekly", time.Now(), time.UTC)
 	require.NoError(t, err)
 	r, err := l.Find(ctx, ref)
 	require.NoError(t, err)
