@@ -21,6 +21,8 @@ type Volume struct {
 	// Grain is the number of nanoseconds of which the times of modification that it holds
 	// are multiples; 0 if that is not known.
 	Grain int64
+	// System is the kind of file system, by the name that [entry.Unfit] has for it; "" for others.
+	System string
 }
 
 // Holds reports whether it can hold a moment, in seconds and nanoseconds since 1970, as a

@@ -19,6 +19,11 @@ const (
 	first32, last32 = -1 << 31, 1<<31 - 1
 )
 
+// systems are the kinds of file systems that cannot hold everything, by their numbers (statfs(2)).
+var systems = map[uint32]string{
+	unix.MSDOS_SUPER_MAGIC: "fat32", unix.EXFAT_SUPER_MAGIC: "exfat", 0x5346544e: "ntfs", 0x7366746e: "ntfs",
+}
+
 // Of returns what is known of the file system that an open folder is on.
 func Of(at int) (v Volume, err error) {
 	var fs unix.Statfs_t
@@ -28,6 +33,7 @@ func Of(at int) (v Volume, err error) {
 	v.NameMax, v.ReadOnly = int(fs.Namelen), fs.Flags&unix.ST_RDONLY != 0
 	number := uint64(uint32(fs.Fsid.Val[0]))<<32 | uint64(uint32(fs.Fsid.Val[1]))
 	kind := uint32(fs.Type)
+	v.System = systems[kind]
 	switch kind {
 	case unix.EXT4_SUPER_MAGIC, unix.BTRFS_SUPER_MAGIC, unix.TMPFS_MAGIC:
 		// Made of the UUID and, for btrfs, the subvolume.

@@ -19,6 +19,7 @@ import (
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/live"
+	"frankledger/core/text"
 	"frankledger/core/volume"
 )
 
@@ -61,6 +62,7 @@ type Planning struct {
 	Counted int                             // entries that got a name by a pattern
 	missed  int                             // names asked for in this folder
 	targets map[string]struct{}             // where steps go to
+	folded  map[string]bool                 // likewise, without regard to letter case
 	kept    map[openat.MountOf]*tree.Target // what can be kept where they go
 	Linked  map[entry.Node]*Linked          // files of several names, which are copied
 	// KeepersIn are the folders that what stays lies in; keptIn is the last of them, as it
@@ -471,6 +473,25 @@ func (p *Planning) targetFrom(dir string, from *openat.MountOf) (*tree.Target, e
 	}
 }
 
+// SameButCase returns an error if another step goes to a path that differs from that of this one only in capital and
+// small letters, where the file system does not tell these apart.
+func (p *Planning) SameButCase(s *plans.Step, to *tree.Target) error {
+	if to == nil || to.Volume.System == "" {
+		return nil
+	}
+	folded := string(text.Fold([]byte(s.To), false))
+	if p.folded == nil {
+		p.folded = map[string]bool{}
+	}
+	if p.folded[folded] {
+		return errOnlyCase
+	}
+	p.folded[folded] = true
+	return nil
+}
+
+var errOnlyCase = errors.New("another match would get a name that differs only in capital and small letters, which the disk there does not tell apart")
+
 // CopyNotes notes what cannot be kept of an entry that is no folder.
 func (p *Planning) CopyNotes(s *plans.Step, to *tree.Target) error {
 	at, name, err := p.Sources.At(string(s.Path))
@@ -500,6 +521,10 @@ func (p *Planning) Note(s *plans.Step, v *tree.Survey, to *tree.Target) error {
 	switch {
 	case v.Fixed > 0 && !p.verb.Traits().Copies:
 		return errFixed
+	case v.Unfit != "" && v.UnfitAt != "":
+		return fmt.Errorf("%s: the disk there (%s) cannot hold it: %s", v.UnfitAt, to.Volume.System, v.Unfit)
+	case v.Unfit != "":
+		return fmt.Errorf("the disk there (%s) cannot hold it: %s", to.Volume.System, v.Unfit)
 	case v.Specials > 0 && v.Special != "":
 		return fmt.Errorf("%s: %w", v.Special, copying.ErrNoCopy)
 	case v.Specials > 0:

@@ -34,6 +34,8 @@ type Survey struct {
 	// What may not be kept where it is copied to.
 	Lists, Attributes, Owners, SetIDs, Specials, Times, Flags, Fixed int64
 
+	Unfit   string                // why the file system there cannot hold some of it; "" if it can
+	UnfitAt string                // relative path to that
 	Special string                // relative path to the first of the specials
 	Stuck   string                // relative path to the first folder that nothing may be taken out of
 	Names   map[entry.Node]*Names // of files of several names
@@ -131,6 +133,9 @@ func (s *Surveyor) mayLeave(v *Survey, w *openat.Walk) error {
 // lookClosely counts what may not be kept elsewhere.
 func (s *Surveyor) lookClosely(v *Survey, w *openat.Walk, st *sys.Status) error {
 	err := s.LookAt(v, openat.Spot{At: w.At, Name: w.Name}, st)
+	if v.Unfit != "" && v.UnfitAt == "" {
+		v.UnfitAt = w.Relative()
+	}
 	if v.Specials == 1 && v.Special == "" {
 		v.Special = w.Relative()
 	}
@@ -140,6 +145,9 @@ func (s *Surveyor) lookClosely(v *Survey, w *openat.Walk, st *sys.Status) error 
 // LookAt does so for one entry.
 func (s *Surveyor) LookAt(v *Survey, at openat.Spot, st *sys.Status) error {
 	v.count(st, s.Mine)
+	if why := entry.Unfit(s.To.Volume.System, at.Name, st.Kind, st.Size); why != "" && v.Unfit == "" {
+		v.Unfit = why
+	}
 	if !s.To.Volume.Holds(st.Modified.Sec, st.Modified.Nsec) {
 		v.Times++
 	}

@@ -47,6 +47,9 @@ func (v copyTo) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 		return err
 	}
 	kept, err := p.Target(path.Dir(full))
+	if err == nil {
+		err = p.SameButCase(s, kept)
+	}
 	if err != nil {
 		return err
 	}

@@ -40,6 +40,9 @@ func (v move) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 		return err
 	}
 	across, err := p.Across(s, path.Dir(full))
+	if err == nil {
+		err = p.SameButCase(s, across)
+	}
 	if err != nil {
 		return err
 	}
