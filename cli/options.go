@@ -410,6 +410,10 @@ func (p *Program) readView(r *question, o *showingOptions) error {
 	r.view = v
 	v.Units, v.Times = units.Sizes(max(0, o.units.Index())), units.Times(max(0, o.times.Index()))
 	v.UnitsAsked, v.TimesAsked = r.written("units"), r.written("times")
+	if o.times.Index() < 0 && r.form == render.HTML { // how long ago would be read later
+		v.Times = units.Local
+	}
+	v.Machine, _ = os.Hostname()
 	asOf, err := o.asOf.At(time.Now(), v.Zone)
 	if err != nil {
 		return err

@@ -81,6 +81,7 @@ type View struct {
 	Units   units.Sizes
 	Times   units.Times
 	Zone    *time.Location // for local times
+	Machine string         // that this is made on
 	Palette style.Palette
 	Width   int      // columns of the terminal; 0 for no limit
 	Escape  bool     // the output is a terminal: no byte of a name may act on it

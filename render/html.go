@@ -112,8 +112,17 @@ func (h *html[R]) NextGroup(dst []byte) []byte { return append(dst, "<tbody>\n".
 // Most implements limited.
 func (h *html[R]) Most() int { return MostOnPage }
 
+// made says when, and on which machine, a page was made.
+func (v *View) made() string {
+	text := "as of " + v.Context.AsOf.In(v.Zone).Format("2006-01-02 15:04 -07:00")
+	if v.Machine != "" {
+		text += ", on " + typeset.Escaped(v.Machine)
+	}
+	return text
+}
+
 // BeginPage appends a page up to where rows begin: what was looked at, and what there was.
-func BeginPage(dst []byte, p *page.Page, f Frame) []byte {
+func BeginPage(dst []byte, v *View, p *page.Page, f Frame) []byte {
 	heading := f.Heading()
 	p.Title = "Frank Ledger"
 	if len(heading) > 0 {
@@ -127,6 +136,9 @@ func BeginPage(dst []byte, p *page.Page, f Frame) []byte {
 			element, class = "h1", ""
 		}
 		dst = page.AppendElement(dst, element, class, line.Text)
+		if i == 0 {
+			dst = page.AppendElement(dst, "p", "quiet", v.made())
+		}
 	}
 	dst = append(dst, "</header>\n<main>\n<div class=\"said\">\n"...)
 	for _, line := range f.Footer() {
@@ -156,7 +168,7 @@ func EndPage(dst []byte, p *page.Page, f Frame) []byte {
 
 func (h *html[R]) Begin(dst []byte, f Frame) []byte {
 	h.page.Style += h.layout()
-	dst = BeginPage(dst, h.page, f)
+	dst = BeginPage(dst, h.view, h.page, f)
 	dst = append(dst, "<div class=\"tools\" hidden><label>Filter <input type=\"search\" autocomplete=\"off\" spellcheck=\"false\"></label><output></output>"+
 		"<span>several words, in any order; arrow keys go through the rows"...)
 	if _, entries := any(*new(R)).(*entry.Entry); entries || h.path != nil {

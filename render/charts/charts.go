@@ -8,6 +8,7 @@ import (
 
 	"frankledger/core/chart"
 	"frankledger/core/ledger/replay"
+	"frankledger/core/quantity"
 	"frankledger/core/sums"
 	"frankledger/core/tally"
 	"frankledger/core/weigh"
@@ -119,21 +120,15 @@ func WeighMap(v *report.View, rows []*weigh.Row, by sums.Measure) *picture.Pictu
 // WeighBars draws weights as bars.
 func WeighBars(v *report.View, rows []*weigh.Row, by sums.Measure) *picture.Picture {
 	var bars []picture.Bar
-	most := int64(0)
-	for _, r := range rows {
-		if r.Depth > 0 || r.Kind != weigh.FolderRow {
-			most = max(most, by.Of(&r.Sum))
-		}
-	}
 	for _, r := range rows {
 		if r.Depth == 0 && r.Kind == weigh.FolderRow && len(rows) > 1 && r.Places <= 1 || r.Kind == weigh.TotalRow {
 			continue // the whole is told in the title
 		}
 		label := report.OwnLabel(r)
 		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: Amount(v, by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
-			Share: part(by.Of(&r.Sum), most), Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
+			Share: float64(r.Share) / 1e6, Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
 	}
-	return picture.Bars(placesTitle(v), bars, barsWidth)
+	return picture.Bars(placesTitle(v)+": the full length is 100 %", bars, barsWidth)
 }
 
 // part is how much of the greatest something is.
@@ -144,15 +139,16 @@ func part(n, most int64) float64 {
 	return float64(n) / float64(most)
 }
 
-// TallyBars draws groups as bars: their bytes, or how many entries there are.
-func TallyBars(v *report.View, groups []*tally.Group, count bool, label func(*tally.Group) string, width float64, link string) *picture.Picture {
-	most, series := int64(0), 0
+// TallyBars draws groups as bars: their bytes, or how many entries there are. The full length stands for the whole or,
+// if that is 0, for the greatest group.
+func TallyBars(v *report.View, groups []*tally.Group, count bool, label func(*tally.Group) string, width float64, link string, whole int64) *picture.Picture {
+	most, series := whole, 0
 	of := func(g *tally.Group) int64 { return g.Sum.Size }
 	if count {
 		of, series = func(g *tally.Group) int64 { return g.Sum.Entries() }, 1
 	}
 	for _, g := range groups {
-		if !g.Rest {
+		if !g.Rest && whole == 0 {
 			most = max(most, of(g))
 		}
 	}
@@ -188,11 +184,20 @@ func GroupLabel(g *tally.Group) string {
 // TallyPicture draws groups as bars of their bytes or, if these have none, of how many entries there are.
 func TallyPicture(v *report.View, groups []*tally.Group, by string) *picture.Picture {
 	bytes := slices.ContainsFunc(groups, func(g *tally.Group) bool { return g.Sum.Size > 0 })
-	p := TallyBars(v, groups, !bytes, GroupLabel, barsWidth, "")
-	p.Title = placesTitle(v) + ": content by " + by
-	if !bytes {
-		p.Title = placesTitle(v) + ": entries by " + by
+	whole := int64(0)
+	for _, g := range groups {
+		if bytes {
+			whole = quantity.Add(whole, g.Sum.Size)
+		} else {
+			whole += g.Sum.Entries()
+		}
 	}
+	p := TallyBars(v, groups, !bytes, GroupLabel, barsWidth, "", whole)
+	what := ": content by "
+	if !bytes {
+		what = ": entries by "
+	}
+	p.Title = placesTitle(v) + what + by + "; the full length is 100 %"
 	return p
 }
 

@@ -63,7 +63,7 @@ func (r *Report) Page(s *report.Summary) []byte {
 	r.concerns(s)
 	body := r.dst
 	frame := r.Frame(s)
-	dst := render.BeginPage(nil, r.page, frame)
+	dst := render.BeginPage(nil, r.View.View, r.page, frame)
 	dst = append(dst, body...)
 	r.dst = nil
 	r.element("footer", "", "Made by "+r.Made+" on "+r.Day(r.Context.AsOf)+".")
@@ -364,7 +364,7 @@ func (r *Report) whatKinds() {
 		groups := r.Answer.Exts.Most(mostBars, by.count)
 		r.raw("<div>")
 		r.element("h3", "", by.heading)
-		r.dst = charts.TallyBars(r.View, groups, by.count, label, 460, link).Append(r.dst, "")
+		r.dst = charts.TallyBars(r.View, groups, by.count, label, 460, link, 0).Append(r.dst, "")
 		r.raw("</div>\n")
 	}
 	r.raw("</div>\n")
@@ -395,7 +395,7 @@ func (r *Report) bands(heading string, t *tally.Tally, by string) {
 		} else {
 			r.element("h3", "", "Content of files")
 		}
-		r.dst = charts.TallyBars(r.View, groups, count, orAbsent("not known"), 460, link).Append(r.dst, "")
+		r.dst = charts.TallyBars(r.View, groups, count, orAbsent("not known"), 460, link, 0).Append(r.dst, "")
 		r.raw("</div>\n")
 	}
 	r.raw("</div>\n")

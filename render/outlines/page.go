@@ -17,7 +17,7 @@ func Page(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) 
 		lines = appendLines(v, lines, n, 0)
 	}
 	p, f := &page.Page{}, v.Frame(s)
-	dst = render.BeginPage(dst, p, f)
+	dst = render.BeginPage(dst, v.View, p, f)
 	dst = append(dst, "<div class=\"tools folds\" hidden><button type=\"button\">Fold all</button><button type=\"button\">Unfold all</button></div>\n<div class=\"outline\">\n"...)
 	var open []int // depths of lists that are open
 	for i, l := range lines {

@@ -82,6 +82,9 @@ func Lines(title string, lines []Line, scale Scale, width, height float64) *Pict
 		p.open("", "")
 		p.path(i, l, across, up)
 		p.shut("")
+		if !several {
+			p.text("q", left+8, linesTop+14, fitting(l.Label+", "+l.Amount, right-left-2*perCell))
+		}
 		if several {
 			p.line("g", right+3, ends[i], right+9, places[i])
 			p.text("s", right+12, places[i]+4, strconv.Itoa(i+1))
