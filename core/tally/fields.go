@@ -3,6 +3,7 @@ package tally
 import (
 	"fmt"
 	"slices"
+	"sync"
 
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -51,9 +52,43 @@ func (t *Tally) keyColumns() []row.Column[*Group] {
 		if len(t.dimensions) == 1 {
 			flat = key.Called("key")
 		}
+		if d.Needs&entry.FactDigests != 0 {
+			key = t.shortened(key, i)
+		}
 		columns = append(columns, key.For(row.People), flat.For(row.Flat))
 	}
 	return columns
+}
+
+// leastDigits is how many digits of a digest are shown at least.
+const leastDigits = 8
+
+// shortened is the column of digests with as many of their digits as tell all of them apart.
+func (t *Tally) shortened(key row.Column[*Group], i int) row.Column[*Group] {
+	digits := sync.OnceValue(func() int {
+		var all []string
+		for _, g := range t.merge() {
+			all = append(all, g.Keys[i].Text)
+		}
+		slices.Sort(all)
+		digits := leastDigits
+		all = slices.Compact(all)
+		for n := 1; n < len(all); n++ {
+			alike := 0
+			for alike < min(len(all[n]), len(all[n-1])) && all[n][alike] == all[n-1][alike] {
+				alike++
+			}
+			digits = max(digits, alike+1)
+		}
+		return digits
+	})
+	return row.TextColumn(key.Name, key.Meaning, func(g *Group) (string, bool) {
+		text, has := key.Text(g)
+		if has && !g.Rest && len(text) > digits() {
+			text = text[:digits()] + "…"
+		}
+		return text, has
+	})
 }
 
 // keyJSON writes the key: a value, or an object of several.
