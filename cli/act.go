@@ -68,7 +68,7 @@ func actions() []named {
 		{"hide", (*Program).hideCommand}, {"reveal", (*Program).revealCommand}, {"rename", (*Program).renameCommand}, {"copy", (*Program).copyCommand},
 		{"move", (*Program).moveCommand}, {"remove", (*Program).removeCommand}, {"clear", (*Program).clearCommand}, {"stamp", (*Program).stampCommand},
 		{"permit", (*Program).permitCommand}, {"own", (*Program).ownCommand}, {"run", (*Program).runCommand}, {"carry-out", (*Program).carryOutCommand},
-		{"journal", (*Program).actJournalCommand}, {"undo", (*Program).undoCommand},
+		{"create", (*Program).createCommand}, {"journal", (*Program).actJournalCommand}, {"undo", (*Program).undoCommand},
 	}
 }
 

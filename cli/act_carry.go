@@ -36,7 +36,7 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *question, o *actOptions
 	r.view.PlanSummary(summary, plan)
 	if !o.carryOut {
 		if r.to != "" && r.form != render.HTML { // a page is to be looked at, and not to be carried out
-			r.form = render.JSON
+			r.form, r.byEnding = render.JSON, false // which is told with how it is carried out
 		}
 		if plan.Totals().Steps > 0 {
 			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out carries it out, --to plan.json saves it for later")

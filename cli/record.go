@@ -37,14 +37,15 @@ import (
 
 // recordOptions are the options of record beside those that all commands share.
 type recordOptions struct {
-	reading               readingOptions
-	label, note, checksum string
-	recheck, moveLabel    bool
-	quick                 bool
-	attributes            bool
-	recheckFor            flags.Parsed[time.Duration]
-	share                 flags.Parsed[float64] // a part of 1
-	send                  string
+	reading            readingOptions
+	label, note        string
+	checksum           flags.Word
+	recheck, moveLabel bool
+	quick              bool
+	attributes         bool
+	recheckFor         flags.Parsed[time.Duration]
+	share              flags.Parsed[float64] // a part of 1
+	send               string
 }
 
 func (p *Program) recordCommand() *cobra.Command {
@@ -85,7 +86,10 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 	f.SortFlags = false
 	f.StringVar(&o.label, "label", "", "the `NAME` under which this place is recorded")
 	f.StringVar(&o.note, "note", "", "a `TEXT` to keep with the record")
-	f.StringVar(&o.checksum, "checksum", "", "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", "))
+	flags.AddWord(f, &o.checksum, "checksum", func(word string) bool {
+		_, err := entry.LookupAlgorithm(word)
+		return err != nil && (word == usage.Where || usage.IsMarked(word) || there(word))
+	}, "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", ")+"; alone, by the first")
 	f.BoolVar(&o.attributes, "attributes", false, "attributes and access lists too, from then on")
 	f.BoolVar(&o.moveLabel, "move-label", false, "the label stands for this place from now on")
 	f.BoolVar(&o.quick, "quick", false, "read only folders whose times have changed")
@@ -228,8 +232,12 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	if options.Limit, err = o.limit(); err != nil {
 		return err
 	}
-	if o.checksum != "" || o.recheck {
-		if record.Algorithm = o.checksum; o.checksum == "" {
+	checksum := o.checksum.String()
+	if o.checksum.Alone() {
+		checksum = entry.Algorithms[0].Name
+	}
+	if checksum != "" || o.recheck {
+		if record.Algorithm = checksum; checksum == "" {
 			if record.Algorithm, err = l.LastAlgorithm(ctx, record.Host, record.Place); err != nil {
 				return place.LedgerTrouble(path, err)
 			}

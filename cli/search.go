@@ -115,6 +115,9 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 	if r.request.Sought != nil && r.form == render.Table && !r.view.Every {
 		r.show(fieldsNamed([]string{"name", "line", "text"}))
 	}
+	if len(r.pieces) > 0 {
+		r.slips = append(r.slips, p.inPaths(args, r.pieces))
+	}
 	r.failIf = o.failIf.Index()
 	for _, given := range places {
 		if _, _, is := allOf(given); !is {
@@ -131,6 +134,23 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 		err = cmp.Or(p.remember(cmd, o, r.replace, places, r.condition.String()), err)
 	}
 	return err
+}
+
+// inPaths says how pieces are looked for that folders have in their names, not what lies in these.
+func (p *Program) inPaths(args, pieces []string) string {
+	places, _, has := usage.SplitWhere(args)
+	line := slices.Concat([]string{"search"}, places, []string{usage.Where})
+	for i, piece := range pieces {
+		if i > 0 {
+			line = append(line, "and")
+		}
+		line = append(line, "path", "has", strings.Trim(piece, "*"))
+	}
+	text := "a piece has to be in the name itself; what lies in folders with such names: " + usage.CommandLine(line)
+	if has {
+		text += " and …"
+	}
+	return text
 }
 
 // pieces parts the words of a search before where: those that name no place are pieces

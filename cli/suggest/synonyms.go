@@ -73,6 +73,7 @@ tour tutorial example examples                              demo
 // OtherActions are words for actions.
 var OtherActions = synonyms(`
 delete erase trash discard  remove
+new make add                create
 unhide show                 reveal
 touch date                  stamp
 permissions mode            permit

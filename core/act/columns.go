@@ -31,7 +31,7 @@ func PlanColumns(p *plans.Plan) []row.Column[*plans.Step] {
 			if s.Entry != nil {
 				return s.Entry.Modified, s.Entry.Known.Has(entry.FactStatus)
 			}
-			return row.Moment(s.Modified), true
+			return row.Moment(s.Modified), s.Inode != 0 // what is to be made has none yet
 		}),
 	}
 }

@@ -107,6 +107,26 @@ func MakePlan(ctx context.Context, p *doing.Planner, entries []*entry.Entry) (*p
 	return plan, ctx.Err()
 }
 
+// PlanCreating makes a plan to make empty files and, of paths that end with a slash, folders. The paths are full.
+func PlanCreating(ctx context.Context, p *doing.Planner, paths []string) (*plans.Plan, error) {
+	verb := verbs.All[p.Action]
+	plan := &plans.Plan{Version: plans.Version, Action: p.Action, Host: exact.Text(p.Host), Options: p.Options}
+	planning := p.Planning(ctx, verb)
+	defer planning.Close()
+	for _, full := range paths {
+		s := &plans.Step{Path: exact.Text(path.Clean(full)), Kind: entry.KindFile.String()}
+		if strings.HasSuffix(full, "/") {
+			s.Kind = entry.KindFolder.String()
+		}
+		if folder, err := filepath.EvalSymlinks(path.Dir(string(s.Path))); err == nil {
+			s.Path = exact.Text(path.Join(folder, path.Base(string(s.Path))))
+		}
+		planning.FillNew(s)
+		plan.Steps = append(plan.Steps, s)
+	}
+	return plan, ctx.Err()
+}
+
 // PlanClearing makes a plan to clear spares, of each of which another entry stays.
 func PlanClearing(ctx context.Context, p *doing.Planner, spares []*entry.Entry, keepers map[*entry.Entry]*entry.Entry) (*plans.Plan, error) {
 	p.Keepers = keepers

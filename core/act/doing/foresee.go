@@ -71,6 +71,37 @@ func (p *Planning) readOnly(at int) bool {
 	return is
 }
 
+// IsFree returns an error unless a step can make something at its path: its folder is there, or another step makes it.
+func (p *Planning) IsFree(s *plans.Step) error {
+	full := string(s.Path)
+	dir := path.Dir(full)
+	if p.tooLong(full) {
+		return errLongName
+	}
+	_, made := p.targets[dir]
+	if !made {
+		_, _, err := p.folders.At(full)
+		switch {
+		case openat.Gone(err):
+			return errNoFolder
+		case err != nil:
+			return err
+		}
+		if err := p.mayEnter(full); err != nil {
+			return err
+		}
+		if err := p.free(s, full); err != nil {
+			return err
+		}
+	} else if _, taken := p.targets[full]; taken {
+		return ErrSeveral
+	}
+	p.targets[full] = struct{}{}
+	return nil
+}
+
+var errNoFolder = errors.New("the folder for it is not there; name that too, with a slash at its end")
+
 // mayRead returns an error if a file that is to be copied may not be read.
 func (p *Planning) mayRead(s *plans.Step, st *sys.Status) error {
 	if os.Geteuid() == 0 || st.Kind != entry.KindFile {

@@ -105,6 +105,13 @@ func (p *Planning) Fill(s *plans.Step) {
 	}
 }
 
+// FillNew fills in whether a step can make what is not there yet.
+func (p *Planning) FillNew(s *plans.Step) {
+	if err := p.verb.Plan(p, s, nil); err != nil {
+		s.Refused = exact.Text(err.Error())
+	}
+}
+
 // So is an error that says that something is already as a step would have it.
 type So string
 

@@ -316,6 +316,9 @@ func (c *Carrying) Report(o Outcome) {
 
 // Run makes sure that the entry of the step is the one of the plan, and does it.
 func (t *Task) Run() error {
+	if t.Verb.Traits().Makes {
+		return t.Verb.Do(t)
+	}
 	at, name, err := t.Carrying.From.At(string(t.Step.Path))
 	if err != nil {
 		if openat.Gone(err) {

@@ -48,6 +48,7 @@ type Traits struct {
 	Dots      bool // names get a leading dot, so that names already hidden are in the way
 	Cases     bool // a name may be one that differs in capital letters only
 	Links     bool // what a link leads to can be acted on instead
+	Makes     bool // there is no entry yet: it is made
 }
 
 // Preparer is a verb that reads its options before anything is planned, and returns one that has.

@@ -26,10 +26,11 @@ const (
 	Rename Action = "rename" // by a pattern
 	Clear  Action = "clear"  // of spares, each of which another file stays
 	Run    Action = "run"    // a command on each
+	Create Action = "create" // empty files and folders
 )
 
 // saved are the actions that plans can be kept of, and whether entries go to another path by them.
-var saved = map[Action]bool{Hide: true, Reveal: true, Move: true, Copy: true, Rename: true, Remove: false, Stamp: false, Permit: false, Own: false, Clear: false}
+var saved = map[Action]bool{Hide: true, Reveal: true, Move: true, Copy: true, Rename: true, Remove: false, Stamp: false, Permit: false, Own: false, Clear: false, Create: false}
 
 // Known reports whether this program knows the action.
 func (a Action) Known() bool {

@@ -18,4 +18,5 @@ var All = map[plans.Action]doing.Verb{
 	plans.Rename: naming{},
 	plans.Clear:  clearing{},
 	plans.Run:    run{},
+	plans.Create: create{},
 }
