@@ -20,6 +20,8 @@ func Make(what, root string, entries int) (made string, err error) {
 		return fmt.Sprintf("%d folders in one another", entries), chain(root, entries)
 	case "content":
 		return fmt.Sprintf("content of %d MiB and more", contentMiB), content(root)
+	case "text":
+		return fmt.Sprintf("%d MiB of text in %d files", textMiB, textFiles), text(root)
 	case "act":
 		return fmt.Sprintf("%d entries, and %d files to hide", entries, hideFolders*hideFiles), act(root, entries)
 	case "record": // in a file

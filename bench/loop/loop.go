@@ -8,12 +8,14 @@ import (
 )
 
 // Run runs a loop over a tree: names or facts of its entries (with a number, by that many
-// threads), hash for its content, copies for the content that has copies, rename and reveal to
+// threads), hash for its content, read to read that alone, copies for the content that has copies, rename and reveal to
 // hide files and to show them again.
 func Run(name, tree string) error {
 	switch name {
 	case "hash":
 		return hashAll(tree)
+	case "read":
+		return readAll(tree)
 	case "copies":
 		return hashCopies(tree)
 	case "rename", "reveal":
