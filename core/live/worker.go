@@ -208,7 +208,7 @@ func (w *worker) readFolder(o *opened) error {
 		if n == 0 {
 			break
 		}
-		if (n > shareAbove || w.waits()) && w.asks() && w.share(o, w.buffer[:n]) {
+		if (n > shareAbove || w.waits() || w.reads()) && w.asks() && w.share(o, w.buffer[:n]) {
 			continue
 		}
 		if err := w.lookAt(o, w.buffer[:n]); err != nil {
@@ -234,6 +234,11 @@ func (w *worker) readFolder(o *opened) error {
 // asks reports whether anything is asked of the system about each entry.
 func (w *worker) asks() bool { return w.request.Facts != 0 || w.testNeeds != 0 }
 
+// reads reports whether files are read to their ends, so that few of them are much work.
+func (w *worker) reads() bool {
+	return (w.request.Facts|w.testNeeds)&entry.FactText != 0
+}
+
 // waits reports whether the system takes long to answer.
 func (w *worker) waits() bool { return w.slow || w.queue.limiter.Grown() }
 
@@ -248,7 +253,10 @@ func (w *worker) share(o *opened, records []byte) bool {
 		o.shared = true
 	}
 	least := leastShared
-	if w.waits() {
+	switch {
+	case w.reads():
+		least, wants = 1, wants+1 // this one goes on with them, too
+	case w.waits():
 		least = leastSlow
 	}
 	var items []work

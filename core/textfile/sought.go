@@ -8,6 +8,7 @@ import (
 	"math/bits"
 	"regexp"
 	"regexp/syntax"
+	"strings"
 	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
@@ -175,13 +176,9 @@ func lineEnd(lines []byte, at int) int {
 // findRaw looks for the bytes of a word, whatever the case of their letters, or for lines that a pattern matches. A
 // word of ASCII without accents is in a line where these bytes are.
 func (s *sought) findRaw(lines []byte) (start, end int) {
-	var finder *finder
-	if s.ascii != nil {
-		finder = s.ascii.in(lines, s.ascii.rare(lines))
-	}
 	for at := 0; at < len(lines); at++ {
 		if s.ascii != nil {
-			if at = finder.index(at); at < 0 {
+			if at = s.ascii.index(lines, at); at < 0 {
 				return -1, -1
 			}
 		}
@@ -199,7 +196,7 @@ func (s *sought) inRaw(line []byte) bool {
 	if s.re != nil {
 		return s.matches(line)
 	}
-	return s.ascii.in(withoutReturn(line), 0).index(0) >= 0
+	return s.ascii.index(withoutReturn(line), 0) >= 0
 }
 
 // matches reports whether a pattern matches a line.
@@ -208,7 +205,7 @@ func (s *sought) matches(line []byte) bool {
 	ascii := firstHigh(line) < 0
 	if ascii || !bytes.Contains(line, kelvin) && !bytes.Contains(line, longS) {
 		for _, other := range s.others {
-			if other.in(line, 0).index(0) < 0 {
+			if other.index(line, 0) < 0 {
 				return false
 			}
 		}
@@ -338,94 +335,195 @@ func firstHigh(b []byte) int {
 	return -1
 }
 
-// needle finds a word of ASCII by the rarest of its bytes.
+// needle finds a word of ASCII in text whose letters may be small or capital, by the rule of Horspool (1980): the byte
+// at the end of a place tells how far the next place is that may have the word.
 type needle struct {
 	word      []byte // in small letters, unless case matters
 	matchCase bool
+	skip      [256]uint8 // how far; 0 for the last byte of the word
+	past      int        // how far after a place that ends with that byte
 }
 
-func newNeedle(word []byte, matchCase bool) *needle { return &needle{word, matchCase} }
+// longestSkip is as much as a table tells.
+const longestSkip = 255
 
-// sample is how many bytes tell which byte of a word is rare.
-const sample = 1 << 10
-
-// rare returns which byte of the word is the rarest in some text.
-func (n *needle) rare(in []byte) (rare int) {
-	if len(in) < sample || len(n.word) < 2 {
-		return 0
+func newNeedle(word []byte, matchCase bool) *needle {
+	n := &needle{word: word, matchCase: matchCase}
+	length := min(len(word), longestSkip)
+	for c := range n.skip {
+		n.skip[c] = uint8(length)
 	}
-	var counts [256]int
-	for _, c := range in[len(in)-sample:] {
-		if 'A' <= c && c <= 'Z' {
-			c += 'a' - 'A'
+	n.past = length
+	for i, c := range word {
+		far := len(word) - 1 - i
+		if far > longestSkip {
+			continue
 		}
-		counts[c]++
-	}
-	for i, c := range n.word {
-		if counts[c] < counts[n.word[rare]] {
-			rare = i
+		if far == 0 {
+			n.past = min(n.past, int(n.skip[c])) // where the byte was before
 		}
-	}
-	return rare
-}
-
-// finder finds a needle in one text, again and again.
-type finder struct {
-	*needle
-	in           []byte
-	rare         int
-	small, large byte // the rare byte, in small and capital letters
-	atSmall      int  // where they come next
-	atLarge      int
-}
-
-// in returns what finds the word in a text, by the byte of the word that is rare in it.
-func (n *needle) in(in []byte, rare int) *finder {
-	f := &finder{needle: n, in: in, rare: rare, atSmall: -1, atLarge: -1}
-	if len(n.word) > 0 {
-		f.small = n.word[rare]
-		f.large = f.small
-		if 'a' <= f.small && f.small <= 'z' && !n.matchCase {
-			f.large -= 'a' - 'A'
-		} else {
-			f.atLarge = len(in)
+		n.skip[c] = uint8(far)
+		if 'a' <= c && c <= 'z' && !matchCase {
+			n.skip[c-('a'-'A')] = uint8(far)
 		}
 	}
-	return f
+	return n
 }
 
-// next returns where a byte comes next.
-func (f *finder) next(c byte, from int) int {
-	if at := bytes.IndexByte(f.in[from:], c); at >= 0 {
-		return from + at
-	}
-	return len(f.in)
-}
+// near is how far is looked before several places are looked at by turns, which is faster but finds the first of them
+// no sooner.
+const (
+	near  = 4 << 10
+	parts = 4
+)
 
-// index returns where the word first is from a place on, -1 for nowhere. Places are to come in their order.
-func (f *finder) index(from int) int {
-	if f.matchCase || len(f.word) == 0 {
-		if at := bytes.Index(f.in[from:], f.word); at >= 0 {
-			return from + at
+// index returns where the word first is from a place on, -1 for nowhere.
+func (n *needle) index(in []byte, from int) int {
+	if n.matchCase || len(n.word) < 2 {
+		if n.matchCase || len(n.word) == 0 {
+			return offset(bytes.Index(in[from:], n.word), from)
 		}
+		return offset(bytes.IndexAny(in[from:], string(n.word)+strings.ToUpper(string(n.word))), from)
+	}
+	if len(in)-from < 2*near {
+		return n.search(in, from, len(in))
+	}
+	if at := n.search(in, from, from+near); at >= 0 {
+		return at
+	}
+	if c, small := n.unseen(in[from : from+near]); small > 0 {
+		return n.byByte(in, from+near-len(n.word)+1, c)
+	}
+	return n.byTurns(in, from+near-len(n.word)+1)
+}
+
+// offset moves a place on, unless it is nowhere.
+func offset(at, by int) int {
+	if at < 0 {
 		return -1
 	}
-	for from += f.rare; from < len(f.in); {
-		if f.atSmall < from {
-			f.atSmall = f.next(f.small, from)
+	return at + by
+}
+
+// search looks between two places.
+func (n *needle) search(in []byte, from, to int) int {
+	for last := from + len(n.word) - 1; last < to; {
+		far := int(n.skip[in[last]])
+		if far == 0 {
+			if begin := last + 1 - len(n.word); equalFold(in[begin:last+1], n.word) {
+				return begin
+			}
+			far = n.past
 		}
-		if f.atLarge < from {
-			f.atLarge = f.next(f.large, from)
+		last += far
+	}
+	return -1
+}
+
+// unseen returns a byte of the word that a sample does not have, as its place in the word, and how many bytes it is
+// compared with: 0 if the sample has them all.
+func (n *needle) unseen(sample []byte) (place, forms int) {
+	var seen [256]bool
+	for _, c := range sample {
+		seen[c] = true
+	}
+	for i, c := range n.word {
+		capital := c
+		if 'a' <= c && c <= 'z' {
+			capital -= 'a' - 'A'
 		}
-		at := min(f.atSmall, f.atLarge)
-		begin := at - f.rare
-		if at == len(f.in) || begin+len(f.word) > len(f.in) {
+		if seen[c] || seen[capital] {
+			continue
+		}
+		if c == capital {
+			return i, 1
+		}
+		place, forms = i, 2
+	}
+	return place, forms
+}
+
+// byByte looks for one byte of the word, which the system's own search finds fastest where it is rare.
+func (n *needle) byByte(in []byte, from, place int) int {
+	small := n.word[place]
+	capital := small
+	if 'a' <= small && small <= 'z' {
+		capital -= 'a' - 'A'
+	}
+	next := func(c byte, from int) int {
+		if at := bytes.IndexByte(in[min(from, len(in)):], c); at >= 0 {
+			return from + at
+		}
+		return len(in)
+	}
+	atSmall, atCapital := next(small, from+place), len(in)
+	if capital != small {
+		atCapital = next(capital, from+place)
+	}
+	for {
+		at := min(atSmall, atCapital)
+		if begin := at - place; at >= len(in) || begin+len(n.word) > len(in) {
 			return -1
-		}
-		if equalFold(f.in[begin:begin+len(f.word)], f.word) {
+		} else if equalFold(in[begin:begin+len(n.word)], n.word) {
 			return begin
 		}
-		from = at + 1
+		if at == atSmall {
+			atSmall = next(small, at+1)
+		} else {
+			atCapital = next(capital, at+1)
+		}
+	}
+}
+
+// byTurns looks in several parts of a text at once: the processor need not wait for one to go on with another.
+func (n *needle) byTurns(in []byte, from int) int {
+	each := (len(in) - from) / parts
+	var ends [parts]int
+	var at [parts]int
+	for i := range parts {
+		at[i], ends[i] = from+i*each+len(n.word)-1, from+(i+1)*each+len(n.word)-1
+	}
+	ends[parts-1] = len(in)
+	for i := range ends {
+		ends[i] = min(ends[i], len(in))
+	}
+	a, b, c, d := at[0], at[1], at[2], at[3]
+	for a < ends[0] && b < ends[1] && c < ends[2] && d < ends[3] {
+		i, j, k, l := int(n.skip[in[a]]), int(n.skip[in[b]]), int(n.skip[in[c]]), int(n.skip[in[d]])
+		if i != 0 && j != 0 && k != 0 && l != 0 {
+			a, b, c, d = a+i, b+j, c+k, d+l
+			continue
+		}
+		if i == 0 {
+			if equalFold(in[a+1-len(n.word):a+1], n.word) {
+				break
+			}
+			i = n.past
+		}
+		if j == 0 {
+			if equalFold(in[b+1-len(n.word):b+1], n.word) {
+				break
+			}
+			j = n.past
+		}
+		if k == 0 {
+			if equalFold(in[c+1-len(n.word):c+1], n.word) {
+				break
+			}
+			k = n.past
+		}
+		if l == 0 {
+			if equalFold(in[d+1-len(n.word):d+1], n.word) {
+				break
+			}
+			l = n.past
+		}
+		a, b, c, d = a+i, b+j, c+k, d+l
+	}
+	for i, last := range [parts]int{a, b, c, d} { // the rest, one after the other
+		if found := n.search(in, last+1-len(n.word), ends[i]); found >= 0 {
+			return found
+		}
 	}
 	return -1
 }
