@@ -212,9 +212,6 @@ func (w *worker) search(at int, name string, e *entry.Entry) {
 	texts := &w.report.Texts
 	found, err := w.searcher.Search(file, func(bytes int) error {
 		texts.Bytes += int64(bytes)
-		if p := w.request.Progress; p != nil {
-			p.Read.Add(int64(bytes))
-		}
 		return w.ctx.Err()
 	})
 	texts.Files++
