@@ -136,10 +136,8 @@ func BeginPage(dst []byte, v *View, p *page.Page, f Frame) []byte {
 			element, class = "h1", ""
 		}
 		dst = page.AppendElement(dst, element, class, line.Text)
-		if i == 0 {
-			dst = page.AppendElement(dst, "p", "quiet", v.made())
-		}
 	}
+	dst = page.AppendElement(dst, "p", "quiet", v.made())
 	dst = append(dst, "</header>\n<main>\n<div class=\"said\">\n"...)
 	for _, line := range f.Footer() {
 		dst = page.AppendElement(dst, "p", ClassOf(line.Style), line.Text)

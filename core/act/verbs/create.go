@@ -72,7 +72,10 @@ func (create) Do(t *doing.Task) error {
 		return errors.Join(err, dropEmpty(t.Calls, at, under, &st))
 	}
 	t.To = string(t.Step.Path)
-	return t.Calls.SyncFolder(at)
+	if err := t.Calls.SyncFolder(at); err != nil {
+		return &tree.Partly{Done: 1, All: 1, Err: err}
+	}
+	return nil
 }
 
 // makeEmpty makes an empty file or folder.
