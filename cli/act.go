@@ -79,7 +79,7 @@ func (p *Program) hideCommand() *cobra.Command {
 }
 
 func (p *Program) revealCommand() *cobra.Command {
-	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "take the leading dot off names, so that lists show them", "", addNumber, nil,
+	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "take the leading dot off names, and the system's hidden flag away", "", addNumber, nil,
 		example{"act reveal . where hidden and kind is file", "a plan"})
 }
 

@@ -107,6 +107,7 @@ type Step struct {
 	NewOwner string       `json:"new_owner,omitempty"`
 	Links    int          `json:"links,omitempty"`   // files that are parted from names that stay where they are
 	Swaps    bool         `json:"swaps,omitempty"`   // another step gives up, or gets, a name of this one
+	Unflag   bool         `json:"unflag,omitempty"`  // the flag that hides it is taken away
 	Mounted  bool         `json:"mounted,omitempty"` // something is mounted on it, and what is in that is meant
 	Keeper   *Keeper      `json:"keeper,omitempty"`  // what must be there for it to be removed
 	Notes    exact.Text   `json:"notes,omitempty"`   // what will not be as before

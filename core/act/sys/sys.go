@@ -370,6 +370,18 @@ func (c *Calls) SetFlags(fd int, flags uint32) error {
 	return c.call("SetFlags", "", func() error { return setFlags(fd, flags) })
 }
 
+// Hides reports whether a flag of the system hides an open file or folder. It returns ErrNotSupported where there is
+// none.
+func (c *Calls) Hides(fd int) (is bool, err error) {
+	err = c.call("Hides", "", func() error { is, err = hides(fd); return err })
+	return is, err
+}
+
+// SetHides sets that flag, or takes it away.
+func (c *Calls) SetHides(fd int, on bool) error {
+	return c.call("SetHides", "", func() error { return setHides(fd, on) })
+}
+
 // Volume returns what is known of the file system of an open folder.
 func (c *Calls) Volume(at int) (volume.Volume, error) {
 	if err := c.before("Volume", ""); err != nil {
