@@ -81,3 +81,25 @@ func TestLooking(t *testing.T) {
 	assert.Equal(t, "show\nomit\nonly\n:4\n", complete("list", "--hidden", "s"))
 	assert.NotContains(t, complete("list", "--hidden", "b"), "omit")
 }
+
+// Names that differ only in letter case are found, also of places that were named themselves.
+func TestClashes(t *testing.T) {
+	t.Parallel()
+	root := tree(t, "in/Note", "in/note", "in/other", "Über", "über", "hid")
+	if entries, err := os.ReadDir(root); err != nil || len(entries) != 4 {
+		t.Skip("this file system does not tell such names apart")
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, "in", "kept"), []byte(root+"/in/note\n"+root+"/in/other\n"), 0o644))
+	assert.ElementsMatch(t, []string{"./Über", "./über", "./in/Note", "./in/note"}, strings.Fields(run(t, root, "search", "--as", "paths", "where", "clashes").out))
+	for line, want := range map[string]string{
+		"list in/note in/other -c name,clashes --as csv": "name,clashes\nnote,true\nother,false\n",
+		"list @@in/kept -c ext,clashes --as csv":         "ext,clashes\n,true\n,false\n",
+	} {
+		assert.Equal(t, want, strings.ReplaceAll(run(t, root, strings.Fields(line)...).out, "\r", ""), line)
+	}
+	r := run(t, root, "record", ".", "--label", "here", "--ledger", "l")
+	require.Zero(t, r.status, r.err)
+	r = run(t, root, "search", "--ledger", "l", "@here", "where", "clashes")
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.err, "could not tell clashes")
+}

@@ -68,7 +68,7 @@ var FactDigests = func() (all Facts) {
 }()
 
 // AllFacts are all facts that there are.
-var AllFacts = FactText | FactDigests | (firstDigest - 1)
+var AllFacts = FactText | FactTwins | FactDigests | (firstDigest - 1)
 
 // StoredDigests returns the digests that are stored under numbers, as bits.
 func StoredDigests(numbers uint64) Facts { return Facts(numbers) * firstDigest & FactDigests }

@@ -29,6 +29,9 @@ const (
 // FactText is what of the texts that were looked for is in a file. It takes reading all of it, unless it is there.
 const FactText Facts = 1 << 31
 
+// FactTwins is whether another name in its folder is the same but for letter case. It takes reading the folder again.
+const FactTwins Facts = 1 << 30
+
 // Some of the digests.
 const (
 	FactSHA256 = firstDigest << iota
@@ -57,6 +60,7 @@ const (
 	MarkAtLeast       // its size is summed, and not all of it is known
 	MarkChosen        // a condition chose it, of all that was read
 	MarkUndecided     // it is not known whether a condition would choose it
+	MarkTwin          // another name in its folder is the same but for letter case
 )
 
 // Entry is one name in a folder and what is known about it. Known says which

@@ -289,6 +289,9 @@ var Fields = append([]Field{
 		}
 		return appendUnfit(dst, e)
 	}).having(Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder, KindLink, KindPipe, KindSocket, KindBlock, KindChar}, 0}).sized().grouped(),
+	flag("clashes", "another name in its folder differs from it only in capital and small letters, which some systems do not tell apart", FactTwins, func(e *Entry) (bool, bool) {
+		return e.Marks&MarkTwin != 0, e.Known&FactTwins != 0
+	}).grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
 	mark("readable", "you may read it", FactReadable, MarkReadable),
 	mark("writable", "you may write to it", FactWritable, MarkWritable),

@@ -3,6 +3,8 @@ package live
 import (
 	"errors"
 	"io"
+	"path"
+	"path/filepath"
 	"strings"
 
 	"golang.org/x/sys/unix"
@@ -12,6 +14,7 @@ import (
 	"frankledger/core/live/calls"
 	"frankledger/core/media"
 	"frankledger/core/posix"
+	"frankledger/core/text"
 	"frankledger/core/textfile"
 )
 
@@ -32,6 +35,9 @@ func (w *worker) lookCloser(at int, name string, e *entry.Entry, wanted entry.Fa
 	w.askDetails(at, name, e, wanted)
 	if e.Kind == entry.KindFolder && wanted&entry.FactInside != 0 {
 		w.lookInside(at, name, e)
+	}
+	if wanted&entry.FactTwins != 0 {
+		w.findTwin(at, name, e)
 	}
 	if e.Kind == entry.KindFile && wanted&entry.FactContent != 0 {
 		w.sniff(at, name, e)
@@ -170,6 +176,64 @@ func (w *worker) lookInside(at int, name string, e *entry.Entry) {
 	}
 	e.Known |= entry.FactInside
 }
+
+// findTwin finds out whether another name in the folder differs only in letter case.
+func (w *worker) findTwin(at int, name string, e *entry.Entry) {
+	names, err := w.namesBeside(at, name, e)
+	if err != nil {
+		w.problem(e.Path(), "look into the folder of", err)
+		return
+	}
+	if names[folded(e.Name[strings.LastIndexByte(e.Name, '/')+1:])] > 1 {
+		e.Marks |= entry.MarkTwin
+	}
+	e.Known |= entry.FactTwins
+}
+
+// namesBeside returns how many names there are in the folder of an entry, by what they are in small letters.
+// It keeps those of one folder.
+func (w *worker) namesBeside(at int, name string, e *entry.Entry) (map[string]int, error) {
+	beside, of := path.Dir(name), ""
+	if e.Self { // what is beside a place that was named is no part of what is read
+		of = filepath.Dir(e.Folder.Place.Full)
+	}
+	if w.beside.names != nil && w.beside.path == of && (e.Self || w.beside.folder == e.Folder) {
+		return w.beside.names, nil
+	}
+	if e.Self {
+		outer, last, done, err := near(of)
+		if err != nil {
+			return nil, err
+		}
+		defer done()
+		at, beside = outer, last
+	}
+	d, err := calls.OpenDir(at, beside, e.Self)
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	names := map[string]int{}
+	for buf := make([]byte, bufferSize); ; {
+		n, err := d.Read(buf)
+		if err != nil {
+			return nil, err
+		}
+		if n == 0 {
+			break
+		}
+		for rest := buf[:n]; len(rest) > 0; {
+			var one string
+			one, _, rest = calls.NextRecord(rest)
+			names[folded(one)]++
+		}
+	}
+	w.beside.folder, w.beside.path, w.beside.names = e.Folder, of, names
+	return names, nil
+}
+
+// folded returns a name in small letters.
+func folded(name string) string { return string(text.Fold([]byte(name), false)) }
 
 // sniff reads the start of a file and tells its media type from it.
 func (w *worker) sniff(at int, name string, e *entry.Entry) {

@@ -44,12 +44,17 @@ type worker struct {
 	folders   []work // found and not yet pushed
 	hashers   digest.Hashers
 	searcher  *textfile.Searcher
-	mounts    calls.Mounts
-	asked     int       // about so many entries
-	since     time.Time // the last time that it was seen how long that takes
-	long      bool      // it took long the last time
-	slow      bool      // and before
-	made      struct {  // whether a file system makes what is in its files as they are read
+	beside    struct { // the names in the folder that was looked at last
+		folder *entry.Folder
+		path   string         // where it is, of what was named itself
+		names  map[string]int // how many there are, by what they are in small letters
+	}
+	mounts calls.Mounts
+	asked  int       // about so many entries
+	since  time.Time // the last time that it was seen how long that takes
+	long   bool      // it took long the last time
+	slow   bool      // and before
+	made   struct {  // whether a file system makes what is in its files as they are read
 		device uint64
 		how    sizes
 		known  bool

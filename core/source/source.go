@@ -138,7 +138,7 @@ const (
 var Stages = [...]entry.Facts{
 	entry.FactStatus | entry.FactCreated,
 	entry.FactTarget | entry.FactReach | entry.FactReadable | entry.FactWritable | entry.FactExecutable | entry.FactXattrs | entry.FactFlags | entry.FactMount,
-	entry.FactInside | entry.FactContent,
+	entry.FactInside | entry.FactContent | entry.FactTwins,
 	entry.FactDigests | entry.FactText,
 }
 
