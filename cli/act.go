@@ -26,7 +26,8 @@ until a plan saved with --to plan.json is carried out. Everything done is writte
 journal, and "frank act undo" undoes it.
 
 Without where, the action applies to the places named, which may be files, folders, or
-lists of paths (@@FILE). With where, it applies to what matches below them.
+lists of paths (@@FILE). With where, it applies to what matches below them; with --depth,
+to what is in them, so many levels down.
 
 Nothing is ever overwritten: a step that would do so is refused. What has changed since
 the plan was made is left alone. The action applies to links themselves, not to their
@@ -236,5 +237,6 @@ func (p *Program) permitCommand() *cobra.Command {
 as u+rw,g-w,o= or a+X (x for folders, and for files that have some x).`,
 		func(*cobra.Command, *actOptions) {}, nil,
 		example{"act permit g-w notes where mode any go+w", "a plan"},
+		example{"act permit go-w notes --depth all", "everything in it"},
 		example{"act permit 0640 'read me first.txt' --carry-out --yes", "done"})
 }

@@ -93,28 +93,25 @@ func (p *Program) withInto(places []string) error {
 
 // act answers with a plan, or carries it out.
 func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, read func(*cobra.Command, *actOptions, *question) error, args []string) error {
-	if action == plans.Permit {
+	var first string // what stands before the places
+	switch action {
+	case plans.Permit:
 		if len(args) == 0 {
 			return usage.Misuse("say which permissions: %s 0640 PLACE", cmd.CommandPath())
 		}
 		if err := p.permissionsFirst(args); err != nil {
 			return err
 		}
-		o.plan.Mode, args = args[0], args[1:]
-	}
-	if action == plans.Own || action == plans.Rename {
+		first, args = args[0], args[1:]
+	case plans.Own, plans.Rename:
 		if len(args) == 0 {
 			return usage.Misuse("say %s first: %s", map[plans.Action]string{plans.Own: "which owner", plans.Rename: "which pattern"}[action], "frank act "+strings.ReplaceAll(cmd.Use, "…", ""))
 		}
 		if action == plans.Rename {
 			args = newNameFirst(args)
 		}
-		if err := o.readFirst(action, args[0], args[1:]); err != nil {
-			return err
-		}
-		args = args[1:]
-	}
-	if action == plans.Run {
+		first, args = args[0], args[1:]
+	case plans.Run:
 		before, command, err := commandWords(cmd, args)
 		if err != nil {
 			return err
@@ -127,10 +124,15 @@ func (p *Program) act(cmd *cobra.Command, action plans.Action, o *actOptions, re
 		}
 		o.plan.Command, args = commandOf(command), before
 	}
+	places, _, has := usage.SplitWhere(args)
+	o.below = has || cmd.Flags().Changed("depth")
+	if err := o.readFirst(action, first, places); err != nil {
+		return err
+	}
 	if err := o.check(); err != nil {
 		return err
 	}
-	if places, _, _ := usage.SplitWhere(args); (action == plans.Move || action == plans.Copy) && o.into == "" && len(places) > 1 {
+	if (action == plans.Move || action == plans.Copy) && o.into == "" && len(places) > 1 {
 		return p.withInto(places)
 	}
 	r, err := p.question(cmd, &o.reading)

@@ -119,7 +119,7 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	session.SpareMemory()
 	planned, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
 		if slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List }) {
-			return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.act.through})
+			return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Below: chosen, Through: o.act.through})
 		}
 		return clear.Run(cmd.Context(), p.set(r, sources), request, digest.NewPool(live.Files{}, request.Progress), options, planner)
 	})

@@ -3,6 +3,8 @@ package cli_test
 import (
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -99,4 +101,38 @@ func TestActCopyAndOwn(t *testing.T) {
 	left := a.journals()
 	assert.Len(t, left, 2, "the one that was broken off, and the new one")
 	assert.Equal(t, journals[0], left[0])
+}
+
+// A depth means what is in a place, and not the place itself.
+func TestActToADepth(t *testing.T) {
+	t.Parallel()
+	root := tree(t, "box/a", "box/.a", "box/in/b", "box/in/deep/c", "one")
+	require.NoError(t, os.Symlink("box", filepath.Join(root, "link")))
+	a := newActor(t, root)
+	step := regexp.MustCompile(`"path":"` + regexp.QuoteMeta(root) + `/([^"]*)"(.*"refused")?`)
+	for line, want := range map[string]string{
+		"act permit 0640 box":                        "box",
+		"act permit 0640 box -d 1":                   "box/.a box/a box/in",
+		"act permit 0640 box one -d 2":               "box/.a box/a box/in box/in/b box/in/deep one",
+		"act permit 0640 link/ -d 1":                 "box/.a box/a box/in",
+		"act remove box/in -d all":                   "box/in/b box/in/deep",
+		"act hide box -d 1":                          "box/a! box/in",
+		"act run box/in -d 1 -- echo @path where":    "box/in/b box/in/deep",
+		"act permit 0640 box -d all where name is b": "box/in/b",
+	} {
+		words := strings.Fields(line)
+		words = slices.Insert(words, 2, "--as", "json")
+		r := run(t, root, words...)
+		var got []string
+		for _, m := range step.FindAllStringSubmatch(r.out, -1) {
+			if m[2] != "" {
+				m[1] += "!"
+			}
+			got = append(got, m[1])
+		}
+		slices.Sort(got)
+		assert.Equal(t, want, strings.Join(got, " "), "%s: %s", line, r.err)
+	}
+	assert.Contains(t, a.run(2, strings.Fields("act permit 0640 link -d 1")...).err, "link/")
+	assert.Contains(t, a.run(2, strings.Fields("act rename x box -d 1")...).err, "all would get the same name")
 }

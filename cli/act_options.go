@@ -38,6 +38,7 @@ type actOptions struct {
 	reading            readingOptions
 	carryOut, yes      bool
 	through            bool
+	below              bool // what lies below the places is meant, as there is a condition or a depth
 	ask                flags.Choice
 	into, like         string
 	modified, accessed string
@@ -99,21 +100,24 @@ func (o *actOptions) readTimes(r *question) error {
 	return nil
 }
 
-// readFirst reads what stands before the places.
-func (o *actOptions) readFirst(action plans.Action, word string, rest []string) (err error) {
-	if action == plans.Rename {
+// readFirst reads what stands before the places of an action that needs that.
+func (o *actOptions) readFirst(action plans.Action, word string, places []string) (err error) {
+	switch action {
+	case plans.Permit:
+		o.plan.Mode = word
+	case plans.Own:
+		if o.plan.Owner, err = plans.OwnerNamed(account.New(), word); err != nil {
+			return usage.Misuse("%w", err)
+		}
+	case plans.Rename:
 		pattern, err := namepattern.Parse(word, time.Local)
 		if err != nil {
 			return usage.Misuse("%s: %w", typeset.Escaped(word), err)
 		}
-		if places, _, has := usage.SplitWhere(rest); pattern.Plain() && (len(places) != 1 || has || usage.IsMarked(places[0]) || strings.Trim(places[0], "./") == "") {
+		if pattern.Plain() && (len(places) != 1 || o.below || usage.IsMarked(places[0]) || strings.Trim(places[0], "./") == "") {
 			return usage.Misuse("%s: %w", typeset.Escaped(word), namepattern.ErrPlain)
 		}
 		o.plan.Pattern = exact.Text(word)
-		return nil
-	}
-	if o.plan.Owner, err = plans.OwnerNamed(account.New(), word); err != nil {
-		return usage.Misuse("%w", err)
 	}
 	return nil
 }
@@ -134,8 +138,7 @@ func (o *actOptions) check() error {
 
 // plan makes a plan for what is named, or matches.
 func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r *question, args []string) (*plans.Plan, *report.Summary, error) {
-	places, _, chosen := usage.SplitWhere(args)
-	if len(places) == 0 && !chosen {
+	if places, _, has := usage.SplitWhere(args); len(places) == 0 && !has {
 		return nil, nil, usage.Misuse("say what to act on: %s PLACE, or %s where CONDITION", cmd.CommandPath(), cmd.CommandPath())
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, place.AsNamed)
@@ -159,7 +162,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 	planner.Zone = r.view.Zone
 	session.SpareMemory()
 	a, err := ask(p, r, func(request source.Request) (*act.Planned, error) {
-		return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Chosen: chosen, Through: o.through})
+		return act.PlanRequest(cmd.Context(), planner, p.set(r, sources), act.Request{Request: request, Context: r.view.Context, Below: o.below, Through: o.through})
 	})
 	summary.Report.Add(a.Report)
 	if a.Plan != nil {

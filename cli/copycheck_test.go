@@ -83,6 +83,7 @@ func TestVerifySome(t *testing.T) {
 	r = verify("d/sums", "d/one", "elsewhere")
 	assert.Equal(t, 3, r.status)
 	assert.Contains(t, r.err, "could not check elsewhere: it is not on the list")
+	assert.NotContains(t, r.out, "could not be read", "it was not looked at")
 	require.NoError(t, os.WriteFile(filepath.Join(root, "elsewhere/one"), []byte("other"), 0o644))
 	r = verify("d/sums", "elsewhere/one")
 	assert.Equal(t, 1, r.status, "a file that lies elsewhere, by its name: %s", r.out)

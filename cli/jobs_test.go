@@ -74,7 +74,7 @@ func TestJobs(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(page), "as of "+time.Now().UTC().Format("2006-01"))
 	// Tidy the permissions of a shared folder.
-	do(0, "act permit go-w shared where kind is file --carry-out --yes")
+	do(0, "act permit go-w shared --depth all --carry-out --yes")
 	assert.Contains(t, do(0, "act permit go-w shared where kind is file"), "2 have these permissions already")
 	// Rename pictures by day and number; sort photos into years and months; one file, a new name.
 	day := time.Now().Format(time.DateOnly)

@@ -165,8 +165,6 @@ func (p *Program) verify(cmd *cobra.Command, o *verifyOptions, listPath string, 
 // fewLines are so few that all files are named.
 const fewLines = 12
 
-var errNotListed = errors.New("it is not on the list")
-
 // onlyNamed leaves the lines in a list that are about some files, or about what is in some folders. A file that lies
 // elsewhere, but has the name of one line alone, is meant by that. What is not on the list is returned as problems.
 func onlyNamed(list *digestlist.List, root *entry.Place, files []string, o *checksum.CheckOptions) (problems []source.Problem) {
@@ -192,7 +190,7 @@ func onlyNamed(list *digestlist.List, root *entry.Place, files []string, o *chec
 			its, o.AllowOutside = called, true
 		}
 		if len(its) == 0 {
-			problems = append(problems, source.Problem{Path: file, Tried: "check", Err: errNotListed, Entries: 1})
+			problems = append(problems, source.Problem{Path: file, Tried: "check", Err: checksum.ErrNotListed, Entries: 1})
 		}
 		kept = append(kept, its...)
 	}

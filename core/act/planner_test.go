@@ -47,7 +47,7 @@ func TestNamesAreFree(t *testing.T) {
 			require.NoError(t, failed)
 			var planned *act.Planned
 			planned, err = act.PlanRequest(context.Background(), planner, &source.Set{Sources: []source.Source{s}},
-				act.Request{Request: source.Request{Depth: source.AllDepths, Condition: fileCondition{}}, Chosen: true})
+				act.Request{Request: source.Request{Depth: source.AllDepths, Condition: fileCondition{}}, Below: true})
 			plan = planned.Plan
 		}
 		require.NoError(t, err)

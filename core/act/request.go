@@ -23,9 +23,9 @@ import (
 type Request struct {
 	source.Request
 	Context *entry.Context
-	// Chosen is set where a condition chooses what lies below the places. Without it the
-	// action is on the places themselves.
-	Chosen bool
+	// Below is set where the action is on what lies below the places: all of it, or what the
+	// condition chooses. Without it the action is on the places themselves.
+	Below bool
 	// Through takes a place that is a link to a folder for that folder. Stamp, Permit and
 	// Own then take each link for what it leads to.
 	Through bool
@@ -66,7 +66,7 @@ func PlanRequest(ctx context.Context, p *doing.Planner, from *source.Set, r Requ
 		}
 		request.Facts |= facts
 	}
-	if !r.Chosen {
+	if !r.Below {
 		request.Depth = 0
 	}
 	if verbs.All[p.Action].Traits().Dots && r.meetsAllNames(from.Sources) {
@@ -95,7 +95,7 @@ func PlanRequest(ctx context.Context, p *doing.Planner, from *source.Set, r Requ
 	return answer, err
 }
 
-// links returns the places that are links to folders. With a condition, what lies below
+// links returns the places that are links to folders. What lies below
 // them is acted on only if that was asked for.
 func (r *Request) links(sources []source.Source) (links []*entry.Place, err error) {
 	for _, s := range sources {
@@ -107,16 +107,16 @@ func (r *Request) links(sources []source.Source) (links []*entry.Place, err erro
 		switch meant := r.Through || strings.HasSuffix(place.Given, "/"); {
 		case meant:
 			links = append(links, place)
-		case r.Chosen:
+		case r.Below:
 			return nil, &LinkError{place}
 		}
 	}
 	return links, nil
 }
 
-// meetsAllNames reports whether all names of the folders that are looked into are met.
+// meetsAllNames reports whether the condition meets all names of the folders that are looked into.
 func (r *Request) meetsAllNames(sources []source.Source) bool {
-	return r.Chosen && r.Hidden == source.ShowHidden && !r.Follow &&
+	return r.Below && r.Condition != nil && r.Hidden == source.ShowHidden && !r.Follow &&
 		!slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List || s.Place().Leaf })
 }
 

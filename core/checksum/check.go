@@ -18,6 +18,9 @@ import (
 	"frankledger/core/source"
 )
 
+// ErrNotListed is the trouble with a file that was to be checked alone.
+var ErrNotListed = errors.New("it is not on the list")
+
 // Status is how a file stands to the list.
 type Status uint8
 

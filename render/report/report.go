@@ -3,9 +3,11 @@
 package report
 
 import (
+	"errors"
 	"slices"
 	"strings"
 
+	"frankledger/core/checksum"
 	"frankledger/core/condition/compile"
 	"frankledger/core/entry"
 	"frankledger/core/exact"
@@ -72,7 +74,7 @@ func (s *Summary) counts() (unread, vanished int64) {
 		switch {
 		case p.Vanished:
 			vanished += p.Entries
-		case p.Untold == nil && !p.Unclear:
+		case p.Untold == nil && !p.Unclear && !errors.Is(p.Err, checksum.ErrNotListed):
 			unread += p.Entries
 		}
 	}
