@@ -1,7 +1,6 @@
 package cli_test
 
 import (
-	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -78,7 +77,7 @@ func TestJobs(t *testing.T) {
 	assert.Contains(t, do(0, "act permit go-w shared where kind is file"), "2 have these permissions already")
 	// Rename pictures by day and number; sort photos into years and months; one file, a new name.
 	day := time.Now().Format(time.DateOnly)
-	do(0, "act rename", fmt.Sprintf("@date @n:3.@ext"), "photos", "where", "kind", "is", "file", "--carry-out", "--yes")
+	do(0, "act rename", "@date @n:3.@ext", "photos", "where", "kind", "is", "file", "--carry-out", "--yes")
 	assert.FileExists(t, filepath.Join(a.root, "photos", day+" 001.jpg"))
 	do(0, "act undo")
 	do(0, "act move photos where ext is jpg --into sorted/@year/@month --carry-out --yes")

@@ -36,7 +36,7 @@ func (create) Does(_ *plans.Plan, s *plans.Step) string { return "create an empt
 // What is made has these permissions, without those of the mask of the person: the system takes these from a folder.
 const (
 	anyFile   entry.Permissions = 0o666
-	anyFolder                   = 0o777
+	anyFolder uint32            = 0o777
 )
 
 // Do makes it under another name, so that it is known again, and gives it its own.
