@@ -51,7 +51,7 @@ func TestJobs(t *testing.T) {
 	assert.Contains(t, do(0, "list @nightly:today"), "Documents")
 	require.NoError(t, os.Remove(filepath.Join(a.root, "photos/grandmother/boat.jpg")))
 	do(0, "record . --label nightly --quiet")
-	assert.Contains(t, do(0, "search @nightly:all boat"), "1 entry in 2 records of @nightly, of which 1 is not in the newest")
+	assert.Contains(t, do(0, "search @nightly:all boat"), "1 entry in 2 records of @nightly, 1 of them there no more")
 	// Find the invoice, by its name and by what is in it; grandmother's photos.
 	assert.Contains(t, do(0, "search invoice"), "Downloads/Invoice Harbour 2026.pdf")
 	assert.Contains(t, do(0, "search where text has", "invoice is paid"), "Documents/letter to the harbour.txt     2  the INVOICE is paid.")

@@ -77,16 +77,8 @@ func scopesOf(r *question, summary *report.Summary, places ...source.Source) []s
 			chosen = append(chosen, ledger.Terms{})
 			continue
 		}
-		t := record.Terms.Choosing()
-		chosen = append(chosen, t)
-		scope := sides.Scope{Hidden: t.Hidden, SameDisk: t.SameDisk}
-		if len(t.Skip) > 0 {
-			scope.Skip, _ = source.Skipper(t.Skip, t.MatchCase) // they were patterns then
-		}
-		if len(t.Where) > 0 {
-			scope.Condition, scope.Lasting = recordedCondition(r, t, record)
-		}
-		scopes[i] = scope
+		chosen = append(chosen, record.Terms.Choosing())
+		scopes[i] = scopeOf(r, record)
 	}
 	alike := !slices.ContainsFunc(chosen, func(t ledger.Terms) bool { return !t.ChooseAs(chosen[0]) })
 	for i, t := range chosen {
@@ -109,6 +101,19 @@ func scopesOf(r *question, summary *report.Summary, places ...source.Source) []s
 		}
 	}
 	return scopes
+}
+
+// scopeOf returns what chose the entries of a record.
+func scopeOf(r *question, record ledger.Record) sides.Scope {
+	t := record.Terms.Choosing()
+	scope := sides.Scope{Hidden: t.Hidden, SameDisk: t.SameDisk}
+	if len(t.Skip) > 0 {
+		scope.Skip, _ = source.Skipper(t.Skip, t.MatchCase) // they were patterns then
+	}
+	if len(t.Where) > 0 {
+		scope.Condition, scope.Lasting = recordedCondition(r, t, record)
+	}
+	return scope
 }
 
 // attributes reports whether any of some places keeps attributes.

@@ -92,6 +92,7 @@ may be one word in quotes. What looks like an option goes after --.
   @weekly:1           the record before that one
   @weekly:2026-11-01  the newest at or before that day; also '@weekly:last week'
   @weekly:all         every record of the label, for search: when was it there?
+                      @:all every record in the ledger
   @7                  the record of that number, as in frank ledger entries
   @weekly/counts      a folder in a record
   @weekly@gull        what the machine gull recorded; --host all: each machine

@@ -80,7 +80,7 @@ func (e *Earlier) growth(ctx context.Context, from source.Source, totals *sums.T
 	if len(records) == 0 {
 		return g, nil
 	}
-	root := totals.Root(place)
+	root := totals.Root(place, nil)
 	last := records[len(records)-1]
 	g.Last = &last
 	var paths []string

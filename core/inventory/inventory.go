@@ -81,7 +81,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	var roots []*entry.Folder
 	for _, s := range from.Sources {
-		roots = append(roots, totals.Root(s.Place()))
+		roots = append(roots, totals.Root(s.Place(), a.Report.Problems))
 	}
 	a.Sum, a.Elsewhere, a.Overlap = totals.All(), totals.Elsewhere(), weigh.Overlap(roots)
 	rows := func(plan weigh.Plan) []*weigh.Row {

@@ -62,6 +62,9 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	if o.Totals {
 		answer.Report.Hidden += visible.Hidden()
+		for _, s := range from.Sources {
+			totals.Root(s.Place(), answer.Report.Problems) // which counts also where nothing of it could be read
+		}
 		all := totals.All()
 		again := totals.Elsewhere()
 		answer.Totals, answer.Elsewhere = &all, &again

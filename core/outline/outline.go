@@ -80,11 +80,11 @@ func (b *Builder) keep() source.Visitor {
 }
 
 // Outline returns the place with what is below it. It is to be called once,
-// after the reading, with all places.
-func (b *Builder) Outline(places []*entry.Place) ([]*Node, error) {
+// after the reading, with all places and its problems.
+func (b *Builder) Outline(places []*entry.Place, problems []source.Problem) ([]*Node, error) {
 	var roots []*entry.Folder
 	for _, place := range places {
-		roots = append(roots, b.totals.Root(place))
+		roots = append(roots, b.totals.Root(place, problems))
 	}
 	if err := b.addAbove(); err != nil {
 		return nil, err

@@ -42,7 +42,7 @@ func TestOutline(t *testing.T) {
 		b := outline.NewBuilder(plan)
 		_, err = s.Read(context.Background(), source.Request{Facts: entry.FactStatus, Depth: source.AllDepths}, b)
 		require.NoError(t, err)
-		nodes, err := b.Outline([]*entry.Place{s.Place()})
+		nodes, err := b.Outline([]*entry.Place{s.Place()}, nil)
 		require.NoError(t, err)
 		require.Len(t, nodes, 1)
 		assert.EqualValues(t, 155, nodes[0].Sum.Size, "all of it is summed up, shown or not")

@@ -43,7 +43,7 @@ func Run(ctx context.Context, from *source.Set, request source.Request, plan Pla
 		places = append(places, s.Place())
 	}
 	var err error
-	if answer.Nodes, err = builder.Outline(places); err != nil {
+	if answer.Nodes, err = builder.Outline(places, answer.Report.Problems); err != nil {
 		return nil, err
 	}
 	answer.Matched, answer.Elsewhere, answer.Stopped = counter.Sum(), builder.Totals().Elsewhere(), stopped != nil

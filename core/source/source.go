@@ -13,7 +13,9 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"path"
 	"slices"
+	"strings"
 	"sync/atomic"
 
 	"frankledger/core/entry"
@@ -74,6 +76,21 @@ const (
 	OmitHidden        // leave them out and do not go into hidden folders
 	OnlyHidden        // leave all others out, but look for hidden ones everywhere
 )
+
+// LeavesOut reports whether something is left out, by its path from the place.
+func (h Hidden) LeavesOut(rel string) bool {
+	switch h {
+	case OmitHidden:
+		for name := range strings.SplitSeq(rel, "/") {
+			if entry.HiddenName(name) {
+				return true
+			}
+		}
+	case OnlyHidden:
+		return !entry.HiddenName(path.Base(rel))
+	}
+	return false
+}
 
 // Request is what is asked of a source.
 type Request struct {

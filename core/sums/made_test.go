@@ -63,11 +63,11 @@ func TestTotals(t *testing.T) {
 	assert.Equal(t, []int64{114, 110, 110, 0}, []int64{size(root), size(a), size(deep), size(void)}, "the first name counts, in order of paths")
 	own := totals.Own(a)
 	assert.Equal(t, []int64{0, 1, 1}, []int64{own.Size, own.Files, own.Folders})
-	assert.Equal(t, root, totals.Root(place))
-	assert.Equal(t, self, totals.Root(leaf))
+	assert.Equal(t, root, totals.Root(place, nil))
+	assert.Equal(t, self, totals.Root(leaf, nil))
 	nowhere := &entry.Place{Given: "nowhere"}
-	assert.Equal(t, nowhere, totals.Root(nowhere).Place)
-	of := totals.Of(totals.Root(leaf))
+	assert.Equal(t, nowhere, totals.Root(nowhere, nil).Place)
+	of := totals.Of(totals.Root(leaf, nil))
 	assert.EqualValues(t, 7, of.Size, "a place that is a file holds itself")
 	all := totals.All()
 	assert.Equal(t, []int64{121, 6, 5, 2}, []int64{all.Size, all.Files, all.Folders, all.Unread})
@@ -112,4 +112,16 @@ func TestTotalsOfWhatIsChosen(t *testing.T) {
 	assert.EqualValues(t, 2+8+16+32+64, all.Size)
 	held := totals.Of(a)
 	assert.EqualValues(t, 8+16+32, held.Size, "it holds the file though a name elsewhere comes first, which is not shown")
+}
+
+// A place that could not be read does not weigh nothing.
+func TestTotalsOfWhatIsShut(t *testing.T) {
+	t.Parallel()
+	totals := sums.NewTotals(source.Nowhere)
+	sum := totals.Of(totals.Root(&entry.Place{Given: "shut"}, []source.Problem{{Path: "shut", Shut: true}}))
+	for _, by := range []sums.Measure{sums.BySize, sums.ByDisk, sums.ByFiles} {
+		assert.False(t, by.Known(&sum))
+	}
+	sum = totals.Of(totals.Root(&entry.Place{Given: "bare"}, nil))
+	assert.True(t, sums.BySize.Known(&sum))
 }

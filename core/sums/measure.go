@@ -22,3 +22,14 @@ func (m Measure) Of(s *Sum) int64 {
 	}
 	return s.Size
 }
+
+// Known reports whether anything is known of what a sum weighs.
+func (m Measure) Known(s *Sum) bool {
+	switch m {
+	case ByDisk:
+		return s.HasDisk()
+	case ByFiles:
+		return s.HasEntries()
+	}
+	return s.HasSize()
+}

@@ -1,6 +1,7 @@
 package sums
 
 import (
+	"slices"
 	"strings"
 
 	"frankledger/core/entry"
@@ -135,14 +136,19 @@ func (t *Totals) get(folder *entry.Folder) *weighed {
 }
 
 // Root returns the folder that a place is, with nothing in it if nothing was
-// found there.
-func (t *Totals) Root(p *entry.Place) *entry.Folder {
+// found there. The problems are those of the reading: a place that could not be read gave no entry that tells.
+func (t *Totals) Root(p *entry.Place, problems []source.Problem) *entry.Folder {
 	for _, root := range t.resolved().roots {
 		if root.Place == p {
 			return root
 		}
 	}
-	return &entry.Folder{Place: p}
+	root := &entry.Folder{Place: p}
+	if slices.ContainsFunc(problems, func(one source.Problem) bool { return one.Shut && one.Path == p.Given }) {
+		root.MarkUnread()
+		t.roots, t.folders[root] = append(t.roots, root), &weighed{folder: root, own: Sum{Unread: 1}, sum: Sum{Unread: 1}}
+	}
+	return root
 }
 
 // Elsewhere returns how many names of files were counted with another name of

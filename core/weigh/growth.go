@@ -27,18 +27,7 @@ type Growth struct {
 
 // Known reports whether what is weighed is known on both sides.
 func (g *Growth) Known(by sums.Measure) bool {
-	has := func(s *sums.Sum, there bool) bool {
-		switch {
-		case !there:
-			return true
-		case by == sums.ByDisk:
-			return s.HasDisk()
-		case by == sums.ByFiles:
-			return s.HasEntries()
-		}
-		return s.HasSize() || s.Entries() == 0
-	}
-	return has(&g.Before, !g.Came) && has(&g.After, !g.Went)
+	return (g.Came || by.Known(&g.Before)) && (g.Went || by.Known(&g.After))
 }
 
 // Whole reports whether everything was read on both sides.
@@ -80,7 +69,7 @@ func Hold(before, after *sums.Totals, was, is *entry.Place, plan Plan) *Grown {
 
 func (answer *Grown) hold(before, after *sums.Totals, was, is *entry.Place, plan Plan) {
 	g := &growing{plan: plan, before: before, after: after, matched: answer.Matched}
-	root := g.join(before.Root(was), after.Root(is))
+	root := g.join(before.Root(was, answer.Held.Report.Problems), after.Root(is, answer.Held.Report.Problems))
 	answer.Before, answer.After = root.growth.Before, root.growth.After
 	g.add(root)
 	answer.Rows = g.rows

@@ -65,5 +65,5 @@ func TestRows(t *testing.T) {
 		rowTexts(weigh.Plan{Depth: 1, AtLeast: 50}.Rows(totals, root, nil)))
 	files := weigh.Plan{Depth: 1, By: sums.ByFiles}.Rows(totals, root, nil)
 	assert.Equal(t, []int64{6, 4, 1}, []int64{files[0].Sum.Files, files[1].Sum.Files, files[2].Sum.Files})
-	assert.Empty(t, totals.Root(&entry.Place{Given: "elsewhere"}).Name, "a place where nothing was found weighs nothing")
+	assert.Empty(t, totals.Root(&entry.Place{Given: "elsewhere"}, nil).Name, "a place where nothing was found weighs nothing")
 }

@@ -84,7 +84,7 @@ func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	}
 	var roots []*entry.Folder
 	for _, s := range from.Sources {
-		roots = append(roots, totals.Root(s.Place()))
+		roots = append(roots, totals.Root(s.Place(), answer.Report.Problems))
 	}
 	answer.Overlap = Overlap(roots)
 	switch {

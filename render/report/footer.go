@@ -199,7 +199,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	switch {
 	case s.Lead != "":
 		line = s.Lead
-	case m.Entries() == 0 && slices.ContainsFunc(s.Report.Problems, func(p source.Problem) bool { return p.Shut }):
+	case s.nothingRead():
 		line = "nothing could be read"
 	}
 	lines = append(lines, plain(line))

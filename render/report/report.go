@@ -81,6 +81,11 @@ func (s *Summary) counts() (unread, vanished int64) {
 	return unread, vanished
 }
 
+// nothingRead reports whether there is no entry because a folder could not be read.
+func (s *Summary) nothingRead() bool {
+	return s.Matched.Entries() == 0 && slices.ContainsFunc(s.Report.Problems, func(p source.Problem) bool { return p.Shut })
+}
+
 // Frame returns what stands around the rows of an answer. The summary may still change
 // until the rows are written.
 func (v *View) Frame(s *Summary) render.Frame { return &frame{v, s} }
@@ -181,8 +186,8 @@ func (s *Summary) put(o *exact.Object, c *entry.Context) {
 	o.Number("folders", m.Folders)
 	o.Number("links", m.Links)
 	o.Number("others", m.Others)
-	o.MaybeNumber("size", m.Size, s.Bytes && m.HasSize())
-	o.MaybeNumber("disk", m.Disk, s.Bytes && m.HasDisk())
+	o.MaybeNumber("size", m.Size, s.Bytes && m.HasSize() && !s.nothingRead())
+	o.MaybeNumber("disk", m.Disk, s.Bytes && m.HasDisk() && !s.nothingRead())
 	if t := s.Totals; t != nil {
 		o.MaybeNumber("total_size", t.Size, t.HasSize())
 		o.MaybeNumber("total_disk", t.Disk, t.HasDisk())

@@ -27,7 +27,10 @@ func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
 // Weight is what one row weighs: a number alone.
 func Weight(v *View, r *weigh.Row, by sums.Measure) []byte {
 	var text []byte
-	if !r.Complete {
+	switch {
+	case !by.Known(&r.Sum):
+		return append(text, '?')
+	case !r.Complete:
 		text = append(text, "≥ "...)
 	}
 	n := by.Of(&r.Sum)
@@ -134,6 +137,8 @@ func growthLabel(g *weigh.Growth) string {
 	switch {
 	case g.Kind == weigh.DirectRow:
 		return in("directly in it")
+	case g.Kind == weigh.RestRow && g.Same && !g.Whole():
+		return in(units.Count(int64(g.Left), "folder", "folders") + " without a change that shows (not all read)")
 	case g.Kind == weigh.RestRow && g.Same:
 		return in(units.Count(int64(g.Left), "folder", "folders") + " without change")
 	case g.Kind == weigh.RestRow && g.Left == 1:

@@ -11,7 +11,6 @@ import (
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/encoding"
 	"frankledger/core/ledger/store"
-	"frankledger/core/source"
 )
 
 // Span is a state of one path that records next to each other have in common.
@@ -136,24 +135,11 @@ func historyIn(ctx context.Context, l *ledger.Ledger, records []ledger.Record, p
 		case s.State == There:
 			last = s.Entry
 			last.Folder = in
-		case s.State == Absent && (omits(terms, below) || len(terms.Where) > 0 && (met == nil || !met(s.First, &last))):
+		case s.State == Absent && (terms.Hidden.LeavesOut(below) || len(terms.Where) > 0 && (met == nil || !met(s.First, &last))):
 			s.State = NotRead
 		}
 	}
 	return joinAlike(spans), nil
-}
-
-// omits reports whether the terms leave out what has a path, because it is hidden.
-func omits(t *ledger.Terms, path string) bool {
-	if t.Hidden != source.OmitHidden {
-		return false
-	}
-	for name := range strings.SplitSeq(path, "/") {
-		if entry.HiddenName(name) {
-			return true
-		}
-	}
-	return false
 }
 
 // joinAlike makes one of those next to one another that have the same state.

@@ -93,6 +93,7 @@ func (s *Source) Place() *entry.Place { return &s.place }
 var (
 	errKept        = errors.New("is a record, which has only what was found when it was made")
 	errNotRecorded = errors.New("it is not in this record")
+	errLeftOut     = errors.New("it was left out when the record was made")
 )
 
 // Capabilities implements source.Source.
@@ -148,7 +149,10 @@ func (s *Source) read(ctx context.Context, request source.Request, sink source.S
 	if request.Depth > 0 && !s.place.Leaf {
 		if s.alone != nil && !s.alone.Entered {
 			place.MarkUnread()
-			return r.report, nil // the problems tell why
+			if !s.alone.Unread { // else the problems tell why
+				r.report.Problems = append(r.report.Problems, source.Problem{Path: s.place.Given, Tried: source.OpenFolder, Err: errLeftOut, Entries: 1, Shut: true})
+			}
+			return r.report, nil
 		}
 		if done, err := r.narrow(place, ahead.narrowed); done || err != nil {
 			r.report.SortProblems()
