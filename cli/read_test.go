@@ -129,7 +129,9 @@ func TestTextInside(t *testing.T) {
 	assert.Contains(t, r.out, "a/one.txt     1  The tide\n")
 	assert.Regexp(t, `looked for text in 5 files: \d+ B read; 1 is no text; 1 was taken for Latin-1, as it is no UTF-8\n`, r.out)
 	assert.Contains(t, run(t, root, "search", "where", "text", "is", "tide").err, "text can be asked: has, matches")
-	assert.Equal(t, 2, run(t, root, "search", "where", "text", "missing").status)
+	for _, line := range []string{"text missing", "line over 3"} {
+		assert.Contains(t, run(t, root, append([]string{"search", "where"}, strings.Fields(line)...)...).err, "asked for as text has")
+	}
 	assert.Equal(t, 2, run(t, root, "list", "--columns", "line").status, "nothing is looked for")
 	require.Zero(t, run(t, root, "record", "--label", "kept", "--ledger", "ledger").status)
 	r = run(t, root, "search", "@kept", "--ledger", "ledger", "--count", "where", "text", "has", "tide")

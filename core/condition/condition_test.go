@@ -145,6 +145,8 @@ func TestSpoken(t *testing.T) {
 		"ext == wav":                           "ext is wav",
 		"ext != wav":                           "not ext is wav",
 		"extension is wav":                     "ext is wav",
+		"name does not have dawn":              "not name has dawn",
+		"mode does not have o+r":               "not mode has o+r",
 		"name contains dawn":                   "name has dawn",
 		"name does not contain dawn":           "not name has dawn",
 		"name not has dawn":                    "not name has dawn",

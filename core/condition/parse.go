@@ -315,6 +315,10 @@ func (p *parser) test() Node {
 	if !strings.EqualFold(field.Name, word.text) {
 		p.said()
 	}
+	if next, more := p.peek(); more && field.Needs&entry.FactText != 0 &&
+		(field.Type != entry.Text || strings.EqualFold(next.text, missingWord) || strings.EqualFold(next.text, presentWord)) {
+		p.failAt(next, "what is in a file is asked for as text has 'a piece' or text matches PATTERN")
+	}
 	if p.accept(missingWord) {
 		return Valued{field, true}
 	}

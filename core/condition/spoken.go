@@ -25,7 +25,7 @@ var sayings = sync.OnceValue(func() map[entry.Type][]saying {
 		entry.Text: {
 			{"is any of", Is, false}, {"is one of", Is, false}, {"any of", Is, false}, {"one of", Is, false}, {"in", Is, false},
 			{"equal to", Is, false}, {"equals", Is, false}, {"equal", Is, false}, {"are", Is, false}, {"=", Is, false}, {"==", Is, false}, {"!=", Is, true}, {"<>", Is, true}, {"isn't", Is, true}, {"isnt", Is, true},
-			{"contains", Has, false}, {"contain", Has, false}, {"containing", Has, false}, {"includes", Has, false}, {"include", Has, false}, {"with", Has, false}, {"without", Has, true},
+			{"have", Has, false}, {"contains", Has, false}, {"contain", Has, false}, {"containing", Has, false}, {"includes", Has, false}, {"include", Has, false}, {"with", Has, false}, {"without", Has, true},
 			{"starts with", Starts, false}, {"start with", Starts, false}, {"starting with", Starts, false}, {"begins with", Starts, false}, {"beginning with", Starts, false}, {"begins", Starts, false}, {"startswith", Starts, false},
 			{"ends with", Ends, false}, {"ends in", Ends, false}, {"end with", Ends, false}, {"ending with", Ends, false}, {"ending in", Ends, false}, {"ending", Ends, false}, {"endswith", Ends, false},
 			{"looks like", Like, false}, {"glob", Like, false}, {"wildcard", Like, false}, {"matches regex", Matches, false}, {"regexp", Matches, false}, {"regex", Matches, false}, {"match", Matches, false}, {"=~", Matches, false}, {"~", Matches, false},
@@ -46,7 +46,7 @@ var sayings = sync.OnceValue(func() map[entry.Type][]saying {
 			{"during", On, false}, {"in", On, false}, {"at", On, false}, {"=", On, false}, {"is", On, false},
 		},
 		entry.Mode: {
-			{"contains", Has, false}, {"includes", Has, false}, {"with", Has, false}, {"any of", AnyOf, false}, {"without", Lacks, false}, {"=", Is, false}, {"==", Is, false}, {"equals", Is, false}, {"!=", Is, true}, {"isn't", Is, true},
+			{"have", Has, false}, {"contains", Has, false}, {"includes", Has, false}, {"with", Has, false}, {"any of", AnyOf, false}, {"without", Lacks, false}, {"=", Is, false}, {"==", Is, false}, {"equals", Is, false}, {"!=", Is, true}, {"isn't", Is, true},
 		},
 	}
 })

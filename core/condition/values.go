@@ -206,7 +206,7 @@ func checkText(test *Test, v *Value) error {
 		return checkDigest(f.Name, value)
 	case test.Op == Matches:
 		if _, err := regexp.Compile(value); err != nil {
-			if _, is := source.NewPattern(value); is {
+			if _, is := source.NewPattern(value); is && f.Needs&entry.FactText == 0 {
 				return wrongTest(f.Name+" like "+quote(value), "not a regular expression (RE2), but a pattern: %s like %s", f.Name, quote(value))
 			}
 			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))

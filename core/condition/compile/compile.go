@@ -50,9 +50,6 @@ func (c *compiler) compile(n condition.Node) (*part, error) {
 		return flagPart(n.Field), nil
 	case condition.Valued:
 		f := n.Field
-		if f.Needs&entry.FactText != 0 {
-			return nil, &condition.Error{Message: "what is in a file is asked for as text has 'a piece' or text matches PATTERN"}
-		}
 		return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool { return f.Valued(e, s.context) != n.Missing }), nil
 	}
 	return c.compileTest(n.(*condition.Test))
