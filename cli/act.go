@@ -19,19 +19,18 @@ import (
 func (p *Program) actCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "act ACTION",
-		Short: "plan, then carry out, an action on every match",
-		Long: `Does something with what was found. The answer is a plan: every step, what it would
-do, and anything that prevents it. Nothing is changed until --carry-out is added, or
-until a plan saved with --to plan.json is carried out. Everything done is written to a
-journal, and "frank act undo" undoes it.
+		Short: "plan an action on every match, then carry it out",
+		Long: `Acts on what you found. The answer is a plan: every step, what it would do, and anything
+that prevents it. Nothing changes until you add --carry-out, or carry out a plan that you
+saved with --to plan.json. A journal keeps what was done, and "frank act undo" undoes it.
 
-Without where, the action applies to the places named, which may be files, folders, or
-lists of paths (@@FILE). With where, it applies to what matches below them; with --depth,
-to what is in them, so many levels down.
+Without where, the action applies to the places you name: files, folders, or lists of
+paths (@@FILE). With where, it applies to the matches below them. With --depth, it applies
+to everything in them, that many levels down.
 
-Nothing is ever overwritten: a step that would do so is refused. What has changed since
-the plan was made is left alone. The action applies to links themselves, not to their
-targets.`,
+Nothing is ever overwritten: a step that would overwrite something is refused. An entry
+that has changed since the plan was made is left alone. Actions apply to links themselves,
+not to their targets.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {
@@ -74,13 +73,13 @@ func actions() []named {
 }
 
 func (p *Program) hideCommand() *cobra.Command {
-	return p.action(plans.Hide, "hide PLACE… [where CONDITION…]", "give names a leading dot, so that lists leave them out", "", addNumber, nil,
+	return p.action(plans.Hide, "hide PLACE… [where CONDITION…]", "hide entries from lists: put a dot before their names", "", addNumber, nil,
 		example{"act hide notes where name starts 'minutes'", "a plan"},
 		example{"act hide notes where name starts 'minutes' --carry-out --yes", "done"})
 }
 
 func (p *Program) revealCommand() *cobra.Command {
-	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "take the leading dot off names, and the system's hidden flag away", "", addNumber, nil,
+	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "show hidden entries again: remove the dot or the hidden flag", "", addNumber, nil,
 		example{"act reveal . where hidden and kind is file", "a plan"})
 }
 
@@ -90,26 +89,26 @@ func addNumber(cmd *cobra.Command, o *actOptions) {
 }
 
 func (p *Program) moveCommand() *cobra.Command {
-	return p.action(plans.Move, "move PLACE… [where CONDITION…] --into FOLDER", "move things into a folder",
-		`Moves things into a folder, which is created if it does not exist. What goes to another
-disk is copied, the copy is read back and compared, and only then is the original
-removed. Access lists, attributes and hard links come along; the plan says what the
-other disk cannot keep.`,
+	return p.action(plans.Move, "move PLACE… [where CONDITION…] --into FOLDER", "move entries into a folder",
+		`Moves entries into a folder, and creates the folder if it does not exist. To move
+something to another disk, frank copies it, reads the copy back, compares, and only then
+removes the original. Access lists, attributes and hard links are kept; the plan says what
+the other disk cannot keep.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			addInto(cmd, o)
 			addReally(cmd, o)
 		}, readInto,
 		example{"act move cards where ext is tmp --into exchange/tmp", "a plan"},
-		example{"act move cards where name starts DUMP --into exchange --keep-folders", "with their folders"},
-		example{"act move cards where kind is file --into 'exchange/@year/@month'", "sorted by when they were modified; @year:taken is that of a picture"})
+		example{"act move cards where name starts DUMP --into exchange --keep-folders", "keep their folders"},
+		example{"act move cards where kind is file --into 'exchange/@year/@month'", "sort by the day of modification; @year:taken: the day a picture was taken"})
 }
 
 // addInto adds the options of what puts things into a folder.
 func addInto(cmd *cobra.Command, o *actOptions) {
 	f := cmd.Flags()
-	f.StringVar(&o.into, "into", "", "the `FOLDER` to put them into; a part of it may be a pattern, as in photos/@year/@month")
+	f.StringVar(&o.into, "into", "", "the `FOLDER` to put them into; it may contain a pattern, as in photos/@year/@month")
 	f.BoolVar(&o.plan.KeepFolders, "keep-folders", false, "keep the folders between the place and the entry")
-	f.BoolVar(&o.plan.Strict, "strict", false, "refuse what cannot keep everything there, rather than only saying so")
+	f.BoolVar(&o.plan.Strict, "strict", false, "refuse entries that would lose something there, instead of only reporting it")
 	group(cmd, groupDo, "into", "keep-folders", "strict")
 	addNumber(cmd, o)
 }
@@ -149,38 +148,38 @@ func partedInto(into string) (folder, pattern string) {
 }
 
 func (p *Program) copyCommand() *cobra.Command {
-	return p.action(plans.Copy, "copy PLACE… [where CONDITION…] --into FOLDER", "copy things into a folder, and verify the copies",
-		`Copies things, with all that is in them, into a folder, which is created if it does not
-exist. Each copy is read back and compared before it gets its name. It keeps owner,
-permissions, times, access lists, attributes, holes and hard links, as far as the other
-disk can; the plan says what it cannot. Undo removes a copy that is still as it was made.`,
+	return p.action(plans.Copy, "copy PLACE… [where CONDITION…] --into FOLDER", "copy entries into a folder, and verify the copies",
+		`Copies entries, with everything in them, into a folder, and creates the folder if it does
+not exist. Each copy is read back and compared before it gets its name. It keeps owner,
+permissions, times, access lists, attributes, holes and hard links; the plan says what the
+other disk cannot keep. Undo removes a copy that has not changed since.`,
 		addInto, readInto,
 		example{"act copy recordings where modified within 30 days --into exchange/november", "a plan"},
-		example{"act copy handover --into exchange --strict --carry-out --yes", "only if nothing would be lost"})
+		example{"act copy handover --into exchange --strict --carry-out --yes", "refuse what would lose something"})
 }
 
 func (p *Program) ownCommand() *cobra.Command {
-	return p.action(plans.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]", "give things to another owner or group",
-		`Sets the owner, the group (:GROUP), or both, by name or by number. Only an administrator
-can give things to another owner. The system takes set-user bits and capabilities away
-from programs that get another owner; undo gives these back too.`,
+	return p.action(plans.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]", "change the owner or the group",
+		`Sets the owner, the group (:GROUP), or both, by name or by number. Only an administrator can change the owner. When the owner of a program changes, the
+system removes its set-user bits and capabilities; undo restores them.`,
 		func(*cobra.Command, *actOptions) {}, nil,
-		example{"act own :staff notes", "a plan: another group for the folder itself"},
-		example{"act own vala:staff notes where owner is unknown", "everything below it that has no owner here"})
+		example{"act own :staff notes", "a plan: change the group of the folder itself"},
+		example{"act own vala:staff notes where owner is unknown", "everything below it whose owner has no account here"})
 }
 
 func (p *Program) renameCommand() *cobra.Command {
-	return p.action(plans.Rename, "rename PATTERN PLACE… [where CONDITION…]", "give things names by a pattern",
-		`Gives each match a name made by a pattern, in the folder it is in; one file also gets a
-plain name. In the pattern stand
+	return p.action(plans.Rename, "rename PATTERN PLACE… [where CONDITION…]", "rename entries by a pattern",
+		`Renames each match by a pattern, within its folder. A single file can also get a plain
+name. These words of a pattern are replaced:
+
 `+patternHelp()+`
-:lower or :upper after a word changes its letters, and @n:3 writes three digits. @@ is a
-plain @. Put the pattern in quotes. What has its new name already is left out; two that
-would get the same name are refused, and names that things give to one another go round.`,
+:lower or :upper after a word changes its letters; @n:3 writes three digits; @@ is a plain
+@. Put the pattern in quotes. A match that already has its new name is left out. Two
+matches that would get the same name are refused. Entries may exchange names.`,
 		addNumber, nil,
 		example{"act rename best.wav 'recordings/best call.wav'", "one file, a new name"},
-		example{"act rename '@stem.@ext:lower' cards where kind is file", "extensions in small letters"},
-		example{"act rename '@stem.@type' . where mislabelled", "the extension that the content has"},
+		example{"act rename '@stem.@ext:lower' cards where kind is file", "write extensions in small letters"},
+		example{"act rename '@stem.@type' . where mislabelled", "use the extension that fits the content"},
 		example{"act rename '@date @n:3.@ext' 'cards/card 12' where ext is wav --carry-out --yes", "by day and number"})
 }
 
@@ -194,36 +193,36 @@ func patternHelp() string {
 }
 
 func addReally(cmd *cobra.Command, o *actOptions) {
-	cmd.Flags().BoolVar(&o.plan.Really, "really", false, "also a home folder or a mount point, if it is named explicitly")
+	cmd.Flags().BoolVar(&o.plan.Really, "really", false, "allow a home folder or a mount point, if you name it as a place")
 	group(cmd, groupDo, "really")
 }
 
 func (p *Program) removeCommand() *cobra.Command {
-	return p.action(plans.Remove, "remove PLACE… [where CONDITION…]", "put things into the trash, or remove them for good",
-		`Puts things into the trash that programs share (freedesktop.org): the one in the home
-folder or, on other disks, the one at the top of the disk. --for-good removes things
-without the trash, which cannot be undone.`,
+	return p.action(plans.Remove, "remove PLACE… [where CONDITION…]", "put entries into the trash, or remove them for good",
+		`Puts entries into the trash that desktop programs share (freedesktop.org): in your home
+folder or, on another disk, at the top of that disk. --for-good removes entries without
+the trash; that cannot be undone.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			cmd.Flags().BoolVar(&o.plan.ForGood, "for-good", false, "remove for good, without the trash")
 			group(cmd, groupDo, "for-good")
 			addReally(cmd, o)
 		}, nil,
 		example{"act remove cards where ext is tmp", "a plan"},
-		example{"act remove cards where ext is tmp --carry-out --yes", "carried out, without a question"},
-		example{"act remove @@spares.jsonl", "the spares listed by duplicates"})
+		example{"act remove cards where ext is tmp --carry-out --yes", "carry it out without asking"},
+		example{"act remove @@spares.jsonl", "remove the spares that duplicates listed"})
 }
 
 func (p *Program) stampCommand() *cobra.Command {
-	return p.action(plans.Stamp, "stamp PLACE… [where CONDITION…]", "set the times of things",
-		`Sets when things were last modified or read, to a moment written as in conditions
-(2026-11-20T14:00, '15 June 2019 8:40 pm', 'yesterday 20:40', '3 days ago') or to the
-times of another file. When details were changed is set by the system alone.`,
+	return p.action(plans.Stamp, "stamp PLACE… [where CONDITION…]", "set when entries were modified or read",
+		`Sets when entries were last modified or read. Write the moment as in conditions
+(2026-11-20T14:00, '15 June 2019 8:40 pm', 'yesterday 20:40', '3 days ago'), or take the
+times of another file. Only the system can set when details were changed.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
-			f.StringVar(&o.modified, "modified", "", "set to this moment, `WHEN`, when they were last modified")
-			f.StringVar(&o.accessed, "accessed", "", "set to this moment, `WHEN`, when they were last read")
-			f.StringVar(&o.both, "both", "", "set both to this moment, `WHEN`")
-			f.StringVar(&o.like, "like", "", "set both to the times of this `FILE`")
+			f.StringVar(&o.modified, "modified", "", "set the time of modification to this moment, `WHEN`")
+			f.StringVar(&o.accessed, "accessed", "", "set the time of last access to this moment, `WHEN`")
+			f.StringVar(&o.both, "both", "", "set both times to this moment, `WHEN`")
+			f.StringVar(&o.like, "like", "", "take both times from this `FILE`")
 			group(cmd, groupDo, "modified", "accessed", "both", "like")
 		},
 		func(cmd *cobra.Command, o *actOptions, r *question) error { return o.readTimes(r) },
@@ -232,9 +231,9 @@ times of another file. When details were changed is set by the system alone.`,
 }
 
 func (p *Program) permitCommand() *cobra.Command {
-	return p.action(plans.Permit, "permit MODE PLACE… [where CONDITION…]", "set permissions",
-		`Sets permissions, written as POSIX defines them: octal, such as 0640, or symbolic, such
-as u+rw,g-w,o= or a+X (x for folders, and for files that have some x).`,
+	return p.action(plans.Permit, "permit MODE PLACE… [where CONDITION…]", "change permissions",
+		`Sets permissions, written as in POSIX: octal, such as 0640, or symbolic, such as
+u+rw,g-w,o= or a+X (x for folders, and for files that already have some x).`,
 		func(*cobra.Command, *actOptions) {}, nil,
 		example{"act permit g-w notes where mode any go+w", "a plan"},
 		example{"act permit go-w notes --depth all", "everything in it"},

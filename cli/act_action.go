@@ -72,10 +72,10 @@ func (p *Program) pathless(command []string) error {
 	}
 	for _, mark := range []string{"{}", "{.}", "%", "$1", "$f", "$file"} {
 		if slices.Contains(command, mark) {
-			return usage.Repaired(usage.Misuse("%s stands for nothing here: @path stands for the path of each match", mark), p.args.Instead(mark, "@path"))
+			return usage.Repaired(usage.Misuse("%s has no meaning here: write @path where the path of each match belongs", mark), p.args.Instead(mark, "@path"))
 		}
 	}
-	return usage.Repaired(usage.Misuse("the command is not told what to work on: @path stands for the path of each match"), append(slices.Clip(p.args), "@path"))
+	return usage.Repaired(usage.Misuse("the command does not name what to work on: write @path where the path of each match belongs"), append(slices.Clip(p.args), "@path"))
 }
 
 // withInto offers the line that has the folder to put things into as an option.

@@ -39,7 +39,7 @@ func (p *Program) carryOutOrShow(ctx context.Context, r *question, o *actOptions
 			r.form, r.byEnding = render.JSON, false // which is told with how it is carried out
 		}
 		if plan.Totals().Steps > 0 {
-			summary.Notes = append(summary.Notes, "nothing was changed; --carry-out carries it out, --to plan.json saves it for later")
+			summary.Notes = append(summary.Notes, "nothing was changed; add --carry-out to carry it out, or --to plan.json to save it")
 		}
 		err := p.showPlan(r, plan, summary)
 		if r.to != "" && r.form == render.JSON && err == nil {
@@ -158,10 +158,10 @@ func (p *Program) tellAside(s *plans.Step, left string) {
 		return
 	}
 	if s.To != "" && filepath.Dir(left) == filepath.Dir(string(s.To)) && filepath.Dir(left) != filepath.Dir(string(s.Path)) {
-		p.Say("frank: what is left of the copy is %s; look at it, and then:\n%s", typeset.Escaped(left), usage.CommandLine([]string{"act", "remove", left}))
+		p.Say("frank: the rest of the copy is %s; look at it, then run:\n%s", typeset.Escaped(left), usage.CommandLine([]string{"act", "remove", left}))
 		return
 	}
-	p.Say("frank: it is %s now; this gives it its name back:\n%s", typeset.Escaped(left), asideLine(s, left))
+	p.Say("frank: it is now named %s; to give it its name back:\n%s", typeset.Escaped(left), asideLine(s, left))
 }
 
 // asideLine is the command line that gives what is under a name of no meaning its name.
@@ -170,7 +170,7 @@ func asideLine(s *plans.Step, left string) string {
 	return usage.CommandLine([]string{"act", "rename", "--number", name, left, "--carry-out"})
 }
 
-var errNobody = usage.Misuse("there is nobody to ask; --yes carries it out without asking")
+var errNobody = usage.Misuse("standard input is not a terminal, so nobody can be asked; add --yes")
 
 // confirm asks whether to do it. If not, that is all.
 func (p *Program) confirm(question string) error {
@@ -268,8 +268,8 @@ func (p *Program) carryOutCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "carry-out PLAN",
 		Short: "carry out a saved plan",
-		Long: `Carries out a plan saved with --to. It is JSON, and you may remove steps from it. A step
-whose entry has changed since, in size, time or inode, is not carried out.`,
+		Long: `Carries out a plan that you saved with --to. A plan is JSON; you may remove steps from it.
+A step is left out if the size, the time or the inode of its entry has changed since.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {

@@ -37,14 +37,15 @@ func (p *Program) clearCommand() *cobra.Command {
 	var o clearOptions
 	cmd := &cobra.Command{
 		Use:   "clear PLACE… [where CONDITION…]",
-		Short: "clear spares: what another file, or folder, has the content of",
-		Long: `Finds what "frank duplicates" finds, and plans to remove the spares: whole folders first,
-then files. Each step says what stays. Right before a spare is removed, it is compared
-with what stays, byte by byte; nothing happens to it if that is gone, or has changed.
+		Short: "remove files and folders whose content exists elsewhere",
+		Long: `Finds the same copies as "frank duplicates", and plans to remove the spares: whole folders
+first, then files. Each step says what stays. Just before frank removes a spare, it
+compares it with what stays, byte by byte. If what stays is gone or has changed, the spare
+is left alone.
 
---by hard-links has each spare become another name of the file that stays, if both have
-the same owner and permissions. --by shared has them share their content on the disk, if
-the file system can, and leaves everything else as it is.
+--by hard-links turns each spare into another name of the file that stays, if both have
+the same owner and permissions. --by shared lets both use the same space on disk, if the
+file system can; nothing else changes.
 
 A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.`,
 		Args:              cobra.ArbitraryArgs,
@@ -53,11 +54,11 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&o.from, "from", "", "only spares in this `PLACE`, of what is in another place too")
+	f.StringVar(&o.from, "from", "", "clear only spares in this `PLACE` that another place has too")
 	flags.AddChoice(f, &o.keep, "keep", "", keepWords, keepWords[0], "`WHICH` stays: "+strings.Join(keepWords, ", "))
 	addKeepIn(cmd, &o.keepIn)
-	f.BoolVar(&o.across, "across", false, "only what is in more than one place")
-	f.BoolVar(&o.noFolders, "files-only", false, "no folders as a whole")
+	f.BoolVar(&o.across, "across", false, "only spares of what more than one place has")
+	f.BoolVar(&o.noFolders, "files-only", false, "only files, no whole folders")
 	flags.AddChoice(f, &o.by, "by", "", byWords, byWords[0], "`HOW` to clear: "+strings.Join(byWords, ", "))
 	f.BoolVar(&o.act.plan.ForGood, "for-good", false, "remove for good, without the trash")
 	group(cmd, groupDo, "from", "keep", "keep-in", "across", "files-only", "by", "for-good")
@@ -69,9 +70,9 @@ A list made by "frank duplicates --spares --as jsonl" can be a place, as @@LIST.
 	complete(cmd, "by", oneOf(byWords))
 	examples(cmd,
 		example{"act clear cards", "a plan"},
-		example{"act clear recordings 'cards/card 12' --from 'cards/card 12'", "what is on the card and in recordings too"},
+		example{"act clear recordings 'cards/card 12' --from 'cards/card 12'", "clear from the card what recordings has too"},
 		example{"act clear . --keep-in recordings where ext is wav", "and keep those in recordings"},
-		example{"act clear cards --by hard-links --carry-out --yes", "one file by several names instead"})
+		example{"act clear cards --by hard-links --carry-out --yes", "one file with several names instead"})
 	return cmd
 }
 
@@ -138,7 +139,7 @@ func fromLast(sources []source.Source, from, command string) ([]source.Source, e
 	case place == nil:
 		return nil, usage.MisuseOf("from", "--from: %s is not among the places", typeset.Escaped(from))
 	case len(sources) < 2:
-		return nil, usage.MisuseOf("from", "--from is about two places or more; name them: %s A B --from B", command)
+		return nil, usage.MisuseOf("from", "--from needs two or more places: %s A B --from B", command)
 	}
 	last := slices.IndexFunc(sources, func(s source.Source) bool { return s.Place() == place })
 	sources = append(slices.Delete(slices.Clone(sources), last, last+1), sources[last])

@@ -19,9 +19,9 @@ func (p *Program) createCommand() *cobra.Command {
 	o := &actOptions{}
 	cmd := &cobra.Command{
 		Use:   "create NAME…",
-		Short: "make empty files and, of names with a slash at the end, folders",
-		Long: `Makes empty files and, of names that end with a slash, folders. Nothing that is there is
-touched: a name that is taken is refused. Undo removes them again, as long as they are empty.`,
+		Short: "make empty files, and folders for names that end with a slash",
+		Long: `Makes empty files, and folders for names that end with a slash. A name that is taken is
+refused. Undo removes them again while they are empty.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {

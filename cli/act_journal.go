@@ -33,11 +33,11 @@ func (p *Program) actJournalCommand() *cobra.Command {
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
 		Use:   "journal [NUMBER | ACTION] [where CONDITION…]",
-		Short: "show what was done, newest first, and to what",
-		Long: `Shows what was done, a line for each journal, newest first. With the NUMBER of a journal,
-it shows every step of that. With an ACTION, such as hide, it shows what was hidden and
-still is; with where, every step whose entry met the condition before it. A condition may
-ask for the name, path, kind, size, times and permissions.`,
+		Short: "show what was done, and to what, newest first",
+		Long: `Shows what was done, one line for each journal, newest first. With a NUMBER, it shows
+every step of that journal. With an ACTION, such as hide, it shows what was hidden and
+still is. With where, it shows every step whose entry met the condition before the step.
+The condition may ask for name, path, kind, size, times and permissions.`,
 		Args: cobra.ArbitraryArgs,
 
 		ValidArgsFunction: p.completeJournals,
@@ -89,7 +89,7 @@ func (p *Program) journal(r *question, number string) error {
 	summary.Lead = fmt.Sprintf("%s: %s, %s", past.Action, units.Count(int64(len(past.Steps)), "step", "steps"), past.Word())
 	for _, s := range past.Steps {
 		if s.Aside != "" {
-			summary.Notes = append(summary.Notes, fmt.Sprintf("something was left as %s; frank act undo %d gives it its name back, as far as possible", typeset.Escaped(s.Aside), past.Number))
+			summary.Notes = append(summary.Notes, fmt.Sprintf("something is still named %s; frank act undo %d gives it its name back, if possible", typeset.Escaped(s.Aside), past.Number))
 		}
 	}
 	steps := past.Steps
@@ -142,7 +142,7 @@ func (p *Program) journalSteps(r *question, words, args []string) error {
 	}
 	if r.program != nil {
 		if outside := r.condition.Outside(journals.Kept...); outside != "" {
-			return usage.Misuse("a journal does not keep the %s of what it is about; it keeps %s", outside, strings.Join(journals.Kept, ", "))
+			return usage.Misuse("a journal does not keep %s; it keeps %s", outside, strings.Join(journals.Kept, ", "))
 		}
 	}
 	c, err := p.carrier()
@@ -209,12 +209,11 @@ func (p *Program) undoCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "undo [NUMBER]",
 		Short: "undo what was done, as far as possible",
-		Long: `Restores names, places, times, permissions and owners, and takes things out of the
-trash: for the newest journal that is not undone, or for the one with that number.
-If the newest cannot be undone, nothing is: the reason is shown, with the line that
-undoes the one before it. Nothing newer is ever overwritten; what cannot be undone is
-reported with the reason, and the exit status is 3. --plan only shows what would be
-done.`,
+		Long: `Undoes the newest journal that is not undone yet, or the one with this NUMBER. It restores
+names, places, times, permissions and owners, and takes entries out of the trash. If the
+newest journal cannot be undone, frank says why, and shows the command that undoes the one
+before it. Nothing newer is ever overwritten. What cannot be undone is reported with the
+reason, and the exit status is 3. --plan only shows what would be done.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: p.completeJournals,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -222,7 +221,7 @@ done.`,
 			case len(args) > 1:
 				return usage.Misuse("name one number, or none")
 			case !planned && (o.to != "" || cmd.Flags().Changed("as")):
-				return usage.MisuseOf("to", "--to and --as are for --plan: undo itself has no answer to write")
+				return usage.MisuseOf("to", "--to and --as go with --plan: undo itself writes no answer")
 			}
 			r, err := p.showing(cmd, &o)
 			if err != nil {
@@ -278,7 +277,7 @@ func (p *Program) planUndo(r *question, c *doing.Carrier, host string, number in
 	if more := len(steps) - can; more > 0 {
 		summary.Lead += ", " + units.Grouped(int64(more)) + " cannot"
 	}
-	summary.Notes = append(summary.Notes, "nothing was changed; without --plan, it is done")
+	summary.Notes = append(summary.Notes, "nothing was changed; leave out --plan to undo it")
 	return write(p, r, summary, act.UndoColumns(), row.List[*act.UndoStep](steps))
 }
 

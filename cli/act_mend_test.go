@@ -115,7 +115,7 @@ func TestActSaysWhatIsSo(t *testing.T) {
 	r = a.run(3, "act", "undo")
 	assert.Contains(t, r.err, "journal 2, the newest, cannot be undone: it was removed for good")
 	assert.Contains(t, r.err, "\nfrank act undo 1\n")
-	assert.Contains(t, a.run(2, "act", "undo", "1", "--to", "x").err, "--to and --as are for --plan")
+	assert.Contains(t, a.run(2, "act", "undo", "1", "--to", "x").err, "--to and --as go with --plan")
 	assert.Contains(t, a.run(0, "act", "undo", "1").out, "journal 1: 1 step undone")
 	assert.NotContains(t, a.run(3, "act", "undo").err, "\nfrank act undo ")
 }
@@ -138,7 +138,7 @@ func TestActPartly(t *testing.T) {
 	require.NoError(t, os.Chmod(filepath.Dir(a.home), 0o755))
 	r := finish(t, stranger(a.command("act", "remove", "top", "--for-good", "--carry-out", "--yes")))
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "refused: b: you may not take anything out of this folder")
+	assert.Contains(t, r.out, "refused: b: you may not remove anything from this folder")
 	// In a shared folder, what is not one's own stays, which shows only then.
 	require.NoError(t, os.Chmod(filepath.Join(a.root, "top/b"), 0o777|os.ModeSticky))
 	r = finish(t, stranger(a.command("act", "remove", "top", "--for-good", "--carry-out", "--yes")))

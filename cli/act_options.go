@@ -153,7 +153,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 		for _, one := range missing {
 			texts = append(texts, typeset.Escaped(one.Path)+": "+one.Err.Error())
 		}
-		return nil, nil, usage.Misuse("nothing was planned, as not all places are there: %s", strings.Join(texts, "; "))
+		return nil, nil, usage.Misuse("nothing was planned, because some places do not exist: %s", strings.Join(texts, "; "))
 	}
 	planner, err := planner(action, o)
 	if err != nil {
@@ -173,7 +173,7 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 	}
 	for range a.Bare {
 		if action == plans.Remove {
-			summary.Notes = append(summary.Notes, "a list of paths does not say what was there when it was made; one made by --spares --as jsonl does")
+			summary.Notes = append(summary.Notes, "a list of paths does not say what was there when it was made; a list made by --spares --as jsonl does")
 		}
 	}
 	var link *act.LinkError
@@ -255,4 +255,4 @@ func commandOf(words []string) (command []exact.Text) {
 	return command
 }
 
-const throughMeans = "a place that is a link stands for its target (stamp, permit, own: so does every link)"
+const throughMeans = "act on the target of a place that is a link (stamp, permit, own: of every link)"

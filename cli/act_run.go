@@ -8,19 +8,19 @@ import (
 
 func (p *Program) runCommand() *cobra.Command {
 	return p.action(plans.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "run a command on each match",
-		`Runs a command for each match, without a shell in between: each word is one argument,
-whatever the names contain. In the words, these are replaced:
+		`Runs a command for each match, without a shell: each word is one argument, whatever the
+names contain. These words are replaced:
 
   @path    the full path                    @name  the name
   @stem    the name without the extension   @ext   that, without the dot
   @folder  the path of its folder           @@     a plain @
 
-With --batch, one call gets many paths in place of the word @path. The output of each
-call is kept apart from that of the others, and shown when the call has ended. The exit
-status is 3 if any call failed.`,
+With --batch, one call gets many paths in place of the word @path. The output of each call
+is shown when the call ends, never mixed with that of another. The exit status is 3 if any
+call failed.`,
 		func(cmd *cobra.Command, o *actOptions) {
 			f := cmd.Flags()
-			f.IntVar(&o.jobs, "jobs", 1, "the `NUMBER` of calls at the same time; 0 for one on each core")
+			f.IntVar(&o.jobs, "jobs", 1, "the `NUMBER` of calls to run at the same time; 0 for one per core")
 			f.BoolVar(&o.batch, "batch", false, "pass many paths to one call")
 			f.DurationVar(&o.limit, "limit", 0, "end a call after this `TIME`, such as 30s or 5m")
 			group(cmd, groupDo, "jobs", "batch", "limit")

@@ -149,7 +149,7 @@ func TestActMisuse(t *testing.T) {
 		"act hid a":                           "did you mean hide?",
 		"act hide":                            "say what to act on",
 		"act hide a --yes":                    "only for --carry-out",
-		"act hide a --carry-out":              "nobody to ask",
+		"act hide a --carry-out":              "nobody can be asked",
 		"act hide a --carry-out --to x":       "contradict each other",
 		"act hide a --carry-out --ask all":    "can be each",
 		"act hide nowhere":                    "nothing to look at",
@@ -358,7 +358,7 @@ func TestActRun(t *testing.T) {
 		assert.Nil(t, call["status"])
 	}
 	for _, call := range lines(3, "--jobs", "4", "--limit", "300ms", "--", "sh", "-c", "sleep 60 & wait", "sh", "@path") {
-		assert.Equal(t, "it took too long and was ended", call["error"])
+		assert.Equal(t, "it took too long and was stopped", call["error"])
 	}
 	r := a.run(0, "act", "run", "plain.tar.gz", "--carry-out", "--yes", "--", "sh", "-c", `printf 'a\0b'`, "sh", "@path")
 	assert.Contains(t, r.out, "plain.tar.gz: ended well\na\x00b\n")
@@ -413,7 +413,7 @@ func TestActPlans(t *testing.T) {
 	assert.Equal(t, "one/a one/b/a two/a", steps("act", "stamp", "@@list/kept", "--modified", "yesterday"))
 	assert.Equal(t, "two/a", steps("act", "stamp", "@@list/kept", "--like", "one/a", "where", "path", "has", "two"))
 
-	assert.Contains(t, a.do(0, "act"), "plan, then carry out")
+	assert.Contains(t, a.do(0, "act"), "then carry it out")
 	assert.Contains(t, a.do(0, "act journal"), "0 journals")
 	assert.Empty(t, a.do(0, "act hide one/a --carry-out --yes --quiet"))
 	assert.Contains(t, a.do(0, "act journal --as jsonl"), `{"action":"hide","number":1,`)

@@ -28,14 +28,14 @@ func (p *Program) checksumCommand() *cobra.Command {
 	var algorithms, expect string
 	cmd := &cobra.Command{
 		Use:   "checksum [PATH…] [where CONDITION…]",
-		Short: "compute digests of files, and show which are the same",
-		Long: `Computes the digest of each file, and of all files below a folder. Files with the
-same mark have the same content, so you need not compare digits.
+		Short: "compute digests of files, and show which files are the same",
+		Long: `Computes the digest of each file, and of every file below a folder. Files with the same
+mark have the same content, so you need not compare digits.
 
-With --expect, one file is checked against a digest given by its publisher: in
-hexadecimal, in one piece or in groups, with or without the name of the algorithm in
-front, in the form used on web pages, sha256-BASE64, as a whole line of a list, or as the
-name of the list. The answer is one line; the exit status is 0 if the digests are the same and 1 if they differ.
+--expect checks one file against a digest from its publisher. Write the digest in
+hexadecimal, with or without spaces and the name of the algorithm; in the form of web
+pages, sha256-BASE64; as a whole line of a list; or name the list. The answer is one line.
+The exit status is 0 if the digests are the same and 1 if they differ.
 
 --as manifest writes a digest list (RFC 8493), with paths relative to its own folder;
 "frank verify" checks the files against it later.`,
@@ -51,7 +51,7 @@ name of the list. The answer is one line; the exit status is 0 if the digests ar
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&algorithms, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHMS`, separated by commas: "+strings.Join(entry.AlgorithmNames(), ", "))
-	f.StringVar(&expect, "expect", "", "check a file against this `DIGEST`, or against a list that names it")
+	f.StringVar(&expect, "expect", "", "check one file against this `DIGEST`, or against a list that names the file")
 	group(cmd, groupWhat, "algorithm", "expect")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
@@ -61,8 +61,8 @@ name of the list. The answer is one line; the exit status is 0 if the digests ar
 	examples(cmd,
 		example{"checksum 'maps/station map.png'", "one file"},
 		example{"checksum cards", "everything below a folder; same mark, same content"},
-		example{"checksum handover/data/summary.txt --expect c55af964f822cf29f36cdb4d66a990f4777bd5f4afe4c26834447c9c1c6fdb04", "is it what was published?"},
-		example{"checksum counts --as manifest --to counts/manifest-sha256.txt", "a list, to check the files against next week"},
+		example{"checksum handover/data/summary.txt --expect c55af964f822cf29f36cdb4d66a990f4777bd5f4afe4c26834447c9c1c6fdb04", "is this what was published?"},
+		example{"checksum counts --as manifest --to counts/manifest-sha256.txt", "make a list, to check the files next week"},
 		example{"checksum maps --algorithm sha256,blake3 --as csv", "two algorithms in one pass"},
 		example{"checksum recordings where modified within 1 day and size under 1MB", "only some of the files"},
 	)
@@ -85,7 +85,7 @@ func (p *Program) checksum(cmd *cobra.Command, o *readingOptions, words string, 
 		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
 	if r.form == render.Manifest && len(algorithms) > 1 {
-		return usage.MisuseOf("as", "--as manifest takes one algorithm; make a list for each")
+		return usage.MisuseOf("as", "--as manifest takes one algorithm; make one list for each")
 	}
 	session.SpareMemory()
 	return p.answer(r, summary, func(w output.Destination) error {

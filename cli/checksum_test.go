@@ -83,7 +83,7 @@ func TestChecksumGroups(t *testing.T) {
 	assert.Contains(t, out, "5 files, 7 B read")
 	assert.Contains(t, out, "3 have the same content as another: 3 marked a; 2 stand alone")
 	assert.Contains(t, run(t, root, "checksum", "a", "twin").out, "all have the same content")
-	assert.Contains(t, run(t, root, "checksum", "a", "d").out, "no two have the same content")
+	assert.Contains(t, run(t, root, "checksum", "a", "d").out, "all contents differ")
 	long := sha512.Sum512([]byte("d"))
 	out = run(t, root, "checksum", "link", "--algorithm", "sha512,md5", "--as", "csv").out
 	assert.Regexp(t, `^path,size,algorithm,digest,modified\r\nlink,1,sha512,`+hex.EncodeToString(long[:])+`,.*\r\nlink,1,md5,8277e0910d750195b448797616e091ad,`, out)
@@ -111,7 +111,7 @@ func TestExpect(t *testing.T) {
 		}
 	}
 	assert.Contains(t, run(t, root, "checksum", "abc", "--expect", digits).out, "could be of sha256, blake3 or sha3-256")
-	for args, says := range map[string]string{"abc abc": "about one file", "folder": "is a folder", "nosuch": "no such file", "abc --algorithm md5": "a digest of sha256, blake3 or sha3-256, not of md5"} {
+	for args, says := range map[string]string{"abc abc": "checks one file", "folder": "is a folder", "nosuch": "no such file", "abc --algorithm md5": "a digest of sha256, blake3 or sha3-256, not of md5"} {
 		r := run(t, root, append([]string{"checksum", "--expect", digits}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.status)
 		assert.Contains(t, r.err, says)
@@ -165,7 +165,7 @@ func TestVerifyTrouble(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(root, "list.md5"), []byte(md5+"  ./../x\n"), 0o644))
 	assert.Equal(t, 2, run(t, root, "verify", "nosuch").status)
 	assert.Contains(t, run(t, root, "verify", "folder").err, "is a folder, not a list")
-	assert.Contains(t, run(t, root, "verify", "in/x").err, "in/x is no list of digests")
+	assert.Contains(t, run(t, root, "verify", "in/x").err, "in/x is not a list of digests")
 	require.NoError(t, os.WriteFile(filepath.Join(root, "x"), []byte("x"), 0o644))
 	assert.Equal(t, 3, run(t, root, "verify", "list.md5", "--in", "folder").status, "nothing could be looked at")
 	assert.Equal(t, 0, run(t, root, "verify", "list.md5", "--in", "folder", "--allow-outside").status)

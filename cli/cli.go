@@ -55,10 +55,10 @@ func (p *Program) Run(ctx context.Context, args []string) int {
 	err = cmp.Or(err, p.said.Err, p.Output().(*session.Minding).Err)
 	p.ledgers.Close() // opened for reading only
 	if n := live.Touched(); n > 0 && !isQuiet(command) {
-		p.Say("frank: reading has changed the access times of %s; only their owners could prevent that", units.Count(n, "file", "files"))
+		p.Say("frank: reading changed the access times of %s; only their owners could have prevented that", units.Count(n, "file", "files"))
 	}
 	if n := live.TouchedLinks(); n > 0 && !isQuiet(command) {
-		p.Say("frank: %s as read just now; there is no other way to see where they lead", units.Count(n, "link counts", "links count"))
+		p.Say("frank: %s as read just now; the system has no other way to show where they lead", units.Count(n, "link counts", "links count"))
 	}
 	return p.status(ctx, command, err)
 }
@@ -125,9 +125,9 @@ func (p *Program) rootFor(words []string) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "frank",
 		Short: "list, find and catalogue what is on a disk",
-		Long: `Frank Ledger tells what is on a disk: it lists folders and writes inventories
-of them. It is frank: every answer says what it looked at, what it left out, and
-what it could not read. Looking changes nothing.`,
+		Long: `Frank Ledger shows what is on a disk: it lists, finds and catalogues files. Every answer
+says what it looked at, what it left out, and what it could not read. Looking changes
+nothing.`,
 		Args:          cobra.ArbitraryArgs,
 		SilenceUsage:  true,
 		SilenceErrors: true,

@@ -84,7 +84,7 @@ func parseColumns(words string) (c columns, err error) {
 		*to = append(*to, field)
 	}
 	if len(c.fields) > 0 && c.changed() {
-		return c, errors.New("name all columns, or change the usual ones by + and -, not both")
+		return c, errors.New("name all columns, or change the usual ones with + and -, not both")
 	}
 	return c, nil
 }
@@ -105,7 +105,7 @@ func (c columns) of(usual []*entry.Field) ([]*entry.Field, error) {
 			for _, one := range usual {
 				names = append(names, one.Name)
 			}
-			return nil, fmt.Errorf("%s is none of the usual ones: %s", field.Name, strings.Join(names, ","))
+			return nil, fmt.Errorf("%s is not a usual column; those are: %s", field.Name, strings.Join(names, ","))
 		}
 		fields = slices.Delete(fields, at, at+1)
 	}

@@ -35,9 +35,9 @@ func (p *Program) compareCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "compare A [B] [where CONDITION…]",
 		Short: "show how two folders differ, or a folder from its record",
-		Long: `Tells how folder B differs from folder A, by relative path. Either may be a record; a
-single record is compared with its place as it is now. Of two files, tells where they
-first differ; of a list and a folder, what is on one only.
+		Long: `Shows how folder B differs from folder A, by relative path. Either may be a record; a
+single record is compared with its place as it is now. For two files, shows where they
+first differ. For a list and a folder, shows what only one of them has.
 
   added     only in B
   removed   only in A
@@ -46,10 +46,10 @@ first differ; of a list and a folder, what is on one only.
   details   the same content, but different permissions, owner, group or time
   unclear   only in one; the other is a record of what met a condition
 
-Files of the same size and time are taken to be the same; where only the times differ,
-their content is read. For recorded files, the digests in the record stand for it; where
-there are none, a different time counts as different content, and the answer says so.
-The exit status is 0 if nothing differs, and 1 if anything does.`,
+Files of the same size and time count as the same. If only the times differ, frank reads
+their content, or uses the digests in a record. Without digests, a different time counts
+as different content, and the answer says so. The exit status is 0 if nothing differs, and
+1 otherwise.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -58,11 +58,11 @@ The exit status is 0 if nothing differs, and 1 if anything does.`,
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.BoolVar(&how.copy, "copy", false, "is every file of A in B? Only content matters, and all of it is read")
+	f.BoolVar(&how.copy, "copy", false, "is every file of A in B? Compares content only, and reads all of it")
 	f.BoolVar(&how.content, "content", false, "read the content of all files")
-	flags.AddParsed(f, &how.ignore, "ignore", "", "", parseIgnored, "`DETAILS` that do not matter: times, permissions, owner, attributes, all")
-	levels(cmd, &how.opened, "0", 0, "the `NUMBER` of levels to show of folders that came or went, or all")
-	f.StringVar(&how.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content by: "+strings.Join(entry.AlgorithmNames(), ", "))
+	flags.AddParsed(f, &how.ignore, "ignore", "", "", parseIgnored, "`DETAILS` to ignore: times, permissions, owner, attributes, all")
+	levels(cmd, &how.opened, "0", 0, "the `NUMBER` of levels to show of added and removed folders, or all")
+	f.StringVar(&how.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` to compare content with: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "copy", "content", "ignore", "depth", "algorithm")
 	complete(cmd, "ignore", listOf(append(ignoredWords(), allWord)))
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
@@ -70,9 +70,9 @@ The exit status is 0 if nothing differs, and 1 if anything does.`,
 	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
-		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders"},
+		example{"compare 'cards/card 07' 'cards/card 12'", "what differs between two folders?"},
 		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --copy", "is every file in the copy, byte for byte?"},
-		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --ignore times", "what differs but for the times"},
+		example{"compare 'cards/card 07' 'cards/card 07 (copy)' --ignore times", "what differs, apart from the times?"},
 		example{"compare @weekly", "what has changed since the record?"},
 		example{"compare @weekly:1 @weekly", "what had changed between two records?"},
 		example{"compare 'cards/card 07' 'cards/card 12' where size over 100kB", "only some of the files"},
@@ -143,7 +143,7 @@ func (p *Program) fileAndFolder(places []string, file int) error {
 	if _, err := os.Stat(folder); err != nil && !usage.IsMarked(folder) {
 		return usage.Misuse("%s: %w", typeset.Escaped(folder), posix.Reason(err))
 	}
-	err := usage.Misuse("%s is a file and %s is none: name two files, or two folders", typeset.Escaped(name), typeset.Escaped(folder))
+	err := usage.Misuse("%s is a file and %s is not: name two files, or two folders", typeset.Escaped(name), typeset.Escaped(folder))
 	other := filepath.Join(folder, filepath.Base(name))
 	if _, there := os.Stat(other); there == nil {
 		line := []string{"compare", name, other}
@@ -158,7 +158,7 @@ func (p *Program) fileAndFolder(places []string, file int) error {
 // compareFiles answers with whether two files are the same, or where they first differ.
 func (p *Program) compareFiles(cmd *cobra.Command, r *question, by entry.Algorithm, places []string, chosen bool) error {
 	if chosen {
-		return usage.Repaired(usage.Misuse("two files are compared as they are, without a condition"), p.args.WithoutCondition())
+		return usage.Repaired(usage.Misuse("two files are compared whole: leave out the condition"), p.args.WithoutCondition())
 	}
 	full := [2]string{}
 	for i, place := range places {
@@ -242,7 +242,7 @@ func (p *Program) compare(cmd *cobra.Command, o *readingOptions, how *compareOpt
 		}
 	}
 	if len(sources) != 2 {
-		return usage.Misuse("name two folders, or two records; %s are more", place.EveryRecord)
+		return usage.Misuse("name two folders or two records, not more: %s", place.EveryRecord)
 	}
 	againstLists(summary, sources)
 	scopes := scopesOf(r, summary, sources...)

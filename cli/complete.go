@@ -251,9 +251,9 @@ func (p *Program) completionCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "completion SHELL",
 		Short: "print a script for completing words with the Tab key",
-		Long: `Prints a script that completes commands, options, places, and the words of conditions
-when you press the Tab key. It needs no other package. Have your shell read it each
-time it starts:
+		Long: `Prints a script for your shell. With it, the Tab key completes commands, options, places
+and the words of conditions. It needs no other package. Have your shell read it each time
+it starts:
 
   bash   add to ~/.bashrc:                   eval "$(frank completion bash)"
   zsh    add to ~/.zshrc:                    eval "$(frank completion zsh)"

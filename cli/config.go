@@ -18,10 +18,10 @@ import (
 func (p *Program) configCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "config",
-		Short: "show the defaults in force and where each comes from",
-		Long: `Shows the defaults of options and where each comes from. They are kept in a TOML file
-in the XDG configuration folder; an option on the command line overrides the file. A
-file with everything in it:
+		Short: "show the defaults, and where each comes from",
+		Long: `Shows the defaults of options, and where each comes from. You set defaults in a TOML file
+in the XDG configuration folder; an option on the command line overrides the file. A file
+that sets everything:
 
     units = "decimal"
     times = "local"
@@ -37,9 +37,9 @@ file with everything in it:
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error { return p.showConfig(cmd) },
 	}
-	examples(cmd, example{"config", "the defaults in force"},
-		example{"config set units decimal", "another default; all else in the file stays as it is"},
-		example{"config unset units", "the built-in one again"})
+	examples(cmd, example{"config", "show the defaults"},
+		example{"config set units decimal", "change one default, and nothing else in the file"},
+		example{"config unset units", "use the built-in default again"})
 	keys := func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 		if len(args) == 0 {
 			return config.KeyNames(), cobra.ShellCompDirectiveNoFileComp
@@ -63,7 +63,7 @@ file with everything in it:
 		},
 	}, &cobra.Command{
 		Use:               "unset KEY",
-		Short:             "take a default out of the file",
+		Short:             "remove a default from the file",
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: keys,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -94,7 +94,7 @@ func (p *Program) keyMistake(key string, err error) error {
 	return wrong
 }
 
-// showConfig shows the defaults in force. Where the file cannot be read, these are the
+// showConfig shows show the defaults. Where the file cannot be read, these are the
 // built-in ones.
 func (p *Program) showConfig(cmd *cobra.Command) error {
 	c, broken := loadConfig()
@@ -121,7 +121,7 @@ func (p *Program) showConfig(cmd *cobra.Command) error {
 	if _, err := os.Stat(c.Path); err != nil {
 		state = " (not there)"
 	} else if broken != nil {
-		state = " (not in force: something is wrong in it)"
+		state = " (not used: there is a mistake in it)"
 	}
 	if _, err := fmt.Fprintf(cmd.OutOrStdout(), "%s%s\n\n%s", typeset.Escaped(c.Path), state, layout.Columns(rows)); err != nil || broken == nil {
 		return err

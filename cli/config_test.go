@@ -69,11 +69,11 @@ func TestConfigSet(t *testing.T) {
 	for _, line := range []string{"list", "search a", "weigh", "tally --by ext", "outline", "inspect a", "checksum", "duplicates", "compare a b", "record --label x", "history a", "ledger entries", "ledger check", "act journal", "config set units decimal"} {
 		r := do(line)
 		assert.Equal(t, 2, r.status, "%s: %s", line, r.out)
-		assert.Contains(t, r.err, "config.toml, line 2, hidden: text in quotes is wanted", line)
+		assert.Contains(t, r.err, "config.toml, line 2, hidden: this should be text in quotes", line)
 	}
 	r := do("config")
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.out, "not in force")
+	assert.Contains(t, r.out, "not used")
 	assert.Contains(t, r.err, "line 2, hidden")
 	assert.Zero(t, do("config set hidden omit").status, "which was asked for")
 	assert.Zero(t, do("list").status)
@@ -84,12 +84,12 @@ func TestConfigErrors(t *testing.T) {
 		"units = \"stone\"":           `line 1, units: units can be binary, decimal, bytes, kB, MB, GB, TB, PB, EB, KiB, MiB, GiB, TiB, PiB or EiB, not "stone"`,
 		"\n\norder = \"sise\"":        `line 3, order: no such field: "sise"; did you mean size?`,
 		"unit = \"binary\"":           "line 1, unit: no such key; did you mean units?",
-		"colour = [\"never\"]":        "line 1, colour: one word in quotes is wanted",
-		"skip = \"x\"":                `line 1, skip: a list in brackets is wanted, such as ["x"]`,
+		"colour = [\"never\"]":        "line 1, colour: this should be one word in quotes",
+		"skip = \"x\"":                `line 1, skip: this should be a list in brackets, such as ["x"]`,
 		"skip = [3]":                  "may hold only text",
-		"hidden = 3":                  "line 1, hidden: text in quotes is wanted, not 3",
+		"hidden = 3":                  "line 1, hidden: this should be text in quotes, not 3",
 		"times = \"utc\"\nunits = by": "line 2",
-		"[units]\nx = 1":              "units: text in quotes is wanted",
+		"[units]\nx = 1":              "units: this should be text in quotes",
 	} {
 		r := configured(t, t.TempDir(), text, "list")
 		assert.Equal(t, 2, r.status, text)

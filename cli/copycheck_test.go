@@ -90,7 +90,7 @@ func TestVerifySome(t *testing.T) {
 	assert.Contains(t, r.out, filepath.Join(root, "elsewhere/one"))
 
 	for _, c := range []struct{ line, err string }{
-		{"verify d/one", "frank verify: d/one is no list of digests; a file is checked against a list that names it, or against a digest\nfrank verify d/sums d/one\nfrank checksum d/one\n"},
+		{"verify d/one", "frank verify: d/one is not a list of digests; to check a file, give a list that names it, or a digest\nfrank verify d/sums d/one\nfrank checksum d/one\n"},
 		{"checksum -c d/sums", "frank checksum: there is no option -c\nfrank verify d/sums\n"},
 		{"checksum --check=d/sums", "frank checksum: there is no option --check\nfrank verify d/sums\n"},
 	} {
@@ -103,5 +103,5 @@ func TestVerifySome(t *testing.T) {
 	require.NoError(t, os.Rename(filepath.Join(root, "d/sums"), filepath.Join(root, "elsewhere/sums")))
 	require.NoError(t, os.Remove(filepath.Join(root, "elsewhere/one")))
 	r = verify("elsewhere/sums")
-	assert.Contains(t, r.out, "none of the names is in the folder of the list; 3 of 3 names tried are in d: frank verify elsewhere/sums --in d")
+	assert.Contains(t, r.out, "none of the files is in the folder of the list; 3 of 3 names tried are in d: frank verify elsewhere/sums --in d")
 }

@@ -15,7 +15,7 @@ func TestActCreate(t *testing.T) {
 	a := newActor(t, tree(t, "there"))
 	r := a.run(0, "act", "create", "new/", "new/a", "there", "nowhere/b", "new/a")
 	assert.NotContains(t, r.out, "1970")
-	for _, says := range []string{"create an empty folder", "refused: that name is taken already", "refused: the folder for it is not there", "refused: another match would get the same name", "2 steps: 1 file, 1 folder"} {
+	for _, says := range []string{"create an empty folder", "refused: that name is taken already", "refused: its folder does not exist", "refused: another match would get the same name", "2 steps: 1 file, 1 folder"} {
 		assert.Contains(t, r.out, says)
 	}
 	before := a.names()

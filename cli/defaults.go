@@ -52,13 +52,13 @@ func checkDefault(key, word string) (err error) {
 		switch err = ledger.CheckName(word); {
 		case err != nil:
 		case ledger.Shown(word) != word:
-			err = errors.New("no password is kept in the configuration; the password file of PostgreSQL (~/.pgpass) is for that")
+			err = errors.New("the configuration takes no password; keep it in the password file of PostgreSQL (~/.pgpass)")
 		case !ledger.Shared(word) && !filepath.IsAbs(word) && !strings.HasPrefix(word, "~/"):
-			err = fmt.Errorf("a full path is wanted, or a database such as postgresql://LOGIN@HOST/DATABASE, not %q", word)
+			err = fmt.Errorf("this should be a full path, or a database such as postgresql://LOGIN@HOST/DATABASE, not %q", word)
 		}
 	}
 	if err == nil && word == "" {
-		err = errors.New("a word is wanted")
+		err = errors.New("this should be a word")
 	}
 	return err
 }
@@ -68,7 +68,7 @@ func checkDefault(key, word string) (err error) {
 func journalsSince(length string, now time.Time) (time.Time, error) {
 	since, err := condition.ParseMoment(length+" ago", now, time.UTC)
 	if err != nil {
-		err = fmt.Errorf("a length of time is wanted, such as 1 year, not %q", length)
+		err = fmt.Errorf("this should be a length of time, such as 1 year, not %q", length)
 	}
 	return since, err
 }
@@ -86,5 +86,5 @@ var builtIn = []struct{ key, value, meaning string }{
 	{"columns.search", "", "the columns of search in a table"},
 	{"ledger", "", "the file, or the database, with the records"},
 	{"pager", "", "the program that shows long answers; default $PAGER"},
-	{"journals", "", "how long journals of what was done are kept; default for ever"},
+	{"journals", "", "how long to keep journals of what was done; default for ever"},
 }

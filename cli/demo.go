@@ -18,17 +18,17 @@ import (
 // tour is what the demonstration shows. The words are typed in the sample tree.
 var tour = []struct{ line, why string }{
 	{"list", "What is here? Hidden entries are left out, and counted."},
-	{"list --hidden show --totals --order size", "All of it, the heaviest first; folders with all they hold."},
-	{"list notes --columns name,size,modified --times local", "Names of every sort; none can upset the screen."},
-	{"list recordings --depth all --order modified --first 5", "The newest below a folder."},
+	{"list --hidden show --totals --order size", "Everything, the largest first; folders with all they hold."},
+	{"list notes --columns name,size,modified --times local", "Names of every kind; none can upset the screen."},
+	{"list recordings --depth all --order modified --first 5", "What is newest below a folder?"},
 	{"search recordings where name has ridge and name has dawn and modified within 7 days and size over 1MB --funnel", "Where is it? One condition after another, until the count is right."},
-	{"weigh --at-least 1%", "What is heavy? The rows below the first add up to it."},
-	{"tally --by age", "How old is it all?"},
-	{"outline handover", "How does it hang together?"},
+	{"weigh --at-least 1%", "What takes up space? The other rows add up to the first."},
+	{"tally --by age", "How old is everything?"},
+	{"outline handover", "How is it organised?"},
 	{"duplicates", "What is there twice?"},
 	{"verify handover/manifest-sha256.txt", "Has anything changed since the list was made?"},
-	{"search where empty or broken or mislabelled --columns name,kind,type,size", "What may need a look."},
-	{"inspect notes/today.md --preview 3", "All about one file."},
+	{"search where empty or broken or mislabelled --columns name,kind,type,size", "What needs attention?"},
+	{"inspect notes/today.md --preview 3", "Everything about one file."},
 	{"list handover/data --as csv", "The same as data, for a spreadsheet or a script."},
 }
 
@@ -37,10 +37,10 @@ func (p *Program) demoCommand() *cobra.Command {
 	var asOf flags.Moment
 	cmd := &cobra.Command{
 		Use:   "demo",
-		Short: "build a made-up tree and show the commands at work on it",
-		Long: `Builds the files of Tern Point, a made-up field station that counts marsh birds
-by sound, in a new temporary folder, and shows the main commands on it. The
-folder stays, for you to try things on.`,
+		Short: "build a made-up tree and show the main commands on it",
+		Long: `Builds the files of Tern Point, a made-up field station that counts marsh birds by sound,
+in a new temporary folder, and shows the main commands on it. The folder stays: try things
+in it.`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			when, err := asOf.At(time.Now(), p.Zone())
@@ -59,7 +59,7 @@ folder stays, for you to try things on.`,
 		},
 	}
 	cmd.Flags().StringVar(&into, "into", "", "the `FOLDER` to build in, which must be new or empty")
-	flags.AddMoment(cmd.Flags(), &asOf, "as-of", "the moment `WHEN` the tree is seen at: 2026-11-23 (ISO 8601); now if not given")
+	flags.AddMoment(cmd.Flags(), &asOf, "as-of", "build the tree as it is at this moment, `WHEN`: 2026-11-23 (ISO 8601); default now")
 	examples(cmd,
 		example{"demo", "the tree in a new temporary folder, and a tour of it"},
 		example{"demo --into exchange/tern-point --as-of 2026-11-23", "the same tree each time"},

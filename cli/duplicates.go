@@ -45,15 +45,15 @@ func (p *Program) duplicatesCommand() *cobra.Command {
 	var o duplicatesOptions
 	cmd := &cobra.Command{
 		Use:   "duplicates [PLACE…] [where CONDITION…]",
-		Short: "find files with the same content, and what removing spares would free",
+		Short: "find files with the same content, and how much space the copies waste",
 		Long: `Finds folders that are copies (the same names and contents, or all of one in another),
-then the other files with the same content; those that would free most first.
+then other files with the same content. Those that would free most space come first.
 
-Several names of one file (hard links) count as one file. What can be freed is never more
-than the spares take on disk, without what they share with the file that stays.
+Several names of one file (hard links) count as one file. The space that can be freed is
+what the spares take on disk, without what they share with the file that stays.
 
-Nothing is removed: that is for "frank act clear". --spares lists all files of each set
-but the one that stays; as jsonl, also what each was.`,
+Nothing is removed; "frank act clear" does that. --spares lists all files of each set
+except the one that stays. As jsonl, the list also says what each file was.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -67,10 +67,10 @@ but the one that stays; as jsonl, also what each was.`,
 	addKeepIn(cmd, &o.keepIn)
 	f.BoolVar(&o.spares, "spares", false, "list only the files that would not stay")
 	f.BoolVar(&o.across, "across", false, "show only sets with files in more than one place")
-	f.StringVar(&o.onlyIn, "only-in", "", "instead, list the files in this `PLACE` whose content is in none of the others")
-	flags.AddChoice(f, &o.folders, "folders", "", folderWords, folderWords[0], "`WHETHER` to show folders: too, only, omit")
+	f.StringVar(&o.onlyIn, "only-in", "", "list instead the files in this `PLACE` whose content is in no other place")
+	flags.AddChoice(f, &o.folders, "folders", "", folderWords, folderWords[0], "`WHETHER` to show folders: too, only or omit")
 	f.BoolVar(&o.empty, "empty", false, "include empty files")
-	f.BoolVar(&o.confirm, "confirm", false, "finally compare the files of each set byte by byte")
+	f.BoolVar(&o.confirm, "confirm", false, "also compare the files of each set byte by byte")
 	f.StringVar(&o.algorithm, "algorithm", entry.Algorithms[0].Name, "the `ALGORITHM` of the digests: "+strings.Join(entry.AlgorithmNames(), ", "))
 	group(cmd, groupWhat, "keep", "keep-in", "spares", "across", "only-in", "folders", "empty", "confirm", "algorithm")
 	flags.AddNumber(f, &o.reading.first, "first", "f", "0", "show only the first `NUMBER` of sets")
@@ -84,12 +84,12 @@ but the one that stays; as jsonl, also what each was.`,
 	complete(cmd, "algorithm", oneOf(entry.AlgorithmNames()))
 	examples(cmd,
 		example{"duplicates", "everything below the current folder"},
-		example{"duplicates cards recordings --across", "what is in both places"},
+		example{"duplicates cards recordings --across", "what both places have"},
 		example{"duplicates 'cards/card 12' 'cards/card 07' --only-in 'cards/card 12'", "is everything on this card also on the other?"},
-		example{"duplicates cards --keep oldest", "show which file would stay"},
-		example{"duplicates . --keep-in recordings --keep-in cards", "what is in recordings stays, then what is in cards"},
-		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "the others, as a list for act clear"},
-		example{"duplicates cards --spares --as paths0 --to spares.list", "only their paths, for a script"},
+		example{"duplicates cards --keep oldest", "keep the oldest file of each set"},
+		example{"duplicates . --keep-in recordings --keep-in cards", "keep what is in recordings, then what is in cards"},
+		example{"duplicates cards --spares --as jsonl --to spares.jsonl", "list the spares, for act clear"},
+		example{"duplicates cards --spares --as paths0 --to spares.list", "only the paths of the spares, for a script"},
 		example{"duplicates where ext is wav and size over 50kB --confirm", "only some of the files, compared byte by byte"},
 	)
 	return cmd
@@ -111,13 +111,13 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 		return usage.MisuseOf("algorithm", "--algorithm: %w", err)
 	}
 	if hasRecord(sources) && (o.marked || o.confirm) {
-		return usage.MisuseOf("keep", "--keep, --spares and --confirm are about files that are there now, not about records")
+		return usage.MisuseOf("keep", "--keep, --spares and --confirm work on files that exist now, not on records")
 	}
 	if len(sources) < 2 && (o.across || o.onlyIn != "") {
-		return usage.MisuseOf("across", "--across and --only-in are about two places or more; name them: %s A B", cmd.CommandPath())
+		return usage.MisuseOf("across", "--across and --only-in need two or more places: %s A B", cmd.CommandPath())
 	}
 	if folders == int(duplicates.OnlyFolders) && !duplicates.Whole(sources, &r.request) {
-		return usage.MisuseOf("folders", "--folders only is about whole folders: without a condition, --hidden, --follow, lists of paths, and records made so")
+		return usage.MisuseOf("folders", "--folders only compares whole folders: it takes no condition, --hidden, --follow or lists of paths, and no records made with these")
 	}
 	var only *entry.Place
 	if o.onlyIn != "" {
@@ -153,7 +153,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 			summary.Notes = append(summary.Notes, report.KeepRule(&options, len(sources)))
 		}
 		if r.first > 0 && len(a.Sets) > r.first {
-			summary.Notes = append(summary.Notes, units.Count(int64(len(a.Sets)-r.first), "more set is", "more sets are")+" not shown, as --first says")
+			summary.Notes = append(summary.Notes, units.Count(int64(len(a.Sets)-r.first), "more set is", "more sets are")+" not shown (--first)")
 			a.Sets = a.Sets[:r.first]
 		}
 		return writeDuplicates(w, r, o, a, summary, !hasRecord(sources))
@@ -162,7 +162,7 @@ func (p *Program) duplicates(cmd *cobra.Command, o *duplicatesOptions, args []st
 
 // addKeepIn gives a command the option on where what stays is.
 func addKeepIn(cmd *cobra.Command, to *[]string) {
-	cmd.Flags().StringArrayVar(to, "keep-in", nil, "what is in this `FOLDER` stays; given several times, in that order")
+	cmd.Flags().StringArrayVar(to, "keep-in", nil, "keep what is in this `FOLDER`; of several, the first that applies")
 }
 
 // keptIn returns the full paths of the folders that what stays is in. Each has to be in what is looked at.
@@ -182,7 +182,7 @@ func keptIn(folders []string, sources []source.Source) (full []string, err error
 			place := s.Place()
 			return place.List || within(path, place.Full) || within(place.Full, path)
 		}) {
-			return nil, usage.MisuseOf("keep-in", "--keep-in: %s is not in what is looked at", typeset.Escaped(folder))
+			return nil, usage.MisuseOf("keep-in", "--keep-in: %s is not in the places you named", typeset.Escaped(folder))
 		}
 		full = append(full, path)
 	}

@@ -269,7 +269,7 @@ func TestActClear(t *testing.T) {
 	for line, says := range map[string]string{
 		"act clear":                                     "say where",
 		"act clear good --from card":                    "not among the places",
-		"act clear good --from good":                    "two places or more",
+		"act clear good --from good":                    "two or more places",
 		"act clear good --by magic":                     "removing, hard-links or shared",
 		"act clear good --by shared --for-good":         "contradict",
 		"act clear good card --from card --keep oldest": "contradict",
@@ -277,5 +277,5 @@ func TestActClear(t *testing.T) {
 		assert.Contains(t, a.run(2, strings.Fields(line)...).err, says, line)
 	}
 	a.do(0, "duplicates card --spares --to spares.jsonl")
-	assert.Contains(t, a.do(0, "act clear @@spares.jsonl --by hard-links --carry-out --yes"), "1 made one")
+	assert.Contains(t, a.do(0, "act clear @@spares.jsonl --by hard-links --carry-out --yes"), "1 turned into")
 }

@@ -158,7 +158,7 @@ func TestDuplicatesOfPlaces(t *testing.T) {
 	assert.Zero(t, sets[0].Reclaimable)
 	assert.Len(t, sets[0].Copies, 3)
 	out := run(t, root, "duplicates", "card").out
-	assert.Contains(t, out, "1 spare frees nothing: another name of it is outside")
+	assert.Contains(t, out, "1 spare frees nothing, because another name of it is outside")
 	assert.Contains(t, out, "another name of the same file")
 
 	// A sparse file frees no more than it takes.
@@ -173,7 +173,7 @@ func TestDuplicatesOfPlaces(t *testing.T) {
 	assert.Less(t, summary["bytes_read"], float64(10<<20+32<<10+1))
 
 	for line, says := range map[string]string{
-		"card --across": "two places", "card archive --only-in nowhere": "not among the places", "--keep best": "--keep can be first-place, oldest",
+		"card --across": "two or more places", "card archive --only-in nowhere": "not among the places", "--keep best": "--keep can be first-place, oldest",
 		"card archive --only-in card --spares": "contradict", "--algorithm crc": "no such algorithm",
 	} {
 		r := run(t, root, append([]string{"duplicates"}, strings.Fields(line)...)...)

@@ -33,7 +33,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 	}
 	if err != nil && there(text) { // a list, of which one line is about the file
 		if cmd.Flags().Changed("algorithm") {
-			return usage.MisuseOf("algorithm", "--algorithm: the list says itself which algorithm it is of")
+			return usage.MisuseOf("algorithm", "--algorithm: leave it out, because the list says which algorithm it uses")
 		}
 		return p.verify(cmd, &verifyOptions{showing: o.showingOptions, show: showWords[0]}, text, args, nil)
 	}
@@ -51,7 +51,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		value = of
 	}
 	if len(args) != 1 {
-		return usage.MisuseOf("expect", "--expect is about one file: %s FILE --expect DIGEST", cmd.CommandPath())
+		return usage.MisuseOf("expect", "--expect checks one file: %s FILE --expect DIGEST", cmd.CommandPath())
 	}
 	r, err := p.question(cmd, o)
 	if err != nil {
@@ -62,7 +62,7 @@ func (p *Program) expect(cmd *cobra.Command, o *readingOptions, text, words stri
 		return usage.Misuse("%s: %w", typeset.Escaped(args[0]), posix.Reason(err))
 	}
 	if !place.Place().Leaf {
-		return usage.MisuseOf("expect", "--expect: %s is a folder, and a digest is of one file; frank verify takes a list", typeset.Escaped(args[0]))
+		return usage.MisuseOf("expect", "--expect: %s is a folder, and a digest belongs to one file; frank verify takes a list", typeset.Escaped(args[0]))
 	}
 	list, folder := checksum.Single(args[0], place.Place().Full, value)
 	if r.form != render.Table {

@@ -29,8 +29,8 @@ func (p *Program) fieldsCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fields",
 		Short: "list all fields, tests, formats and units",
-		Long: `Prints every field: what it means, the type of its values, and what it costs to find
-out. The names are the same in columns, sort orders, CSV and JSON.`,
+		Long: `Prints every field: what it means, its type, and what it costs to read. Columns, sort
+orders, CSV and JSON use the same names.`,
 		Args: noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			var b strings.Builder

@@ -35,7 +35,7 @@ func TestPlanForesees(t *testing.T) {
 		{[]string{"move", "open/a", "--into", "closed"}, "you may not put anything into that folder"}, {[]string{"move", "open/a", "--into", "closed/new/deep"}, "you may not put anything into that folder"},
 		{[]string{"move", "open/a", "--into", "target"}, ""}, {[]string{"copy", "open/a", "--into", "closed"}, "you may not put anything into that folder"},
 		{[]string{"copy", "open/secret", "--into", "target"}, "you may not read it"}, {[]string{"copy", "shut/a", "--into", "target"}, ""},
-		{[]string{"stamp", "open/a", "--modified", "2026-01-01"}, "it belongs to another; only its owner may change that"}, {[]string{"permit", "0600", "open/a"}, "it belongs to another"},
+		{[]string{"stamp", "open/a", "--modified", "2026-01-01"}, "it belongs to someone else; only its owner may change that"}, {[]string{"permit", "0600", "open/a"}, "it belongs to someone else"},
 		{[]string{"permit", "0600", "sticky/mine"}, ""}, {[]string{"remove", "sticky/a", "--for-good"}, "only its owner may take it out"},
 	} {
 		cmd := command(t, root, append([]string{"act"}, c.line...)...)

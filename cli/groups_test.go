@@ -111,11 +111,11 @@ func TestTallyTables(t *testing.T) {
 		"tally --by ext,ext":                  "twice",
 		"tally --by ext,kind,age":             "more than two",
 		"tally --by ext --cross":              "needs two fields",
-		"tally --by ext --as paths":           "groups have no paths",
+		"tally --by ext --as paths":           "a group has no path",
 		"tally --by ext --as tabel":           "did you mean table?",
-		"tally --by ext,age --cross --as csv": "shows everything as a table",
+		"tally --by ext,age --cross --as csv": "makes a table",
 		"outline --as csv":                    "table, json, markdown or html",
-		"outline --order none":                "no meaning",
+		"outline --order none":                "does not work here",
 	} {
 		r := run(t, root, strings.Fields(line)...)
 		assert.Equal(t, 2, r.status, line)
@@ -187,7 +187,7 @@ func TestOutline(t *testing.T) {
      b         2.0 KiB  1 file
         x.wav  2.0 KiB
 
-the size of a folder is that of everything in it, whatever matches (weigh adds up only what matches)
+sizes of folders include everything in them (weigh adds up only matches)
 1 of 10 entries: 1 file · 2.0 KiB in the files
 `, run(t, root, "outline", "--depth", "all", "where", "ext", "is", "wav").out)
 	short := run(t, root, "outline", "--order", "size", "--first", "1", "--hidden", "omit").out

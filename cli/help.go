@@ -95,7 +95,7 @@ func shortHelp(cmd *cobra.Command, list []string) string {
 		}
 	})
 	if len(names) > 0 {
-		fmt.Fprintf(&b, "\nAnd those of many commands, which frank help %s all explains\n", strings.TrimPrefix(cmd.CommandPath(), cmd.Root().Name()+" "))
+		fmt.Fprintf(&b, "\nCommon options (explained by frank help %s all)\n", strings.TrimPrefix(cmd.CommandPath(), cmd.Root().Name()+" "))
 		for _, line := range typeset.Wrap(strings.Join(names, "  "), helpWidth, 0) {
 			b.WriteString("  " + strings.ReplaceAll(strings.TrimSpace(line), together, " ") + "\n")
 		}
@@ -215,7 +215,7 @@ func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 	var all bool
 	cmd := &cobra.Command{
 		Use:   "help [COMMAND | TOPIC] [all]",
-		Short: "what there is, or more of a command",
+		Short: "show help for a command or a topic",
 		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 			under, rest, err := root.Find(args)
 			if err != nil || len(rest) > 0 {

@@ -32,17 +32,16 @@ func (p *Program) historyCommand() *cobra.Command {
 	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
 		Use:   "history PATH",
-		Short: "show every state of one path that the ledger knows",
-		Long: `Shows what the records say about one path: in which of them it was there, in what
-state, and from when to when. The path need not exist any more. Reading a file does not
-count as a change. PATH may be in a record, such as @cards/notes, to say which place
-is meant.`,
+		Short: "show the history of one path in the records",
+		Long: `Shows what the records say about one path: which records have it, in what state, and from
+when to when. The path need not exist any more. Reading a file does not count as a change.
+To say which place you mean, write a PATH in a record, such as @cards/notes.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if places, _, has := usage.SplitWhere(args); has && len(places) == 1 {
-				return usage.Repaired(usage.Misuse("a history is of one path, and of everything known about it"), []string{"history", places[0]})
+				return usage.Repaired(usage.Misuse("a history shows one path, and everything known about it: leave out the condition"), []string{"history", places[0]})
 			} else if len(args) == 1 && strings.HasPrefix(args[0], usage.ListMark) {
-				return usage.Repaired(usage.Misuse("a history is of one path, and %s is a list", typeset.Escaped(args[0])), []string{"list", args[0]})
+				return usage.Repaired(usage.Misuse("a history shows one path, and %s is a list", typeset.Escaped(args[0])), []string{"list", args[0]})
 			}
 			if len(args) != 1 {
 				return usage.Repaired(usage.Misuse("name one path, such as: %s notes/rota.md", cmd.CommandPath()), p.args.WithOnly(args)...)
@@ -52,7 +51,7 @@ is meant.`,
 				return err
 			}
 			if r.hosts.Several() {
-				return usage.Misuse("a history is of one machine: --host NAME")
+				return usage.Misuse("a history shows one machine: --host NAME")
 			}
 			return p.history(cmd.Context(), r, args[0])
 		},
@@ -125,7 +124,7 @@ func (p *Program) drawHistory(ctx context.Context, r *question, l *ledger.Ledger
 		return place.LedgerTrouble(p.ledgers.Path, err)
 	}
 	if len(sizes) == 0 {
-		return usage.Misuse("no record has %s, so that there is nothing to draw", typeset.Escaped(full))
+		return usage.Misuse("no record has %s, so there is nothing to draw", typeset.Escaped(full))
 	}
 	return p.answer(r, &report.Summary{}, func(w output.Destination) error {
 		_, err := w.Write(charts.HistoryPicture(r.view, sizes).Document())

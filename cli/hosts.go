@@ -13,7 +13,7 @@ import (
 // tellNamesake says that another machine has recorded under the name of this one.
 func (p *Program) tellNamesake(l *ledger.Ledger, host string) {
 	if l.Namesake() {
-		p.Say("frank: another machine has recorded as %s before: if there are two of that name, give one of them another; if this one was set up anew, all is well", typeset.Escaped(host))
+		p.Say("frank: another machine has recorded as %s before. If two machines have that name, rename one of them. If this machine was set up anew, all is well.", typeset.Escaped(host))
 	}
 }
 

@@ -48,16 +48,16 @@ func TestHostsOfAFile(t *testing.T) {
 	assert.Equal(t, 3, r.status)
 	assert.Contains(t, r.err, "@l@nobody: there is no such record")
 	for words, want := range map[string]string{
-		"search . --host all where ext is txt":     "--host says whose records are meant, and . is none",
+		"search . --host all where ext is txt":     "--host needs a record, and . is not one",
 		"search @l --host nobody where ext is txt": "there is no such label",
 		"list @l/nope --host all":                  "none of these machines has nope",
-		"list @l --host all,gull":                  "all is every machine",
+		"list @l --host all,gull":                  "all already means every machine",
 		"list @l --host a*":                        "is not the name of a machine",
 		"list @7@gull":                             "is of one host already",
-		"history /a --host all":                    "a history is of one machine",
-		"list @l@gull --save-list found":           "--save-list keeps paths for this machine",
-		"ledger admit gull --as gull":              "logins are for a database",
-		"weigh @l --since @l --host all":           "frank tally --by host --since tells of many",
+		"history /a --host all":                    "a history shows one machine",
+		"list @l@gull --save-list found":           "--save-list keeps paths of this machine",
+		"ledger admit gull --as gull":              "logins belong to a database",
+		"weigh @l --since @l --host all":           "frank tally --by host --since compares machines",
 		"list @* --host nobody":                    "there are no records of nobody",
 		"tally @l --host nobody,gull --since @l:1": "there is no such record",
 	} {

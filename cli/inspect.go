@@ -23,10 +23,10 @@ func (p *Program) inspectCommand() *cobra.Command {
 	var preview flags.Parsed[int]
 	cmd := &cobra.Command{
 		Use:   "inspect PATH…",
-		Short: "show everything known about one entry, in words",
-		Long: `Shows everything there is to know about a file, a folder or anything else: what it is
-and how much is in it, its four times, who may do what with it and what you may do,
-where it is, its other names, and where a link leads, step by step.`,
+		Short: "show everything about one entry, in words",
+		Long: `Shows everything about a file, a folder or any other entry: what it is, how large it is,
+its four times, who may do what with it, what you may do, where it is, its other names,
+and where a link leads, step by step.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {

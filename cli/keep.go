@@ -17,7 +17,7 @@ import (
 
 // addKeeping gives a command the option that keeps what it found for later.
 func addKeeping(cmd *cobra.Command, o *lookingOptions) {
-	cmd.Flags().StringVar(&o.saveList, "save-list", "", "also save the full paths of what was found in this `FILE`; @@FILE is then a place")
+	cmd.Flags().StringVar(&o.saveList, "save-list", "", "also save the full paths of the matches in this `FILE`; @@FILE is then a place")
 	group(cmd, groupOut, "save-list")
 	shared(cmd, "save-list")
 }

@@ -38,8 +38,8 @@ func (p *Program) ledgerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "ledger",
 		Short: "show and maintain the records in the ledger",
-		Long: `The ledger is one file with all records made by "frank record". It is in the XDG data
-folder unless --ledger or FRANK_LEDGER names another file, or a PostgreSQL database that
+		Long: `The ledger keeps all records made by "frank record". It is one file in the XDG data
+folder, unless --ledger or FRANK_LEDGER names another file, or a PostgreSQL database that
 machines share: postgresql://…. Without a further word, lists the records.`,
 		Args: noArgs,
 	}
@@ -52,8 +52,8 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 	examples(cmd,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},
-		example{"ledger check", "is the ledger as it was written?"},
-		example{"ledger drop 1", "the record with that number; --carry-out removes it"},
+		example{"ledger check", "is the ledger undamaged?"},
+		example{"ledger drop 1", "show the record with that number; --carry-out removes it"},
 		example{"ledger export --to ledger.jsonl", "all records as JSON lines, for other programs or for later"},
 		example{"ledger import ledger.jsonl --ledger other.sqlite", "and back again"},
 	)
@@ -121,9 +121,10 @@ func (p *Program) ledgerDropCommand() *cobra.Command {
 	var carryOut, yes bool
 	cmd := &cobra.Command{
 		Use:   "drop NUMBER…",
-		Short: "remove records; all others stay complete",
-		Long: `Shows the records with these numbers. With --carry-out, drops them: all others stay
-complete. A record that was dropped does not come back. Room is given back by ledger compact.`,
+		Short: "remove records; the others stay complete",
+		Long: `Shows the records with these numbers. With --carry-out, removes them; the others stay
+complete. A dropped record cannot be restored. "frank ledger compact" then frees its
+space.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeRecords,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -149,7 +150,7 @@ complete. A record that was dropped does not come back. Room is given back by le
 	group(cmd, groupWhere, "ledger")
 	addShowing(cmd, &o, render.WithColumns())
 	examples(cmd,
-		example{"ledger drop 1", "which record is that?"},
+		example{"ledger drop 1", "which record would go?"},
 		example{"ledger drop 1 --carry-out --yes", "remove it"},
 	)
 	return cmd
@@ -183,9 +184,9 @@ func (p *Program) drop(ctx context.Context, r *question, args []string, carryOut
 }
 
 func (p *Program) ledgerCheckCommand() *cobra.Command {
-	return p.housekeeping("check", "check that the ledger is as it was written",
-		`Has the database check itself, and checks everything recorded against the hashes that
-were written with it.`, false, noArgs,
+	return p.housekeeping("check", "check that the ledger is undamaged",
+		`Lets the database check itself, and checks every record against the hashes written with
+it.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			faults, err := upkeep.Check(ctx, l)
 			if err != nil {
@@ -214,22 +215,21 @@ were written with it.`, false, noArgs,
 			if err != nil {
 				return place.LedgerTrouble(path, err)
 			}
-			fmt.Fprintf(p.Output(), "the ledger %s is as it was written: %s\n", place.ShownLedger(path), units.Count(int64(len(records)), "record", "records"))
+			fmt.Fprintf(p.Output(), "the ledger %s is undamaged: %s\n", place.ShownLedger(path), units.Count(int64(len(records)), "record", "records"))
 			return nil
 		})
 }
 
 func (p *Program) ledgerCompactCommand() *cobra.Command {
 	return p.housekeeping("compact", "free the space of records that were dropped, and make reading faster",
-		`Gives back the space of records that were dropped. For places that were recorded many
-times, it lays what changed since together, so that reading them is as fast as at first.
-No record is lost by it.`, true, noArgs,
+		`Frees the space of records that were dropped. For a place that was recorded many times, it
+also joins the changes, so reading its records is fast again. No record is lost.`, true, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			if ledger.Shared(path) {
 				if err := p.changing("compacting the ledger", func() error { return upkeep.Compact(ctx, l) }); err != nil {
 					return place.LedgerTrouble(path, err)
 				}
-				fmt.Fprintln(p.Output(), "compacted; the database gives room back by itself")
+				fmt.Fprintln(p.Output(), "compacted; the database frees the space by itself")
 				return nil
 			}
 			before, err := os.Stat(path)
@@ -252,9 +252,9 @@ func (p *Program) ledgerExportCommand() *cobra.Command {
 	var to string
 	var replace bool
 	cmd := p.housekeeping("export", "write all records as JSON lines",
-		`Writes everything in the ledger as JSON lines, one for each record and for each entry
+		`Writes everything in the ledger as JSON lines: one for each record, and one for each entry
 that is new, different or gone in it. "frank ledger import" makes the same records from
-them. From a damaged ledger, it saves what can be read.`, false, noArgs,
+them. From a damaged ledger, this saves what can be read.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
 			r := &question{options: options{to: to, replace: replace, page: neverWord}}
 			destination, err := p.destination(r)
@@ -292,12 +292,12 @@ func (p *Program) ledgerPrepareCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "prepare DATABASE",
 		Short: "make a ledger in a PostgreSQL database, for many machines",
-		Long: `Makes the tables of a ledger in a database, in a schema named frank, once; or brings those
-of an earlier version up to this one. DATABASE is a connection string of PostgreSQL:
-postgresql://LOGIN@HOST/DATABASE, or host=HOST dbname=DATABASE. The login needs the right
-to make schemas there, and roles (CREATEROLE), unless those of this ledger are there:
-frank_DATABASE_read, _record and _keep. A password is best kept in the password file of
-PostgreSQL. "frank ledger admit" lets others in.`,
+		Long: `Makes the tables of a ledger in a database, in a schema named frank, or upgrades the
+tables of an earlier version. DATABASE is a connection string of PostgreSQL:
+postgresql://LOGIN@HOST/DATABASE, or host=HOST dbname=DATABASE. The login needs the right to make schemas there, and to make roles (CREATEROLE), unless
+the roles of this ledger exist:
+frank_DATABASE_read, _record and _keep. Keep a password in the password file of PostgreSQL. "frank ledger admit" lets other logins
+use the ledger.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 || !ledger.Shared(args[0]) {
@@ -310,7 +310,7 @@ PostgreSQL. "frank ledger admit" lets others in.`,
 			case made:
 				fmt.Fprintf(p.Output(), "there is a ledger now in %s\nfrank ledger admit lets other logins record into it, or read from it\n", place.ShownLedger(args[0]))
 			case upgraded:
-				fmt.Fprintf(p.Output(), "the ledger in %s is of this version now\n", place.ShownLedger(args[0]))
+				fmt.Fprintf(p.Output(), "the ledger in %s now has this version\n", place.ShownLedger(args[0]))
 			default:
 				fmt.Fprintf(p.Output(), "there was a ledger already in %s\n", place.ShownLedger(args[0]))
 			}
@@ -327,8 +327,8 @@ func (p *Program) ledgerImportCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "import FILE",
 		Short: "read exported records back in",
-		Long: `Makes the same records as were written by "frank ledger export", all or none, in a
-ledger that has none of these places yet. FILE may be - for standard input.`,
+		Long: `Makes the records again that "frank ledger export" wrote: all of them or none, in a ledger
+that has no records of these places. FILE may be - for standard input.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {

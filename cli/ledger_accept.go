@@ -21,10 +21,10 @@ import (
 
 // ledgerAcceptCommand makes the command that forgets mismatches.
 func (p *Program) ledgerAcceptCommand() *cobra.Command {
-	cmd := p.housekeeping("accept @LABEL[/PATH]…", "take content that changed without a trace for right", `When "frank record --recheck" finds a file whose content has changed although its size and
-times have not, the ledger remembers that, and answers about its records say so. When you
+	cmd := p.housekeeping("accept @LABEL[/PATH]…", "accept content that changed although size and times did not", `"frank record --recheck" may find a file whose content changed although its size and times
+did not. The ledger remembers that, and every answer about its records says so. When you
 have restored the file, or know why it changed, accept it: the ledger forgets it, for the
-place of that label, or only at or below a path in it.`, true, cobra.ArbitraryArgs,
+whole place of the label, or only for a path in it.`, true, cobra.ArbitraryArgs,
 		func(ctx context.Context, l *ledger.Ledger, file string, args []string) error {
 			if len(args) == 0 {
 				return usage.Misuse("name what to accept, such as: frank ledger accept @weekly")
@@ -44,7 +44,7 @@ place of that label, or only at or below a path in it.`, true, cobra.ArbitraryAr
 						return place.LedgerTrouble(file, err)
 					}
 					for _, m := range accepted {
-						fmt.Fprintf(p.Output(), "accepted: %s, which changed before %s\n", typeset.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
+						fmt.Fprintf(p.Output(), "accepted: %s, changed before %s\n", typeset.Escaped(path.Join(r.Place, m.Path)), m.Found.Format(time.DateTime))
 					}
 					if len(accepted) == 0 {
 						fmt.Fprintln(p.Output(), "there was nothing to accept of "+typeset.Escaped(given))

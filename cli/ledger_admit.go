@@ -21,7 +21,7 @@ import (
 func database(option string) (string, error) {
 	name, err := place.LedgerName(option, loadConfig)
 	if err == nil && !ledger.Shared(name) {
-		err = usage.Misuse("%s is a file, which is for whoever may read it; logins are for a database: --ledger postgresql://LOGIN@HOST/DATABASE", place.ShownLedger(name))
+		err = usage.Misuse("%s is a file, and everyone who may read the file may use it; logins belong to a database: --ledger postgresql://LOGIN@HOST/DATABASE", place.ShownLedger(name))
 	}
 	return name, err
 }
@@ -39,11 +39,11 @@ func (p *Program) ledgerAdmitCommand() *cobra.Command {
 	var withdraw bool
 	cmd := &cobra.Command{
 		Use:   "admit HOST…|all --as LOGIN",
-		Short: "say which login of the database may record or read which machines",
-		Long: `Lets a login of the database record these machines, and read their records; with --may
-read, only read them; with --may keep, also drop, thin and accept. What it may do with
-other machines stays as it is. It is for the login that prepared the ledger; logins are
-made in the database itself. "frank ledger admissions" shows who may do what.`,
+		Short: "give a login of the database the right to record or read machines",
+		Long: `Lets a login of the database record these machines, and read their records. With --may
+read, the login may only read; with --may keep, it may also drop, thin and accept. Its
+rights to other machines stay as they are. Only the login that prepared the ledger can do
+this. Make logins in the database itself. "frank ledger admissions" shows who may do what.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name, err := database(file)
@@ -59,7 +59,7 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			case login == "":
 				return usage.Misuse("say which login of the database: %s %s --as LOGIN", cmd.CommandPath(), strings.Join(args, " "))
 			case withdraw && cmd.Flags().Changed("may"):
-				return usage.MisuseOf("withdraw", "--withdraw takes all rights away; --may says which one to have instead")
+				return usage.MisuseOf("withdraw", "--withdraw removes all rights; use --may alone to give another one")
 			case withdraw:
 				right = ""
 			}
@@ -72,7 +72,7 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			case errors.Is(err, ledger.ErrRight):
 				return usage.MisuseOf("may", "--may %s: %w", typeset.Escaped(right), err)
 			case errors.Is(err, ledger.ErrNoLogin):
-				return usage.Misuse("%w; whoever keeps the database makes one: CREATE ROLE … LOGIN", err)
+				return usage.Misuse("%w; an administrator of the database makes one: CREATE ROLE … LOGIN", err)
 			case err != nil:
 				return admitTrouble(name, err)
 			}
@@ -85,7 +85,7 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 			fmt.Fprintf(p.Output(), "%s %s\n", typeset.Escaped(login), what)
 			for _, other := range others {
 				if right == "record" && other.Host != ledger.EveryHost {
-					fmt.Fprintf(p.Output(), "and %s may record %s, too; a name should be of one machine\n", typeset.Escaped(other.Login), typeset.Escaped(other.Host))
+					fmt.Fprintf(p.Output(), "%s may record %s, too; a name should belong to one machine\n", typeset.Escaped(other.Login), typeset.Escaped(other.Host))
 				}
 			}
 			return nil
@@ -96,8 +96,8 @@ made in the database itself. "frank ledger admissions" shows who may do what.`,
 	addLedger(cmd, &file, "the `DATABASE` with the records")
 	group(cmd, groupWhere, "ledger")
 	f.StringVar(&login, "as", "", "the `LOGIN` of the database")
-	f.StringVar(&right, "may", "record", "the `RIGHT` to have: read, record (and read) or keep (both, and take away)")
-	f.BoolVar(&withdraw, "withdraw", false, "take the rights to these machines away from it")
+	f.StringVar(&right, "may", "record", "the `RIGHT` to give: read, record (and read) or keep (both, and remove)")
+	f.BoolVar(&withdraw, "withdraw", false, "remove its rights to these machines")
 	group(cmd, groupDo, "as", "may", "withdraw")
 	complete(cmd, "may", oneOf(ledger.Rights))
 	examples(cmd,
@@ -131,7 +131,7 @@ func (p *Program) ledgerAdmissionsCommand() *cobra.Command {
 	var file string
 	cmd := &cobra.Command{
 		Use:   "admissions",
-		Short: "list which login of the database may do what",
+		Short: "list the logins of the database, and what each may do",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			name, err := database(file)

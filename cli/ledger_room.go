@@ -18,7 +18,7 @@ func (p *Program) ledgerRoomCommand() *cobra.Command {
 	var hosts flags.Parsed[[]string]
 	cmd := &cobra.Command{
 		Use:   "room",
-		Short: "show how much room the records of each machine and label take",
+		Short: "show how much space the records of each machine and label take",
 		Args:  noArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			r, err := p.ofRecords(cmd, &o, file, &hosts)

@@ -21,11 +21,11 @@ func (p *Program) ledgerSendCommand() *cobra.Command {
 	var file, to string
 	cmd := &cobra.Command{
 		Use:   "send [@LABEL…] --to LEDGER",
-		Short: "bring records to another ledger that it lacks",
-		Long: `Brings the records of this machine to another ledger, such as a database that machines
-share, as far as they are not there yet: all, or those of the places that these labels
-stand for. It can be repeated at any time, and goes on where it was broken off: each
-record is written whole or not at all, and none twice. Nothing is removed on either side.`,
+		Short: "copy missing records to another ledger",
+		Long: `Copies the records of this machine that another ledger does not have yet, such as a
+database that machines share: all of them, or those of the places with these labels. You
+can repeat it at any time; it continues where it stopped. Each record is written
+completely or not at all, and never twice. Nothing is removed on either side.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if to == "" {
@@ -45,7 +45,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 			}
 			defer from.Close()
 			if sameLedger(name, to) {
-				return usage.MisuseOf("to", "--to names the ledger that the records are in")
+				return usage.MisuseOf("to", "--to names the ledger that the records are in already")
 			}
 			count, err := p.send(cmd.Context(), from, to, labels)
 			if count != (sentCount{}) || err == nil {
@@ -68,7 +68,7 @@ record is written whole or not at all, and none twice. Nothing is removed on eit
 	cmd.Flags().StringVarP(&to, "to", "t", "", "the `LEDGER` to send them to: a database, or a file")
 	group(cmd, groupOut, "to")
 	examples(cmd,
-		example{"ledger send --to other.sqlite", "all that is not there yet"},
+		example{"ledger send --to other.sqlite", "all records that are not there yet"},
 		example{"ledger send @weekly --to postgresql://recorder@db.tern-point.example/inventory", "one place, to a database"},
 	)
 	return cmd

@@ -62,7 +62,7 @@ func TestRecordAndComeBack(t *testing.T) {
 		"@weekly:soon": "write a number after", "@weekly/nowhere": "the record has no such path", "@": "a label is a word"} {
 		assert.Contains(t, frank(2, "list", place).err, says)
 	}
-	for line, says := range map[string]string{"record @weekly --label x": "is a record", "inspect @weekly --preview 3": "is a record", "duplicates @weekly --spares": "not about records",
+	for line, says := range map[string]string{"record @weekly --label x": "is a record", "inspect @weekly --preview 3": "is a record", "duplicates @weekly --spares": "not on records",
 		"verify @weekly": "has no digests", "record --label x --recheck": "no record of this place has digests yet", "record --label x --checksum crc": "no such algorithm", "compare @weekly . @weekly:1": "name two folders, or one record"} {
 		assert.Contains(t, frank(2, strings.Fields(line)...).err, says, line)
 	}
@@ -208,7 +208,7 @@ func TestRecordKilled(t *testing.T) {
 		require.Zero(t, r.status, r.err) // also before there is one
 		records := strings.Count(r.out, "\n")
 		if records > 0 {
-			assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "is as it was written")
+			assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "is undamaged")
 		}
 		for n := range records {
 			r := finish(t, withLedger(t, file, root, "search", fmt.Sprint("@l:", n), "--count", "where", "name", "starts", "n"))
@@ -296,7 +296,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	assert.Contains(t, out, "counts/new.csv         added    file, 3 B")
 	assert.Contains(t, frank(1, "verify", "@weekly"), "1 different, 11 missing")
 	assert.Contains(t, frank(0, "record", ".", "--label", "weekly", "--checksum", "sha256"), "since the record before: 1 added, 12 moved, ")
-	assert.Contains(t, frank(1, "compare", "@weekly:1", "@weekly"), "no content was read")
+	assert.Contains(t, frank(1, "compare", "@weekly:1", "@weekly"), "content was not compared")
 	assert.Contains(t, frank(0, "compare", "@weekly", "@weekly:0"), "no difference: 231 entries are the same")
 	assert.Equal(t, sets, strings.ReplaceAll(frank(0, "duplicates", "@weekly:1", "--as", "csv"), "@weekly:1/", "./"))
 	assert.Contains(t, frank(0, "duplicates", "@weekly:1", ".", "--across", "--as", "jsonl", "where", "name", "is", "rota.md"), `"reclaimable":0`)
@@ -325,7 +325,7 @@ func TestRecordsInEveryCommand(t *testing.T) {
 	assert.Equal(t, frank(0, "ledger", "export"), frank(0, "ledger", "export", "--ledger", file+"2"))
 	frank(0, "ledger", "drop", "1", "3", "--carry-out", "--yes")
 	assert.Contains(t, frank(0, "ledger", "compact"), "and was")
-	assert.Contains(t, frank(0, "ledger", "check"), "as it was written: 2 records")
+	assert.Contains(t, frank(0, "ledger", "check"), "undamaged: 2 records")
 }
 
 // A disk that is full, and a limit on the size of files, are said clearly, and
@@ -343,7 +343,7 @@ func TestLedgerFull(t *testing.T) {
 		assert.Equal(t, 4, r.status)
 		assert.Contains(t, r.err, "no space left")
 		assert.NotContains(t, r.err, "goroutine")
-		assert.Contains(t, finish(t, withLedger(t, file, small, "ledger", "check")).out, "as it was written: 1 record\n")
+		assert.Contains(t, finish(t, withLedger(t, file, small, "ledger", "check")).out, "undamaged: 1 record\n")
 		assert.Equal(t, "2\n", finish(t, withLedger(t, file, small, "search", "@small", "--count", "where", "kind", "is", "file")).out)
 	}
 	try(filepath.Join(t.TempDir(), "ledger"), func(cmd *exec.Cmd) *exec.Cmd {
@@ -408,7 +408,7 @@ func TestRecordsAmongOthers(t *testing.T) {
 	assert.Contains(t, frank(0, "ledger", "entries", "--as", "csv").out, ",other-hide,")
 	assert.Contains(t, frank(0, "list", "@3", "--as", "json").out, `"host":"other-hide"`)
 	for _, line := range []string{"compare @3", "verify @3"} {
-		assert.Contains(t, frank(2, strings.Fields(line)...).err, "was recorded on other-hide, and this is "+host)
+		assert.Contains(t, frank(2, strings.Fields(line)...).err, "was recorded on other-hide, and this machine is "+host)
 	}
 	assert.Contains(t, frank(0, "compare", "@3", "one").out, "no difference")
 	assert.Contains(t, frank(0, "history", "@3/a", "--as", "jsonl").out, `"first_number":3`)
@@ -474,7 +474,7 @@ func TestOlderLedgerThatCannotBeUpgraded(t *testing.T) {
 	r := finish(t, stranger(withLedger(t, file, root, line...)))
 	assert.Equal(t, "10\n", r.out)
 	assert.Contains(t, r.err, "read 5 folders")
-	assert.Contains(t, finish(t, stranger(withLedger(t, file, root, "ledger", "check"))).out, "as it was written: 3 records")
+	assert.Contains(t, finish(t, stranger(withLedger(t, file, root, "ledger", "check"))).out, "undamaged: 3 records")
 	after, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, content, after)
@@ -500,10 +500,10 @@ func TestLedgerThin(t *testing.T) {
 	require.Zero(t, on("record", ".", "--label", "y").status)
 	thin := []string{"ledger", "thin", "--keep", "2 days"}
 	r := on(thin...)
-	assert.Contains(t, r.out, "2 of 4 records need not stay\nnothing was changed; --carry-out drops them")
+	assert.Contains(t, r.out, "2 of 4 records can go\nnothing was changed; --carry-out drops them")
 	assert.Equal(t, 5, strings.Count(on("ledger", "entries", "--as", "csv").out, "\n"))
-	assert.Contains(t, on(append(thin, "--carry-out")...).err, "there is nobody to ask")
-	assert.Contains(t, on(append(thin, "@y", "--carry-out", "--yes")...).out, "0 of 1 record need not stay")
+	assert.Contains(t, on(append(thin, "--carry-out")...).err, "nobody can be asked")
+	assert.Contains(t, on(append(thin, "@y", "--carry-out", "--yes")...).out, "0 of 1 record can go")
 	r = on(append(thin, "--carry-out", "--yes")...)
 	assert.Contains(t, r.err, "dropped 2 records")
 	assert.Equal(t, 3, strings.Count(on("ledger", "entries", "--as", "csv").out, "\n"))

@@ -27,10 +27,11 @@ func (p *Program) ledgerThinCommand() *cobra.Command {
 	var carryOut, yes bool
 	cmd := &cobra.Command{
 		Use:   "thin --keep NUMBERS [@LABEL…]",
-		Short: "drop records that are closer together than they need be",
-		Long: `Shows which records can go if of each of the last so many days, weeks, months and years
-the newest stays, of each place and label; the newest of all stays in any case. With
---carry-out, drops them: all others stay complete. Room is given back by ledger compact.`,
+		Short: "drop old records, and keep one for each day, week, month or year",
+		Long: `Shows which records can go. For each place and label it keeps the newest record of each of
+the last NUMBERS of days, weeks, months and years, and always the newest of all. With
+--carry-out, removes the others; what is kept stays complete. "frank ledger compact" then
+frees their space.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
@@ -53,7 +54,7 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 	}
 	f := cmd.Flags()
 	f.SortFlags = false
-	f.StringVar(&keep, "keep", "", "`NUMBERS` of days, weeks, months and years: '14 days, 8 weeks, 12 months'")
+	f.StringVar(&keep, "keep", "", "`NUMBERS` to keep, of days, weeks, months and years: '14 days, 8 weeks, 12 months'")
 	group(cmd, groupWhat, "keep")
 	f.BoolVar(&carryOut, "carry-out", false, "drop the records, after asking once")
 	f.BoolVarP(&yes, "yes", "y", false, "do not ask")
@@ -63,13 +64,13 @@ the newest stays, of each place and label; the newest of all stays in any case. 
 	addHost(cmd, &hosts)
 	addShowing(cmd, &o, render.WithColumns())
 	examples(cmd,
-		example{"ledger thin --keep '14 days, 8 weeks, 12 months'", "which records need not stay?"},
-		example{"ledger thin --keep '7 days' @weekly --carry-out --yes", "drop those of one label"},
+		example{"ledger thin --keep '14 days, 8 weeks, 12 months'", "which records can go?"},
+		example{"ledger thin --keep '7 days' @weekly --carry-out --yes", "drop records of one label"},
 	)
 	return cmd
 }
 
-// thin shows which records need not stay, or drops them.
+// thin shows which records can go, or drops them.
 func (p *Program) thin(ctx context.Context, r *question, keep upkeep.Keep, args []string, carryOut, yes bool) error {
 	l, err := p.ledgers.ToRead(ctx, r.ledger, r.hosts)
 	if err != nil {
@@ -93,7 +94,7 @@ func (p *Program) thin(ctx context.Context, r *question, keep upkeep.Keep, args 
 		chosen = records
 	}
 	spare := keep.Spare(chosen, r.view.Context.AsOf, r.view.Zone)
-	lead := units.Grouped(int64(len(spare))) + " of " + units.Count(int64(len(chosen)), "record", "records") + " need not stay"
+	lead := units.Grouped(int64(len(spare))) + " of " + units.Count(int64(len(chosen)), "record", "records") + " can go"
 	return p.dropShown(ctx, r, spare, lead, carryOut, yes)
 }
 

@@ -15,12 +15,12 @@ func (p *Program) listCommand() *cobra.Command {
 		Long: `Lists what is in a folder, or in several; without a PLACE, in the current one.
 A PLACE that is a file, or a link to nothing, is listed itself.
 
-Folders have no size here, because what the system calls the size of a folder is only
-bookkeeping; --totals adds up what each folder holds. Entries whose names start with
-a dot are hidden: the footer says how many there are.
+Folders have no size here, because what the system calls the size of a folder is only its
+bookkeeping; --totals adds up what each folder holds. Names that start with a dot are
+hidden: the footer says how many there are.
 
-With where, only entries that meet the condition are listed; "frank help search"
-explains how conditions are written.`,
+With where, only entries that meet the condition are listed; "frank help conditions" shows
+how to write one.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -49,12 +49,12 @@ explains how conditions are written.`,
 	examples(cmd,
 		example{"list", "what is in the current folder"},
 		example{"list handover --hidden show", "hidden entries too"},
-		example{"list --totals --order size", "heaviest first, with the totals of folders"},
+		example{"list --totals --order size", "largest first, with the totals of folders"},
 		example{"list recordings --depth all --order modified --first 10", "the ten newest files and folders, at any depth"},
 		example{"list --columns name,owner,group,mode,age", "other columns"},
 		example{"list notes --as csv --to inventory.csv", "an inventory for a spreadsheet"},
 		example{"list recordings/ridge where modified within 2 days", "only some of the entries"},
-		example{"list --self --columns all --as json", "everything known about the folder itself"},
+		example{"list --self --columns all --as json", "everything about the folder itself"},
 	)
 	return cmd
 }

@@ -59,11 +59,11 @@ func TestLooking(t *testing.T) {
 	assert.Contains(t, run(t, root, "--version").out, "Frank Ledger")
 	for line, err := range map[string]string{
 		"list --hidden maybe":         `--hidden can be show, omit or only, not "maybe"`,
-		"list -c -group":              "group is none of the usual ones",
+		"list -c -group":              "group is not a usual column",
 		"list -c name,+size":          "name all columns, or change the usual ones",
 		"list --order none --reverse": "contradict each other",
 		"list --as paths -c size":     "--columns full_path",
-		"weigh folder a --explain":    "is about one folder",
+		"weigh folder a --explain":    "works on one folder",
 		"search .":                    "frank list . --depth all",
 		"view a":                      "frank read a",
 		"weigh --fail-if lots":        "--fail-if",

@@ -70,8 +70,8 @@ type showingOptions struct {
 func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 	f := cmd.Flags()
 	f.SortFlags = false
-	flags.AddParsed(f, &o.columns, "columns", "c", "", parseColumns, "the `FIELDS` to show, separated by commas, or all; +FIELD and -FIELD change the usual ones")
-	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by, each with /reverse after it for the opposite order, or none: as found")
+	flags.AddParsed(f, &o.columns, "columns", "c", "", parseColumns, "the `FIELDS` to show, separated by commas, or all; +FIELD and -FIELD change the usual columns")
+	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by, with /reverse for the opposite order; none: in the order found")
 	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER`")
 	group(cmd, groupWhat, "columns", "order", "first")
 	shared(cmd, "columns", "order", "first")
@@ -87,7 +87,7 @@ func addReading(cmd *cobra.Command, o *readingOptions, hidden, depth string) {
 // addReverse gives a command the option for the opposite order. It is told of at once, not only among the options
 // of many commands.
 func addReverse(cmd *cobra.Command, reverse *bool) {
-	cmd.Flags().BoolVar(reverse, "reverse", false, "in the opposite order: oldest, smallest or Z first")
+	cmd.Flags().BoolVar(reverse, "reverse", false, "turn the order: oldest, smallest or Z first")
 	group(cmd, groupWhat, "reverse")
 }
 
@@ -115,7 +115,7 @@ func levels(cmd *cobra.Command, to *flags.Parsed[int], usual string, least int, 
 // default for hidden entries.
 func addLooking(cmd *cobra.Command, o *lookingOptions, hidden string) {
 	f := cmd.Flags()
-	flags.AddChoice(f, &o.hidden, "hidden", "", hiddenWords, hidden, "`WHAT` to do with hidden entries: show, omit or only; show if the option stands alone")
+	flags.AddChoice(f, &o.hidden, "hidden", "", hiddenWords, hidden, "`WHAT` to do with hidden entries: show, omit or only; alone, show")
 	pieces := cmd.Name() == "search" // where a word that names nothing is wanted
 	o.hidden.Others = func(word string) bool {
 		return word != usage.Where && !usage.IsMarked(word) && !there(word) && (!pieces || suggest.IsValue("hidden", word, hiddenWords))
@@ -138,7 +138,7 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	f := cmd.Flags()
 	o.forms = forms
 	f.StringVarP(&o.format, "as", "a", forms[0].Name, "the `FORMAT`: "+strings.Join(render.Names(forms), ", "))
-	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B), bytes, or one for all, such as MiB")
+	flags.AddChoice(f, &o.units, "units", "", units.SizeWords(), "", "the `UNITS` of sizes: binary (1 KiB = 1024 B), decimal (1 kB = 1000 B), bytes, or one unit, such as MiB")
 	flags.AddChoice(f, &o.times, "times", "", units.TimeWords(), "", "the `STYLE` of times: relative, local or utc")
 	flags.AddMoment(f, &o.asOf, "as-of", "count ages from this moment, `WHEN`: 2026-11-23T14:00, yesterday, '3 days ago'")
 	flags.AddChoice(f, &o.colour, "colour", "", whenWords, "", "`WHEN` to use colour: auto, always or never")
@@ -147,8 +147,8 @@ func addShowing(cmd *cobra.Command, o *showingOptions, forms []*render.Form) {
 	shared(cmd, "as", "units", "times", "as-of", "colour", "quiet")
 
 	f.StringVarP(&o.to, "to", "t", "", "the `FILE` to write to, completely or not at all")
-	f.BoolVar(&o.replace, "replace", false, "replace an existing file, with --to and others that save")
-	flags.AddChoice(f, &o.page, "page", "", whenWords, autoWord, "`WHEN` to use $PAGER: auto (if taller than the screen), always or never")
+	f.BoolVar(&o.replace, "replace", false, "with --to and other options that save: replace an existing file")
+	flags.AddChoice(f, &o.page, "page", "", whenWords, autoWord, "`WHEN` to use $PAGER: auto (if longer than the screen), always or never")
 	group(cmd, groupOut, "to", "replace", "page")
 	shared(cmd, "to", "replace", "page")
 
@@ -225,7 +225,7 @@ func (p *Program) question(cmd *cobra.Command, o *readingOptions) (*question, er
 	}
 	asked := o.columns.Value
 	if cmd.Flags().Changed("columns") && r.form.Paths && !onlyPath(asked.fields) {
-		return nil, usage.MisuseOf("as", "--as %s shows only paths: --columns full_path has them from the root", o.format)
+		return nil, usage.MisuseOf("as", "--as %s shows only paths; --columns full_path shows them from the root", o.format)
 	}
 	r.first, r.order = o.first.Value, o.order.Value
 	if o.reverse {
@@ -364,12 +364,12 @@ func contradictions(cmd *cobra.Command, o *showingOptions, form *render.Form) er
 	changed := cmd.Flags().Changed
 	switch {
 	case o.replace && o.to == "" && !changed("save-list") && !changed("remember"):
-		return usage.MisuseOf("replace", "--replace only goes with --to, --save-list or --remember")
+		return usage.MisuseOf("replace", "--replace needs --to, --save-list or --remember")
 	}
 	if !form.ForPeople() && form != render.CSV {
 		for _, name := range []string{"units", "times"} {
 			if changed(name) {
-				return usage.Misuse("--%s is for tables and CSV: %s always has sizes in bytes and times in UTC", name, o.format)
+				return usage.Misuse("--%s works with tables and CSV: %s always has sizes in bytes and times in UTC", name, o.format)
 			}
 		}
 	}
@@ -444,7 +444,7 @@ func addLedger(cmd *cobra.Command, name *string, meaning string) {
 // addHost gives a command the option on whose records are meant.
 func addHost(cmd *cobra.Command, names *flags.Parsed[[]string]) {
 	flags.AddParsed(cmd.Flags(), names, "host", "", "", func(words string) ([]string, error) { return place.HostsIn([]string{words}) },
-		"the `NAMES` of the machines whose records are meant, separated by commas, or all")
+		"use the records of these machines: `NAMES` separated by commas, or all")
 	group(cmd, groupWhere, "host")
 	shared(cmd, "host")
 	complete(cmd, "host", completeHosts)

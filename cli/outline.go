@@ -27,10 +27,10 @@ func (p *Program) outlineCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "outline [PLACE…] [where CONDITION…]",
 		Short: "show folders and files as an indented outline, with totals",
-		Long: `Shows what is in a folder and in the folders below, indented at each level. The size
-of a folder is that of everything in it, at any depth, shown or not. For a link, its
-target is shown. With where, only what matches is shown, with the folders that lead
-to it; their sizes are still of everything in them.`,
+		Long: `Shows what is in a folder and in the folders below, indented at each level. The size of a
+folder includes everything in it, at any depth, shown or not. A link is shown with its
+target. With where, only matches are shown, with the folders that lead to them; the sizes
+of folders still include everything.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -43,9 +43,9 @@ to it; their sizes are still of everything in them.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	levels(cmd, &o.depth, "2", 1, "the `NUMBER` of levels to show, or all")
-	f.BoolVar(&foldersOnly, "folders-only", false, "show only folders; files are still added up")
+	f.BoolVar(&foldersOnly, "folders-only", false, "show only folders; sizes still include files")
 	flags.AddParsed(f, &o.order, "order", "o", "", arrange.ParseOrder, "the `FIELDS` to sort by in each folder, with /reverse for the opposite order")
-	flags.AddNumber(f, &o.first, "first", "f", "0", "in each folder show only the first `NUMBER`, and how many more there are")
+	flags.AddNumber(f, &o.first, "first", "f", "0", "in each folder show only the first `NUMBER`, and how many are left")
 	group(cmd, groupWhat, "depth", "folders-only", "order", "first")
 	addReverse(cmd, &o.reverse)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
@@ -55,7 +55,7 @@ to it; their sizes are still of everything in them.`,
 	examples(cmd,
 		example{"outline", "two levels"},
 		example{"outline --folders-only --depth all", "all folders"},
-		example{"outline --order size --first 3", "the three heaviest in each folder"},
+		example{"outline --order size --first 3", "the three largest in each folder"},
 		example{"outline --depth all where name has dawn and size over 25MB", "only matches, and the folders that lead to them"},
 	)
 	return cmd
@@ -68,7 +68,7 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 		return err
 	}
 	if r.order.AsIs {
-		return usage.MisuseOf("order", "--order none has no meaning in an outline: its totals are known only at the end")
+		return usage.MisuseOf("order", "--order none does not work here: the totals are known only at the end")
 	}
 	sources, summary, err := p.open(cmd.Context(), r, args, place.WhatIsIn)
 	if err != nil {

@@ -205,7 +205,7 @@ func TestPageOfTooManyRows(t *testing.T) {
 	content, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, 50_000, strings.Count(string(content), "\n<tr"))
-	assert.Contains(t, string(content), "and 100 more rows, which this page does not have (size 1000 B in all)")
+	assert.Contains(t, string(content), "and 100 more rows not on this page (size 1000 B in all)")
 	rows, err := csv.NewReader(strings.NewReader(finish(t, command(t, root, "list", "@@"+list, "--as", "csv", "--columns", "name")).out)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, 50_101)

@@ -120,9 +120,9 @@ func (p *Program) noFolder(r *question, s source.Source) error {
 	place := s.Place()
 	given := typeset.Escaped(place.Given)
 	if place.List {
-		return usage.Repaired(usage.Misuse("%s is a list, and this is about one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
+		return usage.Repaired(usage.Misuse("%s is a list, and this works on one folder", given), []string{"weigh", place.Given}, []string{"tally", place.Given}, []string{"duplicates", place.Given})
 	}
-	err := usage.Misuse("%s is one file, and this is about a folder", given)
+	err := usage.Misuse("%s is one file, and this works on a folder", given)
 	if !place.Kept && r.program == nil {
 		folder, name := filepath.Split(place.Given)
 		if folder = strings.TrimSuffix(folder, "/"); folder == "" {
@@ -153,7 +153,7 @@ func hasRecord(sources []source.Source) bool {
 func (p *Program) nowOnly(sources []source.Source) error {
 	for _, s := range sources {
 		if spot := s.Place(); spot.Kept {
-			err := usage.Misuse("%s is a record, and this command is only for what is there now", typeset.Escaped(spot.Given))
+			err := usage.Misuse("%s is a record, and this command works only on what is there now", typeset.Escaped(spot.Given))
 			if spot.Record.Host != place.ThisHost() {
 				return err
 			}

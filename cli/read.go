@@ -33,13 +33,13 @@ func (p *Program) readCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "read FILE…",
 		Short: "show the text in a file, a screen at a time",
-		Long: `Shows the text of a file and nothing else. On a terminal, a text that is longer than the
-screen is shown a screen at a time; the last line says which lines these are, and how
-far into the file. Space goes on, Page Up goes back, Home and End go to the ends, the
-arrows move by a line, n goes to the next file, and q ends it.
+		Long: `Shows the text of a file and nothing else. On a terminal, a long text is shown a screen at
+a time; the last line says which lines these are, and how far into the file. Space goes
+on, Page Up goes back, Home and End go to the ends, the arrows move by a line, n goes to
+the next file, and q quits.
 
-Text in UTF-8, in UTF-16 with its mark and, as a guess, in Latin-1 is shown. Of a file
-that is no text, frank read says so; frank inspect tells what it is.`,
+Text may be in UTF-8, in UTF-16 with a byte order mark, or, as a guess, in Latin-1. If a
+file is not text, frank read says so; frank inspect shows what it is.`,
 		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return p.read(cmd, &o, args)
@@ -49,8 +49,8 @@ that is no text, frank read says so; frank inspect tells what it is.`,
 	f.SortFlags = false
 	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER` of lines")
 	flags.AddNumber(f, &o.last, "last", "", "0", "show only the last `NUMBER` of lines")
-	flags.AddNumber(f, &o.from, "from", "", "0", "begin at the line with this `NUMBER`")
-	f.BoolVarP(&o.quiet, "quiet", "q", false, "show the text alone, with no line below it")
+	flags.AddNumber(f, &o.from, "from", "", "0", "start at the line with this `NUMBER`")
+	f.BoolVarP(&o.quiet, "quiet", "q", false, "show the text without the line below it")
 	flags.AddChoice(f, &o.page, "page", "", whenWords, autoWord, "`WHEN` to show a screen at a time: auto (if longer than the screen), always or never")
 	group(cmd, groupWhat, "first", "last", "from")
 	group(cmd, groupHow, "quiet", "page")
@@ -104,7 +104,7 @@ func (p *Program) unread(path, format string, args ...any) error {
 // readOne shows the text of one file.
 func (p *Program) readOne(o *readOptions, path string, more bool) error {
 	if usage.IsMarked(path) {
-		return usage.Misuse("%s is not a file: read shows what is in a file now", typeset.Escaped(path))
+		return usage.Misuse("%s is not a file: read shows the text in a file that exists now", typeset.Escaped(path))
 	}
 	info, err := os.Stat(path)
 	switch {
@@ -128,12 +128,12 @@ func (p *Program) readOne(o *readOptions, path string, more bool) error {
 		head := make([]byte, media.HeadSize)
 		n, _ := file.ReadAt(head, 0)
 		what, _ := media.Detect(head[:n], "")
-		return p.unread(path, "is no text: %s, %s; frank inspect tells what it is", what, units.Binary.SizeText(file.Length()))
+		return p.unread(path, "is not text: %s, %s; frank inspect shows what it is", what, units.Binary.SizeText(file.Length()))
 	case err != nil:
 		return p.unread(path, "could not be read: %s", posix.Reason(err))
 	}
 	if lines.Encoding == textfile.Latin1 {
-		p.Say("frank: %s was taken for Latin-1, as it is no UTF-8", typeset.Escaped(path))
+		p.Say("frank: %s is not UTF-8 and was read as Latin-1", typeset.Escaped(path))
 	}
 	return p.showText(o, lines, path, more)
 }

@@ -27,11 +27,11 @@ func TestRead(t *testing.T) {
 	for _, c := range []struct{ line, out, err string }{
 		{"five", "one\ntwo\nthree\nfour\nfive", ""}, {"link", "one\ntwo\nthree\nfour\nfive", ""}, {"five --first 2", "one\ntwo\n", ""}, {"five --last 2", "four\nfive", ""},
 		{"five --from 2 --first 1", "two\n", ""}, {"five --from 9", "", ""}, {"five --first 9", "one\ntwo\nthree\nfour\nfive", ""}, {"five --last 9", "one\ntwo\nthree\nfour\nfive", ""},
-		{"wide", "gé\n", ""}, {"old", "café\n", "frank: old was taken for Latin-1, as it is no UTF-8\n"}, {"empty", "empty", ""}, {"long --first 1", long + "\n", ""}, {"long --last 1", "next\n", ""},
-		{"picture five --first 1", "one\n", "frank read: picture is no text: image/png, 10 B; frank inspect tells what it is\n"},
+		{"wide", "gé\n", ""}, {"old", "café\n", "frank: old is not UTF-8 and was read as Latin-1\n"}, {"empty", "empty", ""}, {"long --first 1", long + "\n", ""}, {"long --last 1", "next\n", ""},
+		{"picture five --first 1", "one\n", "frank read: picture is not text: image/png, 10 B; frank inspect shows what it is\n"},
 		{"folder", "", "frank read: folder is a folder; read shows the text in a file\nfrank list folder\nfrank search folder where kind is file\n"},
-		{"gone", "", "frank read: nothing to look at: gone: no such file or directory (frank search gone looks for what has it in its name)\n"}, {"five --first 1 --last 1", "", "frank read: --first and --last contradict each other: show the first lines or the last ones\n  see frank help read\n"},
-		{"@weekly", "", "frank read: @weekly is not a file: read shows what is in a file now\n  see frank help read\n"},
+		{"gone", "", "frank read: nothing to look at: gone: no such file or directory (frank search gone looks for it in names)\n"}, {"five --first 1 --last 1", "", "frank read: --first and --last contradict each other: show the first lines or the last ones\n  see frank help read\n"},
+		{"@weekly", "", "frank read: @weekly is not a file: read shows the text in a file that exists now\n  see frank help read\n"},
 		{"", "", "frank read: name a file to read: frank read FILE\n  see frank help read\n"},
 	} {
 		r := run(t, root, append([]string{"read"}, strings.Fields(c.line)...)...)
@@ -127,10 +127,10 @@ func TestTextInside(t *testing.T) {
 	}
 	r := run(t, root, "search", "where", "text", "has", "tide")
 	assert.Contains(t, r.out, "a/one.txt     1  The tide\n")
-	assert.Regexp(t, `looked for text in 5 files: \d+ B read; 1 is no text; 1 was taken for Latin-1, as it is no UTF-8\n`, r.out)
-	assert.Contains(t, run(t, root, "search", "where", "text", "is", "tide").err, "text can be asked: has, matches")
+	assert.Regexp(t, `looked for text in 5 files: \d+ B read; 1 is no text; 1 is not UTF-8 and was read as Latin-1\n`, r.out)
+	assert.Contains(t, run(t, root, "search", "where", "text", "is", "tide").err, "text can be tested with: has, matches")
 	for _, line := range []string{"text missing", "line over 3"} {
-		assert.Contains(t, run(t, root, append([]string{"search", "where"}, strings.Fields(line)...)...).err, "asked for as text has")
+		assert.Contains(t, run(t, root, append([]string{"search", "where"}, strings.Fields(line)...)...).err, "to look inside files, write text has")
 	}
 	assert.Equal(t, 2, run(t, root, "list", "--columns", "line").status, "nothing is looked for")
 	require.Zero(t, run(t, root, "record", "--label", "kept", "--ledger", "ledger").status)

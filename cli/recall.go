@@ -21,11 +21,11 @@ func (p *Program) recallCommand() *cobra.Command {
 	var forget bool
 	cmd := &cobra.Command{
 		Use:   "recall [NAME] [where CONDITION…]",
-		Short: "run a remembered search again; without a name, list them",
-		Long: `Runs again a search saved with frank search … --remember NAME, from any folder, on the
-places it was made for. Options given here override those it was saved with, and what
-stands after where narrows it further. Without a NAME, lists the saved searches and the
-file they are in.`,
+		Short: "run a saved search again; without a name, list them",
+		Long: `Runs a search again that you saved with frank search … --remember NAME. It looks in the
+same places, from any folder. Options that you give here override the saved ones, and a
+condition after where narrows the search further. Without a NAME, lists the saved searches
+and the file that keeps them.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeSearches,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -52,9 +52,9 @@ file they are in.`,
 			case !known:
 				near := text.Nearest(names[0], slices.Sorted(maps.Keys(searches)))
 				if near == "" {
-					return usage.Misuse("no search is remembered as %q; frank recall lists them", names[0])
+					return usage.Misuse("there is no saved search %q; frank recall lists them", names[0])
 				}
-				return usage.Repaired(usage.Misuse("no search is remembered as %q; did you mean %s?", names[0], near), p.args.Instead(names[0], near))
+				return usage.Repaired(usage.Misuse("there is no saved search %q; did you mean %s?", names[0], near), p.args.Instead(names[0], near))
 			case forget:
 				return p.forget(path, names[0])
 			}
@@ -78,7 +78,7 @@ file they are in.`,
 // notOneSearch says that a search has one name, and that what narrows it stands after
 // where.
 func (p *Program) notOneSearch(args []string) error {
-	err := usage.Misuse("name one search; what narrows it stands after where")
+	err := usage.Misuse("name one search; to narrow it, write a condition after where")
 	if len(args) > 1 && args[1] != usage.Where {
 		if _, wrong := condition.Parse(args[1:]); wrong == nil {
 			return usage.Repaired(err, p.args.Instead(args[1], usage.Where, args[1]))
@@ -131,7 +131,7 @@ func (p *Program) listSearches(path string, searches map[string]config.Search) e
 		}
 	}
 	if len(searches) == 0 {
-		b.WriteString("  no searches are remembered; frank search … --remember NAME keeps one\n")
+		b.WriteString("   no searches are saved; frank search … --remember NAME saves one\n")
 	}
 	_, err := p.Output().Write([]byte(b.String()))
 	return err

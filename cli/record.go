@@ -52,20 +52,20 @@ func (p *Program) recordCommand() *cobra.Command {
 	var o recordOptions
 	cmd := &cobra.Command{
 		Use:   "record [PLACE] --label NAME [where CONDITION…]",
-		Short: "record a place in the ledger, with the date",
-		Long: `Records everything known about a folder and what is below it, under a label. Later,
-@NAME is a place like any other: what was there, even if the card is now in a drawer.
-@NAME:1 is the record before, @NAME:2026-11-01 the newest at or before that day,
-@NAME/counts a folder in it ("frank help places").
+		Short: "record what is in a place now, to compare or search later",
+		Long: `Records a folder and everything below it, under a label. Later, @NAME is a place like any
+other: it shows what was there, even if the disk is now in a drawer. @NAME:1 is the record
+before, @NAME:2026-11-01 the newest at or before that day, @NAME/counts a folder in it
+("frank help places").
 
-Recording again takes only the space of what has changed. --quick takes over folders
-whose times are the same: a file altered in place is not noticed. With where, only
-matches and folders are recorded; its paths are from the place.
+Recording again stores only what has changed. --quick copies folders whose times are the
+same from the record before: it does not notice a file altered in place. With where, only
+matches and folders are recorded; paths in the condition start at the place.
 
-With --checksum, digests of files are recorded too; next time, only files that look changed
-are read. --recheck reads the others too, and names those whose content changed although
-size and times did not: a failing disk, or someone who set the times back. The status is
-then 1. With --for or --share it reads those that were not read for longest.`,
+--checksum also records digests of files; next time, only files that look changed are
+read. --recheck reads the others too, and reports content that changed although size and
+times did not (the disk fails, or someone set the times back), with status 1. With --for
+or --share it reads some of them, those read longest ago first.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -74,10 +74,10 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 			}
 			// What is below could not be found again in the record.
 			if o.reading.follow || source.Hidden(o.reading.hidden.Index()) == source.OnlyHidden {
-				return usage.Misuse("a record is of everything in a folder: it cannot be combined with --follow or --hidden only")
+				return usage.Misuse("a record has everything in a folder: it cannot be combined with --follow or --hidden only")
 			}
 			if _, condition, _ := usage.SplitWhere(args); o.quick && (o.recheck || len(condition) > 0 || o.reading.hidden.Index() != 0) {
-				return usage.MisuseOf("quick", "--quick takes over what the record before has of folders that look unchanged: it cannot be combined with --recheck, --hidden or a condition")
+				return usage.MisuseOf("quick", "--quick copies folders that look unchanged from the record before: it cannot be combined with --recheck, --hidden or a condition")
 			}
 			return p.record(cmd, &o, args)
 		},
@@ -90,8 +90,8 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 		_, err := entry.LookupAlgorithm(word)
 		return err != nil && (word == usage.Where || usage.IsMarked(word) || there(word))
 	}, "record the digest of each file by this `ALGORITHM`: "+strings.Join(entry.AlgorithmNames(), ", ")+"; alone, by the first")
-	f.BoolVar(&o.attributes, "attributes", false, "attributes and access lists too, from then on")
-	f.BoolVar(&o.moveLabel, "move-label", false, "the label stands for this place from now on")
+	f.BoolVar(&o.attributes, "attributes", false, "record attributes and access lists too, from now on")
+	f.BoolVar(&o.moveLabel, "move-label", false, "let the label stand for this place from now on")
 	f.BoolVar(&o.quick, "quick", false, "read only folders whose times have changed")
 	f.BoolVar(&o.recheck, "recheck", false, "also read files that look unchanged")
 	flags.AddParsed(f, &o.recheckFor, "for", "", "", parseLength, "with --recheck, at most for `TIME`")
@@ -106,8 +106,8 @@ then 1. With --for or --share it reads those that were not read for longest.`,
 	examples(cmd,
 		example{"record . --label weekly", "everything below the current folder"},
 		example{"record cards --label cards --checksum sha256 --note 'before they go back'", "with digests and a note"},
-		example{"record cards --label cards --recheck", "is every byte as it was?"},
-		example{"record cards --label cards --recheck --for '20 minutes'", "some of them, each night"},
+		example{"record cards --label cards --recheck", "is every byte unchanged?"},
+		example{"record cards --label cards --recheck --for '20 minutes'", "check some of the files, each night"},
 		example{"list @cards", "what was there"},
 		example{"compare @cards", "what has changed since"},
 	)
@@ -151,7 +151,7 @@ func (o *recordOptions) limit() (*recording.Limit, error) {
 	case *limit == recording.Limit{}:
 		return nil, nil
 	case !o.recheck:
-		return nil, usage.MisuseOf("for", "--for and --share are about --recheck")
+		return nil, usage.MisuseOf("for", "--for and --share go with --recheck")
 	}
 	return limit, nil
 }
@@ -166,7 +166,7 @@ func parseLength(words string) (time.Duration, error) {
 	if length := now.Sub(since); err == nil && length > 0 {
 		return length, nil
 	}
-	return 0, fmt.Errorf("a length of time is wanted, such as '20 minutes', not %q", words)
+	return 0, fmt.Errorf("this should be a length of time, such as '20 minutes', not %q", words)
 }
 
 // parsePart reads a percentage as a part of 1; 0 for none.
@@ -176,7 +176,7 @@ func parsePart(words string) (float64, error) {
 	}
 	percent, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(words, "%")), 64)
 	if err != nil || !(percent > 0 && percent <= 100) {
-		return 0, fmt.Errorf("a part from 0 to 100 is wanted, such as 5%%, not %q", words)
+		return 0, fmt.Errorf("this should be a part from 0 to 100, such as 5%%, not %q", words)
 	}
 	return percent / 100, nil
 }
@@ -197,7 +197,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 	}
 	if len(sources) != 1 || len(summary.Report.Problems) > 0 {
 		places, _, _ := usage.SplitWhere(args)
-		return usage.Repaired(usage.Misuse("name one folder; each place has records of its own"), p.args.WithOnly(places)...)
+		return usage.Repaired(usage.Misuse("name one folder: each place has its own records"), p.args.WithOnly(places)...)
 	}
 	spot := sources[0].Place()
 	record := ledger.Record{Label: o.label, Place: spot.Full, Note: o.note, Terms: r.terms(&o.reading, args)}
@@ -284,7 +284,7 @@ func (p *Program) record(cmd *cobra.Command, o *recordOptions, args []string) er
 		}
 		unexplained = len(changes.Unexplained) > 0
 		for _, rel := range changes.Unexplained {
-			p.Say("frank: the content of %s has changed, although its size and times have not", typeset.Escaped(filepath.Join(spot.Given, rel)))
+			p.Say("frank: the content of %s changed, although its size and times did not", typeset.Escaped(filepath.Join(spot.Given, rel)))
 		}
 		_, err = w.Write(r.view.Written(nil, written, changes, path, options.Pool, summary))
 		return err
@@ -334,7 +334,7 @@ func (p *Program) sendRecorded(ctx context.Context, o *recordOptions) error {
 	sent, err := p.send(ctx, l, o.send, []string{o.label})
 	switch {
 	case errors.Is(err, ledger.ErrNoServer):
-		p.Say("frank: recorded, and not sent: %s", err)
+		p.Say("frank: recorded, but not sent: %s", err)
 		p.Say("%s", usage.CommandLine([]string{"ledger", "send", usage.RecordMark + o.label, "--to", o.send}))
 		return nil
 	case err == nil && !o.reading.quiet:

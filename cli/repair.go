@@ -110,7 +110,7 @@ func (p *Program) unknownOption(cmd *cobra.Command, unknown *pflag.NotExistError
 		dashes, name = "-", word
 		if cmd.Flags().Lookup(word) != nil {
 			at, _, _ := p.args.OptionAt("-" + word)
-			return usage.Repaired(usage.Misuse("an option of a word has two dashes: --%s", word), p.args.Spliced(at, 1, []string{"-" + p.args[at]}))
+			return usage.Repaired(usage.Misuse("a long option has two dashes: --%s", word), p.args.Spliced(at, 1, []string{"-" + p.args[at]}))
 		}
 	}
 	what := usage.Misuse("there is no option %s%s", dashes, name)

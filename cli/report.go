@@ -41,16 +41,15 @@ func (p *Program) reportCommand() *cobra.Command {
 	var o reportOptions
 	cmd := &cobra.Command{
 		Use:   "report [PLACE…] [where CONDITION…]",
-		Short: "write an inventory of a place as one page to look at",
-		Long: `Writes a page for a browser that takes stock of a place: how much is there, what fills it
-(a map of areas that you can go into), what kinds of files, how old and how large they
-are, the largest and the newest, and what may need a look. If the ledger has records of
-the place, made on the same terms, it also tells what grew over these, and what changed
-since the last one. Beside each number stands the command that gives it.
+		Short: "write an inventory of a place as one page for a browser",
+		Long: `Writes a page for a browser that shows how much is in a place, what takes up the space (a
+map; click a folder to open it), what kinds of files there are, how old and how large they
+are, the largest and the newest, and what needs attention?. If the ledger has records of
+the place, made with the same options, the page also shows what grew over time, and what
+changed since the last record. Each number comes with the command that gives it.
 
-The page is one file that needs nothing else: give it to whom you like. The place is read
-once; with --copies, the content of files is read too, for copies and for files that are
-not what their names say.`,
+The page is a single file, easy to pass on. The place is read once. --copies also reads
+the content of files, to find copies and files with a wrong extension.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -60,17 +59,17 @@ not what their names say.`,
 	f := cmd.Flags()
 	f.SortFlags = false
 	flags.AddChoice(f, &o.by, "by", "", measures, measures[0], "`WHAT` to weigh folders by: size, disk or files (their number)")
-	f.BoolVar(&o.copies, "copies", false, "also read the content of files: for copies, and files that are not what their names say")
+	f.BoolVar(&o.copies, "copies", false, "also read the content of files, to find copies and wrong extensions")
 	flags.AddNumber(f, &o.reading.first, "first", "f", "10", "show the `NUMBER` largest files, and as many of the newest")
 	group(cmd, groupWhat, "by", "copies", "first")
 	addLooking(cmd, &o.reading.lookingOptions, hiddenWords[0])
 	addShowing(cmd, &o.reading.showingOptions, reportForms)
 	complete(cmd, "by", oneOf(measures))
 	examples(cmd,
-		example{"report --to report.html", "all about the current folder"},
-		example{"report recordings --by disk --to recordings.html", "by what it takes on disk"},
-		example{"report cards exchange --copies --to copies.html", "two places, and what is there twice"},
-		example{"report @weekly --to week.html", "what was recorded, and what had grown until then"},
+		example{"report --to report.html", "everything about the current folder"},
+		example{"report recordings --by disk --to recordings.html", "by space on disk"},
+		example{"report cards exchange --copies --to copies.html", "two places, and the copies in them"},
+		example{"report @weekly --to week.html", "what was recorded, and what had grown by then"},
 		example{"report . --to wav.html where ext is wav", "only some of the files"},
 	)
 	return cmd
@@ -92,7 +91,7 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 	}
 	sources = r.distinct(sources, summary)
 	if o.copies && hasRecord(sources) {
-		return usage.MisuseOf("copies", "--copies reads the content of files that are there now, and a record has none; frank duplicates finds copies in records with digests")
+		return usage.MisuseOf("copies", "--copies reads the content of files, and a record keeps no content; frank duplicates finds copies in records with digests")
 	}
 	options := inventory.Options{Context: r.view.Context, By: sums.Measure(by), First: r.first, Folders: 12, Content: o.copies}
 	options.Copies = duplicates.Options{Algorithm: entry.Algorithms[0]}
@@ -125,14 +124,14 @@ func (p *Program) report(cmd *cobra.Command, o *reportOptions, args []string) er
 // why that was not looked at. Some of what is there cannot be held against records of all of it.
 func (p *Program) earlier(cmd *cobra.Command, r *question, o *readingOptions, by sums.Measure, args []string) (*inventory.Earlier, string, error) {
 	if r.condition != nil {
-		return nil, "what grew is told only of all that is in a place, not of what meets a condition", nil
+		return nil, "growth is shown only without a condition", nil
 	}
 	l, err := p.ledgers.ToRead(cmd.Context(), r.ledger, r.hosts)
 	switch {
 	case errors.Is(err, ledger.ErrNone) && !cmd.Flags().Changed("ledger"):
 		return nil, "", nil
 	case err != nil && !cmd.Flags().Changed("ledger"):
-		return nil, "the ledger was not looked at: " + err.Error(), nil
+		return nil, "the ledger could not be read: " + err.Error(), nil
 	case err != nil:
 		return nil, "", err
 	}

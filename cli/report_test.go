@@ -232,8 +232,8 @@ func TestReportOptions(t *testing.T) {
 	page := reported(t, root, "--ledger", ledger)
 	assert.Contains(t, page, "over 3 records")
 	assert.Contains(t, page, "8.6 MiB more than</a> at the last record (@weekly, ")
-	assert.Contains(t, page, "Not looked for: that takes reading the content of files.")
-	assert.Contains(t, reported(t, root, "--ledger", ledger, "--skip", "maps"), "3 records were made on other terms than this report")
+	assert.Contains(t, page, "Not looked for, because that means reading the content of files")
+	assert.Contains(t, reported(t, root, "--ledger", ledger, "--skip", "maps"), "3 records were made with other options than this report")
 	assert.NotContains(t, reported(t, root, ".", "--ledger", ledger, "where", "ext", "is", "wav"), "What grew")
 	assert.Contains(t, reported(t, root, "maps", "--ledger", ledger), "frank weigh maps --by size --since @3/maps --ledger")
 	assert.Contains(t, reported(t, root, "@weekly", "--ledger", ledger), "over 2 records")
@@ -248,7 +248,7 @@ func TestReportOptions(t *testing.T) {
 	for want, line := range map[string][]string{
 		"--by can be size, disk or files":          {"report", "--by", "age"},
 		"report.html":                              {"report", "--to", "report.htlm"},
-		"--copies reads the content of files that": {"report", "@weekly", "--ledger", ledger, "--copies"},
+		"--copies reads the content of files, and": {"report", "@weekly", "--ledger", ledger, "--copies"},
 		"report can be html, not csv":              {"report", "--as", "csv"},
 	} {
 		r := finish(t, command(t, root, line...))
@@ -277,13 +277,13 @@ func TestPictures(t *testing.T) {
 	}
 	for want, line := range map[string][]string{
 		"--picture can be map or bars":     {"weigh", "--as", "svg", "--picture", "pie"},
-		"--picture is about a picture":     {"weigh", "--picture", "bars"},
+		"--picture needs a picture":     {"weigh", "--picture", "bars"},
 		"--explain and --as svg":           {"weigh", "--as", "svg", "--explain", "maps"},
 		"--since and --as svg":             {"tally", "--by", "ext", "--as", "svg", "--since", "@weekly", "--ledger", ledger},
 		"--heaviest and --picture map":     {"weigh", "--heaviest", "3", "--as", "svg", "--picture", "map"},
 		"nothing to draw":                  {"history", "nowhere", "--as", "svg", "--ledger", ledger},
 		"no such format: \"svg\"":          {"list", "--as", "svg"},
-		"--cross shows everything as a ta": {"tally", "--by", "kind,ext", "--cross", "--as", "csv"},
+		"--cross makes a ta": {"tally", "--by", "kind,ext", "--cross", "--as", "csv"},
 	} {
 		r := finish(t, command(t, root, line...))
 		assert.Equal(t, 2, r.status, line)

@@ -47,7 +47,7 @@ func (p *Program) list(ctx context.Context, r *question, places []string, totals
 	summary := &report.Summary{Slips: r.slips, Notes: r.notes, Report: source.Report{Problems: opened.Problems}}
 	if lists := r.lists(sources); totals && lists > 0 {
 		if lists < len(sources) {
-			return usage.MisuseOf("totals", "--totals shows what is on a list with what is in it: ask about the list and about other places one after the other")
+			return usage.MisuseOf("totals", "--totals works on a list alone: ask about the list and about other places separately")
 		}
 		sources = r.onlyListed(sources, summary)
 	}

@@ -36,15 +36,15 @@ func (p *Program) searchCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "search [PLACE…] PIECE… | where CONDITION…",
 		Short: "find every entry that meets a condition, at any depth",
-		Long: `Looks through folders and everything below them, hidden entries too, and lists what
-is wanted: one match per line, with its path from the place.
+		Long: `Looks through folders and everything below them, hidden entries too, and lists every
+match: one per line, with its path from the place.
 
-Words that name nothing here are pieces of a name, in any order, and a name must have
-all of them; a word with * ? or [ in it is a pattern, in quotes. Words that name a folder
+Words that name nothing here are pieces of a name. A name must have all of them, in any
+order. A word with * ? or [ in it is a pattern; put it in quotes. Words that name a folder
 or a file are places to look in: frank search ./dawn ridge looks for ridge in dawn.
 
-After where stands a condition: frank help conditions tells how these are written, and
-frank fields what can be asked.`,
+After where comes a condition. frank help conditions shows how to write one, and frank
+fields lists what you can ask.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -56,11 +56,11 @@ frank fields what can be asked.`,
 		example{"search dawn ridge", "pieces of a name, at any depth"},
 		example{"search '*.png' maps", "a pattern, in one folder"},
 		example{"search where name has dawn and ridge and modified within 7 days and size over 1MB", "one more condition at a time, until the count is right"},
-		example{"search where ext is wav and size over 10MB --columns name,size,modified --order size", "with details, biggest first"},
-		example{"search where empty or broken or mislabelled", "what may need attention"},
+		example{"search where ext is wav and size over 10MB --columns name,size,modified --order size", "with details, largest first"},
+		example{"search where empty or broken or mislabelled", "what needs attention?"},
 		example{"search where 'kind is file and (size over 20MB or age over 1 year)'", "as one word, with parentheses"},
 		example{"search recordings where name has ridge and name has dawn and size over 1MB --funnel --count", "how many entries each condition let through"},
-		example{"search @weekly:all dawn", "in all records of a label: when was it first and last there?"},
+		example{"search @weekly:all dawn", "look in all records of a label: when was it first and last there?"},
 		example{"search . where owner is unknown --save-list strangers.txt", "save the list"},
 		example{"list @@strangers.txt", "and look at it later"},
 		example{"search recordings where ext is wav and modified within 3 days --remember fresh", "save the search itself; frank recall fresh runs it again"},
@@ -77,7 +77,7 @@ func addSearch(cmd *cobra.Command, o *searchOptions) {
 	f.BoolVar(&o.effort, "effort", false, "also show how much was read to find them")
 	group(cmd, groupWhat, "count", "funnel", "effort")
 	addReading(cmd, &o.reading, "show", allWord)
-	flags.AddChoice(f, &o.failIf, "fail-if", "", failWords, "", "end with status 1 if `HOW` many are found: none or any; for scripts")
+	flags.AddChoice(f, &o.failIf, "fail-if", "", failWords, "", "end with status 1 if `HOW` many match: none or any; for scripts")
 	addKeeping(cmd, &o.reading.lookingOptions)
 	f.StringVar(&o.name, "remember", "", "save the search under this `NAME`, for frank recall")
 	group(cmd, groupOut, "remember", "fail-if")
@@ -124,7 +124,7 @@ func (p *Program) search(cmd *cobra.Command, o *searchOptions, args []string) er
 			continue
 		}
 		if len(places) > 1 || o.count || o.name != "" || r.keeping != nil || r.order.Keys != nil || r.order.Backward {
-			return usage.Misuse("%s is asked about by itself, without --count, --order, --remember and --save-list", typeset.Escaped(given))
+			return usage.Misuse("%s stands alone: it takes no other place, and no --count, --order, --remember or --save-list", typeset.Escaped(given))
 		}
 		return p.searchAll(cmd.Context(), r, given)
 	}
@@ -146,7 +146,7 @@ func (p *Program) inPaths(args, pieces []string) string {
 		}
 		line = append(line, "path", "has", strings.Trim(piece, "*"))
 	}
-	text := "a piece has to be in the name itself; what lies in folders with such names: " + usage.CommandLine(line)
+	text := "pieces are looked for in names only; to find what is in folders with such names: " + usage.CommandLine(line)
 	if has {
 		text += " and …"
 	}
@@ -216,7 +216,7 @@ func (p *Program) piecesAndWhere(r *question, places, args []string) ([]string, 
 		return nil, usage.Misuse("a place cannot be empty; the current folder is .")
 	}
 	for _, piece := range r.pieces {
-		r.slips = append(r.slips, "there is no place called "+typeset.ShellQuoted(piece)+" here, so names with that in them were looked for")
+		r.slips = append(r.slips, "there is no place called "+typeset.ShellQuoted(piece)+" here, so frank looked for names that contain it")
 	}
 	return append(places, args[slices.Index(args, usage.Where):]...), nil
 }

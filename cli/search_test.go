@@ -105,7 +105,7 @@ func TestSearchMistakes(t *testing.T) {
 		"search where owner is nobody-at-all":          "no user nobody-at-all",
 		"search where name has a --count --as csv":     "contradict",
 		"search where name has a --save-list x --to x": "contradict",
-		"recall nothing":                               "no search is remembered",
+		"recall nothing":                               "there is no saved search",
 		"inspect":                                      "name something to inspect",
 		"inspect nosuch":                               "no such file",
 		"inspect a --preview 0":                        "from 1 on",
@@ -119,7 +119,7 @@ func TestSearchMistakes(t *testing.T) {
 	}
 	r := run(t, root, "search", "where", "size over 2kB and size under 1kB")
 	assert.Zero(t, r.status)
-	assert.Contains(t, r.err, `nothing can meet both "size over 2kB" and "size under 1kB"`)
+	assert.Contains(t, r.err, `no entry can meet both "size over 2kB" and "size under 1kB"`)
 }
 
 func TestSearchJSON(t *testing.T) {
@@ -303,7 +303,7 @@ func TestInspect(t *testing.T) {
 	assert.Contains(t, run(t, root, "inspect", "folder").out, "holds        4 entries: 1 folder, 3 files")
 	jump := run(t, root, "inspect", "jump").out
 	assert.Contains(t, jump, "target       hop\n  leads to     hop\n  and that to  text.txt\n")
-	assert.Contains(t, run(t, root, "inspect", "round-1").out, "goes round in a circle: a broken link")
+	assert.Contains(t, run(t, root, "inspect", "round-1").out, "leads back to itself: the link is broken")
 	assert.Contains(t, run(t, root, "inspect", "folder/inner", "--preview", "3").out, "none: it is not a file")
 
 	r := run(t, root, "inspect", "jump", "text.txt", "nosuch", "--as", "json")

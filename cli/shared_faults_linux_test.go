@@ -131,7 +131,7 @@ func TestSharedLedgerWaits(t *testing.T) {
 	}()
 	r = on(root, "record", ".", "--label", "l")
 	require.Zero(t, r.status, r.err)
-	assert.Contains(t, r.err, "waiting for another program that writes records of "+host)
+	assert.Contains(t, r.err, "waiting for another program that is writing records of "+host)
 }
 
 // first returns the first value that a query has.

@@ -131,7 +131,7 @@ func TestSendRecords(t *testing.T) {
 	away := strings.Replace(database, "port=54321", "port=54322", 1)
 	r := on("record", ".", "--label", "all", "--send", away)
 	assert.Zero(t, r.status, r.err)
-	assert.Contains(t, r.err, "recorded, and not sent: ")
+	assert.Contains(t, r.err, "recorded, but not sent: ")
 	assert.Contains(t, r.err, "frank ledger send @all --to ")
 	require.NoError(t, os.WriteFile(filepath.Join(root, "notes", "four"), []byte("4"), 0o644))
 	r = on("record", ".", "--label", "all", "--send", database)

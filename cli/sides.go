@@ -61,7 +61,7 @@ func againstLists(summary *report.Summary, sources []source.Source) {
 			rels = append(rels, rel)
 		}
 		if elsewhere > 0 {
-			summary.Notes = append(summary.Notes, units.Count(int64(elsewhere), "path", "paths")+" of "+typeset.Escaped(s.Place().Given)+" lead elsewhere, and were left out")
+			summary.Notes = append(summary.Notes, units.Count(int64(elsewhere), "path", "paths")+" of "+typeset.Escaped(s.Place().Given)+" lead out of the folder, and were left out")
 		}
 		sources[i] = live.NewPart(root, s.Place().Given, i, rels)
 	}
@@ -93,7 +93,7 @@ func scopesOf(r *question, summary *report.Summary, places ...source.Source) []s
 		if alike && len(chosen) > 1 {
 			what = "both were"
 		}
-		summary.Notes = append(summary.Notes, what+" recorded with "+strings.Join(words, " ")+"; what that left out is in neither")
+		summary.Notes = append(summary.Notes, what+" recorded with "+strings.Join(words, " ")+"; what that left out is ignored on both sides")
 	}
 	if alike { // what was left out is in none of them
 		for i := range scopes {

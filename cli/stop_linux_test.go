@@ -35,7 +35,7 @@ func TestSecondCtrlCEndsAWriter(t *testing.T) {
 		require.True(t, lines.Scan())
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
 		require.True(t, told.Scan())
-		assert.Equal(t, "frank: stopping as soon as possible; Ctrl-C again stops in the middle of: recording x", told.Text())
+		assert.Equal(t, "frank: stopping as soon as possible; press Ctrl-C again to stop in the middle of: recording x", told.Text())
 		if !twice {
 			require.True(t, lines.Scan())
 			assert.Equal(t, "left in order", lines.Text())
@@ -44,7 +44,7 @@ func TestSecondCtrlCEndsAWriter(t *testing.T) {
 		}
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
 		require.True(t, told.Scan())
-		assert.Equal(t, "frank: ended in the middle of: recording x", told.Text())
+		assert.Equal(t, "frank: stopped in the middle of: recording x", told.Text())
 		cmd.Wait()
 		assert.Equal(t, 130, cmd.ProcessState.ExitCode())
 	}
@@ -80,5 +80,5 @@ func TestWritersThatWaitStop(t *testing.T) {
 	}
 	require.NoError(t, lock.Close())
 	require.NoError(t, db.Close())
-	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "is as it was written: 1 record\n")
+	assert.Contains(t, finish(t, withLedger(t, file, root, "ledger", "check")).out, "is undamaged: 1 record\n")
 }

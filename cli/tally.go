@@ -28,10 +28,10 @@ func (p *Program) tallyCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "tally [PLACE…] [--by FIELD[,FIELD]] [where CONDITION…]",
 		Short: "count entries and bytes in groups: by kind, extension, age and so on",
-		Long: `Counts what is below a folder in groups, and adds up the bytes of each: by kind, ext,
-type, owner, group, mode, hidden, folder or depth; by age or size, in bands; by the
-year, month or day it was modified, or that of another time, as in created/month.
-Without --by, groups by kind. With two fields, groups by both; --cross shows them as a table, one against the other.`,
+		Long: `Counts entries below a folder in groups, and adds up the bytes of each group: by kind,
+ext, type, owner, group, mode, hidden, folder or depth; by age or size, in bands; by the
+year, month or day of modification, or of another time, as in created/month. The default
+is kind. With two fields, groups by both; --cross shows a table of one against the other.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -46,7 +46,7 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 				if _, err := render.LookupForm(o.format); err != nil {
 					return usage.MisuseOf("as", "--as: %w", err)
 				}
-				return usage.MisuseOf("as", "--as: groups have no paths; choose from %s", strings.Join(render.Names(forms), ", "))
+				return usage.MisuseOf("as", "--as: a group has no path; choose from %s", strings.Join(render.Names(forms), ", "))
 			case cross && strings.Count(by, ",") != 1:
 				return usage.MisuseOf("cross", "--cross needs two fields: --by ext,age")
 			}
@@ -56,9 +56,9 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 	f := cmd.Flags()
 	f.SortFlags = false
 	f.StringVar(&by, "by", "", "the `FIELDS` to group by: one, or two separated by a comma")
-	f.StringVar(&since, "since", "", "what became more or less since this `PLACE`, mostly a record, or a day")
+	f.StringVar(&since, "since", "", "show what grew or shrank since this `PLACE`, usually a record, or since a day")
 	f.BoolVar(&cross, "cross", false, "show two fields as a table, one against the other")
-	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER` of groups, and the rest as one row")
+	flags.AddNumber(f, &o.first, "first", "f", "0", "show only the first `NUMBER` of groups, and the others as one row")
 	group(cmd, groupWhat, "by", "since", "cross", "first")
 	addDepth(cmd, &o.lookingOptions, allWord)
 	addLooking(cmd, &o.lookingOptions, hiddenWords[0])
@@ -66,11 +66,11 @@ Without --by, groups by kind. With two fields, groups by both; --cross shows the
 	addKeeping(cmd, &o.lookingOptions)
 	complete(cmd, "by", listOf(tally.Words()))
 	examples(cmd,
-		example{"tally --by ext", "what sorts of files, heaviest first"},
-		example{"tally --by age", "how old things are"},
-		example{"tally recordings --by month --units decimal", "what came in each month"},
+		example{"tally --by ext", "what kinds of files, largest first"},
+		example{"tally --by age", "how old is everything?"},
+		example{"tally recordings --by month --units decimal", "how much is from each month?"},
 		example{"tally --by kind,hidden", "by two fields"},
-		example{"tally --by ext --since @weekly", "what there is more of since the record"},
+		example{"tally --by ext --since @weekly", "what grew and what shrank since the record?"},
 		example{"tally --by ext,age --cross", "one against the other"},
 		example{"tally --by ext --to kinds.svg", "bars, as a picture for a document"},
 		example{"tally --by owner where size over 1MB", "only some of the files"},
@@ -85,7 +85,7 @@ func (p *Program) tally(cmd *cobra.Command, o *readingOptions, by, since string,
 		return err
 	}
 	if cross && (r.form != render.Table && r.form != render.SVG || cmd.Flags().Changed("first")) {
-		return usage.MisuseOf("cross", "--cross shows everything as a table or, with --as svg, as a picture; it cannot be combined with other formats or --first")
+		return usage.MisuseOf("cross", "--cross makes a table or, with --as svg, a picture; it cannot be combined with other formats or with --first")
 	}
 	dimensions, err := tally.ParseDimensions(by, r.view.Zone)
 	if err != nil {
@@ -135,7 +135,7 @@ func (p *Program) tallyPicture(r *question, a *tally.Answer, by string, cross bo
 	}
 	c := a.Cross()
 	if len(c.Down) > mostCrossed || len(c.Across) > mostCrossed {
-		return nil, usage.Misuse("that would be a picture of %d by %d squares, which nobody could read; narrow it with a condition", len(c.Down), len(c.Across))
+		return nil, usage.Misuse("that picture would have %d by %d squares, too many to read; narrow it with a condition", len(c.Down), len(c.Across))
 	}
 	return charts.CrossPicture(r.view, c, strings.ReplaceAll(by, ",", " and ")).Document(), nil
 }
@@ -169,7 +169,7 @@ func (p *Program) withoutBy(args []string) error {
 	places, _, _ := usage.SplitWhere(args)
 	for _, word := range places {
 		if _, there := os.Lstat(word); there != nil && slices.Contains(tally.Words(), strings.ToLower(word)) {
-			return usage.Repaired(usage.Misuse("what to group by is said with --by"), p.args.Instead(word, "--by", strings.ToLower(word)))
+			return usage.Repaired(usage.Misuse("write the field to group by after --by"), p.args.Instead(word, "--by", strings.ToLower(word)))
 		}
 	}
 	return nil

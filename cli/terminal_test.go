@@ -44,7 +44,7 @@ func TestTableOnTerminal(t *testing.T) {
 		}
 	}
 	assert.Contains(t, out, "…")
-	assert.Contains(t, out, "no room on this screen for permissions, owner")
+	assert.Contains(t, out, "this screen is too narrow for permissions, owner")
 
 	for _, env := range []string{"NO_COLOR=1", "TERM=dumb"} {
 		cmd = command(t, root, "list")

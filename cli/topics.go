@@ -15,7 +15,7 @@ import (
 var firstQuestions = []struct{ question, line string }{
 	{"What is here?", "list"},
 	{"Where is it?", "search dawn"},
-	{"What is heavy?", "weigh"},
+	{"What takes up space?", "weigh"},
 	{"Is it the same?", "duplicates"},
 	{"What was there?", "record --label weekly"},
 	{"Do something about it", "act hide notes where empty"},
@@ -24,7 +24,7 @@ var firstQuestions = []struct{ question, line string }{
 // overview is what the program says when nothing is asked: one screen.
 func (p *Program) overview(root *cobra.Command) string {
 	var b strings.Builder
-	b.WriteString("frank tells what is on a disk, what it left out, and what it could not read.\n\n")
+	b.WriteString("frank shows what is on a disk, what it left out, and what it could not read.\n\n")
 	var rows [][]string
 	asked := map[string]bool{}
 	for _, q := range firstQuestions {
@@ -47,9 +47,9 @@ func (p *Program) overview(root *cobra.Command) string {
 	b.WriteString(layout.PageColumns(rows))
 	b.WriteString("  and " + strings.Join(aside, ", ") + "\n")
 	b.WriteString("\n" + layout.PageColumns([][]string{
-		{"frank help COMMAND", "more about a command; frank help all: about all"},
+		{"frank help COMMAND", "more about a command; frank help all: all commands"},
 		{"frank help " + topicNames()[0], "how to write them; also " + strings.Join(topicNames()[1:], ", ")},
-		{"frank demo", "the commands at work, on a made-up tree"},
+		{"frank demo", "try the commands on made-up files"},
 	}))
 	return b.String()
 }
@@ -59,7 +59,7 @@ func topicNames() []string { return slices.Sorted(maps.Keys(topics)) }
 
 // topics are what help tells of beside commands, a screen each.
 var topics = map[string]string{
-	"conditions": `Conditions choose entries. They stand after where, in every command that looks.
+	"conditions": `Conditions choose entries. Write them after where, in every command that looks.
 
   a field, a test, a value   name has dawn    size over 10MB    ext is wav,flac
   a word by itself           empty  hidden  broken  executable  mislabelled
@@ -74,9 +74,9 @@ var topics = map[string]string{
   mode                       has ug+w (all)  any o+rwx  lacks o+r  is 0640
   any                        missing  present: is there a value?
 
-Capitals and small letters are the same unless --match-case is given, and accents need
-not be typed. Other words are understood too: bigger than, older than, contains, kind
-is dir. The heading then says what they were taken for.
+Capitals and small letters are the same unless you add --match-case, and you need not type
+accents. Other words work too: bigger than, older than, contains, kind is dir. The heading
+then shows the condition as frank understood it.
 
 The shell wants quotes around ( ) < > * and a value with spaces. The whole condition
 may be one word in quotes. What looks like an option goes after --.
@@ -84,7 +84,7 @@ may be one word in quotes. What looks like an option goes after --.
   frank search where size over 10MB and modified since last week
   frank list notes where 'name has rota or (empty and not hidden)'
 `,
-	"places": `A place is where to look: one folder or several. Without one, it is the current folder.
+	"places": `A place is where to look: a folder, a file, a record or a list. The default is the current folder.
 
   recordings notes    folders, and files
   ./dawn              a name that could also be taken for something else
@@ -100,14 +100,14 @@ may be one word in quotes. What looks like an option goes after --.
   @@found.list        the entries of a list: of --save-list, an answer in CSV or
                       JSON, or a file of paths
 
-In search, words before where that name nothing here are pieces of a name. Records know
-what was found when they were made, and nothing is read again. A list
-names entries; what is in folders on it counts where folders are added up.
+In search, words before where that name nothing here are pieces of a name. A record knows
+what was found when it was made; nothing is read again. A list names entries; sums also
+include what is in the folders on it.
 
   frank list recordings/ridge notes
   frank search recordings dawn
 `,
-	"formats": `Formats are chosen with --as, or by the ending of the file that --to names.
+	"formats": `Choose a format with --as, or by the ending of the file that you name with --to.
 
   table      .txt    for people; the only one with headings in words
   markdown   .md     a table for documents
@@ -115,18 +115,18 @@ names entries; what is in folders on it counts where folders are added up.
   csv        .csv    for spreadsheets: RFC 4180, sizes in bytes, times in UTC
   json       .json   a document: entries, summary, and what could not be read
   jsonl      .jsonl  one JSON object a line
-  paths      .paths  one path a line
+  paths      .paths  one path per line
   paths0             paths with a NUL after each: safe for any name
   manifest           checksum only: digests and paths (RFC 8493)
 
-Names of fields are the same in columns, CSV and JSON. A name that is no UTF-8 is whole
-in all of them; in JSON, beside name there is name_base64. A file is written completely
-or not at all, and never over another without --replace.
+Columns, CSV and JSON use the same names of fields. Names that are not UTF-8 are exact in
+all formats; JSON then has name_base64 too. A file is written completely or not at all,
+and never replaces another without --replace.
 
   frank list notes --to notes.csv
   frank search wav --as paths0
 `,
-	"times": `Times in conditions, --as-of and --modified are moments or stretches of the calendar.
+	"times": `Conditions, --as-of and --modified take moments, or stretches of the calendar.
 
   now  today  yesterday             a moment, and days from midnight to midnight
   monday                            the last Monday, or today if it is one
@@ -137,7 +137,7 @@ or not at all, and never over another without --replace.
   3 days ago  90min ago             that long before now
 
 Lengths of time are 7 days, 90 minutes, 1 year, or short: 30s, 90min, 24h, 3d, 2w, 1y.
-m alone could be minutes or months, and is not taken.
+m alone could mean minutes or months, and is refused.
 
 since includes the start of what follows, before ends there, after begins where it ends,
 on means within it. Days are those of your time zone; 24h is 24 hours, 1 day may be 23.
@@ -157,9 +157,9 @@ them: relative, local or utc.
   k  M  G  T               taken for KiB, MiB, GiB, TiB; the heading says so
 
 Units may be in capitals or small letters, after a space or none: 1.5 GB, 10mb.
-Only files have a size: what a system calls the size of a folder is its bookkeeping.
-What folders hold is added up by frank weigh and frank list --totals. A file with
-several names is counted once. What is not known is shown as –, and never as zero.
+Only files have a size: what a system calls the size of a folder is its bookkeeping. frank
+weigh and frank list --totals add up what folders hold. A file with several names is
+counted once. What is not known is shown as – or ?, never as zero.
 
 Tables show sizes as --units says: binary (KiB, MiB), decimal (kB, MB) or bytes. CSV
 and JSON always have bytes.

@@ -78,7 +78,7 @@ func TestTotalsOfWhatIsChosen(t *testing.T) {
 		}
 		r := run("list", place, "--totals", "where", "name", "is", "b")
 		assert.Regexp(t, `\n  b +folder +4\.9 KiB `, r.out)
-		assert.Contains(t, r.out, "\nthe size of a folder is that of everything in it, whatever matches (weigh adds up only what matches)\n")
+		assert.Contains(t, r.out, "\nsizes of folders include everything in them (weigh adds up only matches)\n")
 		r = run("outline", place, "--depth", "all", "where", "name", "is", "z")
 		assert.Regexp(t, `\n  b +9 B +2 files\n     parts +9 B +2 files\n        z +9 B\n\n`, r.out, "all that is in them, but what is counted above")
 	}

@@ -52,16 +52,16 @@ func (p *Program) verifyCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "verify LIST [FILE…] [where CONDITION…]",
 		Short: "check files against a list of digests, or against a record",
-		Long: `Reads the files named in a list of digests, and tells which of them are the same,
-different, missing or unreadable. Lists of all the usual kinds are recognised: payload
-manifests (RFC 8493), publishers' lists, signed or not, those of package archives, a
-digest alone in a file named after the other, tables with a heading, and JSON. LIST may
-be - for standard input, or a record with digests, such as @weekly.
+		Long: `Reads the files named in a list of digests, and shows which are the same, different,
+missing or unreadable. frank recognises the usual kinds of lists: payload manifests (RFC
+8493), publishers' lists, signed or not, lists in package archives, a file with one digest
+named after another file, tables with a heading, and JSON. LIST may be - for standard
+input, or a record with digests, such as @weekly.
 
-Names are looked up in the folder of the list, unless --in names another. With FILEs, only
-these are checked, and with where, only files that meet the condition: as they are now or,
-of a record, as they were. All files are named if there are few; --show all always does.
-The exit status is 0 if everything is as the list says, and 1 if anything is not.`,
+Files are looked for in the folder of the list, or in the folder of --in. With FILEs, only
+these are checked. With where, only files that meet the condition are checked: as they are
+now or, in a record, as they were. A short list shows every file, and so does --show all.
+The exit status is 0 if everything is as the list says, and 1 if not.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -70,7 +70,7 @@ The exit status is 0 if everything is as the list says, and 1 if anything is not
 				return usage.Misuse("name a list, such as: %s handover/manifest-sha256.txt", cmd.CommandPath())
 			}
 			if has && o.unlisted && o.moved {
-				return usage.Misuse("with a condition, ask for --unlisted and for --moved one after the other: what is not on the list is looked for among what meets it, and what was moved among all")
+				return usage.Misuse("with a condition, use --unlisted and --moved separately: --unlisted looks only at matches, --moved at everything")
 			}
 			return p.verify(cmd, &o, places[0], places[1:], args)
 		},
@@ -88,10 +88,10 @@ The exit status is 0 if everything is as the list says, and 1 if anything is not
 	addShowing(cmd, &o.showing, render.Forms)
 	complete(cmd, "show", oneOf(showWords))
 	examples(cmd,
-		example{"verify handover/manifest-sha256.txt", "is everything as it was?"},
-		example{"verify handover/manifest-sha256.txt --unlisted", "and which files are not on the list?"},
-		example{"verify handover/manifest-sha256.txt --moved", "what is missing, is it there under another name?"},
-		example{"verify @weekly", "is every file that was recorded with a digest unchanged?"},
+		example{"verify handover/manifest-sha256.txt", "is everything unchanged?"},
+		example{"verify handover/manifest-sha256.txt --unlisted", "which files are not on the list?"},
+		example{"verify handover/manifest-sha256.txt --moved", "are missing files there under another name?"},
+		example{"verify @weekly", "is every file unchanged that was recorded with a digest?"},
 		example{"verify handover/manifest-sha256.txt --show all --as csv", "every file, for a spreadsheet"},
 	)
 	return cmd
@@ -226,7 +226,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *question, words, given st
 	r.notes = append(r.notes, notes...)
 	if s.Place().Leaf {
 		label, below, _ := strings.Cut(given, "/")
-		return nil, nil, nil, usage.Repaired(usage.Misuse("%s is one file; the record of its folder is verified", typeset.Escaped(given)), []string{"verify", label, usage.Where, "path", "is", below})
+		return nil, nil, nil, usage.Repaired(usage.Misuse("%s is one file; verify the record of its folder", typeset.Escaped(given)), []string{"verify", label, usage.Where, "path", "is", below})
 	}
 	list, without, read, err := checksum.ListOf(ctx, s)
 	if err != nil {
@@ -303,7 +303,7 @@ var errNoDigests = errors.New("the record has no digest of them")
 
 // noList says of what is no list how it can be checked, and by which list.
 func (p *Program) noList(path string) error {
-	err := usage.Misuse("%s is no list of digests; a file is checked against a list that names it, or against a digest", typeset.Escaped(path))
+	err := usage.Misuse("%s is not a list of digests; to check a file, give a list that names it, or a digest", typeset.Escaped(path))
 	folder, name := filepath.Split(path)
 	found, _ := os.ReadDir(cmp.Or(folder, "."))
 	for _, e := range found[:min(len(found), manyNames)] {
@@ -393,7 +393,7 @@ func (p *Program) listsElsewhere(list *digestlist.List, a *checksum.Checked, lis
 		}
 	}
 	line := append([]string{"verify", listPath}, "--in", in)
-	return "none of the names is in the folder of the list; " + units.Grouped(int64(most)) + " of " + units.Count(int64(len(tried)), "name", "names") + " tried are in " + typeset.Escaped(in) + ": " + usage.CommandLine(line)
+	return "none of the files is in the folder of the list; " + units.Grouped(int64(most)) + " of " + units.Count(int64(len(tried)), "name", "names") + " tried are in " + typeset.Escaped(in) + ": " + usage.CommandLine(line)
 }
 
 func (p *Program) verifyList(ctx context.Context, r *question, listPath string, list *digestlist.List, place *entry.Place, o checksum.CheckOptions, problems []source.Problem, unknown int64, showAll bool, folders []string) error {
@@ -418,7 +418,7 @@ func (p *Program) verifyList(ctx context.Context, r *question, listPath string, 
 			summary.Notes = append(summary.Notes, in)
 		}
 		if list.Signed {
-			summary.Notes = append(summary.Notes, "there is a signature in the list, which was not checked")
+			summary.Notes = append(summary.Notes, "the list contains a signature, which was not checked")
 		}
 		summary.Numbers = append(summary.Numbers, report.Number{Key: "bytes_read", Value: pool.Read()})
 		format := render.New(r.form, r.view.View, checksum.CheckColumns())

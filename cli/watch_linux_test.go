@@ -54,10 +54,10 @@ func TestSilentChange(t *testing.T) {
 
 	assert.NotContains(t, frank(0, "record", "--label", "l"), "although")
 	out := frank(1, "record", "--label", "l", "--recheck", "--share", "100%")
-	assert.Contains(t, out, "read again, though nothing about them has changed: 2 files")
-	assert.Contains(t, out, "bad has changed, although its size and times have not")
+	assert.Contains(t, out, "read again although they look unchanged: 2 files")
+	assert.Contains(t, out, "bad changed, although its size and times did not")
 	for _, line := range []string{"list @l", "search @l where name has bad", "ledger entries", "history bad", "inspect @l/bad", "weigh @l", "history @l/bad"} {
-		assert.Contains(t, frank(0, strings.Fields(line)...), "content changed without a trace: bad", line)
+		assert.Contains(t, frank(0, strings.Fields(line)...), "content changed although size and times did not: bad", line)
 	}
 	assert.NotContains(t, frank(0, "history", "good"), "without a trace")
 	out = frank(1, "verify", "@l")
@@ -69,7 +69,7 @@ func TestSilentChange(t *testing.T) {
 	assert.NotContains(t, frank(0, "list", "@l"), "without a trace")
 	frank(0, "verify", "@l")
 	for line, says := range map[string]string{
-		"record --label l --for 5min":             "about --recheck",
+		"record --label l --for 5min":             "go with --recheck",
 		"record --label l --recheck --for soon":   "a length of time",
 		"record --label l --recheck --share 0":    "a part from 0 to 100",
 		"record --label l --recheck --share 500%": "a part from 0 to 100",

@@ -26,15 +26,15 @@ func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions
 	cmd := &cobra.Command{
 		Use:   "weigh [PLACE…] [where CONDITION…]",
-		Short: "show how heavy each folder is, heaviest first",
-		Long: `Adds up what folders hold, at any depth: the place itself first, then each folder
-directly in it, heaviest first, and the files directly in it. The rows below the
-first add up exactly to it.
+		Short: "show how much space each folder takes, largest first",
+		Long: `Adds up what folders hold, at any depth: first the place itself, then each folder directly
+in it, largest first, then the files directly in it. The other rows add up exactly to the
+first.
 
-Size is the content of files; disk is the space that everything takes on disk,
-including the folders themselves. A file with several names is counted once, under the
-name that comes first in byte order. --explain shows what was added up for one folder,
-file by file, so that you can check the sum.`,
+Size is the content of files. Disk is the space that everything takes on disk, including
+the folders themselves. A file with several names is counted once, under the name that
+comes first in byte order. --explain lists what was added up for one folder, file by file,
+so you can check the sum.`,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -45,12 +45,12 @@ file by file, so that you can check the sum.`,
 	f.SortFlags = false
 	flags.AddChoice(f, &o.by, "by", "", measures, measures[0], "`WHAT` to weigh by: size, disk or files (their number)")
 	levels(cmd, &o.reading.depth, "1", 0, "the `NUMBER` of levels to show, or all; 0 shows only the sum")
-	flags.AddNumber(f, &o.reading.first, "first", "f", "0", "in each folder show only the heaviest `NUMBER`, and the rest as one row")
+	flags.AddNumber(f, &o.reading.first, "first", "f", "0", "in each folder show only the largest `NUMBER`, and the rest as one row")
 	f.StringVar(&o.atLeast, "at-least", "", "show only folders of at least this `SIZE` or share, such as 10MB or 5%, and the rest as one row")
-	flags.AddNumber(f, &o.largest, "largest", "", "0", "below each folder show the `NUMBER` heaviest files in it")
-	flags.AddNumber(f, &o.heaviest, "heaviest", "", "0", "instead of folders, show the `NUMBER` heaviest files of all")
-	f.StringVar(&o.since, "since", "", "what became heavier or lighter since this `PLACE`, mostly a record, or a day")
-	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if it weighs, or grew by, more than this `SIZE` or share")
+	flags.AddNumber(f, &o.largest, "largest", "", "0", "below each folder show the `NUMBER` largest files in it")
+	flags.AddNumber(f, &o.heaviest, "heaviest", "", "0", "show the `NUMBER` largest files of all, instead of folders")
+	f.StringVar(&o.since, "since", "", "show what grew or shrank since this `PLACE`, usually a record, or since a day")
+	f.StringVar(&o.failIf, "fail-if", "", "end with status 1 if it takes, or grew by, more than this `SIZE` or share")
 	flags.AddChoice(f, &o.picture, "picture", "", pictures, pictures[0], "with --as svg, `WHAT` to draw: map (areas) or bars")
 	flags.AddWord(f, &o.explain, "explain", func(word string) bool { return word == usage.Where }, "show what was added up for this `FOLDER`, or for the place, with a running total")
 	group(cmd, groupWhat, "by", "depth", "first", "at-least", "largest", "heaviest", "since", "fail-if", "picture", "explain")
@@ -60,17 +60,17 @@ file by file, so that you can check the sum.`,
 	complete(cmd, "by", oneOf(measures))
 	complete(cmd, "picture", oneOf(pictures))
 	examples(cmd,
-		example{"weigh", "what is in the current folder, heaviest first"},
+		example{"weigh", "what is in the current folder, largest first"},
 		example{"weigh recordings --depth all", "every folder below"},
 		example{"weigh recordings --depth 0 --quiet", "one number"},
 		example{"weigh --by disk", "by space on disk"},
-		example{"weigh --heaviest 10", "the ten heaviest files, wherever they are"},
-		example{"weigh --at-least 1% --largest 2", "only what matters, with the heaviest files in it"},
+		example{"weigh --heaviest 10", "the ten largest files, wherever they are"},
+		example{"weigh --at-least 1% --largest 2", "only what matters, with the largest files in it"},
 		example{"weigh where ext is wav and age over 2 weeks", "only some of the files"},
-		example{"weigh --since @weekly", "what grew since the record, and what shrank"},
+		example{"weigh --since @weekly", "what grew and what shrank since the record?"},
 		example{"weigh --since @weekly --fail-if 'more than 5GB' --depth 0", "for a timer: status 1 if it grew too much"},
-		example{"weigh --to folders.svg", "a map of areas, as a picture for a document"},
-		example{"weigh --explain handover", "how the sum of one folder is made up, file by file"},
+		example{"weigh --to folders.svg", "a map of folders, as a picture for a document"},
+		example{"weigh --explain handover", "what adds up to the sum of one folder, file by file"},
 	)
 	return cmd
 }
@@ -86,7 +86,7 @@ func (o *weighOptions) drawing(cmd *cobra.Command, r *question, plan *weigh.Plan
 	changed := cmd.Flags().Changed
 	if r.form != render.SVG {
 		if changed("picture") {
-			return usage.MisuseOf("picture", "--picture is about a picture: add --as svg, or write --to a file that ends in .svg")
+			return usage.MisuseOf("picture", "--picture needs a picture: add --as svg, or write --to a file that ends in .svg")
 		}
 		return nil
 	}
@@ -137,7 +137,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 	}
 	if o.explain.Alone() {
 		if len(sources) != 1 {
-			return usage.MisuseOf("explain", "--explain is about one folder: name it, as in --explain %s", typeset.Escaped(sources[0].Place().Given))
+			return usage.MisuseOf("explain", "--explain works on one folder: name it, as in --explain %s", typeset.Escaped(sources[0].Place().Given))
 		}
 		explain = sources[0].Place().Full
 	}
@@ -148,7 +148,7 @@ func (p *Program) weigh(cmd *cobra.Command, o *weighOptions, args []string) erro
 			return weigh.Run(cmd.Context(), p.set(r, sources), weigh.Options{Request: request, Plan: plan, Explain: explain, Context: r.view.Context})
 		})
 		if errors.Is(stopped, weigh.ErrNothing) {
-			return usage.MisuseOf("explain", "--explain: %w in %s: it is empty, or was not weighed", stopped, typeset.Escaped(explain))
+			return usage.MisuseOf("explain", "--explain: %w in %s: it is empty, or was not read", stopped, typeset.Escaped(explain))
 		}
 		if a == nil {
 			return stopped

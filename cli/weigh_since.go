@@ -28,14 +28,14 @@ import (
 // than another place.
 func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, plan *weigh.Plan, limit weigh.Limit, args []string) error {
 	if plan.AtLeastShare > 0 {
-		return usage.MisuseOf("since", "--since and --at-least %s contradict each other: a change is no share of the whole; give a size", o.atLeast)
+		return usage.MisuseOf("since", "--since and --at-least %s contradict each other: a change is not a share of the whole; give a size", o.atLeast)
 	}
 	before, after, summary, err := p.openSince(cmd.Context(), r, o.since, args)
 	if err != nil {
 		return err
 	}
 	if len(before.Sources)+len(after.Sources) != 2 {
-		return usage.MisuseOf("since", "--since tells of the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since tells of many", cmp.Or(hostOf(before.Sources[0]), place.ThisHost()))
+		return usage.MisuseOf("since", "--since compares the folders of one place: name one machine, such as @LABEL@%s; frank tally --by host --since compares machines", cmp.Or(hostOf(before.Sources[0]), place.ThisHost()))
 	}
 	passed := false
 	err = p.answer(r, summary, func(w output.Destination) error {
@@ -68,7 +68,7 @@ func (p *Program) openSince(ctx context.Context, r *question, since string, args
 		return p.openSinceOn(ctx, r, since, places, args)
 	}
 	if len(places) > 1 {
-		return nil, nil, nil, usage.Repaired(usage.MisuseOf("since", "--since is about one place: name one, or none for the one that was recorded"), p.args.WithOnly(places)...)
+		return nil, nil, nil, usage.Repaired(usage.MisuseOf("since", "--since compares one place: name one, or none for the place that was recorded"), p.args.WithOnly(places)...)
 	}
 	given := append([]string{since}, places...)
 	if len(places) == 0 && !strings.HasPrefix(since, usage.RecordMark) {
@@ -91,7 +91,7 @@ func (p *Program) openSince(ctx context.Context, r *question, since string, args
 		}
 	}
 	if len(sources) != 2 {
-		return nil, nil, nil, usage.MisuseOf("since", "--since is about one place; %s are more", place.EveryRecord)
+		return nil, nil, nil, usage.MisuseOf("since", "--since compares one place, not several: %s", place.EveryRecord)
 	}
 	return p.sidesOf(r, summary, sources[:1], sources[1:])
 }
@@ -114,7 +114,7 @@ func (p *Program) recordSince(ctx context.Context, r *question, since string, pl
 		given = places[0]
 	}
 	if usage.IsMarked(given) {
-		return "", usage.Repaired(usage.MisuseOf("since", "--since %s is about what is there now; of a record, name the label too", typeset.Escaped(since)),
+		return "", usage.Repaired(usage.MisuseOf("since", "--since %s compares with what is there now; for a record, write the label too", typeset.Escaped(since)),
 			p.args.Instead(since, strings.SplitN(given, ":", 2)[0]+":"+since))
 	}
 	full, err := filepath.Abs(given)
@@ -178,7 +178,7 @@ func (p *Program) openSinceOn(ctx context.Context, r *question, since string, pl
 	was = slices.DeleteFunc(was, func(s source.Source) bool { return !recordedNow[hostOf(s)] })
 	is = slices.DeleteFunc(is, func(s source.Source) bool { return !recordedThen[hostOf(s)] })
 	if len(was) == 0 || len(is) == 0 {
-		return nil, nil, nil, usage.Misuse("none of these machines has records of before and of now")
+		return nil, nil, nil, usage.Misuse("none of these machines has a record from before and one from now")
 	}
 	r.view.Lettered, r.view.Before, r.view.Places = true, len(was), nil
 	for _, s := range slices.Concat(was, is) {

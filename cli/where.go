@@ -73,7 +73,7 @@ func (p *Program) where(r *question, args []string) (places []string, err error)
 // checkSought refuses to show lines with text that nothing is said about.
 func (r *question) checkSought() error {
 	if r.request.Facts&entry.FactText != 0 && r.request.Sought == nil {
-		return usage.MisuseOf("columns", "the line with a text can be shown only where one is looked for: where text has 'a piece of it'")
+		return usage.MisuseOf("columns", "line and text show a match only if the condition looks for one: where text has 'a piece'")
 	}
 	return nil
 }
@@ -90,8 +90,8 @@ func (p *Program) taken(r *question, line string) {
 
 // What is added up where a condition chooses.
 const (
-	sumsMatches    = "only what matches is added up (list --totals adds up everything in a folder)"
-	sumsEverything = "the size of a folder is that of everything in it, whatever matches (weigh adds up only what matches)"
+	sumsMatches    = "sums include only matches (list --totals adds up everything in a folder)"
+	sumsEverything = "sizes of folders include everything in them (weigh adds up only matches)"
 )
 
 // addsUp has the heading say what is added up, if there is a condition.

@@ -18,7 +18,7 @@ import (
 )
 
 // ErrByHand is returned where a file is written so that it is changed by hand.
-var ErrByHand = errors.New("it cannot be changed there without losing something; change it by hand")
+var ErrByHand = errors.New("frank cannot change it there without losing something; edit the file by hand")
 
 // Set gives a key a default in a file, which is made if there is none. All other lines
 // stay as they are. What is wrong in the file otherwise stays wrong, and is an error.

@@ -110,7 +110,7 @@ func parse(path, text string, check func(key, word string) error) (map[string]Va
 		switch v := held.(type) {
 		case string:
 			if isList {
-				return nil, wrong("a list in brackets is wanted, such as [%q]", v)
+				return nil, wrong("this should be a list in brackets, such as [%q]", v)
 			}
 			value.Text = v
 			if err := check(key, v); err != nil {
@@ -118,7 +118,7 @@ func parse(path, text string, check func(key, word string) error) (map[string]Va
 			}
 		case []any:
 			if !isList {
-				return nil, wrong("one word in quotes is wanted, not a list")
+				return nil, wrong("this should be one word in quotes, not a list")
 			}
 			for _, item := range v {
 				text, ok := item.(string)
@@ -131,7 +131,7 @@ func parse(path, text string, check func(key, word string) error) (map[string]Va
 				value.List = append(value.List, text)
 			}
 		default:
-			return nil, wrong("text in quotes is wanted, not %v", v)
+			return nil, wrong("this should be text in quotes, not %v", v)
 		}
 		values[key] = value
 	}

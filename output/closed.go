@@ -7,7 +7,7 @@ import (
 
 // ErrClosed is returned for what is written to a standard output that was closed
 // before the program began.
-var ErrClosed = errors.New("the standard output is closed, and the answer went nowhere")
+var ErrClosed = errors.New("the standard output is closed, so the answer is lost")
 
 // Closed is such an output.
 var Closed io.Writer = closed{}

@@ -110,11 +110,11 @@ type Form struct {
 // The formats that can be asked for, the default first.
 var (
 	Table    = &Form{"table", "a table for people", row.Screen, peopleFields, false, []string{"txt"}}
-	Paths    = &Form{"paths", "one path a line", row.Flat, []string{"path"}, true, []string{"paths"}}
+	Paths    = &Form{"paths", "one path per line", row.Flat, []string{"path"}, true, []string{"paths"}}
 	Paths0   = &Form{"paths0", "paths with a NUL after each, safe for any name", row.Flat, []string{"path"}, true, nil}
 	CSV      = &Form{"csv", "comma-separated values (RFC 4180)", row.Flat, dataFields, false, []string{"csv"}}
 	JSON     = &Form{"json", "one JSON document, with summary and problems", row.Nested, dataFields, false, []string{"json"}}
-	Lines    = &Form{"jsonl", "one JSON object a line for each entry", row.Nested, dataFields, false, []string{"jsonl", "ndjson"}}
+	Lines    = &Form{"jsonl", "one JSON object per line, for each entry", row.Nested, dataFields, false, []string{"jsonl", "ndjson"}}
 	Markdown = &Form{"markdown", "a Markdown table", row.Page, peopleFields, false, []string{"md", "markdown"}}
 	HTML     = &Form{"html", "a page for a browser, complete in one file", row.Page, peopleFields, false, []string{"html", "htm"}}
 

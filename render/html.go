@@ -339,7 +339,7 @@ func copied(path string) string {
 
 // Left tells of the rows that the page does not have.
 func (h *html[R]) Left(dst []byte, list row.Source[R], from int) []byte {
-	text := "and " + units.Count(int64(list.Len()-from), "more row", "more rows") + ", which this page does not have"
+	text := "and " + units.Count(int64(list.Len()-from), "more row", "more rows") + " not on this page"
 	for i := range h.columns {
 		if c := &h.columns[i]; c.Type == row.Bytes {
 			sum, known := int64(0), false
@@ -355,7 +355,7 @@ func (h *html[R]) Left(dst []byte, list row.Source[R], from int) []byte {
 		}
 	}
 	h.closed = true
-	return page.AppendElement(append(dst, "</tbody></table>\n"...), "p", "alarm", text+`; narrow it with a condition, or take --as csv`)
+	return page.AppendElement(append(dst, "</tbody></table>\n"...), "p", "alarm", text+`; narrow it with a condition, or use --as csv`)
 }
 
 func (h *html[R]) End(dst []byte, f Frame) []byte {

@@ -288,14 +288,14 @@ func TestTableFits(t *testing.T) {
 		for _, row := range strings.Split(rows, "\n") {
 			require.LessOrEqual(t, typeset.Width(row), max(width, 7), out)
 		}
-		require.Equal(t, !strings.Contains(rows, "mara"), strings.Contains(strings.Join(strings.Fields(out), " "), "no room on this screen for"), out)
+		require.Equal(t, !strings.Contains(rows, "mara"), strings.Contains(strings.Join(strings.Fields(out), " "), "this screen is too narrow for"), out)
 	}
 	// What rows are sorted by goes last.
 	v := view()
 	v.Width, v.Sorted = 60, []string{"owner"}
 	out := write(t, "table", v, columns("name", "size", "modified", "permissions", "owner"), l)
 	assert.Contains(t, out, "mara")
-	assert.Contains(t, out, "no room on this screen for modified, permissions")
+	assert.Contains(t, out, "this screen is too narrow for modified, permissions")
 }
 
 // Columns that were asked for are all there on any screen: names are shortened first, and

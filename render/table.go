@@ -411,7 +411,7 @@ func (t *table[R]) End(dst []byte, f Frame) []byte {
 
 // NoRoom says which columns are left out for want of room.
 func (v *View) NoRoom(names []string) Line {
-	return Line{"no room on this screen for " + strings.Join(names, ", "), style.Quiet}
+	return Line{"this screen is too narrow for " + strings.Join(names, ", "), style.Quiet}
 }
 
 // Cell returns the two parts of what a column shows of a row.

@@ -55,13 +55,13 @@ func TestExclusions(t *testing.T) {
 		want   string
 	}{
 		{[]string{"--heaviest", "3"}, "table", ""},
-		{[]string{"--heaviest", "3", "--depth", "2"}, "table", "--heaviest and --depth contradict each other: --heaviest shows files alone"},
+		{[]string{"--heaviest", "3", "--depth", "2"}, "table", "--heaviest and --depth contradict each other: --heaviest shows only files"},
 		{[]string{"--heaviest", "3", "--by", "disk"}, "table", ""},
-		{[]string{"--by", "files", "--heaviest", "3"}, "table", "--heaviest and --by files contradict each other: each is one file"},
+		{[]string{"--by", "files", "--heaviest", "3"}, "table", "--heaviest and --by files contradict each other: each row is one file"},
 		{[]string{"--explain=false", "--depth", "2"}, "table", ""},
 		{[]string{"--since", "", "--heaviest", "3"}, "table", ""},
-		{[]string{"--since", "@x"}, "svg", "--since and --as svg contradict each other: a picture shows what folders weigh now"}, // the ending of a file says so
-		{[]string{"--since", "@x"}, "paths0", "--since and --as paths0 contradict each other: a path does not tell how much changed"},
+		{[]string{"--since", "@x"}, "svg", "--since and --as svg contradict each other: a picture shows only the sizes of now"}, // the ending of a file says so
+		{[]string{"--since", "@x"}, "paths0", "--since and --as paths0 contradict each other: a path does not show how much changed"},
 	} {
 		cmd, _, err := parsed(t, c.words...)
 		require.NoError(t, err)

@@ -28,7 +28,7 @@ func HostsIn(words []string) (names []string, err error) {
 			switch {
 			case host == EveryHost:
 				if len(words) > 1 || word != EveryHost {
-					return nil, usage.Misuse("all is every machine; name no other beside it")
+					return nil, usage.Misuse("all already means every machine; name no other")
 				}
 				return nil, nil
 			case host == "" || len(host) > 255 || strings.ContainsFunc(host, func(r rune) bool { return r <= ' ' || r == '*' || r == 0x7f }):

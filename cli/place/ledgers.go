@@ -118,7 +118,7 @@ func (s *Ledgers) ledgerNamed(ctx context.Context, option string, open func(cont
 		l.Only(host)
 		l.Identify(host, ledger.Machine())
 		l.TellWaiting(func(host string) {
-			s.Session.Say("frank: waiting for another program that writes records of %s", typeset.Escaped(host))
+			s.Session.Say("frank: waiting for another program that is writing records of %s", typeset.Escaped(host))
 		})
 	default:
 		s.Session.TellIfExposed("the ledger", name)
@@ -146,10 +146,10 @@ func LedgerTrouble(path string, err error) error {
 		return &usage.Failure{Status: usage.StatusFailed, Err: err} // what was read of it could not be written
 	}
 	if errors.Is(err, ledger.ErrOlder) {
-		err = fmt.Errorf("%w; frank ledger prepare brings it up to this one", err)
+		err = fmt.Errorf("%w; frank ledger prepare upgrades it", err)
 	}
 	if errors.Is(err, ledger.ErrNoRight) {
-		err = fmt.Errorf("%w; whoever prepared the ledger gives rights: frank ledger admit", err)
+		err = fmt.Errorf("%w; the one who prepared the ledger can give rights: frank ledger admit", err)
 	}
 	if errors.Is(err, ledger.ErrSettings) || errors.Is(err, ledger.ErrNoDatabase) {
 		return usage.Misuse("%s: %w", ShownLedger(path), err)

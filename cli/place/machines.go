@@ -153,7 +153,7 @@ func notARecord(given string, err error) error {
 }
 
 // errElsewhere says that a machine has not got what was asked about.
-var errElsewhere = errors.New("it has not got that")
+var errElsewhere = errors.New("no such path in this record")
 
 // mostNamed is how many machines are named in a line.
 const mostNamed = 4

@@ -106,10 +106,10 @@ func (o *Opener) openPlace(ctx context.Context, one asked, index int) (source.So
 // it would be ignored.
 func (o *Opener) honours(s source.Source) error {
 	if o.Hosts.Given && s.Place().Record == nil {
-		return usage.MisuseOf("host", "--host says whose records are meant, and %s is none: write @LABEL, or @* for all of them", typeset.Escaped(s.Place().Given))
+		return usage.MisuseOf("host", "--host needs a record, and %s is not one: write @LABEL, or @* for all of them", typeset.Escaped(s.Place().Given))
 	}
 	if of := s.Place().Record; of != nil && o.Keeping && of.Host != ThisHost() {
-		return usage.MisuseOf("save-list", "--save-list keeps paths for this machine, and %s is of %s; --to saves the answer", typeset.Escaped(s.Place().Given), typeset.Escaped(of.Host))
+		return usage.MisuseOf("save-list", "--save-list keeps paths of this machine, and %s is from %s; --to saves the answer", typeset.Escaped(s.Place().Given), typeset.Escaped(of.Host))
 	}
 	if o.Written == nil {
 		return nil
@@ -209,7 +209,7 @@ func Now(recorded ledger.Recorded, index int) (source.Source, error) {
 		return nil, err
 	}
 	if r.Host != host {
-		return nil, usage.Misuse("%s was recorded on %s, and this is %s; name the place to compare it with", given, typeset.Escaped(r.Host), typeset.Escaped(host))
+		return nil, usage.Misuse("%s was recorded on %s, and this machine is %s; name the place to compare it with", given, typeset.Escaped(r.Host), typeset.Escaped(host))
 	}
 	now, err := live.Open(recorded.Place().Full, index)
 	if err != nil {
@@ -236,7 +236,7 @@ func Watched(ctx context.Context, l *ledger.Ledger, r ledger.Record, below strin
 		if n > 1 {
 			more = " and " + units.Count(int64(n-1), "other file", "other files")
 		}
-		notes = append(notes, "content changed without a trace: "+typeset.Escaped(found[0].Path)+more+" (found "+found[0].Found.Format(time.DateOnly)+"); frank ledger accept @"+r.Label)
+		notes = append(notes, "content changed although size and times did not: "+typeset.Escaped(found[0].Path)+more+" (found "+found[0].Found.Format(time.DateOnly)+"); frank ledger accept @"+r.Label)
 	}
 	return notes, nil
 }

@@ -65,14 +65,14 @@ func (p *Session) StopOn(stops <-chan os.Signal, stop func()) {
 		select {
 		case <-stops:
 			if what := p.writes.Load(); what != nil {
-				p.end("frank: ended in the middle of: %s", *what)
+				p.end("frank: stopped in the middle of: %s", *what)
 			}
 			p.end("")
 		case <-time.After(notice):
 		}
 		switch what := p.writes.Load(); {
 		case what != nil && !told:
-			p.Say("frank: stopping as soon as possible; Ctrl-C again stops in the middle of: %s", *what)
+			p.Say("frank: stopping as soon as possible; press Ctrl-C again to stop in the middle of: %s", *what)
 			told = true
 		case what != nil:
 			waited = 0
@@ -217,7 +217,7 @@ func (p *Session) Paged(terminal *os.File, command string, height int, always bo
 // TellIfExposed says it once if others can read what is kept for one person.
 func (p *Session) TellIfExposed(what, path string) {
 	if config.Exposed(path) {
-		p.Say("frank: others can read %s, %s; chmod go= makes that private", what, typeset.Escaped(path))
+		p.Say("frank: others can read %s, %s; chmod go= makes it private", what, typeset.Escaped(path))
 	}
 }
 

@@ -20,7 +20,7 @@ func (p *Session) Zone() *time.Location {
 		}
 		zone, err := calendar.ParseZone(name)
 		if err != nil {
-			p.Say("frank: times are in UTC: this system does not know the time zone %s, which the variable TZ names", typeset.Escaped(name))
+			p.Say("frank: times are in UTC, because this system does not know the time zone %s in the variable TZ", typeset.Escaped(name))
 			return
 		}
 		time.Local = zone

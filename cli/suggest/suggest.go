@@ -298,7 +298,7 @@ func (a Args) MissingPlaces(given, missing []string) error {
 		if strings.HasPrefix(given[0], "-") {
 			line = slices.Insert(line, 1, "--")
 		}
-		text += " (" + usage.CommandLine(line) + " looks for what has it in its name)"
+		text += " (" + usage.CommandLine(line) + " looks for it in names)"
 	}
 	err := usage.Misuse("nothing to look at: %w", notThere(text))
 	if line := a.WithoutWhere(given); line != nil {
@@ -400,5 +400,5 @@ func (a Args) Swallowed(words []string) error {
 	if _, err := condition.Parse(repair); err != nil {
 		return nil
 	}
-	return usage.Repaired(usage.Misuse("the shell has taken > for a place to write to, and made a file %s; write over", typeset.Escaped(value)), a.WithCondition(repair))
+	return usage.Repaired(usage.Misuse("the shell took > as a redirection, and made a file %s; write over instead", typeset.Escaped(value)), a.WithCondition(repair))
 }

@@ -25,9 +25,9 @@ var Statuses = []struct {
 	Meaning string
 }{
 	{StatusComplete, "the answer is complete"},
-	{StatusDifferent, "a check found a difference (verify, compare, checksum --expect, search --fail-if)"},
+	{StatusDifferent, "a check found a difference (verify, compare, checksum --expect, --fail-if)"},
 	{StatusUsage, "the command line is wrong"},
-	{StatusIncomplete, "the answer is incomplete: something could not be read, and was reported"},
+	{StatusIncomplete, "the answer is incomplete: something could not be read, and frank reported it"},
 	{StatusFailed, "the command failed"},
 	{StatusInterrupted, "the command was stopped, with Ctrl-C or by another program"},
 }

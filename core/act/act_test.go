@@ -182,7 +182,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 	planner = &doing.Planner{Action: plans.Move, Host: "h", Options: plans.Options{Into: exact.Text(filepath.Join(root, "b"))}, Home: filepath.Join(root, "g")}
 	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return e.Name == "same" || e.Name == "b" || e.Name == "g" }))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"/b/same: it is there already", "/b: a folder cannot go into itself", "/c/same: that name is taken already", "/g: the home folder is in it; --really"}, why(plan))
+	assert.Equal(t, []string{"/b/same: it is there already", "/b: a folder cannot go into itself", "/c/same: that name is taken already", "/g: the home folder is in it; --really allows that"}, why(plan))
 
 	planner = &doing.Planner{Action: plans.Hide, Host: "h"}
 	plan, err = act.MakePlan(ctx, planner, found(t, root, func(e *entry.Entry) bool { return file(e) && e.Folder.Name >= "d" && e.Folder.Name < "f" }))

@@ -241,7 +241,7 @@ func TestStrict(t *testing.T) {
 				if filepath.Base(string(s.Path)) == "plain" {
 					assert.Empty(t, string(s.Notes+s.Refused))
 				} else {
-					assert.Equal(t, "extended attributes cannot be kept there (1)", told, "%s %v", action, strict)
+					assert.Equal(t, "extended attributes would be lost there (1)", told, "%s %v", action, strict)
 				}
 			}
 		}

@@ -218,7 +218,7 @@ func TestTimesAndFlagsComeBack(t *testing.T) {
 	assert.Equal(t, "times cannot be kept exactly there (2)", string(plan.Steps[0].Notes))
 	plan.Options.Strict = true // as if the disk did not say so
 	_, wrong := carry(t, c, plan)
-	assert.Contains(t, wrong["f"], "not all of it would be kept there: could not keep exact times of 2")
+	assert.Contains(t, wrong["f"], "something of it would be lost there: could not keep exact times of 2")
 	assert.NoDirExists(t, filepath.Join(on, "f"))
 	plan.Options.Strict = false
 	result, wrong := carry(t, c, plan)
@@ -241,13 +241,13 @@ func TestPartedNamesAreTold(t *testing.T) {
 	require.NoError(t, os.Link(filepath.Join(root, "a"), filepath.Join(root, "stays")))
 	c := carrier(folder)
 	plan := planOf(t, c, root, plans.Move, plans.Options{Into: exact.Text(other)}, named("a"))
-	assert.Contains(t, string(plan.Steps[0].Notes), "undo cannot make them again (1)")
+	assert.Contains(t, string(plan.Steps[0].Notes), "undo cannot restore them (1)")
 	carry(t, c, plan)
 	notes := ""
 	c.Tell = func(o doing.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
 	_, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
-	assert.Equal(t, "hard links could not be made again (1)", notes)
+	assert.Equal(t, "hard links could not be restored (1)", notes)
 }
 
 // Where a rename was planned and the file system refuses it, the action says what the plan
@@ -263,14 +263,14 @@ func TestPartedNamesAreToldWhereItIsCopiedUnplanned(t *testing.T) {
 	c.Calls = at("Rename", 0, refuses)
 	into := exact.Text(filepath.Join(folder, "into"))
 	_, wrong := carry(t, c, planOf(t, c, root, plans.Move, plans.Options{Into: into, Strict: true}, named("a")))
-	assert.Equal(t, "not all of it would be kept there: the file system did not rename it, so it was copied; hard links to what stays are not kept (1)", wrong["a"])
+	assert.Equal(t, "something of it would be lost there: the file system could not move it, so frank copied it; hard links to files that stay are lost (1)", wrong["a"])
 	notes := ""
 	tell := func(o doing.Outcome) { require.NoError(t, o.Err); notes = o.Notes }
 	plan := planOf(t, c, root, plans.Move, plans.Options{Into: into}, named("a"))
 	c.Calls, c.Tell = at("Rename", 0, refuses), tell
 	_, err := act.CarryOut(context.Background(), c, plan)
 	require.NoError(t, err)
-	assert.Equal(t, "the file system did not rename it, so it was copied; hard links to what stays are not kept (1)", notes)
+	assert.Equal(t, "the file system could not move it, so frank copied it; hard links to files that stay are lost (1)", notes)
 
 	root = filepath.Join(folder, "another")
 	write(t, filepath.Join(root, "a"), "content")
@@ -295,7 +295,7 @@ func TestPartedNamesAreToldWhereItIsCopiedUnplanned(t *testing.T) {
 	require.True(t, killedOnce(t, c, func() { act.Undo(context.Background(), c, result.Journal, "h") }))
 	_, err = act.Undo(context.Background(), c, result.Journal, "h")
 	require.NoError(t, err)
-	assert.Equal(t, "hard links could not be made again (1)", notes)
+	assert.Equal(t, "hard links could not be restored (1)", notes)
 	assert.Equal(t, "content", read(t, filepath.Join(root, "a")))
 }
 
@@ -326,7 +326,7 @@ func TestUndoByCopyingPartsNames(t *testing.T) {
 			asked, said = "undo ", ""
 			_, err = act.Undo(context.Background(), c, 1, "h")
 			require.NoError(t, err)
-			assert.Contains(t, said, "hard links could not be made again (1)")
+			assert.Contains(t, said, "hard links could not be restored (1)")
 		})
 	}
 }
@@ -345,7 +345,7 @@ func TestFolderOfRenamedIsNotCopied(t *testing.T) {
 		return nil
 	}}
 	_, wrong := carry(t, c, planOf(t, c, root, plans.Reveal, plans.Options{}, func(e *entry.Entry) bool { return !e.Self }))
-	assert.Equal(t, "the file system does not rename this folder; it is not copied either, as other steps have renamed things in it", wrong[".f"])
+	assert.Equal(t, "the file system could not move this folder; frank did not copy it either, because other steps renamed something in it", wrong[".f"])
 	assert.Equal(t, "content", read(t, filepath.Join(root, ".f/a")))
 	_, wrong = carry(t, c, planOf(t, c, root, plans.Reveal, plans.Options{}, named(".f")))
 	assert.Empty(t, wrong)

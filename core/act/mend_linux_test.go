@@ -169,7 +169,7 @@ func TestRejoinKeepsWhatDiffers(t *testing.T) {
 	undone, err := act.Undo(context.Background(), c, 1, "h")
 	require.NoError(t, err)
 	assert.Equal(t, act.UndoResult{Stays: 1}, undone)
-	assert.Equal(t, "it is in both places, and they differ; nothing that differs was removed", said)
+	assert.Equal(t, "it exists in both places, and they differ; nothing that differs was removed", said)
 	for name, content := range map[string]string{root + "/top/a": "edited there", root + "/top/b": "b", root + "/top/c": "c", other + "/top/b": "also edited there"} {
 		is, err := os.ReadFile(name)
 		require.NoError(t, err)

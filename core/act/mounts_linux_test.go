@@ -122,7 +122,7 @@ func TestMountNamed(t *testing.T) {
 	assert.NotEmpty(t, wrong["disk"])
 	assert.FileExists(t, filepath.Join(disk, "a/b"))
 	p := plan()
-	assert.Contains(t, act.Does(p, p.Steps[0]), "the folder stays, as a file system is mounted on it")
+	assert.Contains(t, act.Does(p, p.Steps[0]), "the folder stays, because a file system is mounted on it")
 	result, wrong := carry(t, c, p)
 	assert.Empty(t, wrong)
 	assert.Equal(t, 1, result.Done)

@@ -169,5 +169,5 @@ func TestUndoLeavesWhatWasAltered(t *testing.T) {
 	hidden, _ := all(t, c, root, plans.Hide, plans.Options{}, everything)
 	require.NoError(t, os.Rename(filepath.Join(root, ".a"), filepath.Join(root, "elsewhere")))
 	assert.Equal(t, act.UndoResult{Stays: 1}, undo(hidden.Journal))
-	assert.Equal(t, "it is no longer where it was put, or something else is", said)
+	assert.Equal(t, "it is no longer where frank put it, or something else is there now", said)
 }

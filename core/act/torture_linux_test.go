@@ -79,7 +79,7 @@ type torture struct {
 	meddled       bool
 	away, altered int  // how often something was moved away, or its content altered
 	told          bool // that something could not be kept
-	apart         bool // that hard links could not be made again
+	apart         bool // that hard links could not be restored
 	lost          bool // that anything else could not be kept
 	ctx           context.Context
 	stop          func()

@@ -205,7 +205,7 @@ func TestKeepersAreLookedAt(t *testing.T) {
 		"folder gone":     {func(t *testing.T, root string) { os.RemoveAll(filepath.Join(root, "keep")) }, "no longer exists", 2},
 		"file of it gone": {func(t *testing.T, root string) { os.Remove(filepath.Join(root, "keep/sub/b")) }, "no longer exists", 2},
 		"file of it edited": {func(t *testing.T, root string) { again(t, filepath.Join(root, "keep/sub/b"), "two TWO") },
-			"not that of what stays", 2},
+			"differs from the file that stays", 2},
 		"file added to the spare": {func(t *testing.T, root string) { put(t, root, map[string]string{"spare/sub/c": "new"}) }, "has changed", 2},
 		"folder swapped for a link": {func(t *testing.T, root string) {
 			os.Rename(filepath.Join(root, "keep"), filepath.Join(root, "aside"))
@@ -334,7 +334,7 @@ func TestShared(t *testing.T) {
 
 	elsewhere := filepath.Join(t.TempDir(), "tree")
 	put(t, elsewhere, map[string]string{"a": big, "b": big})
-	assert.Contains(t, string(planOf(t, plans.Options{By: plans.ByShared}, elsewhere).Steps[0].Refused), "cannot have files share")
+	assert.Contains(t, string(planOf(t, plans.Options{By: plans.ByShared}, elsewhere).Steps[0].Refused), "files cannot share space")
 	both := planOf(t, plans.Options{By: plans.ByLinks}, elsewhere, root)
 	require.Len(t, both.Steps, 3)
 	assert.Contains(t, string(both.Steps[1].Refused+both.Steps[2].Refused), "another disk")
@@ -349,6 +349,6 @@ func TestLinksWidenNothing(t *testing.T) {
 	plan := planOf(t, plans.Options{By: plans.ByLinks}, root)
 	require.Len(t, plan.Steps, 2)
 	for _, s := range plan.Steps {
-		assert.Contains(t, string(s.Refused), "another owner")
+		assert.Contains(t, string(s.Refused), "its owner, group, permissions or attributes differ")
 	}
 }

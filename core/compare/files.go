@@ -164,7 +164,7 @@ func (p *Pair) read(ctx context.Context, w *digest.Worker, a, b digest.File, fac
 // mostUnsized is how much is read of a file whose size is not known.
 const mostUnsized = 64 << 20
 
-var errEndless = errors.New("it has more than 64 MiB, which is the most that is read where one of the two sizes is not known")
+var errEndless = errors.New("one size is not known, and frank then reads at most 64 MiB")
 
 // readToEnds does so for files of which one has a size that is not known.
 func (p *Pair) readToEnds(ctx context.Context, w *digest.Worker, a, b digest.File, fact entry.Facts) (first, second error) {

@@ -237,7 +237,7 @@ func TestMistakes(t *testing.T) {
 		"dawn":                         "^^^^|name has dawn",
 		"ext is wav size over 1MB":     "           ^^^^|write: and size",
 		"name is dawn chorus.wav":      "             ^^^^^^^^^^|a value with spaces goes in quotes",
-		"size=10MB":                    "^^^^^^^^^|conditions are words, without signs",
+		"size=10MB":                    "^^^^^^^^^|conditions use words, not signs",
 		"name hass dawn":               "     ^^^^|did you mean has?",
 		"size over big":                "          ^^^|this should be a size",
 		"size over 3 parsecs":          "          ^^^^^^^^^|no unit parsecs",
@@ -253,7 +253,7 @@ func TestMistakes(t *testing.T) {
 		"modified on now":              "",
 		"modified on 2026-11-20T14:00": "            ^^^^^^^^^^^^^^^^|on takes a day",
 		"modified after teatime":       "               ^^^^^^^|this should be a moment",
-		"modified has yesterday":       "         ^^^|modified can be asked: within",
+		"modified has yesterday":       "         ^^^|modified can be tested with: within",
 		"name matches a[":              "             ^^|not a regular expression",
 		"name like [a":                 "          ^^|not a pattern",
 		"kind is flie":                 "        ^^^^|did you mean file?",
@@ -264,7 +264,7 @@ func TestMistakes(t *testing.T) {
 		"sha256 is 12":                 "          ^^|at least 8 digits",
 		"md5 is 0123456789abcdef012345678901234567": "       ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^|has 32 digits, and these are 34",
 		"sha256 is 93edzzzz":                        "          ^^^^^^^^|hexadecimal",
-		"sha256 has 93ed0000":                       "       ^^^|can be asked: is",
+		"sha256 has 93ed0000":                       "       ^^^|can be tested with: is",
 		"(hidden":                                   "       ^|a ) is missing",
 		"hidden)":                                   "      ^|no ( for this )",
 		"hidden and":                                "          ^|a test is missing",
@@ -295,7 +295,7 @@ func TestMistakes(t *testing.T) {
 	_, err := condition.Parse([]string{"name", "like", "dawn-1.wav", "dawn-2.wav", "dusk.wav"})
 	assert.ErrorContains(t, err, "ends .wav, which needs no wildcard")
 	_, err = condition.Parse([]string{strings.Repeat("not ", 300) + "hidden"})
-	assert.ErrorContains(t, err, "too deep")
+	assert.ErrorContains(t, err, "too many levels")
 	_, err = condition.Parse([]string{strings.Repeat("hidden or ", 10000) + "hidden"})
 	assert.ErrorContains(t, err, "too long")
 }

@@ -43,7 +43,7 @@ func parse(words []string, mistakes int) (*Condition, error) {
 		length += len(word) + 1
 	}
 	if length > maxLength {
-		return nil, &Error{Message: fmt.Sprintf("the condition is too long: %d bytes, and %d are the most", length, maxLength)}
+		return nil, &Error{Message: fmt.Sprintf("the condition is too long: %d bytes; at most %d are allowed", length, maxLength)}
 	}
 	s := lexWords(words)
 	if len(words) == 1 {
@@ -184,7 +184,7 @@ func flatten[List All | Any](parts List) Node {
 
 func (p *parser) not() Node {
 	if p.depth++; p.depth > maxDepth {
-		p.fail("this goes too deep: %d levels are the most", maxDepth)
+		p.fail("too many levels of parentheses: at most %d are allowed", maxDepth)
 	}
 	defer func() { p.depth-- }()
 	if p.accept("not") {
@@ -317,7 +317,7 @@ func (p *parser) test() Node {
 	}
 	if next, more := p.peek(); more && field.Needs&entry.FactText != 0 &&
 		(field.Type != entry.Text || strings.EqualFold(next.text, missingWord) || strings.EqualFold(next.text, presentWord)) {
-		p.failAt(next, "what is in a file is asked for as text has 'a piece' or text matches PATTERN")
+		p.failAt(next, "to look inside files, write text has 'a piece' or text matches PATTERN")
 	}
 	if p.accept(missingWord) {
 		return Valued{field, true}
@@ -560,7 +560,7 @@ func (p *parser) noOp(field *entry.Field, ops []Op) {
 	for i, op := range ops {
 		list[i] = string(op)
 	}
-	can := fmt.Sprintf("%s can be asked: %s", field.Name, strings.Join(list, ", "))
+	can := fmt.Sprintf("%s can be tested with: %s", field.Name, strings.Join(list, ", "))
 	if !more {
 		p.fail("%s", can)
 	}
@@ -578,7 +578,7 @@ func (p *parser) noOp(field *entry.Field, ops []Op) {
 
 // signs says that conditions are words, and writes one so.
 func (p *parser) signs(word token) {
-	const message = "conditions are words, without signs: write, say, size over 10MB, or ext is wav"
+	const message = "conditions use words, not signs: write size over 10MB, or ext is wav"
 	at := strings.IndexAny(word.text, "=<>!")
 	end := at
 	for end < len(word.text) && strings.ContainsRune("=<>!~", rune(word.text[end])) {

@@ -63,7 +63,7 @@ func parseBytes(text string) (n int64, full string, err error) {
 	amount.Mul(amount, new(big.Rat).SetInt64(scale)).Add(amount, big.NewRat(1, 2))
 	whole := new(big.Int).Quo(amount.Num(), amount.Denom())
 	if !whole.IsInt64() {
-		return 0, "", fmt.Errorf("%s is more than any file can have", text)
+		return 0, "", fmt.Errorf("%s is more than any file can hold", text)
 	}
 	return whole.Int64(), full, nil
 }

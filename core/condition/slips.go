@@ -19,7 +19,7 @@ func (c *Condition) Slips(env *Environment) (slips []string) {
 			slips = append(slips, slip)
 		}
 		if env.MatchCase && t.Field.Type == entry.Text && strings.ToLower(t.Values[0].Text) != t.Values[0].Text {
-			slips = append(slips, fmt.Sprintf("capitals and small letters differ here, since --match-case was given: %s", t))
+			slips = append(slips, fmt.Sprintf("capitals and small letters differ because of --match-case: %s", t))
 		}
 		if t.Field == KindField && t.Op == Is {
 			kinds = t.Values[0].Text
@@ -38,7 +38,7 @@ func (c *Condition) FromPlace(places []string) (slips []string) {
 		text := t.Values[0].Text
 		for _, place := range places {
 			if below, begins := strings.CutPrefix(text, strings.TrimRight(place, "/")+"/"); begins && t.Field.FromPlace && below != "" && place != "." {
-				slips = append(slips, fmt.Sprintf("paths in the condition are from the place: %s %s %s, not %s", t.Field.Name, t.Op, quote(below), quote(text)))
+				slips = append(slips, fmt.Sprintf("paths in the condition start at the place: %s %s %s, not %s", t.Field.Name, t.Op, quote(below), quote(text)))
 				return
 			}
 		}

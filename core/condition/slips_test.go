@@ -33,7 +33,7 @@ func TestSlips(t *testing.T) {
 		{"name like dawn", false, "there is no * in dawn"},
 		{"name has in/dawn", false, "a name has no / in it"},
 		{"path has in/dawn", false, ""},
-		{"name has DAWN", true, "capitals and small letters differ here"},
+		{"name has DAWN", true, "capitals and small letters differ because of --match-case"},
 		{"name has DAWN", false, ""},
 		{"name has dawn", true, ""},
 		{"not name is dawn", false, ""},

@@ -105,7 +105,7 @@ func (p *parser) read(test *Test, v *Value, first token) (err error) {
 			for strings.HasSuffix(v.Text, ",") {
 				more, ok := p.take()
 				if !ok {
-					p.fail("after a comma another value is wanted")
+					p.fail("another value should follow the comma")
 				}
 				p.extend(v, more, "")
 			}

@@ -68,7 +68,7 @@ type Set struct {
 	Part        bool   // the first folder has all that the second has, and more:
 	Beside      int64  // so many files
 	BesideSize  int64  // of so many bytes
-	Spares      int    // files that need not stay
+	Spares      int    // files that can go
 	Reclaimable int64  // bytes that removing these would free
 	// UpTo tells that it may be less: the spares are compressed by the file system,
 	// or share blocks with one another that others may share too.
@@ -80,9 +80,9 @@ type Answer struct {
 	Sets        []*Set // of folders, then of files; those that free most first
 	Only        []*entry.Entry
 	Folders     int              // sets of folders
-	Copied      int              // folders that need not stay
+	Copied      int              // folders that can go
 	Files       int              // in sets of files
-	Spares      int              // files that need not stay
+	Spares      int              // files that can go
 	Reclaimable int64            // by all sets
 	UpTo        bool             // it may be less, as of some set
 	Empty       int              // files of no bytes that were left out

@@ -25,10 +25,10 @@ func (a *Answer) Names() (names row.List[*Name]) {
 	return names
 }
 
-// Spare is a name of a file that need not stay, and the file that stays.
+// Spare is a name of a file that can go, and the file that stays.
 type Spare struct{ Entry, Keeper *entry.Entry }
 
-// SpareNames returns the names of all files that need not stay.
+// SpareNames returns the names of all files that can go.
 func (a *Answer) SpareNames() (spares row.List[*Spare]) {
 	for _, set := range a.whole {
 		keeper := slices.IndexFunc(set.Copies, func(c Copy) bool { return c.Stays })
@@ -41,7 +41,7 @@ func (a *Answer) SpareNames() (spares row.List[*Spare]) {
 	return spares
 }
 
-// ToClear returns the folders and files that need not stay: the larger folders first, so
+// ToClear returns the folders and files that can go: the larger folders first, so
 // that what stays of each is still whole when it is cleared.
 func (a *Answer) ToClear() (spares []*Spare) {
 	for _, set := range a.folders {

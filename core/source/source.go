@@ -213,7 +213,7 @@ type Texts struct {
 	Files   int64 // whose content was read
 	Bytes   int64
 	Others  int64 // of these files, those that are no text
-	Guessed int64 // and those that were taken for Latin-1, as they are no UTF-8
+	Guessed int64 // and those that are not UTF-8 and were read as Latin-1
 }
 
 func (t *Texts) add(other Texts) {

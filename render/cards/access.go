@@ -63,7 +63,7 @@ func mayWords(may entry.Permissions, folder bool) string {
 	}
 	switch len(words) {
 	case 0:
-		return "may do nothing"
+		return "may not do anything"
 	case 1:
 		return "may " + words[0]
 	}

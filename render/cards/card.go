@@ -79,7 +79,7 @@ func addWhat(v *report.View, rows *cardRows, c *inspect.Card) {
 	}
 	if e.Marks&entry.MarkMislabelled != 0 {
 		_, ext := entry.SplitName(e.Name)
-		what += ", which is not what ." + typeset.Escaped(ext) + " says"
+		what += ", which does not fit ." + typeset.Escaped(ext) + " says"
 	}
 	if e.Hidden() {
 		why := "its name starts with a dot"
@@ -108,7 +108,7 @@ func addWhat(v *report.View, rows *cardRows, c *inspect.Card) {
 	switch {
 	case c.Holds == nil:
 	case !c.Holds.HasEntries():
-		rows.add("holds", "it is not known what: it could not be read")
+		rows.add("holds", "not known, because it could not be read")
 	default:
 		rows.add("holds", "%s: %s", units.Count(c.Holds.Entries(), "entry", "entries"), report.KindCounts(&report.Summary{Matched: *c.Holds}))
 		rows.add("", "%s of content, %s on disk", exact(c.Holds.Size), v.Units.SizeText(c.Holds.Disk))
@@ -120,7 +120,7 @@ func addWhat(v *report.View, rows *cardRows, c *inspect.Card) {
 		disk := exact(e.Disk)
 		switch {
 		case e.Kind == entry.KindFolder:
-			disk += ", for the folder's own bookkeeping"
+			disk += " for the bookkeeping of the folder"
 		case e.Kind == entry.KindFile && e.Disk < e.Size:
 			disk += ": sparse, with holes that take no space"
 		}
@@ -149,9 +149,9 @@ func addLink(v *report.View, rows *cardRows, c *inspect.Card) {
 	}
 	switch {
 	case c.End == inspect.Nowhere:
-		rows.add("", "which is not there: a broken link")
+		rows.add("", "which does not exist: the link is broken")
 	case c.End == inspect.Round:
-		rows.add("", "which goes round in a circle: a broken link")
+		rows.add("", "which leads back to itself: the link is broken")
 	}
 }
 
@@ -207,7 +207,7 @@ func addRights(v *report.View, rows *cardRows, c *inspect.Card) {
 		rows.add("", "%s", line)
 	}
 	if d := e.Details(); d.Capabilities != "" {
-		rows.add("capabilities", "as a program, it may do what Linux calls %s", strings.ReplaceAll(d.Capabilities, ",", ", "))
+		rows.add("capabilities", "as a program it has the Linux capabilities %s", strings.ReplaceAll(d.Capabilities, ",", ", "))
 	}
 	if !e.Folder.Place.Kept {
 		rows.add("you", "%s", youMay(c))
@@ -216,7 +216,7 @@ func addRights(v *report.View, rows *cardRows, c *inspect.Card) {
 		if name, known := lookup(id); known {
 			return fmt.Sprintf("%s (%d)", typeset.Escaped(name), id)
 		}
-		return fmt.Sprintf("%d, which has no account", id)
+		return fmt.Sprintf("%d, without an account here", id)
 	}
 	rows.add("owner", "%s", name(e.UID, v.Context.Accounts.User))
 	rows.add("group", "%s", name(e.GID, v.Context.Accounts.Group))
@@ -238,7 +238,7 @@ func youMay(c *inspect.Card) string {
 		}
 	}
 	if len(yes) == 0 {
-		return "may do nothing with it"
+		return "may not do anything with it"
 	}
 	return "may " + strings.Join(yes, ", ")
 }
@@ -252,7 +252,7 @@ func addPlace(v *report.View, rows *cardRows, c *inspect.Card) {
 			if e.Links > 1 && c.Looked == nil {
 				names += " (hard links)"
 				if !e.Folder.Place.Kept {
-					names += "; --siblings PLACE looks for the others"
+					names += "; --siblings PLACE finds the others"
 				}
 			}
 			rows.add("names", "%s", names)
@@ -262,7 +262,7 @@ func addPlace(v *report.View, rows *cardRows, c *inspect.Card) {
 				rows.add(map[bool]string{true: "also"}[i == 0], "%s", typeset.Escaped(sibling))
 			}
 			if missing := int(e.Links) - 1 - len(c.Siblings); missing > 0 {
-				rows.add("", "%s elsewhere than in %s", units.Count(int64(missing), "name", "names"), typeset.Escaped(c.Looked.Full))
+				rows.add("", "%s outside %s", units.Count(int64(missing), "name", "names"), typeset.Escaped(c.Looked.Full))
 			}
 		}
 		rows.add("inode", "%d on device %d:%d", e.Inode, unix.Major(e.Device), unix.Minor(e.Device))

@@ -131,7 +131,7 @@ func (r *Report) whatIsHere() {
 	}
 	r.raw("</dl>\n")
 	if a.Overlap {
-		r.element("p", "alarm", "One of the places lies in another: what is in both is counted in each.")
+		r.element("p", "alarm", "One place lies in another: what both have is counted in each.")
 	}
 	r.command([]string{"tally", "--by", "kind"}, "")
 	r.command([]string{"weigh"}, "")
@@ -141,9 +141,9 @@ func (r *Report) whatIsHere() {
 
 // whatFills tells where it is: as treemaps that lead into one another, and as a table.
 func (r *Report) whatFills() {
-	r.section("What fills it")
+	r.section("What takes up space")
 	what := []string{"content", "space on disk", "numbers of files"}[r.By]
-	r.element("p", "quiet", "Areas stand for "+what+". Click a folder to look into it, and its path above to come back.")
+	r.element("p", "quiet", "Areas stand for "+what+". Click a folder to open it; click its path above to go back.")
 	plan, s := weigh.Plan{By: r.By}, &report.Summary{}
 	r.WeighSummary(s, &weigh.Answer{Matched: r.Answer.Sum}, &plan)
 	for _, note := range s.Notes {
@@ -250,7 +250,7 @@ func (r *Report) whatGrew() {
 		}
 		r.section(heading)
 		if g.Records == 0 {
-			r.element("p", "", units.Count(int64(g.Others), "record was", "records were")+" made on other terms than this report, and cannot be held against it: frank ledger entries shows these.")
+			r.element("p", "", units.Count(int64(g.Others), "record was", "records were")+" made with other options than this report and cannot be compared with it; frank ledger entries lists them.")
 			r.raw("</section>\n")
 			continue
 		}
@@ -301,7 +301,7 @@ func (r *Report) growth(g *inventory.Growth) {
 		r.element("p", "quiet", report.AheadOfTime)
 	}
 	if g.Others > 0 {
-		r.element("p", "quiet", units.Count(int64(g.Others), "record", "records")+" made on other terms left out")
+		r.element("p", "quiet", units.Count(int64(g.Others), "record", "records")+" made with other options left out")
 	}
 }
 
@@ -435,7 +435,7 @@ func (r *Report) copies() {
 	r.section("Copies")
 	a := r.Answer.Copies
 	if a == nil {
-		r.element("p", "quiet", "Not looked for: that takes reading the content of files. With --copies, a report tells.")
+		r.element("p", "quiet", "Not looked for, because that means reading the content of files: --copies does that.")
 		r.command([]string{"duplicates"}, "")
 		r.raw("</section>\n")
 		return
@@ -475,7 +475,7 @@ func upperFirst(text string) string {
 
 // concerns tells what may need a look.
 func (r *Report) concerns(s *report.Summary) {
-	r.section("What may need a look")
+	r.section("What may need attention")
 	r.raw("<ul class=\"concerns\">\n")
 	for _, c := range r.Answer.Concerns {
 		r.raw("<li><p>")
@@ -495,7 +495,7 @@ func (r *Report) concerns(s *report.Summary) {
 		}
 		r.dst = page.AppendText(append(r.dst, ' '), name)
 		if c.Untold {
-			r.dst = page.AppendSpan(r.dst, "quiet", ": not looked at; that takes reading content, with --copies")
+			r.dst = page.AppendSpan(r.dst, "quiet", ": not looked for; --copies reads content to find them")
 		}
 		r.raw("</p>\n")
 		if len(c.Some) > 0 {

@@ -54,7 +54,7 @@ func Page(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) 
 	}
 	dst = append(dst, "</div>\n"...)
 	if left := len(lines) - render.MostOnPage; left > 0 {
-		dst = page.AppendElement(dst, "p", "alarm", "and "+units.Count(int64(left), "line", "lines")+" more, which this page does not have; --depth and --first show fewer")
+		dst = page.AppendElement(dst, "p", "alarm", "and "+units.Count(int64(left), "line", "lines")+" more not on this page; --depth and --first show fewer")
 	}
 	return render.EndPage(dst, p, f)
 }

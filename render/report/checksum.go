@@ -13,7 +13,7 @@ func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
 	s.Lead = units.Count(int64(a.Files), "file", "files") + ", " + v.Units.SizeText(read) + " read"
 	for _, place := range v.Places {
 		if place.Kept {
-			s.Notes = append(s.Notes, "the digests of "+typeset.Escaped(place.Given)+" are those in the record")
+			s.Notes = append(s.Notes, "the digests of "+typeset.Escaped(place.Given)+" come from the record")
 		}
 	}
 	alike := 0
@@ -24,7 +24,7 @@ func (v *View) ChecksumSummary(s *Summary, a *checksum.Answer, read int64) {
 	switch {
 	case a.Files < 2:
 	case len(a.Groups) == 0:
-		s.Notes = append(s.Notes, "no two have the same content")
+		s.Notes = append(s.Notes, "all contents differ")
 	case a.Alone == 0 && len(a.Groups) == 1:
 		s.Notes = append(s.Notes, "all have the same content")
 	default:

@@ -38,16 +38,16 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, o *compare.Options,
 		s.Lead = "no difference in what could be compared"
 		s.Notes = append(s.Notes, same)
 	case a.Same == 0:
-		s.Lead = "no difference: there is nothing in either"
+		s.Lead = "no difference: both are empty"
 	default:
 		s.Lead = "no difference: " + same
 		if len(o.Ignore) > 0 {
 			s.Lead = "no difference that matters: " + same
 		}
 	}
-	how := "by size and time; " + v.Units.SizeText(read) + " of content read where that was not enough"
+	how := "by size and time; " + v.Units.SizeText(read) + " of content read where these were not enough"
 	if read == 0 {
-		how = "by size and time; no content was read (--content reads all of it)"
+		how = "by size and time; content was not compared (--content does that)"
 	}
 	if s.Content {
 		how = "by content; " + v.Units.SizeText(read) + " read"
@@ -58,7 +58,7 @@ func (v *View) CompareSummary(s *Summary, a *compare.Answer, o *compare.Options,
 	}
 	s.onlyOne(int64(a.Outside))
 	if a.ByTime > 0 {
-		s.Notes = append(s.Notes, "of "+units.Count(int64(a.ByTime), "file", "files")+" only the time was compared: the record has no digests")
+		s.Notes = append(s.Notes, "of "+units.Count(int64(a.ByTime), "file", "files")+" only the time could be compared, because the record has no digests")
 	}
 }
 
@@ -77,10 +77,10 @@ func (v *View) copySummary(s *Summary, a *compare.Answer, same string) {
 		s.Lead = "B is not a complete copy of A: " + strings.Join(what, ", ")
 		s.Notes = append(s.Notes, same)
 	case a.Unknown > 0 || !s.Complete() || a.Counts[compare.Unclear] > 0:
-		s.Lead = "it is not known whether B is a complete copy of A: not all could be compared"
+		s.Lead = "it is not known whether B is a complete copy of A: some content could not be compared"
 		s.Notes = append(s.Notes, same)
 	case a.Same+a.Elsewhere == 0:
-		s.Lead = "there is nothing in A to be copied"
+		s.Lead = "A is empty: there is nothing to copy"
 	default:
 		s.Lead = "B is a complete copy of A: " + same
 	}

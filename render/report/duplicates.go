@@ -14,7 +14,7 @@ import (
 func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read int64) {
 	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"folder_sets", int64(a.Folders)}, Number{"spares", int64(a.Spares)},
 		Number{"reclaimable", a.Reclaimable}, Number{"empty", int64(a.Empty)}, Number{"bytes_read", read})
-	folders := units.Count(int64(a.Copied), "folder", "folders") + " with content that another folder has too"
+	folders := units.Count(int64(a.Copied), "folder", "folders") + " whose content another folder has too"
 	sets, files := units.Count(int64(len(a.Sets)-a.Folders), "set", "sets"), " files with the same content"
 	switch {
 	case len(a.Sets) == 0:
@@ -31,7 +31,7 @@ func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read 
 	}
 	s.Notes = append(s.Notes, units.Count(looked, "file", "files")+" looked at, "+v.Units.SizeText(read)+" read")
 	if a.Elsewhere > 0 {
-		s.Notes = append(s.Notes, units.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing: another name of it is outside of what was read")
+		s.Notes = append(s.Notes, units.Count(int64(a.Elsewhere), "spare frees", "spares free")+" nothing, because another name of it is outside these places")
 	}
 	if a.Empty > 0 {
 		s.Notes = append(s.Notes, units.Count(int64(a.Empty), "empty file", "empty files")+" left out; --empty includes them")
@@ -49,12 +49,12 @@ func KeepRule(o *duplicates.Options, places int) string {
 	case o.Keep == duplicates.ShortestPath:
 		rule = "the one with the shortest path stays"
 	case places > 1:
-		rule = "one in the place that was named first stays, and there the first in order of paths"
+		rule = "one in the place named first stays (there, the first in order of paths)"
 	}
 	if len(o.KeepIn) > 0 {
-		return "of each set, one in a folder of --keep-in stays; of several, or of none, " + rule
+		return "in each set, a file in a folder of --keep-in stays; if there are several or none, " + rule
 	}
-	return "of each set, " + rule + "; --keep-in and --keep choose otherwise"
+	return "in each set, " + rule + "; --keep-in and --keep choose otherwise"
 }
 
 // SetLine is what a set of files with the same content is headed with.
@@ -66,9 +66,9 @@ func (v *View) SetLine(s *duplicates.Set) string {
 		}
 		beside := "more"
 		if s.Beside > 0 {
-			beside = units.Count(s.Beside, "file", "files") + ", " + v.Units.SizeText(s.BesideSize) + " beside"
+			beside = "also " + units.Count(s.Beside, "other file", "other files") + ", " + v.Units.SizeText(s.BesideSize)
 		}
-		return line + ": all of the second folder is in the first, which has " + beside + "; " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+		return line + ": the first folder has all of the second, and " + beside + "; " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 	}
 	return v.Units.SizeText(s.Size) + " in each of " + units.Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
 }
@@ -77,7 +77,7 @@ func (v *View) SetLine(s *duplicates.Set) string {
 func (v *View) OnlySummary(s *Summary, a *duplicates.Answer, place string, looked, read int64) {
 	only := int64(len(a.Only))
 	s.Numbers = append(s.Numbers, Number{"only", only}, Number{"bytes_read", read})
-	s.Lead = units.Count(only, "file", "files") + " of " + typeset.Escaped(place) + " with content that is nowhere else"
+	s.Lead = units.Count(only, "file", "files") + " of " + typeset.Escaped(place) + " whose content is nowhere else"
 	if only == 0 {
 		s.Lead = "all content of " + typeset.Escaped(place) + " is also elsewhere"
 	}

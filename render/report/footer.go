@@ -192,7 +192,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	switch {
 	case s.Totals != nil && s.Chosen && m.Folders == 0:
 	case s.Totals != nil && s.Chosen:
-		line += " · " + v.SumText(s.Totals) + " with all that is in the folders, each thing counted once"
+		line += " · " + v.SumText(s.Totals) + " including everything in the folders, each file counted once"
 	case s.Totals != nil:
 		line += " · " + v.SumText(s.Totals) + " in all, hidden or not"
 	}
@@ -212,11 +212,11 @@ func (v *View) Footer(s *Summary) []render.Line {
 		lines = append(lines, plain(note))
 	}
 	if s.Matched.Size == quantity.TooMuch || s.Matched.Disk == quantity.TooMuch {
-		lines = append(lines, alarm("that is more than can be counted: sums stop at the largest number"))
+		lines = append(lines, alarm("the sum is larger than this program can count; it is shown as the largest number"))
 	}
 	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
-		lines = append(lines, quiet(units.Count(s.Elsewhere.Files, "name", "names")+" of files already counted, with "+
-			v.Units.SizeText(s.Elsewhere.Size)+", not counted again"))
+		lines = append(lines, quiet(units.Count(s.Elsewhere.Files, "extra hard link", "extra hard links")+" ("+
+			v.Units.SizeText(s.Elsewhere.Size)+") not counted again"))
 	}
 
 	r := &s.Report
@@ -228,10 +228,10 @@ func (v *View) Footer(s *Summary) []render.Line {
 		one, many, rest string
 	}{
 		{r.Hidden, "hidden entry", "hidden entries", "not shown; --hidden shows them"},
-		{r.Skipped, "folder", "folders", "skipped, as --skip says"},
-		{r.OtherDisks, "folder", "folders", "not read: another file system starts there"},
-		{r.Again, "entry", "entries", "asked about again, and counted once"},
-		{r.Repeated, "link", "links", "not followed: the folder was read already"},
+		{r.Skipped, "folder", "folders", "skipped (--skip)"},
+		{r.OtherDisks, "folder", "folders", "not read, because another file system starts there"},
+		{r.Again, "entry", "entries", "named twice, and counted once"},
+		{r.Repeated, "link", "links", "not followed, because the folder was read already"},
 	} {
 		if left.count > 0 {
 			lines = append(lines, quiet(units.Count(left.count, left.one, left.many)+" "+left.rest))
@@ -260,7 +260,7 @@ func textsLine(v *View, t *source.Texts) string {
 		line += "; " + units.Count(t.Others, "is no text", "are no text")
 	}
 	if t.Guessed > 0 {
-		line += "; " + units.Count(t.Guessed, "was taken for Latin-1, as it is no UTF-8", "were taken for Latin-1, as they are no UTF-8")
+		line += "; " + units.Count(t.Guessed, "is not UTF-8 and was read as Latin-1", "are not UTF-8 and were read as Latin-1")
 	}
 	return line
 }
@@ -298,7 +298,7 @@ func untold(s *Summary) []string {
 func unclear(s *Summary) (lines []string) {
 	for _, p := range s.Report.Problems {
 		if p.Unclear {
-			lines = append(lines, units.Count(p.Entries, "entry", "entries")+" may or may not have been there for "+typeset.Escaped(p.Path)+" as well, which recorded only what met its condition")
+			lines = append(lines, units.Count(p.Entries, "entry", "entries")+" may or may not have been there for "+typeset.Escaped(p.Path)+" too, because that record has only what met its condition")
 		}
 	}
 	return lines
@@ -354,7 +354,7 @@ func Effort(r *source.Report) string {
 	}
 	text := fmt.Sprintf("read %s of %s of entries in the record", units.Grouped(r.GroupsRead), units.Count(r.Groups, "group", "groups"))
 	if r.GroupsRead < r.Groups {
-		text += "; by their summaries, the others have none that fits"
+		text += "; the summaries of the others show that they have no match"
 	}
 	return text
 }

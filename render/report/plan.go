@@ -75,13 +75,13 @@ func (v *View) PlanSummary(s *Summary, p *plans.Plan) {
 		s.Notes = append(s.Notes, units.Grouped(int64(p.Same))+more+" "+sameText(p.Action, p.Same == 1))
 	}
 	if t.Refused > 0 {
-		s.Notes = append(s.Notes, units.Grouped(int64(t.Refused))+" refused, each for the reason beside it")
+		s.Notes = append(s.Notes, units.Grouped(int64(t.Refused))+" refused, for the reason beside it")
 	}
 	if open := openToAll(p); p.Action == plans.Hide && open > 0 {
-		s.Notes = append(s.Notes, "hiding leaves them out of lists only: everyone who reaches them may still read "+units.Grouped(int64(open))+" of them; act permit go= keeps others out")
+		s.Notes = append(s.Notes, "hiding only leaves them out of lists: everyone may still read "+units.Grouped(int64(open))+" of them; frank act permit go= keeps others out")
 	}
 	if p.Covered > 0 {
-		s.Notes = append(s.Notes, units.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that is acted on as a whole")
+		s.Notes = append(s.Notes, units.Count(int64(p.Covered), "match lies", "matches lie")+" in a folder that the plan moves or removes as a whole")
 	}
 }
 
@@ -141,10 +141,10 @@ func (v *View) Ran(dst []byte, r *verbs.Ran, escape bool) []byte {
 		dst = append(dst, '\n')
 	}
 	if r.Cut {
-		dst = append(dst, "  (and more, which was not kept)\n"...)
+		dst = append(dst, "   (and more, which frank did not keep)\n"...)
 	}
 	if r.Left {
-		dst = append(dst, "  (something it started still runs; what that writes is not kept)\n"...)
+		dst = append(dst, "   (something it started is still running; frank does not keep what that writes)\n"...)
 	}
 	return dst
 }

@@ -26,7 +26,7 @@ func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path st
 	case c.First:
 		lines = append(lines, plain("the first record of this place"))
 	case c.Before == nil:
-		lines = append(lines, plain("the first record of this place on these terms"))
+		lines = append(lines, plain("the first record of this place with these options"))
 	default:
 		lines = append(lines, plain(changesText(r, c)))
 	}
@@ -34,15 +34,15 @@ func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path st
 		terms := before.Terms.Choosing()
 		made := "left nothing out"
 		if text := terms.String(); text != "" {
-			made = "was made on other terms (" + typeset.Escaped(text) + ")"
+			made = "was made with other options (" + typeset.Escaped(text) + ")"
 		}
-		lines = append(lines, alarm("the record before under @"+r.Label+" "+made+"; only what both looked at can be compared"))
+		lines = append(lines, alarm("the record before under @"+r.Label+" "+made+"; only what both contain can be compared"))
 	}
 	switch {
 	case r.Terms.Quick:
-		lines = append(lines, plain(units.Count(s.Report.Folders, "folder was", "folders were")+" read, "+units.Grouped(c.Kept)+" taken over as nothing about them had changed; files altered in place were not looked for"))
+		lines = append(lines, plain(units.Count(s.Report.Folders, "folder was", "folders were")+" read, "+units.Grouped(c.Kept)+" copied from the record before, because their times had not changed; frank did not look for files altered in place"))
 	case c.Quick && !c.First:
-		lines = append(lines, plain("everything was read: there is no record before on the same terms that folders could be taken over from"))
+		lines = append(lines, plain("everything was read, because no earlier record was made with the same options"))
 	}
 	if pool != nil {
 		text := "digests by " + r.Algorithm + ": " + units.Count(c.Digested, "file", "files") + " read, " + v.Units.SizeText(pool.Read())
@@ -52,10 +52,10 @@ func (v *View) Written(dst []byte, r ledger.Record, c recording.Changes, path st
 		lines = append(lines, plain(text))
 	}
 	if c.Reread > 0 {
-		lines = append(lines, plain("read again, though nothing about them has changed: "+units.Count(c.Reread, "file", "files")))
+		lines = append(lines, plain("read again although they look unchanged: "+units.Count(c.Reread, "file", "files")))
 	}
 	if n := len(c.Unexplained); n > 0 {
-		lines = append(lines, alarm("the content of "+units.Count(int64(n), "file", "files")+" changed, although size and times did not; frank ledger accept @"+r.Label+" when that is settled"))
+		lines = append(lines, alarm("the content of "+units.Count(int64(n), "file", "files")+" changed, although size and times did not; frank ledger accept @"+r.Label+" accepts that"))
 	}
 	if text := ProblemCount(s); text != "" {
 		lines = append(lines, alarm(text+", which is recorded too"))
@@ -80,7 +80,7 @@ func changesText(r ledger.Record, c recording.Changes) string {
 	}
 	before := "the record before"
 	if c.Before.Label != r.Label || c.Labelled != nil {
-		before = "record " + strconv.FormatInt(c.Before.Number, 10) + " (@" + c.Before.Label + "), the last on the same terms"
+		before = "record " + strconv.FormatInt(c.Before.Number, 10) + " (@" + c.Before.Label + "), the last with the same options"
 	}
 	if len(parts) == 0 {
 		return "nothing has changed since " + before

@@ -142,10 +142,10 @@ func (v *View) VerifySummary(s *Summary, a *checksum.Checked, mistakes int) {
 		s.Notes = append(s.Notes, note)
 	}
 	if n := len(a.Refused); n > 0 {
-		s.Notes = append(s.Notes, units.Count(int64(n), "name leads", "names lead")+" out of the folder, not read; --allow-outside reads them")
+		s.Notes = append(s.Notes, units.Count(int64(n), "name leads", "names lead")+" out of the folder, and were not read; --allow-outside reads them")
 	}
 	if mistakes > 0 {
-		s.Notes = append(s.Notes, units.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or contradict an earlier line")
+		s.Notes = append(s.Notes, units.Count(int64(mistakes), "line of the list says", "lines of the list say")+" nothing that can be checked, or the opposite of an earlier line")
 	}
 }
 

@@ -108,14 +108,14 @@ const (
 // WeighSummary fills in what the footer says of weights.
 func (v *View) WeighSummary(s *Summary, a *weigh.Answer, p *weigh.Plan) {
 	if a.Overlap {
-		s.Notes = append(s.Notes, "one of the places lies in another: what is in both is counted in each")
+		s.Notes = append(s.Notes, "one place lies in another: what both have is counted in each")
 	}
 	size, disk := a.Matched.Size, a.Matched.Disk
 	if p.By != sums.BySize || !a.Matched.HasSize() || !a.Matched.HasDisk() {
 		return
 	}
 	if apart := max(size, disk) - min(size, disk); apart >= muchBytes && max(size, disk) >= muchMore*min(size, disk) {
-		s.Notes = append(s.Notes, "on disk all of that takes "+v.Units.SizeText(disk)+"; --by disk weighs by that")
+		s.Notes = append(s.Notes, "on disk all of that takes "+v.Units.SizeText(disk)+"; --by disk adds that up")
 	}
 }
 
@@ -138,7 +138,7 @@ func growthLabel(g *weigh.Growth) string {
 	case g.Kind == weigh.DirectRow:
 		return in("directly in it")
 	case g.Kind == weigh.RestRow && g.Same && !g.Whole():
-		return in(units.Count(int64(g.Left), "folder", "folders") + " without a change that shows (not all read)")
+		return in(units.Count(int64(g.Left), "folder", "folders") + " with no known change (not all read)")
 	case g.Kind == weigh.RestRow && g.Same:
 		return in(units.Count(int64(g.Left), "folder", "folders") + " without change")
 	case g.Kind == weigh.RestRow && g.Left == 1:
@@ -181,7 +181,7 @@ func (v *View) HeldSummary(s *Summary, h *sides.Held) {
 // onlyOne says how many entries only one side looked at.
 func (s *Summary) onlyOne(n int64) {
 	if n > 0 {
-		s.Notes = append(s.Notes, units.Count(n, "entry", "entries")+" left out, which only one side looked at")
+		s.Notes = append(s.Notes, units.Count(n, "entry", "entries")+" left out, because only one side looked at them")
 	}
 }
 
@@ -198,19 +198,19 @@ func (v *View) TallyGrowthSummary(s *Summary, a *tally.Grown) {
 func (s *Summary) grown(before, now int64, known, whole bool, amount func(int64) string) {
 	switch {
 	case !known:
-		s.Lead = "what it weighs is not known on both sides"
+		s.Lead = "the size is not known on both sides"
 	case now > before:
 		s.Lead = amount(now-before) + " more than before"
 	case now < before:
 		s.Lead = amount(before-now) + " less than before"
 	default:
-		s.Lead = "as heavy as before"
+		s.Lead = "size unchanged"
 	}
 	if !known {
 		before, now = -1, -1
 	}
 	s.Numbers = append(s.Numbers, Number{"before", before}, Number{"now", now})
 	if !whole {
-		s.Notes = append(s.Notes, "what could not be read on one side is left out on both")
+		s.Notes = append(s.Notes, "what could not be read on one side is ignored on both")
 	}
 }

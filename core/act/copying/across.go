@@ -11,7 +11,7 @@ import (
 	"frankledger/core/entry"
 )
 
-var errHalf = errors.New("it was copied completely, but not all of the original could be removed")
+var errHalf = errors.New("it was copied completely, but some of the original could not be removed")
 
 // Across moves an entry to a name in another file system: it is copied, and the copy
 // made sure of; copied is told what the copy is; and only then is anything removed.
@@ -75,7 +75,7 @@ func (c *Copier) Whole(ctx context.Context, from, to openat.Spot, under string, 
 }
 
 // ErrLosses is returned for what cannot keep all that it has, where nothing may be lost.
-var ErrLosses = errors.New("not all of it would be kept there")
+var ErrLosses = errors.New("something of it would be lost there")
 
 // Rejoin puts together again what a move to another file system has left in two
 // places: what is missing where it was is copied there from the copy, and the copy

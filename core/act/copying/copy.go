@@ -22,9 +22,9 @@ import (
 // same, and then to remove. The copy has another name until it is whole.
 
 var (
-	errCopy    = errors.New("the copy is not the same as what was copied; the copy was removed")
+	errCopy    = errors.New("the copy differs from the original; the copy was removed")
 	ErrNoCopy  = errors.New("it is a device, which only an administrator can copy")
-	errDiffers = errors.New("it changed while it was copied")
+	errDiffers = errors.New("it changed while frank copied it")
 )
 
 // Copier copies entries to another file system.

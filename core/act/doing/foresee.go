@@ -20,10 +20,10 @@ import (
 var (
 	errStuck     = errors.New("you may not take it out of the folder it is in")
 	errSticky    = errors.New("only its owner may take it out of this folder")
-	errFixed     = errors.New("a flag keeps it, or something in it, from being removed here (immutable or append-only)")
-	errHeld      = errors.New("a flag keeps it as it is (immutable or append-only)")
-	errReadOnly  = errors.New("nothing can be written there: the file system is read-only")
-	errNotYours  = errors.New("it belongs to another; only its owner may change that")
+	errFixed     = errors.New("a flag (immutable or append-only) on it, or on something in it, prevents that")
+	errHeld      = errors.New("a flag (immutable or append-only) prevents that")
+	errReadOnly  = errors.New("the file system is read-only")
+	errNotYours  = errors.New("it belongs to someone else; only its owner may change that")
 	errNotReader = errors.New("you may not read it")
 )
 
@@ -100,7 +100,7 @@ func (p *Planning) IsFree(s *plans.Step) error {
 	return nil
 }
 
-var errNoFolder = errors.New("the folder for it is not there; name that too, with a slash at its end")
+var errNoFolder = errors.New("its folder does not exist; name the folder too, with a slash at the end")
 
 // mayRead returns an error if a file that is to be copied may not be read.
 func (p *Planning) mayRead(s *plans.Step, st *sys.Status) error {

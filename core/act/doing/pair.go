@@ -12,7 +12,7 @@ import (
 	"frankledger/core/entry"
 )
 
-var errLocked = errors.New("another program has locked it, or what stays")
+var errLocked = errors.New("another program has locked it, or the file that stays")
 
 // Pair is a spare and what stays of it.
 type Pair struct {

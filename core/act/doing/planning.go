@@ -121,16 +121,16 @@ func (so So) Error() string { return string(so) }
 // Why a step is refused when it is planned.
 var (
 	errNotKnown     = errors.New("too little is known about it")
-	ErrNameless     = errors.New("nothing would be left of its name")
+	ErrNameless     = errors.New("its name would be empty")
 	ErrHere         = errors.New("it is there already")
 	ErrInItself     = errors.New("a folder cannot go into itself")
-	ErrRoot         = errors.New("it is the root of everything")
-	errHome         = errors.New("the home folder is in it; --really")
+	ErrRoot         = errors.New("it is the root folder")
+	errHome         = errors.New("the home folder is in it; --really allows that")
 	errOwnFiles     = errors.New("the journals of this program are in it")
-	errStuckInside  = errors.New("you may not take anything out of this folder, so it cannot all be removed here")
-	errMount        = errors.New("another file system is mounted there; --really")
+	errStuckInside  = errors.New("you may not remove anything from this folder, so it cannot be removed completely")
+	errMount        = errors.New("another file system is mounted there; --really allows that")
 	ErrMountedTrash = errors.New("a mounted file system cannot go into the trash; --for-good removes everything in it")
-	errMountStays   = errors.New("a file system is mounted on it, so its name has to stay")
+	errMountStays   = errors.New("a file system is mounted on it, so it must keep its name")
 	ErrSeveral      = errors.New("another match would get the same name")
 	errLongName     = errors.New("its name would be too long")
 	errNothingThere = errors.New("the link leads to nothing")
@@ -497,7 +497,7 @@ func (p *Planning) SameButCase(s *plans.Step, to *tree.Target) error {
 	return nil
 }
 
-var errOnlyCase = errors.New("another match would get a name that differs only in capital and small letters, which the disk there does not tell apart")
+var errOnlyCase = errors.New("another match would get the same name except for capital and small letters, and the disk there treats them as equal")
 
 // CopyNotes notes what cannot be kept of an entry that is no folder.
 func (p *Planning) CopyNotes(s *plans.Step, to *tree.Target) error {
@@ -541,19 +541,19 @@ func (p *Planning) Note(s *plans.Step, v *tree.Survey, to *tree.Target) error {
 		count int64
 		text  string
 	}{
-		{unless(to.Lists, v.Lists), "access lists cannot be kept there, so fewer may do less (%d)"},
-		{unless(to.Attributes, v.Attributes), "extended attributes cannot be kept there (%d)"},
-		{v.Owners, "owner or group cannot be kept (%d)"},
-		{v.SetIDs, "set-user and set-group bits cannot be kept (%d)"},
+		{unless(to.Lists, v.Lists), "access lists would be lost there, so some people lose access (%d)"},
+		{unless(to.Attributes, v.Attributes), "extended attributes would be lost there (%d)"},
+		{v.Owners, "owner or group would be lost (%d)"},
+		{v.SetIDs, "set-user and set-group bits would be lost (%d)"},
 		{v.Times, "times cannot be kept exactly there (%d)"},
-		{v.Flags, "flags cannot be kept there (%d)"},
+		{v.Flags, "flags would be lost there (%d)"},
 	} {
 		if one.count > 0 {
 			s.AddNote(fmt.Sprintf(one.text, one.count))
 		}
 	}
 	if !to.Links && len(v.Names) > 0 {
-		s.AddNote(fmt.Sprintf("hard links cannot be kept there (%d)", len(v.Names)))
+		s.AddNote(fmt.Sprintf("hard links would become separate files there (%d)", len(v.Names)))
 		return nil
 	}
 	for n, of := range v.Names {
@@ -590,9 +590,9 @@ func (p *Planning) NoteLinks() {
 	for s, n := range counts {
 		if s.Refused == "" {
 			s.Links = n
-			text := "hard links to what stays here are not kept, and undo cannot make them again (%d)"
+			text := "hard links to files that stay here are lost, and undo cannot restore them (%d)"
 			if p.verb.Traits().Parts {
-				text = "its other names stay as they are, and undo cannot make it one file with them again (%d)"
+				text = "its other names stay here, and undo cannot join them again (%d)"
 			}
 			s.AddNote(fmt.Sprintf(text, n))
 		}
@@ -645,4 +645,4 @@ func RefuseCircles(p *plans.Plan) {
 	}
 }
 
-var errKeeperGoes = errors.New("what is to stay is itself to be removed, or lies in what is")
+var errKeeperGoes = errors.New("the file that should stay would be removed too")

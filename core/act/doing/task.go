@@ -51,7 +51,7 @@ func (t *Task) Rename(to string) error {
 		}
 		return err
 	} else if t.Copies[openat.NodeOf(&t.Status)] != nil {
-		t.Notes = "the file system did not rename another of its names, so that was copied; hard links between them are not kept"
+		t.Notes = "the file system could not move another of its names, so frank copied that; the hard links between them are lost"
 	}
 	t.Went(to)
 	return nil
@@ -86,7 +86,7 @@ func (t *Task) Went(to string) {
 
 // errCopyOfMoved is for a folder that can only be copied to where it goes: undo would not
 // know the copies of what other steps have renamed in it.
-var errCopyOfMoved = errors.New("the file system does not rename this folder; it is not copied either, as other steps have renamed things in it")
+var errCopyOfMoved = errors.New("the file system could not move this folder; frank did not copy it either, because other steps renamed something in it")
 
 // across moves the entry to another file system.
 func (t *Task) across(to openat.Spot, full string) error {
@@ -156,7 +156,7 @@ func (t *Task) partedUnplanned() (string, error) {
 	if parted == 0 {
 		return "", nil
 	}
-	return fmt.Sprintf("the file system did not rename it, so it was copied; hard links to what stays are not kept (%d)", parted), nil
+	return fmt.Sprintf("the file system could not move it, so frank copied it; hard links to files that stay are lost (%d)", parted), nil
 }
 
 // namesToCome returns how many names of a file are those of steps that come after this one.
@@ -398,7 +398,7 @@ func (c *Carrying) IsThere(s *plans.Step, at int, name string) (st sys.Status, e
 	return st, nil
 }
 
-var errNoHolds = errors.New("the plan does not tell what it holds")
+var errNoHolds = errors.New("the plan does not say what is in it")
 
 var errMountNow = errors.New("a file system is mounted on it now")
 

@@ -253,7 +253,7 @@ func (u *Undoing) rejoin(s *journals.PastStep, made, original openat.Spot) error
 		err = u.exactTimes(s)
 	}
 	if u.Notes = plans.JoinNotes(s.Lost, u.notKept(s, c)); err == nil && u.Notes == "" {
-		u.Notes = "the move had been broken off; what was in both places is together again where it was"
+		u.Notes = "the move had been interrupted; everything is back where it was"
 	}
 	u.NoteApart(s)
 	return err
@@ -266,12 +266,12 @@ func (u *Undoing) NoteApart(s *journals.PastStep) {
 		n = s.Links
 	}
 	if n += s.Apart; n > 0 {
-		u.Notes = plans.JoinNotes(u.Notes, fmt.Sprintf("hard links could not be made again (%d)", n))
+		u.Notes = plans.JoinNotes(u.Notes, fmt.Sprintf("hard links could not be restored (%d)", n))
 	}
 }
 
 // exactTimes gives what came back from a file system that holds times less exactly, or not
-// all of them, the times that it had.
+// all of them, the times it had.
 func (u *Undoing) exactTimes(s *journals.PastStep) (err error) {
 	for _, one := range s.Held {
 		at, name, now, e := u.lookBack(s, one.Relative)
@@ -279,7 +279,7 @@ func (u *Undoing) exactTimes(s *journals.PastStep) (err error) {
 			e = u.Calls.SetTimes(at, name, one.Modified, one.Accessed)
 		}
 		if e != nil && !openat.Gone(e) && err == nil {
-			err = fmt.Errorf("it is back, but not all of its times are as before: %w", e)
+			err = fmt.Errorf("it is back, but some of its times could not be restored: %w", e)
 		}
 	}
 	return err
@@ -475,7 +475,7 @@ func (u *Undoing) IsIt(s *journals.PastStep, st *sys.Status, in *openat.Folders)
 }
 
 var (
-	ErrMovedOn = errors.New("it is no longer where it was put, or something else is")
+	ErrMovedOn = errors.New("it is no longer where frank put it, or something else is there now")
 )
 
 // forGood reports whether things are removed for good, by a name for passing.

@@ -265,7 +265,7 @@ func syncFolder(path string) error {
 }
 
 // ErrBusy is returned for a journal that another program is writing to.
-var ErrBusy = errors.New("another program is working on it")
+var ErrBusy = errors.New("another program is using it")
 
 // ErrNoJournal is returned for a journal that there is not.
 var ErrNoJournal = errors.New("there is no such journal")

@@ -23,7 +23,7 @@ import (
 // is found there stays, and is reported.
 
 // ErrNotOurs is returned for what has a name of this program and is not what it made.
-var ErrNotOurs = errors.New("the rest is not what this program put there, and was left alone")
+var ErrNotOurs = errors.New("frank did not put the rest there, and left it alone")
 
 // Made is what a copier has made: an entry, and what a file was when it was whole.
 type Made struct {

@@ -11,7 +11,7 @@ import (
 )
 
 // ErrMeanwhile is returned where something else has come in the place of an entry meanwhile.
-var ErrMeanwhile = errors.New("it changed in the meantime; the rest was left alone")
+var ErrMeanwhile = errors.New("it changed meanwhile; the rest was left alone")
 
 // Partly is an error that came when something was done already.
 type Partly struct {
@@ -88,7 +88,7 @@ func (s *Surveyor) Unlink(at int, name string, st *sys.Status) error {
 	return nil
 }
 
-var errBothDiffer = errors.New("it is in both places, and they differ; nothing that differs was removed")
+var errBothDiffer = errors.New("it exists in both places, and they differ; nothing that differs was removed")
 
 // DropCopy removes from a copy what is the same where it was copied from, byte by byte,
 // and leaves anything else. Meanwhile the copy has a name of no meaning.

@@ -15,8 +15,8 @@ import (
 
 // How a file, or a folder, is not the same as another.
 var (
-	ErrNotSpare   = errors.New("its content is not that of what stays")
-	ErrOtherOwner = errors.New("it has another owner, group, permissions or attributes than the file that stays, and as one file they would have the same")
+	ErrNotSpare   = errors.New("its content differs from the file that stays")
+	ErrOtherOwner = errors.New("its owner, group, permissions or attributes differ from the file that stays, and one file can have only one of each")
 )
 
 // SameRights reports whether two files have the same owner, permissions, attributes and

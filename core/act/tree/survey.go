@@ -114,7 +114,7 @@ func (s *Surveyor) Survey(ctx context.Context, at int, name string) (*Survey, er
 	return v, err
 }
 
-var errUnread = errors.New("not all that is in it could be read")
+var errUnread = errors.New("something in it could not be read")
 
 // mayLeave notes the folder that an entry is in, if nothing may be taken out of it.
 func (s *Surveyor) mayLeave(v *Survey, w *openat.Walk) error {

@@ -39,9 +39,9 @@ func by(o *plans.Options) strategy {
 
 // Why a spare is not cleared.
 var (
-	errNoSpare   = errors.New("nothing says what stays of it")
-	errOnlyFiles = errors.New("only files can be cleared so")
-	errOtherDisk = errors.New("it is on another disk than the file that stays")
+	errNoSpare   = errors.New("the plan does not say which file stays")
+	errOnlyFiles = errors.New("this works only for files")
+	errOtherDisk = errors.New("the file that stays is on another disk")
 )
 
 // Traits implements Verb.

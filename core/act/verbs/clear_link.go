@@ -19,7 +19,7 @@ import (
 // linking has spares become other names (hard links) of the file that stays.
 type linking struct{}
 
-var errNoExchange = errors.New("this file system cannot do that without a moment at which the file is missing")
+var errNoExchange = errors.New("on this file system, the file would be missing for a moment")
 
 // Plan makes sure that a spare can become another name of the file that stays without
 // anybody being able to do more, or less.
@@ -54,7 +54,7 @@ func (linking) Plan(p *doing.Planning, s *plans.Step, _ *entry.Entry) error {
 		return tree.ErrOtherOwner
 	}
 	if st.Modified != stays.Modified {
-		s.AddNote("it will have the times of the file that stays")
+		s.AddNote("it gets the times of the file that stays")
 	}
 	if st.Links > 1 {
 		l := p.Linked[openat.NodeOf(&st)]
@@ -69,7 +69,7 @@ func (linking) Plan(p *doing.Planning, s *plans.Step, _ *entry.Entry) error {
 }
 
 func (linking) Words(*plans.Plan) (ask, done string) {
-	return "make one file with the file that stays of", "made one with the file that stays"
+	return "make hard links of", "turned into hard links"
 }
 
 func (linking) does(_ *plans.Plan, _ *plans.Step, keeper string) string {
@@ -169,7 +169,7 @@ func (linking) Look(u *doing.Undoing, s *journals.PastStep) journals.State {
 }
 
 // Undo has what became another name of the file that stays be a file of its own again,
-// with the times that it had.
+// with the times it had.
 func (linking) Undo(u *doing.Undoing, s *journals.PastStep) (acted bool, err error) {
 	at, name, err := u.From.At(string(s.Path))
 	if err != nil {

@@ -16,8 +16,8 @@ import (
 type sharing struct{}
 
 var (
-	errNoShare = errors.New("this file system cannot have files share their content")
-	errSharing = errors.New("there is nothing to take back: what is in the files was not altered")
+	errNoShare = errors.New("files cannot share space on this file system")
+	errSharing = errors.New("there is nothing to undo: the content of the files did not change")
 )
 
 // Plan makes sure that the file system can have two files share their content.
@@ -63,11 +63,11 @@ func shareTrouble(err error) error {
 }
 
 func (sharing) Words(*plans.Plan) (ask, done string) {
-	return "have share its content with the file that stays", "sharing their content"
+	return "share the space of", "now sharing space"
 }
 
 func (sharing) does(_ *plans.Plan, _ *plans.Step, keeper string) string {
-	return "shares its content with " + keeper
+	return "will share space with " + keeper
 }
 
 func (sharing) Undoes(o *plans.Options, s *plans.Step) string { return remove{}.Undoes(o, s) }

@@ -170,7 +170,7 @@ func noteCopy(t *doing.Task, to string, made *sys.Status, c *copying.Copier) err
 		return &tree.Partly{Done: 1, All: 1, Err: err}
 	}
 	if !as || next != len(c.Made) {
-		t.Notes = plans.JoinNotes(t.Notes, "something was put into the copy while it was made, so that undo leaves it")
+		t.Notes = plans.JoinNotes(t.Notes, "something was put into the copy while it was made, so undo leaves it alone")
 		return nil
 	}
 	changed := exact.Time(st.Changed)

@@ -59,7 +59,7 @@ func (move) Does(p *plans.Plan, s *plans.Step) string {
 		rel = string(s.To) // as edited
 	}
 	if s.Mounted {
-		return "move all in it as " + rel + "; the folder stays, as a file system is mounted on it"
+		return "move everything in it as " + rel + "; the folder stays, because a file system is mounted on it"
 	}
 	return "move as " + rel
 }

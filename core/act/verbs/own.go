@@ -26,7 +26,7 @@ func (own) Traits() doing.Traits {
 
 var (
 	errSameOwner  = doing.So("it already has this owner and group")
-	errGivesAway  = errors.New("only an administrator can give things to another owner, or to a group that one is not in")
+	errGivesAway  = errors.New("only an administrator can change the owner, or set a group that you are not in")
 	errOwnerOther = errors.New("the system did not set this owner and group")
 )
 
@@ -55,12 +55,12 @@ func (own) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 		return errGivesAway
 	}
 	if st.Kind == entry.KindFile && st.Permissions&(entry.SetUser|entry.SetGroup) != 0 {
-		s.AddNote("the system takes away its set-user and set-group bits; undo gives them back")
+		s.AddNote("the system removes its set-user and set-group bits; undo restores them")
 	}
 	return nil
 }
 
-func (own) Words(_ *plans.Plan) (ask, done string) { return "set the owner of", "changed" }
+func (own) Words(_ *plans.Plan) (ask, done string) { return "change the owner of", "changed" }
 
 func (own) Does(p *plans.Plan, s *plans.Step) string {
 	if s.NewOwner == "" {
@@ -123,7 +123,7 @@ func (own) Do(t *doing.Task) error {
 		return t.TakeBack(err, back)
 	}
 	if e.Capability != "" {
-		t.Notes = "what it may do as a program (its capabilities) was taken away by the system; undo gives it back"
+		t.Notes = "the system removed its capabilities; undo restores them"
 	}
 	t.Own.Note(&t.Status, &now)
 	return nil
@@ -172,7 +172,7 @@ func (own) Undo(u *doing.Undoing, s *journals.PastStep) (acted bool, err error) 
 	}
 	if restore {
 		if err := restoreRights(u.Calls, openat.Spot{At: at, Name: name}, mode, s.Capability); err != nil {
-			return false, fmt.Errorf("the owner is as before, but not the permissions: %w", err)
+			return false, fmt.Errorf("the owner is restored, but not the permissions: %w", err)
 		}
 	}
 	if now, err := u.Calls.Status(at, name); err == nil {
@@ -192,7 +192,7 @@ func capabilities(u *doing.Undoing, s *journals.PastStep, at openat.Spot, st *sy
 		return false, err
 	}
 	if err := u.Calls.SetAttribute(at.At, at.Name, capability, s.Capability); err != nil {
-		return false, fmt.Errorf("the owner is as before, but not what it may do as a program: %w", err)
+		return false, fmt.Errorf("the owner is restored, but not its capabilities: %w", err)
 	}
 	if now, err := u.Calls.Status(at.At, at.Name); err == nil {
 		u.Own.Note(st, &now)

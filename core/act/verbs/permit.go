@@ -48,7 +48,7 @@ func (v permit) Plan(p *doing.Planning, s *plans.Step, _ *entry.Entry) error {
 	return nil
 }
 
-func (permit) Words(_ *plans.Plan) (ask, done string) { return "permit", "changed" }
+func (permit) Words(_ *plans.Plan) (ask, done string) { return "change permissions of", "changed" }
 
 func (permit) Does(p *plans.Plan, s *plans.Step) string {
 	if s.NewMode == "" {

@@ -47,7 +47,7 @@ func (remove) Plan(p *doing.Planning, s *plans.Step, e *entry.Entry) error {
 
 func (remove) Words(p *plans.Plan) (ask, done string) {
 	if p.Options.ForGood {
-		return "remove for good, which cannot be undone,", "removed for good"
+		return "remove for good (which cannot be undone)", "removed for good"
 	}
 	return "put into the trash", "put into the trash"
 }
@@ -55,7 +55,7 @@ func (remove) Words(p *plans.Plan) (ask, done string) {
 func (remove) Does(p *plans.Plan, s *plans.Step) string {
 	switch {
 	case s.Mounted:
-		return "remove all in it for good; the folder stays, as a file system is mounted on it"
+		return "remove everything in it for good; the folder stays, because a file system is mounted on it"
 	case p.Options.ForGood:
 		return "remove for good"
 	}
@@ -141,7 +141,7 @@ func (remove) Undo(u *doing.Undoing, s *journals.PastStep) (acted bool, err erro
 		}
 		here, err := u.IsAt(string(s.Path), s, &u.From)
 		if left && here {
-			u.Notes = "what had not been removed has its name again"
+			u.Notes = "what was not removed has its name again"
 			return true, err
 		}
 		if s.State == journals.Begun && (here || err != nil) {

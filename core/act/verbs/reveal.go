@@ -49,7 +49,7 @@ func (reveal) Does(_ *plans.Plan, s *plans.Step) string {
 		text += " as " + path.Base(string(s.To))
 	}
 	if s.Unflag {
-		text += ", and take the flag away that hides it"
+		text += ", and remove the flag that hides it"
 	}
 	return text
 }

@@ -178,7 +178,7 @@ func callsOf(steps []*plans.Step, batch bool) (calls [][]int) {
 	return calls
 }
 
-var errTooLong = errors.New("it took too long and was ended")
+var errTooLong = errors.New("it took too long and was stopped")
 
 // add counts a call in.
 func (r *RunResult) add(ran *Ran) {

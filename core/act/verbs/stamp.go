@@ -149,7 +149,7 @@ func (stamp) Undo(u *doing.Undoing, s *journals.PastStep) (acted bool, err error
 	return true, nil
 }
 
-// stampedAs reports whether an entry has the times that it had before a step, and
+// stampedAs reports whether an entry has the times it had before a step, and
 // whether it has those that the step gave it.
 func stampedAs(u *doing.Undoing, s *journals.PastStep, st *sys.Status) (before, after bool) {
 	o := &u.Past.Options
@@ -179,4 +179,4 @@ func (stamp) Look(u *doing.Undoing, s *journals.PastStep) journals.State {
 }
 
 // Undoes implements Verb.
-func (stamp) Undoes(*plans.Options, *plans.Step) string { return "the times that it had" }
+func (stamp) Undoes(*plans.Options, *plans.Step) string { return "the times it had" }

@@ -267,7 +267,7 @@ func (c *compiler) account(t *condition.Test) (*part, error) {
 		case err == nil:
 			ids = append(ids, uint32(number))
 		default:
-			hint := fmt.Sprintf("%s is unknown finds what has none", t.Field.Name)
+			hint := fmt.Sprintf("%s is unknown finds entries without one", t.Field.Name)
 			if near := text.Nearest(word, names()); near != "" {
 				hint = "did you mean " + near + "?"
 			}
@@ -321,7 +321,7 @@ func (c *compiler) number(t *condition.Test) (*part, error) {
 	f := t.Field
 	b, possible := numberBounds(t)
 	if t.Op == condition.Between && !possible {
-		return nil, c.mistake(t, 1, "between takes the smaller value first")
+		return nil, c.mistake(t, 1, "write the smaller value first: between A and B")
 	}
 	return newLeaf(f, f.Needs, cheap, func(s *state, e *entry.Entry) bool {
 		n, ok := f.Number(e, s.context)
@@ -430,7 +430,7 @@ func agePeriod(env *condition.Environment, t *condition.Test) period {
 func (c *compiler) moment(t *condition.Test) (*part, error) {
 	f, p := t.Field, periodOf(c.env, t)
 	if t.Op == condition.Between && p.isVoid() {
-		return nil, c.mistake(t, 1, "between takes the earlier time first")
+		return nil, c.mistake(t, 1, "write the earlier time first: between A and B")
 	}
 	return newLeaf(f, f.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		at, ok := f.Moment(e)
@@ -441,7 +441,7 @@ func (c *compiler) moment(t *condition.Test) (*part, error) {
 func (c *compiler) age(t *condition.Test) (*part, error) {
 	p := periodOf(c.env, t)
 	if t.Op == condition.Between && p.isVoid() {
-		return nil, c.mistake(t, 1, "between takes the shorter time first")
+		return nil, c.mistake(t, 1, "write the shorter time first: between A and B")
 	}
 	since := t.Field.Since
 	return newLeaf(t.Field, since.Needs, cheap, func(_ *state, e *entry.Entry) bool {

@@ -19,7 +19,7 @@ func Contradictions(c *condition.Condition, env *condition.Environment) []string
 		switch n := n.(type) {
 		case condition.All:
 			for _, pair := range contradicting(n, env) {
-				found = append(found, fmt.Sprintf("nothing can meet both %q and %q", pair[0], pair[1]))
+				found = append(found, fmt.Sprintf("no entry can meet both %q and %q", pair[0], pair[1]))
 			}
 			for _, part := range n {
 				walk(part)

@@ -42,7 +42,7 @@ func ParseKeep(text string) (k Keep, err error) {
 	return k, nil
 }
 
-// Spare returns the records that need not stay, by the places and the terms of records: of each, the
+// Spare returns the records that can go, by the places and the terms of records: of each, the
 // newest stays in any case. The calendar is that of the zone, at a moment.
 func (k Keep) Spare(records []ledger.Record, now time.Time, zone *time.Location) (spare []ledger.Record) {
 	type series struct {
