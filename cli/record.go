@@ -59,8 +59,7 @@ before, @NAME:2026-11-01 the newest at or before that day, @NAME/counts a folder
 ("frank help places").
 
 Recording again stores only what has changed. --quick copies folders whose times are the
-same from the record before: it does not notice a file altered in place. With where, only
-matches and folders are recorded; paths in the condition start at the place.
+same from the record before: it does not notice a file altered in place. With where, only matches and folders are recorded; its paths start at the place.
 
 --checksum also records digests of files; next time, only files that look changed are
 read. --recheck reads the others too, and reports content that changed although size and

@@ -276,14 +276,14 @@ func TestPictures(t *testing.T) {
 		assert.True(t, strings.HasSuffix(r.out, "</svg>\n"))
 	}
 	for want, line := range map[string][]string{
-		"--picture can be map or bars":     {"weigh", "--as", "svg", "--picture", "pie"},
-		"--picture needs a picture":     {"weigh", "--picture", "bars"},
-		"--explain and --as svg":           {"weigh", "--as", "svg", "--explain", "maps"},
-		"--since and --as svg":             {"tally", "--by", "ext", "--as", "svg", "--since", "@weekly", "--ledger", ledger},
-		"--heaviest and --picture map":     {"weigh", "--heaviest", "3", "--as", "svg", "--picture", "map"},
-		"nothing to draw":                  {"history", "nowhere", "--as", "svg", "--ledger", ledger},
-		"no such format: \"svg\"":          {"list", "--as", "svg"},
-		"--cross makes a ta": {"tally", "--by", "kind,ext", "--cross", "--as", "csv"},
+		"--picture can be map or bars": {"weigh", "--as", "svg", "--picture", "pie"},
+		"--picture needs a picture":    {"weigh", "--picture", "bars"},
+		"--explain and --as svg":       {"weigh", "--as", "svg", "--explain", "maps"},
+		"--since and --as svg":         {"tally", "--by", "ext", "--as", "svg", "--since", "@weekly", "--ledger", ledger},
+		"--heaviest and --picture map": {"weigh", "--heaviest", "3", "--as", "svg", "--picture", "map"},
+		"nothing to draw":              {"history", "nowhere", "--as", "svg", "--ledger", ledger},
+		"no such format: \"svg\"":      {"list", "--as", "svg"},
+		"--cross makes a ta":           {"tally", "--by", "kind,ext", "--cross", "--as", "csv"},
 	} {
 		r := finish(t, command(t, root, line...))
 		assert.Equal(t, 2, r.status, line)
