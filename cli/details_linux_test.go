@@ -110,7 +110,7 @@ func TestDetails(t *testing.T) {
 	assert.Zero(t, finish(t, withLedger(t, ledger, root, "ledger", "check")).status)
 
 	card := run(t, root, "inspect", "a").out
-	assert.Contains(t, card, "the owner may read and write; the group may read; others may do nothing")
+	assert.Contains(t, card, "the owner may read and write; the group may read; others may not do anything")
 	assert.Contains(t, card, "by the access list, user 48230 may read and write")
 	assert.Contains(t, run(t, root, "inspect", "b").out, "net_bind_service")
 }

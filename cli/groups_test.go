@@ -96,7 +96,7 @@ func TestTallyTables(t *testing.T) {
 	root := tree(t, "a.wav", "b.wav", "c.csv", "d", ".e.csv")
 	require.NoError(t, os.Truncate(filepath.Join(root, "a.wav"), 4000))
 	out := run(t, root, "tally", "--by", "ext", "--units", "bytes").out
-	assert.Regexp(t, `ext +count +size +share +largest +oldest +newest\n  wav +2 +4 005 B +99\.\d % +━+ `, out)
+	assert.Regexp(t, `ext +count +size +share +largest +oldest +newest\n  wav +2 +4 005 B +99\.\d % +■+`, out)
 	assert.Contains(t, out, "5 entries: 5 files")
 	first := run(t, root, "tally", "--by", "ext", "--first", "1", "--as", "csv").out
 	assert.Regexp(t, `^key,count,size,disk,share,oldest,newest,largest,rest\r\nwav,2,4005,.*,false\r\n2 more,3,12,.*,true\r\n$`, first)

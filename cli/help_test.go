@@ -31,12 +31,14 @@ func commands(t *testing.T) []string {
 	return names
 }
 
-// Every example of help and of the README works as printed, on the sample tree,
+// Every example of help, of the README and of the guide works as printed, on the sample tree,
 // typed at a shell.
 func TestExamplesRun(t *testing.T) {
 	readme, err := os.ReadFile("../README.md")
 	require.NoError(t, err)
-	texts := []string{string(readme)}
+	guide, err := os.ReadFile("../docs/guide.md")
+	require.NoError(t, err)
+	texts := []string{string(readme), string(guide)}
 	for _, name := range commands(t) {
 		help := run(t, "/", "help", name, "all")
 		require.Zero(t, help.status, help.err)

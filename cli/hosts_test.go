@@ -53,7 +53,7 @@ func TestHostsOfAFile(t *testing.T) {
 		"list @l/nope --host all":                  "none of these machines has nope",
 		"list @l --host all,gull":                  "all already means every machine",
 		"list @l --host a*":                        "is not the name of a machine",
-		"list @7@gull":                             "is of one host already",
+		"list @7@gull":                             "already names one host",
 		"history /a --host all":                    "a history shows one machine",
 		"list @l@gull --save-list found":           "--save-list keeps paths of this machine",
 		"ledger admit gull --as gull":              "logins belong to a database",

@@ -66,7 +66,7 @@ func TestRecordAndComeBack(t *testing.T) {
 		"verify @weekly": "has no digests", "record --label x --recheck": "no record of this place has digests yet", "record --label x --checksum crc": "no such algorithm", "compare @weekly . @weekly:1": "name two folders, or one record"} {
 		assert.Contains(t, frank(2, strings.Fields(line)...).err, says, line)
 	}
-	assert.Contains(t, frank(3, "checksum", "@weekly").err, "could not tell the sha256 of files in @weekly (381 entries): the record has no such digest")
+	assert.Contains(t, frank(3, "checksum", "@weekly").err, "could not look up the sha256 of files in @weekly (381 entries): the record has no such digest")
 	for _, option := range []string{"--follow", "--hidden=only"} {
 		assert.Contains(t, frank(2, "record", "--label", "x", option).err, "cannot be combined")
 	}
@@ -384,7 +384,7 @@ func TestRecordsAmongOthers(t *testing.T) {
 	assert.Contains(t, out, `"path":"two/a"`)
 	assert.Contains(t, frank(0, "duplicates", "@one", "two", "--only-in", "two", "--as", "paths").out, "two/c\ntwo/new\n")
 	r := frank(3, "duplicates", "@one", "@two", "--as", "jsonl")
-	assert.Contains(t, r.err, "could not tell the md5 of files in @two (2 entries)")
+	assert.Contains(t, r.err, "could not look up the md5 of files in @two (2 entries)")
 
 	assert.Contains(t, frank(0, "checksum", "@two", "--as", "manifest").out, " a\n")
 	manifest := filepath.Join(t.TempDir(), "list")
@@ -511,7 +511,7 @@ func TestLedgerThin(t *testing.T) {
 	assert.Contains(t, on("ledger", "check").out, "2 records")
 	for want, line := range map[string][]string{
 		"say what to keep":                 {"ledger", "thin"},
-		"--keep: that does not say":        {"ledger", "thin", "--keep", "3 fortnights"},
+		"--keep: this does not say":        {"ledger", "thin", "--keep", "3 fortnights"},
 		"--yes is only for --carry-out":    {"ledger", "thin", "--keep", "2 days", "--yes"},
 		"@nix: there is no such label":     {"ledger", "thin", "--keep", "2 days", "@nix"},
 		"there is no ledger yet: /nowhere": {"ledger", "thin", "--keep", "2 days", "--ledger", "/nowhere/x"},

@@ -67,7 +67,7 @@ func TestLooking(t *testing.T) {
 		"search .":                    "frank list . --depth all",
 		"view a":                      "frank read a",
 		"weigh --fail-if lots":        "--fail-if",
-		"list @weekly:all":            "can only be searched",
+		"list @weekly:all":            "only search can look into all records",
 	} {
 		r := run(t, root, strings.Fields(line)...)
 		assert.Equal(t, 2, r.status, line)
@@ -101,5 +101,5 @@ func TestClashes(t *testing.T) {
 	require.Zero(t, r.status, r.err)
 	r = run(t, root, "search", "--ledger", "l", "@here", "where", "clashes")
 	assert.Equal(t, 3, r.status)
-	assert.Contains(t, r.err, "could not tell clashes")
+	assert.Contains(t, r.err, "could not look up clashes")
 }

@@ -127,7 +127,7 @@ func TestTextInside(t *testing.T) {
 	}
 	r := run(t, root, "search", "where", "text", "has", "tide")
 	assert.Contains(t, r.out, "a/one.txt     1  The tide\n")
-	assert.Regexp(t, `looked for text in 5 files: \d+ B read; 1 is no text; 1 is not UTF-8 and was read as Latin-1\n`, r.out)
+	assert.Regexp(t, `looked for text in 5 files: \d+ B read; 1 is not text; 1 is not UTF-8 and was read as Latin-1\n`, r.out)
 	assert.Contains(t, run(t, root, "search", "where", "text", "is", "tide").err, "text can be tested with: has, matches")
 	for _, line := range []string{"text missing", "line over 3"} {
 		assert.Contains(t, run(t, root, append([]string{"search", "where"}, strings.Fields(line)...)...).err, "to look inside files, write text has")
@@ -136,5 +136,5 @@ func TestTextInside(t *testing.T) {
 	require.Zero(t, run(t, root, "record", "--label", "kept", "--ledger", "ledger").status)
 	r = run(t, root, "search", "@kept", "--ledger", "ledger", "--count", "where", "text", "has", "tide")
 	assert.Equal(t, []any{3, "0\n"}, []any{r.status, r.out}, "what a record does not have is not known: %s", r.err)
-	assert.Contains(t, r.err, "could not tell text")
+	assert.Contains(t, r.err, "could not look up text")
 }

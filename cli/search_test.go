@@ -292,7 +292,7 @@ func TestInspect(t *testing.T) {
 	card := run(t, root, "inspect", "text.txt", "--preview", "2", "--siblings", ".", "--times", "utc").out
 	for _, says := range []string{
 		root + "/text.txt", "kind         file, text/plain", "content      25 bytes", "(content last altered)", "(last read)", "(details last altered", "(made)",
-		"rwS r-- ---  4640", "the owner may read and write; the group may read; others may do nothing; it runs with its owner's rights", "the set-user-ID bit is set",
+		"rwS r-- ---  4640", "the owner may read and write; the group may read; others may not do anything; it runs with its owner's rights", "the set-user-ID bit is set",
 		"names        2 names", "also         ./folder/again", "2 lines from the start\n    first \\x1b[31m\n    second\n", "mounted at /",
 	} {
 		assert.Contains(t, card, says)

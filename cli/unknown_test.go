@@ -132,7 +132,7 @@ func TestConditionNotKnown(t *testing.T) {
 			continue
 		}
 		assert.Contains(t, table.out, ": "+one.why+" is not in this record\n")
-		assert.Equal(t, []map[string]any{{"path": one.place, "tried": "tell " + one.why + " in", "reason": "it is not in this record", "entries": one.unknown}}, document.Problems, one)
+		assert.Equal(t, []map[string]any{{"path": one.place, "tried": "look up " + one.why + " in", "reason": "it is not in this record", "entries": one.unknown}}, document.Problems, one)
 	}
 	funnel := run(t, root, "search", "@all", ledger, "--funnel", "where", "name", "has", "a", "and", "type", "is", "text")
 	assert.Regexp(t, `\n +1  name has a\n +0  and type is text  \(not known of 1\)\n`, funnel.out)

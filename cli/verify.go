@@ -242,7 +242,7 @@ func (p *Program) listOfRecord(ctx context.Context, r *question, words, given st
 	o.Known = without
 	problems := read.Problems
 	if len(without) > 0 {
-		problems = append(problems, source.Problem{Path: given, Tried: "tell the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
+		problems = append(problems, source.Problem{Path: given, Tried: "look up the digest of files in", Err: errNoDigests, Entries: int64(len(without))})
 	}
 	return s, list, problems, nil
 }

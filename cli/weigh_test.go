@@ -199,7 +199,7 @@ func TestWeighTable(t *testing.T) {
 	out := run(t, root, "weigh", "--units", "bytes").out
 	lines := strings.Split(out, "\n")
 	require.Greater(t, len(lines), 8, out)
-	for i, want := range []string{`^  001 +4 000 B +100\.0 % +━{20} +4 +3 `, `^  a +3 500 B +87\.5 % +━{17}╸? +2 +1 `, `^  directly in it +500 B +12\.5 % +━━╸ +1 +2 `, `^  c +0 B +0\.0 % +1 +0 `} {
+	for i, want := range []string{`^  001 +4 000 B +100\.0 % +■{20} +4 +3 `, `^  a +3 500 B +87\.5 % +■{17}▪·{2} +2 +1 `, `^  directly in it +500 B +12\.5 % +■■▪·{17} +1 +2 `, `^  c +0 B +0\.0 % +·{20} +1 +0 `} {
 		assert.Regexp(t, want, lines[3+i])
 	}
 	assert.Contains(t, out, "1 extra hard link (3 000 B) not counted again")

@@ -513,12 +513,21 @@ const (
 	shortestBar = 8
 )
 
-// bar draws a share in millionths of the whole as a line, in steps of half a
-// column. What is not nothing is at least the shortest line.
+// The parts of a bar: a square for each step of the share, a small one for half a step, and a dot for each step that
+// is left.
+const (
+	barStep = "■"
+	barHalf = "▪"
+	barLeft = "·"
+)
+
+// bar draws a share in millionths of the whole. The dots show where 100 % is. Only what is all of it fills the bar, and
+// what is not nothing has at least the small square.
 func bar(share int64, whole int) string {
-	halves := (share*2*int64(whole) + 500_000) / 1_000_000
+	halves := share * 2 * int64(whole) / 1_000_000
 	if share > 0 {
 		halves = max(halves, 1)
 	}
-	return strings.Repeat("━", int(halves/2)) + strings.Repeat("╸", int(halves%2))
+	full, half := int(halves/2), int(halves%2)
+	return strings.Repeat(barStep, full) + strings.Repeat(barHalf, half) + strings.Repeat(barLeft, max(0, whole-full-half))
 }

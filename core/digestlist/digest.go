@@ -86,7 +86,7 @@ func ParseDigest(text string) (Digest, error) {
 	sum, err := base64.StdEncoding.DecodeString(encoded)
 	if err != nil {
 		if sum, err = base64.RawURLEncoding.DecodeString(strings.TrimRight(encoded, "=")); err != nil {
-			return Digest{}, fmt.Errorf("%w: after %s- there has to be base64, or %d hexadecimal digits", ErrDigest, name, a.Digits)
+			return Digest{}, fmt.Errorf("%w: after %s-, write base64 or %d hexadecimal digits", ErrDigest, name, a.Digits)
 		}
 	}
 	if len(sum)*2 != a.Digits {

@@ -141,7 +141,7 @@ func (l *reader) line(number int, line string, f form) {
 	}
 	if !named {
 		if name = l.namedAfter(); name == "" {
-			l.mistake(number, "there is no name next to the digest, and the list is not named after a file; frank checksum FILE --expect takes a digest alone")
+			l.mistake(number, "there is no file name beside the digest, and the list is not named after a file; to check one file, use frank checksum FILE --expect DIGEST")
 			return
 		}
 	} else if rest, starred := strings.CutPrefix(name, "*"); starred && !f.oneSpace {

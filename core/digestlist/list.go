@@ -106,7 +106,7 @@ const longestList = 512 << 20
 
 // Errors of what is read as a list.
 var (
-	ErrNone     = errors.New("this is no list of digests, but binary data")
+	ErrNone     = errors.New("this is binary data, not a list of digests")
 	ErrLongList = errors.New("the list is longer than 512 MiB, the most that is read")
 )
 
@@ -125,11 +125,11 @@ func (l *reader) mistake(number int, format string, args ...any) {
 // add notes a line, if there is a name that can be. It returns whether it did.
 func (l *reader) add(number int, name string, value Digest) (added bool) {
 	if name == "" {
-		l.mistake(number, "there is no name next to the digest")
+		l.mistake(number, "there is no file name beside the digest")
 		return false
 	}
 	if strings.IndexByte(name, 0) >= 0 {
-		l.mistake(number, "there is a NUL in the name, which no file has")
+		l.mistake(number, "the name contains a NUL, which no file name can")
 		return false
 	}
 	if len(value.Algorithms) > 1 { // the name of the list may tell
@@ -157,7 +157,7 @@ func (l *reader) sort() {
 			if slices.ContainsFunc(kept[first:], func(before Line) bool { return before.Digest.Hex == line.Digest.Hex }) {
 				continue
 			}
-			l.mistake(line.Number, "it gives %q another digest than line %d does", line.Name, kept[first].Number)
+			l.mistake(line.Number, "its digest of %q differs from that in line %d", line.Name, kept[first].Number)
 		} else {
 			first = len(kept)
 		}

@@ -45,7 +45,7 @@ func TestParseDigest(t *testing.T) {
 		"sha3-256:" + sha256abc: "sha3-256 " + sha256abc,
 		"sha3-224:" + sha256abc: "no such algorithm",
 		"sha256-AAAA":           "sha256 has 32 bytes, and these are 3",
-		"sha256-!":              "base64, or 64 hexadecimal digits",
+		"sha256-!":              "write base64 or 64 hexadecimal digits",
 	} {
 		value, err := digestlist.ParseDigest(text)
 		if strings.HasSuffix(want, value.Hex) && err == nil {
@@ -92,11 +92,11 @@ func TestRead(t *testing.T) {
 		{"UTF-16", "", "\xff\xfe" + wide(md5abc+" *\u00fc.txt\r\n"), "1 md5 \u00fc.txt; "},
 		{"usual spellings", "", "SHA2-256(a)= " + sha256abc + "\nSHA3-256 (b) = " + sha256abc + "\nsha256-ungWv48Bz+pBQUDeXa4iI7ADYaOWF3qctBD/YfIAFa0= c\n", "1 sha256 a; 2 sha3-256 b; 3 sha256 c; "},
 		{"an object of names", "", `{"b":"` + md5abc + `","a":"sha256-ungWv48Bz+pBQUDeXa4iI7ADYaOWF3qctBD/YfIAFa0="}`, "2 sha256 a; 1 md5 b; "},
-		{"a name twice in an object", "", `{"b":"` + md5abc + `","b":"` + strings.Replace(md5abc, "9", "8", 1) + `"}`, "1 md5 b; 2 md5 b; line 2: it gives \"b\" another digest than line 1 does; "},
+		{"a name twice in an object", "", `{"b":"` + md5abc + `","b":"` + strings.Replace(md5abc, "9", "8", 1) + `"}`, "1 md5 b; 2 md5 b; line 2: its digest of \"b\" differs from that in line 1; "},
 		{"a name of SHA-3", "SHA3-256SUMS", sha256abc + "  x\n", "1 sha3-256 x; "},
 		{"mistakes", "", "hello there\n" + md5abc[1:] + "  x\n" + md5abc + "\nWHIRLPOOL (x) = 00\n" + md5abc + "  \n",
 			"line 1: not a digest: 'h', the character at 1, is not a hexadecimal digit; line 2: not a digest: it has 31 digits"},
-		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: it gives "x" another digest than line 1 does; `},
+		{"contradiction", "", md5abc + "  x\n" + md5empty + "  x\n" + sha1abc + "  x", `3 sha1 x; 1 md5 x; 2 md5 x; line 2: its digest of "x" differs from that in line 1; `},
 	} {
 		list, err := digestlist.Read(strings.NewReader(c.content), c.file)
 		require.NoError(t, err)

@@ -93,8 +93,8 @@ func SetColumns(c *entry.Context, marks bool) []row.Column[*Set] {
 		number("size", "bytes of content of each of the files, or in each of the folders", func(s *Set) int64 { return s.Size }),
 		filesIn, digestOf, algorithmOf,
 		number("reclaimable", "bytes that removing all but one would free", func(s *Set) int64 { return s.Reclaimable }),
-		row.FlagColumn("up_to", "it may be less: the file system does not tell all", func(s *Set) (bool, bool) { return s.UpTo, true }),
-		row.NumberColumn("beside", "files that the first folder has beside what it shares with the second", row.Number, func(s *Set) (int64, bool) { return s.Beside, s.Part }),
+		row.FlagColumn("up_to", "it may be less, because the file system does not report everything", func(s *Set) (bool, bool) { return s.UpTo, true }),
+		row.NumberColumn("beside", "files that only the first folder has", row.Number, func(s *Set) (int64, bool) { return s.Beside, s.Part }),
 		row.NumberColumn("beside_size", "bytes of these", row.Bytes, func(s *Set) (int64, bool) { return s.BesideSize, s.Part }),
 		row.RowsColumn("copies", "the files, by all their names, or the folders", inside, func(s *Set) (copies []*Copy) {
 			for i := range s.Copies {

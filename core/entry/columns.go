@@ -32,7 +32,7 @@ const Unknown = "?"
 // UnknownColumn lists which of some fields are not known of an entry, for programs: they are given
 // no value of these, as of those that it has not.
 func UnknownColumn(fields []*Field) row.Column[*Entry] {
-	return row.TextsColumn("unknown", "the fields that may have a value, and could not be told", func(e *Entry) (names []string) {
+	return row.TextsColumn("unknown", "the fields that may have a value, and could not be read", func(e *Entry) (names []string) {
 		for _, f := range fields {
 			if !f.Knows(e) {
 				names = append(names, f.Name)

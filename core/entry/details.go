@@ -43,7 +43,7 @@ const (
 )
 
 // ErrAccessList is returned for an access list of another form.
-var ErrAccessList = errors.New("the access list is of an unknown form")
+var ErrAccessList = errors.New("the form of the access list is unknown")
 
 // ParseAccessList reads an access list from the extended attribute that holds it.
 func ParseAccessList(raw []byte) (list AccessList, err error) {
@@ -174,7 +174,7 @@ func ParseCapabilities(raw []byte) (string, error) {
 	return strings.Join(names, ","), nil
 }
 
-var errCapabilities = errors.New("the capabilities are of an unknown form")
+var errCapabilities = errors.New("the form of the capabilities is unknown")
 
 // detailFields are the fields of details.
 func detailFields() []Field {
@@ -200,16 +200,16 @@ func detailFields() []Field {
 	}
 	return []Field{
 		who("readers", "who may read it, by permissions and access list: nobody, owner, some or everyone", 4),
-		who("writers", "who may write to it, likewise", 2),
+		who("writers", "who may write to it: nobody, owner, some or everyone", 2),
 		flag("acl", "there is an access list that says more than the permissions", FactXattrs, func(e *Entry) (bool, bool) {
 			return e.details().Access != nil || e.details().Default != nil, e.Known&FactXattrs != 0
 		}),
 		listOf("xattrs", "the names of its extended attributes", FactXattrs, func(d *Details) string { return strings.Join(d.Xattrs, ",") }),
-		listOf("capabilities", "what a program may do beyond what its user may, as Linux calls it: net_bind_service", FactXattrs, func(d *Details) string { return d.Capabilities }).only(KindFile),
+		listOf("capabilities", "what a program may do that its user may not (Linux capabilities), such as net_bind_service", FactXattrs, func(d *Details) string { return d.Capabilities }).only(KindFile),
 		listOf("flags", "immutable, append-only, no-dump, compressed, encrypted, verity or dax, where the system has them", FactFlags, func(d *Details) string { return strings.Join(d.Flags, ",") }).also("attributes"),
 		listOf("filesystem", "the kind of file system it is on, such as ext4", FactMount, func(d *Details) string { return d.Filesystem }).grouped().listed(),
 		listOf("mount", "where that file system is mounted", FactMount, func(d *Details) string { return d.Mount }).long().grouped(),
-		textField("host", "the machine that a record is of", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+		textField("host", "the machine that was recorded", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 			r := e.Folder.Place.Record
 			if r == nil {
 				return dst, false

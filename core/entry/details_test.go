@@ -30,7 +30,7 @@ func TestWhoMay(t *testing.T) {
 	}{
 		{0o000, nil, "nobody", "nobody"}, {0o600, nil, "owner", "owner"}, {0o640, nil, "some", "owner"}, {0o644, nil, "everyone", "owner"},
 		{0o666, nil, "everyone", "everyone"}, {0o060, nil, "some", "some"}, {0o002, nil, "nobody", "everyone"},
-		// The bits of the group are the mask: the group itself may do nothing here.
+		// The bits of the group are the mask: the group itself may not do anything here.
 		{0o670, [][3]uint32{{1, 6, none}, {4, 0, none}, {16, 7, none}, {32, 0, none}}, "owner", "owner"},
 		{0o670, [][3]uint32{{1, 6, none}, {2, 2, 501}, {4, 0, none}, {16, 7, none}, {32, 0, none}}, "owner", "some"},
 		{0o640, [][3]uint32{{1, 6, none}, {8, 6, 501}, {4, 0, none}, {16, 4, none}, {32, 0, none}}, "some", "owner"},

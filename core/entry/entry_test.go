@@ -45,7 +45,7 @@ func TestPermissionSentence(t *testing.T) {
 		kind entry.Kind
 		want string
 	}{
-		{0o640, entry.KindFile, "the owner may read and write; the group may read; others may do nothing"},
+		{0o640, entry.KindFile, "the owner may read and write; the group may read; others may not do anything"},
 		{0o777, entry.KindFile, "everyone may read, write and run"},
 		{0o4755, entry.KindFile, "the owner may read, write and run; the group and others may read and run; it runs with its owner's rights"},
 		{0o2775, entry.KindFolder, "the owner and the group may list, change and enter; others may list and enter; what is made in it gets its group"},

@@ -216,7 +216,7 @@ var Fields = append([]Field{
 		}
 		return append(dst, e.More.Target...), true
 	}).long().only(KindLink),
-	textField("type", "the media type of a file, told from its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("type", "the media type of a file, judged by its first few kilobytes (IANA names)", FactContent, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactContent == 0 {
 			return dst, false
 		}
@@ -242,7 +242,7 @@ var Fields = append([]Field{
 		held(func(e *Entry) string { return e.Kind.String() }),
 	number("size", Bytes, true, "bytes of content of a file; only files have one", func(e *Entry) int64 { return e.Size }).onlyIf((*Entry).HasSize).only(KindFile).sized().summed(SummedSize),
 	number("disk", Bytes, true, "bytes allocated on disk", func(e *Entry) int64 { return e.Disk }).summed(SummedDisk),
-	number("links", Number, true, "the number of its names (hard links); of a folder, mostly that of the folders in it", func(e *Entry) int64 { return int64(e.Links) }),
+	number("links", Number, true, "the number of its names (hard links); for a folder, usually two more than the folders in it", func(e *Entry) int64 { return int64(e.Links) }),
 	flag("hardlinked", "it has other names (hard links); folders have none", FactStatus, func(e *Entry) (bool, bool) {
 		return e.Kind != KindFolder && e.Links > 1, e.Kind == KindFolder || e.Known&FactStatus != 0
 	}).grouped().also("hardlink", "multilinked"),
@@ -283,13 +283,13 @@ var Fields = append([]Field{
 		Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder}, FactInside}).sized(),
 	flag("hidden", "its name starts with a dot, or a flag of the system hides it", hiddenNeeds, func(e *Entry) (bool, bool) { return e.Hidden(), true }).grouped(),
 	flag("awkward", "its name is hard to type: a dash or a space in front, a space at its end, quotes, \\ $ ! * ? or invisible characters in it", 0, func(e *Entry) (bool, bool) { return AwkwardName(e.Name), true }).grouped(),
-	textField("unfit", "the file systems that cannot hold its name, kind or size, of fat32, exfat, ntfs and iso9660", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("unfit", "which of fat32, exfat, ntfs and iso9660 cannot hold its name, kind or size", FactStatus, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Kind == KindUnknown || e.Kind == KindFile && e.Known&FactStatus == 0 {
 			return dst, false
 		}
 		return appendUnfit(dst, e)
 	}).having(Having{[]Kind{KindFile}, FactStatus}, Having{[]Kind{KindFolder, KindLink, KindPipe, KindSocket, KindBlock, KindChar}, 0}).sized().grouped(),
-	flag("clashes", "another name in its folder differs from it only in capital and small letters, which some systems do not tell apart", FactTwins, func(e *Entry) (bool, bool) {
+	flag("clashes", "another name in its folder differs only in capital and small letters, which some systems treat as equal", FactTwins, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkTwin != 0, e.Known&FactTwins != 0
 	}).grouped(),
 	mark("executable", "a file that you may run", FactExecutable, MarkExecutable).only(KindFile, KindLink),
@@ -300,14 +300,14 @@ var Fields = append([]Field{
 	}).only(KindLink),
 	permission("setuid", "runs with the rights of its owner", SetUser),
 	permission("setgid", "runs with the rights of its group; what is created in such a folder gets its group", SetGroup),
-	permission("sticky", "a folder in which only owners may remove or rename things", Sticky),
+	permission("sticky", "a folder in which you may remove or rename only what you own", Sticky),
 	flag("sparse", "a file with fewer bytes on disk than in its content", FactStatus, func(e *Entry) (bool, bool) {
 		return e.Kind == KindFile && e.Disk < e.Size, e.Known&FactStatus != 0 && e.Marks&MarkUnsized == 0
 	}).only(KindFile).sized(),
-	flag("mislabelled", "a file whose content is not what its extension says", FactContent, func(e *Entry) (bool, bool) {
+	flag("mislabelled", "a file whose content does not fit its extension", FactContent, func(e *Entry) (bool, bool) {
 		return e.Marks&MarkMislabelled != 0, e.Kind != KindFile || e.Known&FactContent != 0
 	}).only(KindFile),
-	textField("text", "in a condition, the text that is in a file, line by line; as a column, the first line that was looked for", FactText, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
+	textField("text", "in a condition, the text in a file, line by line; as a column, the first line that matches", FactText, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		if e.Known&FactText == 0 || e.More == nil || e.More.Lines.Number == 0 {
 			return dst, false
 		}

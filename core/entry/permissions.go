@@ -234,11 +234,14 @@ func (p Permissions) Sentence(kind Kind) string {
 		}
 		verb := "may " + join(may)
 		if len(may) == 0 {
-			verb = "may do nothing"
+			verb = "may not do anything"
 		}
 		subject := join(who)
 		if len(who) == 3 {
 			subject = "everyone"
+			if len(may) == 0 {
+				subject, verb = "nobody", "may do anything"
+			}
 		}
 		parts = append(parts, subject+" "+verb)
 	}

@@ -17,9 +17,9 @@ func Unfit(system, name string, kind Kind, size int64) (why string) {
 	units := len(utf16.Encode([]rune(name)))
 	switch {
 	case kind != KindFile && kind != KindFolder:
-		return "it can hold no " + kind.String()
+		return "it cannot hold a " + kind.String()
 	case !utf8.ValidString(name):
-		return "its name is no UTF-8"
+		return "its name is not UTF-8"
 	case units > s.longest:
 		return "its name is too long"
 	case strings.ContainsFunc(name, func(r rune) bool { return r < ' ' }):
@@ -30,7 +30,7 @@ func Unfit(system, name string, kind Kind, size int64) (why string) {
 	case strings.HasSuffix(name, ".") || strings.HasSuffix(name, " "):
 		return "its name ends with a dot or a space"
 	case s.devices && isDevice(name):
-		return "its name is that of a device there"
+		return "its name means a device there"
 	case kind == KindFile && size > s.largest:
 		return "it is too large"
 	}

@@ -13,7 +13,7 @@ type Concern struct {
 	Many    string
 	Where   string // the condition that finds it
 	Count   int64
-	Unknown int64          // entries of which it cannot be told
+	Unknown int64          // entries of which it is not known here
 	Some    []*entry.Entry // the first few, in order of their paths
 	Untold  bool           // it was not looked at: that takes reading content
 }
@@ -40,7 +40,7 @@ var concerns = []struct {
 	{"empty folder", "empty folders", "kind is folder and empty", entry.FactInside, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		return e.Kind == entry.KindFolder && e.Marks&entry.MarkVoid != 0, e.Kind != entry.KindFolder || e.Known&entry.FactInside != 0
 	}},
-	{"file whose content is not what its extension says", "files whose content is not what their extension says", "mislabelled", entry.FactContent, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
+	{"file whose content does not fit its extension", "files whose content does not fit their extension", "mislabelled", entry.FactContent, func(e *entry.Entry, _ *entry.Context) (bool, bool) {
 		return e.Marks&entry.MarkMislabelled != 0, e.Kind != entry.KindFile || e.Known&entry.FactContent != 0
 	}},
 	{"file or folder that everyone may write to", "files and folders that everyone may write to", "kind is file,folder and mode has o+w and not sticky", entry.FactStatus, func(e *entry.Entry, _ *entry.Context) (bool, bool) {

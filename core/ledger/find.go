@@ -40,7 +40,7 @@ func ParseReference(text string, asOf time.Time, zone *time.Location) (ref Refer
 	}
 	name, which, chosen := strings.Cut(name, ":")
 	if hosted && name != "" && strings.Trim(name, "0123456789") == "" {
-		return ref, fmt.Errorf("%w: the number of a record is of one host already: %s", ErrReference, name)
+		return ref, fmt.Errorf("%w: the number of a record already names one host: %s", ErrReference, name)
 	}
 	if !chosen && name != "" && strings.Trim(name, "0123456789") == "" {
 		ref.Number, err = strconv.ParseInt(name, 10, 64)
@@ -58,7 +58,7 @@ func ParseReference(text string, asOf time.Time, zone *time.Location) (ref Refer
 		return ref, nil
 	}
 	if which == "all" {
-		return ref, fmt.Errorf("%w: all records of %s at once can only be searched", ErrReference, name)
+		return ref, fmt.Errorf("%w: only search can look into all records of %s at once", ErrReference, name)
 	}
 	from, to, err := condition.ParsePeriod(which, asOf, zone)
 	if err != nil {

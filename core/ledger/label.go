@@ -43,7 +43,7 @@ func CheckLabel(label string) error {
 	case strings.ContainsAny(label, ":/@*") || strings.ContainsFunc(label, func(r rune) bool { return r < ' ' || r == 0x7f }):
 		return fmt.Errorf("%w: a label cannot contain : / @ or *", ErrReference)
 	case strings.Trim(label, "0123456789") == "":
-		return fmt.Errorf("%w: a label cannot be all digits, which are the number of a record", ErrReference)
+		return fmt.Errorf("%w: a label cannot be all digits, because these are the number of a record", ErrReference)
 	}
 	return nil
 }

@@ -123,7 +123,7 @@ func TestDigestedOnly(t *testing.T) {
 		problems := digested.Problems("sum")
 		require.Len(t, problems, 1)
 		assert.Equal(t, want.without, problems[0].Entries)
-		assert.Equal(t, "tell the sum of files in", problems[0].Tried)
+		assert.Equal(t, "look up the sum of files in", problems[0].Tried)
 		now, err := live.Open(root, 0)
 		require.NoError(t, err)
 		passed = 0

@@ -81,7 +81,7 @@ func OpenList(file, given string, index int) (*List, error) {
 const longestList = 512 << 20
 
 // ErrNoList is returned for what begins with no path that could be.
-var ErrNoList = errors.New("this is no list of paths")
+var ErrNoList = errors.New("this is not a list of paths")
 
 // A list begins with a path in so many bytes, and no path is as long.
 const (
@@ -275,7 +275,7 @@ func (l *List) Place() *entry.Place { return &l.place }
 
 // Of what a list has not got.
 var (
-	errNamed     = errors.New("is a list, whose entries are taken as they are; folders on it are not read")
+	errNamed     = errors.New("is a list: frank takes its entries as they are, and does not read folders on it")
 	errNotListed = errors.New("it is not in this list")
 )
 

@@ -9,7 +9,7 @@ import (
 )
 
 // ErrNotTaken is returned for what does not tell when it was taken.
-var ErrNotTaken = errors.New("it does not tell when it was taken")
+var ErrNotTaken = errors.New("it does not say when it was taken")
 
 // farthest is how much of a picture is read to find when it was taken: what tells is near the start.
 const farthest = 1 << 20

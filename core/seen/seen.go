@@ -200,7 +200,7 @@ func Columns(fields []row.Column[*entry.Entry]) []row.Column[*Row] {
 		row.TimeColumn("last", "when it was last recorded", func(r *Row) (row.Moment, bool) { return taken(r.Last) }),
 		row.NumberColumn("records", "in how many records it is", row.Number, func(r *Row) (int64, bool) { return int64(r.Records), true }),
 		row.TextColumn("state", "there, absent or not read, in the newest record", func(r *Row) (string, bool) { return r.State.String(), true }),
-		row.TimeColumn("gone", "when it was first known to be there no more", func(r *Row) (row.Moment, bool) { return taken(r.Gone) }).LeftBlank(),
+		row.TimeColumn("gone", "when it was first known to be gone", func(r *Row) (row.Moment, bool) { return taken(r.Gone) }).LeftBlank(),
 		row.NumberColumn("first_record", "the number of the first record with it", row.Number, func(r *Row) (int64, bool) { return number(r.First) }).For(row.Programs),
 		row.NumberColumn("last_record", "the number of the last record with it", row.Number, func(r *Row) (int64, bool) { return number(r.Last) }).For(row.Programs))
 }

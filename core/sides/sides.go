@@ -254,6 +254,6 @@ var errCondition = errors.New("it is a record of what met a condition")
 // NoteUnclear adds to a report that a place may have had more entries than it recorded.
 func NoteUnclear(report *source.Report, place *entry.Place, entries int64) {
 	if entries > 0 {
-		report.Problems = append(report.Problems, source.Problem{Path: place.Given, Tried: "tell whether they were also in", Err: errCondition, Entries: entries, Unclear: true})
+		report.Problems = append(report.Problems, source.Problem{Path: place.Given, Tried: "decide whether they were also in", Err: errCondition, Entries: entries, Unclear: true})
 	}
 }

@@ -23,7 +23,7 @@ type Capabilities struct {
 }
 
 // ErrIncapable is returned for a request that a source cannot honour.
-var ErrIncapable = errors.New("this place cannot follow links or tell file systems apart")
+var ErrIncapable = errors.New("this place cannot follow links or separate file systems")
 
 // Check returns [ErrIncapable] for a request that asks for what is beyond them.
 func (c Capabilities) Check(r *Request) error {
@@ -34,4 +34,4 @@ func (c Capabilities) Check(r *Request) error {
 }
 
 // ErrUntold is why a fact of what is there now is not known.
-var ErrUntold = errors.New("it cannot be told")
+var ErrUntold = errors.New("it is not known here")

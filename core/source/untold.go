@@ -29,6 +29,6 @@ func (r *Report) NoteUntold(s Source, c Condition) {
 	entries, fields := doubting.TakeUntold()
 	r.Unknown += entries
 	for _, f := range fields {
-		r.Problems = append(r.Problems, Problem{Path: s.Place().Given, Tried: "tell " + f.Field.Name + " in", Err: s.Capabilities().Untold, Entries: f.Entries, Untold: f.Field})
+		r.Problems = append(r.Problems, Problem{Path: s.Place().Given, Tried: "look up " + f.Field.Name + " in", Err: s.Capabilities().Untold, Entries: f.Entries, Untold: f.Field})
 	}
 }

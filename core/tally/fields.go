@@ -37,9 +37,9 @@ func (t *Tally) Columns(rests bool) []row.Column[*Group] {
 
 // keyColumns returns what tells groups apart.
 func (t *Tally) keyColumns() []row.Column[*Group] {
-	columns := []row.Column[*Group]{row.JSONColumn("key", "what the entries agree in", t.keyJSON)}
+	columns := []row.Column[*Group]{row.JSONColumn("key", "what the entries have in common", t.keyJSON)}
 	for i, d := range t.dimensions {
-		key := row.TextColumn(d.Name, "what the entries agree in", func(g *Group) (string, bool) {
+		key := row.TextColumn(d.Name, "what the entries have in common", func(g *Group) (string, bool) {
 			if g.Rest && i == 0 {
 				return fmt.Sprintf("%d more", g.Left), true
 			}

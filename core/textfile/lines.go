@@ -18,7 +18,7 @@ type Lines struct {
 }
 
 // ErrNoText is returned for a file that is no text.
-var ErrNoText = errors.New("it is no text")
+var ErrNoText = errors.New("it is not text")
 
 // mostDecoded is how much text is kept in memory that is neither ASCII nor UTF-8, in bytes.
 const mostDecoded = 64 << 20
@@ -55,7 +55,7 @@ func NewLines(file io.ReaderAt, size int64) (*Lines, error) {
 		return nil, err
 	}
 	if len(decoded) > mostDecoded {
-		return nil, fmt.Errorf("its text is in %s, and more than can be kept in memory", encoding)
+		return nil, fmt.Errorf("its text is in %s, and too long to keep in memory", encoding)
 	}
 	l.from, l.start, l.size = bytes.NewReader(decoded), 0, int64(len(decoded))
 	return l, nil

@@ -84,7 +84,7 @@ func (s *Sought) Matches(pattern string) (int, error) {
 // Check returns an error if there are too many texts.
 func (s *Sought) Check() error {
 	if len(s.texts) > Most {
-		return fmt.Errorf("%d texts are looked for, and %d are the most", len(s.texts), Most)
+		return fmt.Errorf("the condition looks for %d texts; at most %d are allowed", len(s.texts), Most)
 	}
 	return nil
 }

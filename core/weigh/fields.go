@@ -111,8 +111,8 @@ func (p *Plan) GrowthColumns() []row.Column[*Growth] {
 		more, amount = row.MoreCount, row.Count
 	}
 	partly := func(g *Growth) bool { return !g.Whole() }
-	before := row.NumberColumn("before", "what it weighed", amount, func(g *Growth) (int64, bool) { return by.Of(&g.Before), g.Known(by) && !g.Came }).LeftBlank().AtLeast(partly)
-	after := row.NumberColumn("now", "what it weighs", amount, func(g *Growth) (int64, bool) { return by.Of(&g.After), g.Known(by) && !g.Went }).LeftBlank().AtLeast(partly)
+	before := row.NumberColumn("before", "its size before", amount, func(g *Growth) (int64, bool) { return by.Of(&g.Before), g.Known(by) && !g.Came }).LeftBlank().AtLeast(partly)
+	after := row.NumberColumn("now", "its size now", amount, func(g *Growth) (int64, bool) { return by.Of(&g.After), g.Known(by) && !g.Went }).LeftBlank().AtLeast(partly)
 	files := row.NumberColumn("files", "files more or fewer", row.MoreCount, func(g *Growth) (int64, bool) { return g.After.Files - g.Before.Files, g.Known(sums.ByFiles) })
 	if by == sums.ByFiles {
 		files = files.For(programs)
@@ -120,11 +120,11 @@ func (p *Plan) GrowthColumns() []row.Column[*Growth] {
 	return []row.Column[*Growth]{
 		row.AppendColumn("path", "its path", func(dst []byte, g *Growth) ([]byte, bool) { return g.Folder.AppendPath(dst), true }).For(programs),
 		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(g *Growth) (int64, bool) { return int64(g.Depth), true }).For(programs),
-		row.NumberColumn("change", "how much heavier it is, or lighter", more, func(g *Growth) (int64, bool) { return g.Change, g.Known(by) }),
+		row.NumberColumn("change", "how much it grew, or shrank", more, func(g *Growth) (int64, bool) { return g.Change, g.Known(by) }),
 		before, after, files,
 		row.TextColumn("row", "folder, direct (what lies directly in it) or rest", func(g *Growth) (string, bool) { return rowWords[g.Kind], true }).For(programs),
 		row.FlagColumn("new", "it was not there before", func(g *Growth) (bool, bool) { return g.Came, g.Kind == FolderRow }).For(programs),
-		row.FlagColumn("gone", "it is there no longer", func(g *Growth) (bool, bool) { return g.Went, g.Kind == FolderRow }).For(programs),
+		row.FlagColumn("gone", "it is no longer there", func(g *Growth) (bool, bool) { return g.Went, g.Kind == FolderRow }).For(programs),
 		row.FlagColumn("complete", "everything in it was read on both sides", func(g *Growth) (bool, bool) { return g.Whole(), true }).For(programs),
 	}
 }

@@ -16,7 +16,7 @@ import (
 // Growth is how much heavier a folder has become, or lighter.
 type Growth struct {
 	Kind          RowKind       // FolderRow, DirectRow or RestRow
-	Folder        *entry.Folder // as it is, or as it was where it is there no longer
+	Folder        *entry.Folder // as it is, or as it was where it is no longer there
 	Depth         int
 	Before, After sums.Sum
 	Came, Went    bool  // it was not there before, or is there no longer

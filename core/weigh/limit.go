@@ -34,7 +34,7 @@ func ParseLimit(text string, by sums.Measure, growth bool) (Limit, error) {
 			return Limit{}, fmt.Errorf("this should be a percentage such as 10%%, not %s", text)
 		}
 		if !growth {
-			return Limit{}, errors.New("a percentage is of what there was before, and nothing was named for that")
+			return Limit{}, errors.New("a percentage needs something to compare with: add --since")
 		}
 		return Limit{share: share / 100, set: true, words: words}, nil
 	}

@@ -257,7 +257,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 func textsLine(v *View, t *source.Texts) string {
 	line := "looked for text in " + units.Count(t.Files, "file", "files") + ": " + v.Units.SizeText(t.Bytes) + " read"
 	if t.Others > 0 {
-		line += "; " + units.Count(t.Others, "is no text", "are no text")
+		line += "; " + units.Count(t.Others, "is not text", "are not text")
 	}
 	if t.Guessed > 0 {
 		line += "; " + units.Count(t.Guessed, "is not UTF-8 and was read as Latin-1", "are not UTF-8 and were read as Latin-1")

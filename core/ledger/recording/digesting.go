@@ -84,7 +84,7 @@ func (d *digesting) unpack(w *writer, from store.Reader) (err error) {
 // tells more stands for memory, or devices.
 const mostMade = 1 << 20
 
-var errEndless = errors.New("the system makes it up as it is read, and it may have no end")
+var errEndless = errors.New("the system makes its content while it is read, and it may never end")
 
 // again counts a file whose digest was taken for this record already, and holds it
 // against the one before.

@@ -61,7 +61,7 @@ var errNoDigest = errors.New("the record has no such digest")
 // Problems returns a problem for each record that lacks digests.
 func (d *Digested) Problems(algorithm string) (problems []source.Problem) {
 	for place, count := range d.without {
-		problems = append(problems, source.Problem{Path: place.Given, Tried: "tell the " + algorithm + " of files in", Err: errNoDigest, Entries: count})
+		problems = append(problems, source.Problem{Path: place.Given, Tried: "look up the " + algorithm + " of files in", Err: errNoDigest, Entries: count})
 	}
 	slices.SortFunc(problems, func(a, b source.Problem) int { return cmp.Compare(a.Path, b.Path) })
 	return problems

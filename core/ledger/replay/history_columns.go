@@ -73,8 +73,8 @@ func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
 		return strings.Join(names, ", "), len(names) > 0
 	}).LeftBlank().Kept()
 	columns := []row.Column[*Span]{
-		row.TimeColumn("first", "the record that has it so first", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.First.Taken), true }),
-		row.TimeColumn("last", "the record that has it so last", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.Last.Taken), true }),
+		row.TimeColumn("first", "the first record with this state", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.First.Taken), true }),
+		row.TimeColumn("last", "the last record with this state", func(s *Span) (row.Moment, bool) { return row.MomentOf(s.Last.Taken), true }),
 		number("first_number", "number of the first of these records", func(s *Span) int64 { return s.First.Number }).For(programs),
 		number("last_number", "number of the last of these records", func(s *Span) int64 { return s.Last.Number }).For(programs),
 		number("records", "how many these are", func(s *Span) int64 { return int64(s.Records) }).For(programs),

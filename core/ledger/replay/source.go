@@ -37,7 +37,7 @@ type Source struct {
 // What can be wrong with a path into a record.
 var (
 	ErrNoEntry = errors.New("the record has no such path")
-	ErrNotRead = errors.New("that could not be read, or was left out, when the record was made")
+	ErrNotRead = errors.New("it could not be read, or was left out, when the record was made")
 )
 
 // SourceOf returns a record as a source, or what it has by a path from its place,
@@ -91,7 +91,7 @@ func (s *Source) Place() *entry.Place { return &s.place }
 
 // Of what a record has not got.
 var (
-	errKept        = errors.New("is a record, which has only what was found when it was made")
+	errKept        = errors.New("is a record, and has only what was found when it was made")
 	errNotRecorded = errors.New("it is not in this record")
 	errLeftOut     = errors.New("it was left out when the record was made")
 )

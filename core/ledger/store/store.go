@@ -19,7 +19,7 @@ var (
 	ErrNone     = errors.New("there is no ledger yet")
 	ErrForeign  = errors.New("not a ledger")
 	ErrNoFile   = errors.New("not a ledger, but a pipe, a socket or a device")
-	ErrChanged  = errors.New("another program has changed the ledger in the meantime; run this again")
+	ErrChanged  = errors.New("another program changed the ledger meanwhile; run this again")
 	ErrNewer    = errors.New("written by a newer version of this program")
 	ErrBusy     = errors.New("another program has been using the ledger for half a minute")
 	ErrReadOnly = errors.New("the ledger is read-only")

@@ -16,7 +16,7 @@ import (
 )
 
 // ErrThere is returned for lines of a place that the ledger has records of.
-var ErrThere = errors.New("the ledger has records of that place already; import into another one")
+var ErrThere = errors.New("the ledger already has records of that place; import into another ledger")
 
 // Imported is what an import added.
 type Imported struct {

@@ -271,7 +271,7 @@ func (s *sender) verify(r *ledger.Record) (err error) {
 		return err
 	}
 	if _, err = c.folder(encoding.Root, nil); err == nil && (len(c.faults) > 0 || c.state.Folder(encoding.Root).Tree != r.Tree) {
-		err = fmt.Errorf("%w: record %d is not as it was written; frank ledger check tells more", ledger.ErrDamaged, r.Number)
+		err = fmt.Errorf("%w: record %d was altered; frank ledger check shows how", ledger.ErrDamaged, r.Number)
 	}
 	return err
 }

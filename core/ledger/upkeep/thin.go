@@ -16,8 +16,8 @@ import (
 // 8601).
 type Keep struct{ Days, Weeks, Months, Years int }
 
-// ErrKeep is returned for text that does not say what to keep.
-var ErrKeep = errors.New("that does not say what to keep")
+// ErrKeep is returned for text this does not say what to keep.
+var ErrKeep = errors.New("this does not say what to keep")
 
 // ParseKeep reads what to keep: numbers of days, weeks, months and years, separated by commas.
 func ParseKeep(text string) (k Keep, err error) {
@@ -30,13 +30,13 @@ func ParseKeep(text string) (k Keep, err error) {
 		to := map[string]*int{"day": &k.Days, "week": &k.Weeks, "month": &k.Months, "year": &k.Years}[strings.TrimSuffix(words[1], "s")]
 		switch {
 		case to == nil:
-			return Keep{}, fmt.Errorf("%w: %q is none of days, weeks, months and years", ErrKeep, words[1])
+			return Keep{}, fmt.Errorf("%w: %q should be days, weeks, months or years", ErrKeep, words[1])
 		case seen[to]:
 			return Keep{}, fmt.Errorf("%w: it says %s twice", ErrKeep, words[1])
 		}
 		seen[to] = true
 		if *to, err = strconv.Atoi(words[0]); err != nil || *to < 1 || *to > 100_000 {
-			return Keep{}, fmt.Errorf("%w: %q is no number from 1 on", ErrKeep, words[0])
+			return Keep{}, fmt.Errorf("%w: %q should be a number from 1 on", ErrKeep, words[0])
 		}
 	}
 	return k, nil
