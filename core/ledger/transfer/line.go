@@ -167,7 +167,7 @@ func (l *entryLine) recorded() (r encoding.Recorded, err error) {
 		}
 		sum, err := hex.DecodeString(digits)
 		if err != nil || len(digits) != a.Digits {
-			return r, fmt.Errorf("this is no digest by %s: %q", a.Name, digits)
+			return r, fmt.Errorf("this is not a digest by %s: %q", a.Name, digits)
 		}
 		e.More.Digests = append(e.More.Digests, entry.Digest{Fact: a.Fact, Sum: string(sum)})
 		e.Known |= a.Fact
