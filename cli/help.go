@@ -11,6 +11,7 @@ import (
 	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/render/layout"
+	"frankledger/render/style"
 	"frankledger/render/typeset"
 )
 
@@ -68,25 +69,49 @@ func (p *Program) help(cmd *cobra.Command, _ []string) {
 		return
 	}
 	list := strings.Split(cmd.Example, "\n"+exampleMark)
-	text := shortHelp(cmd, list)
+	page := p.helpPage()
+	text := page.short(cmd, list)
 	for strings.Count(text, "\n") > screenful && len(list) > 1 {
 		list = list[:len(list)-1]
-		text = shortHelp(cmd, list)
+		text = page.short(cmd, list)
 	}
 	fmt.Fprint(cmd.OutOrStdout(), text)
 }
 
-// shortHelp is the help of a command with some of its examples.
-func shortHelp(cmd *cobra.Command, list []string) string {
+// helpPage is how help is written: so wide, and with headings that stand out on a terminal.
+type helpPage struct {
+	layout.Page
+	palette style.Palette
+}
+
+// helpPage returns how help is written here.
+func (p *Program) helpPage() helpPage {
+	page := helpPage{Page: layout.Page{Width: layout.PageWidth}}
+	if width, _, is := p.Screen(); is {
+		page.Width = min(page.Width, width)
+		if c, err := loadConfig(); err != nil || c.Text("colour") != neverWord {
+			page.palette = paletteOnScreen()
+		}
+	}
+	return page
+}
+
+// heading is a line above what it is about.
+func (h helpPage) heading(words string) string {
+	return string(style.Put(h.palette, nil, words, style.Heading)) + "\n"
+}
+
+// short is the help of a command with some of its examples.
+func (h helpPage) short(cmd *cobra.Command, list []string) string {
 	var b strings.Builder
-	b.WriteString(helpHead(cmd, strings.Join(list, "\n"+exampleMark)))
+	b.WriteString(h.head(cmd, strings.Join(list, "\n"+exampleMark)))
 	own := func(f *pflag.Flag) bool { return f.Annotations[sharedAnnotation] == nil }
 	var rows [][]string
 	for _, name := range optionGroups {
 		rows = append(rows, optionRows(cmd, name, own)...)
 	}
 	if len(rows) > 0 {
-		fmt.Fprintf(&b, "\nOptions\n%s", layout.PageColumns(rows))
+		b.WriteString("\n" + h.heading("Options") + h.Columns(rows))
 	}
 	var names []string
 	cmd.Flags().VisitAll(func(f *pflag.Flag) {
@@ -95,8 +120,8 @@ func shortHelp(cmd *cobra.Command, list []string) string {
 		}
 	})
 	if len(names) > 0 {
-		fmt.Fprintf(&b, "\nCommon options (explained by frank help %s all)\n", strings.TrimPrefix(cmd.CommandPath(), cmd.Root().Name()+" "))
-		for _, line := range typeset.Wrap(strings.Join(names, "  "), helpWidth, 0) {
+		b.WriteString("\n" + h.heading(fmt.Sprintf("Common options (explained by frank help %s all)", strings.TrimPrefix(cmd.CommandPath(), cmd.Root().Name()+" "))))
+		for _, line := range typeset.Wrap(strings.Join(names, "  "), h.Width-2*layout.Indent, 0) {
 			b.WriteString("  " + strings.ReplaceAll(strings.TrimSpace(line), together, " ") + "\n")
 		}
 	}
@@ -106,25 +131,22 @@ func shortHelp(cmd *cobra.Command, list []string) string {
 // together parts words that stay on one line.
 const together = "\u00a0"
 
-// helpWidth is how wide lists of words are made in help.
-const helpWidth = 76
-
-// helpHead is the first part of the help of a command.
-func helpHead(cmd *cobra.Command, examples string) string {
+// head is the first part of the help of a command.
+func (h helpPage) head(cmd *cobra.Command, examples string) string {
 	var b strings.Builder
 	title := cmd.CommandPath()
 	if cmd.HasParent() {
 		title = cmd.CommandPath() + strings.TrimPrefix(cmd.Use, cmd.Name())
 	}
-	fmt.Fprintf(&b, "%s\n    %s\n", title, cmd.Short)
+	b.WriteString(h.heading(title) + "    " + strings.Join(typeset.Wrap(cmd.Short, h.Width-4, 0), "\n    ") + "\n")
 	if cmd.Long != "" {
-		fmt.Fprintf(&b, "\n%s\n", layout.Reflow(cmd.Long))
+		fmt.Fprintf(&b, "\n%s\n", h.Reflow(cmd.Long))
 	}
 	if rows := commandRows(cmd); len(rows) > 0 {
-		fmt.Fprintf(&b, "\nCommands\n%s", layout.PageColumns(rows))
+		b.WriteString("\n" + h.heading("Commands") + h.Columns(rows))
 	}
 	if examples != "" {
-		fmt.Fprintf(&b, "\nExamples\n  %s\n", strings.ReplaceAll(examples, "\n", "\n  "))
+		fmt.Fprintf(&b, "\n%s  %s\n", h.heading("Examples"), strings.ReplaceAll(examples, "\n", "\n  "))
 	}
 	return b.String()
 }
@@ -139,16 +161,16 @@ func commandRows(cmd *cobra.Command) (rows [][]string) {
 	return rows
 }
 
-// fullHelp is all the help of a command.
-func fullHelp(cmd *cobra.Command) string {
+// full is all the help of a command.
+func (h helpPage) full(cmd *cobra.Command) string {
 	var b strings.Builder
-	b.WriteString(helpHead(cmd, cmd.Example))
+	b.WriteString(h.head(cmd, cmd.Example))
 	for _, name := range optionGroups {
 		if rows := optionRows(cmd, name, nil); len(rows) > 0 {
 			if name == "" {
 				name = "Other options"
 			}
-			fmt.Fprintf(&b, "\n%s\n%s", name, layout.PageColumns(rows))
+			b.WriteString("\n" + h.heading(name) + h.Columns(rows))
 		}
 	}
 	if !cmd.HasParent() {
@@ -156,7 +178,7 @@ func fullHelp(cmd *cobra.Command) string {
 		for _, s := range usage.Statuses {
 			rows = append(rows, []string{strconv.Itoa(s.Status), s.Meaning})
 		}
-		fmt.Fprintf(&b, "\nExit status\n%s", layout.PageColumns(rows))
+		b.WriteString("\n" + h.heading("Exit status") + h.Columns(rows))
 	}
 	return b.String()
 }
@@ -237,7 +259,7 @@ func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 				all, args = true, args[:last]
 			}
 			if len(args) == 1 && topics[args[0]] != "" {
-				fmt.Fprint(cmd.OutOrStdout(), layout.Reflow(topics[args[0]]))
+				fmt.Fprint(cmd.OutOrStdout(), p.helpPage().Reflow(topics[args[0]]))
 				return nil
 			}
 			found, rest, err := root.Find(args)
@@ -246,7 +268,7 @@ func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 			}
 			found.InitDefaultHelpFlag()
 			if all {
-				return p.paged(fullHelp(found))
+				return p.paged(p.helpPage().full(found))
 			}
 			return found.Help()
 		},

@@ -429,11 +429,19 @@ func (p *Program) readView(r *question, o *showingOptions) error {
 	case alwaysWord:
 		v.Palette = style.Colours
 	case "", autoWord:
-		if onScreen && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" {
-			v.Palette = style.Colours
+		if onScreen {
+			v.Palette = paletteOnScreen()
 		}
 	}
 	return nil
+}
+
+// paletteOnScreen is what text on a terminal is coloured with, unless an option says otherwise.
+func paletteOnScreen() style.Palette {
+	if os.Getenv("NO_COLOR") != "" || os.Getenv("TERM") == "dumb" {
+		return style.Palette{}
+	}
+	return style.Colours
 }
 
 // addLedger gives a command the option on where records are kept.

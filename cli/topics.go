@@ -6,8 +6,6 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
-
-	"frankledger/render/layout"
 )
 
 // firstQuestions are what people want to know, each with a command that works on the sample
@@ -23,15 +21,16 @@ var firstQuestions = []struct{ question, line string }{
 
 // overview is what the program says when nothing is asked: one screen.
 func (p *Program) overview(root *cobra.Command) string {
+	page := p.helpPage()
 	var b strings.Builder
-	b.WriteString("frank shows what is on a disk, what it left out, and what it could not read.\n\n")
+	b.WriteString(page.Reflow("frank shows what is on a disk, what it left out, and what it could not read.") + "\n\n")
 	var rows [][]string
 	asked := map[string]bool{}
 	for _, q := range firstQuestions {
 		rows = append(rows, []string{q.question, exampleMark + q.line})
 		asked[strings.Fields(q.line)[0]] = true
 	}
-	b.WriteString(layout.PageColumns(rows))
+	b.WriteString(page.Columns(rows))
 	b.WriteString("\n")
 	rows = nil
 	var aside []string
@@ -44,9 +43,9 @@ func (p *Program) overview(root *cobra.Command) string {
 			rows = append(rows, []string{c.Name(), c.Short})
 		}
 	}
-	b.WriteString(layout.PageColumns(rows))
+	b.WriteString(page.Columns(rows))
 	b.WriteString("  and " + strings.Join(aside, ", ") + "\n")
-	b.WriteString("\n" + layout.PageColumns([][]string{
+	b.WriteString("\n" + page.Columns([][]string{
 		{"frank help COMMAND", "more about a command; frank help all: all commands"},
 		{"frank help " + topicNames()[0], "how to write them; also " + strings.Join(topicNames()[1:], ", ")},
 		{"frank demo", "try the commands on made-up files"},
