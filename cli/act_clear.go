@@ -129,6 +129,7 @@ func (p *Program) clear(cmd *cobra.Command, o *clearOptions, args []string) erro
 	if err != nil {
 		return err
 	}
+	tellPeople(planned.Plan, r)
 	return p.carryOutOrShow(cmd.Context(), r, &o.act, planned.Plan, summary)
 }
 

@@ -190,8 +190,9 @@ func (p *Program) plan(cmd *cobra.Command, action plans.Action, o *actOptions, r
 // theirNames are the names of users and groups, which are looked up once.
 var theirNames = sync.OnceValue(account.New)
 
-// tellPeople has a plan name owners and moments as people read them.
+// tellPeople has a plan name entries, owners and moments as people read them.
 func tellPeople(plan *plans.Plan, r *question) {
+	plan.Relative = len(r.view.Places) == 1 && !r.view.Places[0].List
 	plan.NameOwner = ownerWords
 	clock := r.view.Clock()
 	if !r.view.TimesAsked { // which is set, not how long ago that is

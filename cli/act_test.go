@@ -78,7 +78,7 @@ func TestActJobs(t *testing.T) {
 	unchanged := func() { t.Helper(); require.Equal(t, before, a.names()) }
 
 	// Show the hidden notes.
-	assert.Contains(t, a.do(0, "act reveal notes where hidden"), "notes/.draft.md  reveal as draft.md")
+	assert.Contains(t, a.do(0, "act reveal notes where hidden"), "  .draft.md  reveal as draft.md")
 	unchanged()
 	assert.Contains(t, a.do(0, "act reveal notes where hidden --carry-out --yes"), "1 revealed (journal 1); to undo that:\nfrank act undo 1\n")
 	assert.FileExists(t, filepath.Join(a.root, "notes/draft.md"))

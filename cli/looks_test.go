@@ -32,7 +32,7 @@ func TestTimesAndUnits(t *testing.T) {
 			{"--times local", local},
 			{"--times utc", strings.Replace(when[:16], "T", " ", 1) + "Z"},
 			{"--as-of 2026-12-05", "days ago"},
-			{"--as-of 2020-01-01", "in 6 years"},
+			{"--as-of 2020-01-01", "6 years ahead"},
 			{"--units binary", "  1.4 MiB  "},
 			{"--units decimal", "  1.5 MB  "},
 			{"--units bytes", "  1 500 000 B  "},

@@ -199,7 +199,7 @@ func TestWeighTable(t *testing.T) {
 	out := run(t, root, "weigh", "--units", "bytes").out
 	lines := strings.Split(out, "\n")
 	require.Greater(t, len(lines), 8, out)
-	for i, want := range []string{`^  001 +4 000 B +100\.0 % +■{20} +4 +3 `, `^  a +3 500 B +87\.5 % +■{17}▪·{2} +2 +1 `, `^  directly in it +500 B +12\.5 % +■■▪·{17} +1 +2 `, `^  c +0 B +0\.0 % +·{20} +1 +0 `} {
+	for i, want := range []string{`^  001 +4 +3 +just now +4 000 B +100\.0 % +■{20}$`, `^  ─+$`, `^  a +2 +1 +just now +3 500 B +87\.5 % +■{17}▪·{2}$`, `^  in 001 itself +1 +2 +just now +500 B +12\.5 % +■■▪·{17}$`, `^  c +1 +0 +just now +0 B +0\.0 % +·{20}$`} {
 		assert.Regexp(t, want, lines[3+i])
 	}
 	assert.Contains(t, out, "1 extra hard link (3 000 B) not counted again")
@@ -211,19 +211,19 @@ func TestWeighTable(t *testing.T) {
 
 	// several places stand under one sum, the heaviest first, unless they overlap.
 	several := run(t, root, "weigh", "c", "a", "--units", "bytes").out
-	assert.Regexp(t, `(?m)^  all 2 places +3 500 B +100\.0 % .*\n    a +3 500 B +100\.0 % .*\n      b +3 000 B +85\.7 % .*\n      directly in it +500 B +14\.3 % .*\n    c +0 B +0\.0 % `, several)
+	assert.Regexp(t, `(?m)^  all 2 places .* 3 500 B +100\.0 % .*\n  ─+\n    a .* 3 500 B +100\.0 % .*\n      b .* 3 000 B +85\.7 % .*\n      in a itself .* 500 B +14\.3 % .*\n    c .* 0 B +0\.0 % `, several)
 	assert.NotContains(t, run(t, root, "weigh", "c", "a", "--as", "csv").out, "all", "programs add up themselves")
 	overlapping := run(t, root, "weigh", "a", "a/b").out
 	assert.NotContains(t, overlapping, "all 2 places")
 	assert.Contains(t, overlapping, "counted in each")
 
-	assert.Regexp(t, `(?m)^  file +size .*\n  a/b/x +2\.9 KiB .*\n  (a/y|top) +500 B .*\n\n`, run(t, root, "weigh", "--heaviest", "2").out)
+	assert.Regexp(t, `(?m)^  file +modified +size .*\n  a/b/x +just now +2\.9 KiB .*\n  (a/y|top) +just now +500 B .*\n\n`, run(t, root, "weigh", "--heaviest", "2").out)
 	assert.Equal(t, 2, run(t, root, "weigh", "--heaviest", "2", "--depth", "3").status)
 	require.NoError(t, os.Truncate(filepath.Join(root, "a/y"), 50_000_000))
 	assert.Contains(t, run(t, root, "weigh").out, "\non disk all of that takes ")
 	require.NoError(t, os.Truncate(filepath.Join(root, "a/y"), 500))
-	assert.Regexp(t, `(?m)^  a +3 `, strings.ReplaceAll(run(t, root, "weigh", "--by", "files", "--units", "bytes").out, "500 B", ""))
-	assert.Regexp(t, `b/x +2.9 KiB`, run(t, root, "weigh", "--largest", "1").out)
+	assert.Regexp(t, `(?m)^  folder +folders +newest +size +files +share\n(.*\n)*  a +1 .* 3 500 B +2 +50\.0 % `, run(t, root, "weigh", "--by", "files", "--units", "bytes").out)
+	assert.Regexp(t, `(?m)^  folder +files +folders .*\n  001 +4 +3 (.*\n)+      a/b/x +– +– +just now +2.9 KiB`, run(t, root, "weigh", "--largest", "1").out)
 	rows, _ := weighed(t, root, "where", "name", "is", "y")
 	assert.Equal(t, 500.0, rows["."]["size"])
 	assert.Len(t, rows, 2, "only folders that lead to matches")

@@ -55,6 +55,8 @@ func (w widths) lead() int {
 const (
 	// Absent is shown where there is no value.
 	Absent = "–"
+	// SumMark stands before a number that adds up what is in a folder.
+	SumMark = "="
 	// Narrowest is how short names may get on a narrow terminal, before other columns are
 	// left out; and Shortest how short where no column may be.
 	Narrowest = 40
@@ -137,11 +139,12 @@ func (t *table[R]) fit() {
 }
 
 // leaveOut leaves out the last column that may be: no name, nothing that rows are sorted
-// by, and nothing that the answer is of. It returns whether there is one.
+// by, and nothing that the answer is of. A bar goes after all others. It returns whether
+// there is one.
 func (t *table[R]) leaveOut() bool {
-	at := t.shown - 1
-	for at >= 0 && (at == t.name || t.name < 0 && at == 0 || t.all[at].IsKept() || slices.Contains(t.view.Sorted, t.all[at].Name)) {
-		at--
+	at := t.lastSpare(func(c *row.Column[R]) bool { return c.Type != row.Bar })
+	if at < 0 {
+		at = t.lastSpare(func(*row.Column[R]) bool { return true })
 	}
 	if at < 0 {
 		return false
@@ -155,6 +158,17 @@ func (t *table[R]) leaveOut() bool {
 		t.name--
 	}
 	return true
+}
+
+// lastSpare is the last of some columns that may be left out; -1 for none.
+func (t *table[R]) lastSpare(is func(c *row.Column[R]) bool) int {
+	for at := t.shown - 1; at >= 0; at-- {
+		c := &t.all[at]
+		if at != t.name && (t.name >= 0 || at > 0) && !c.IsKept() && !slices.Contains(t.view.Sorted, c.Name) && is(c) {
+			return at
+		}
+	}
+	return -1
 }
 
 // alone reports whether a column has a line of its own, below the first.
@@ -224,10 +238,8 @@ func (t *table[R]) Measure(r R) {
 		left, right, plain := t.cell(room, &t.all[i], r)
 		w := &t.widths[i]
 		if string(right) == Absent {
-			if words := t.all[i].Words(r); words != "" {
-				w.words = max(w.words, typeset.Width(words))
-				continue
-			}
+			w.words = max(w.words, typeset.Width(t.all[i].Words(r)), 1)
+			continue
 		}
 		w.left = max(w.left, widthOf(left, plain))
 		if len(right) > w.right { // no text is wider than it is long
@@ -369,10 +381,8 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			between = 1
 		}
 		dst = typeset.Fill(dst, pending+lead)
-		look := style.Plain
-		if i == t.name {
-			look = style.Of(f.Look(r))
-		} else if absent {
+		look := style.Of(f.Look(r))
+		if absent && i != t.name {
 			look = style.Quiet
 		}
 		dst = style.Put(v.Palette, dst, left, look)
@@ -391,7 +401,20 @@ func (t *table[R]) Row(dst []byte, r R) []byte {
 			dst = append(dst, '\n')
 		}
 	}
+	if t.name >= 0 && t.rows > 1 && !v.Plain && t.all[t.name].IsTotal(r) {
+		dst = t.appendRule(dst)
+	}
 	return dst
+}
+
+// appendRule draws a rule below a row that adds up those that follow, as wide as the first line of a row.
+func (t *table[R]) appendRule(dst []byte) []byte {
+	to := t.shown
+	if len(t.breaks) > 0 {
+		to = t.breaks[0]
+	}
+	dst = typeset.Fill(dst, layout.Indent)
+	return append(t.view.Palette.Put(dst, strings.Repeat("─", t.wide(0, to)-layout.Indent), style.Quiet), '\n')
 }
 
 // End implements Format.
@@ -472,8 +495,11 @@ func appendParts[R any](dst []byte, v *View, c *row.Column[R], r R) (both []byte
 	var unit string
 	switch c.Type {
 	case row.Bytes:
-		if c.IsAtLeast(r) {
+		switch c.Mark(r) {
+		case row.AtLeast:
 			dst = append(dst, "≥ "...)
+		case row.Sum:
+			dst = append(dst, SumMark+" "...)
 		}
 		dst, unit = v.Units.AppendSize(dst, n)
 	case row.Mode:

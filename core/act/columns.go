@@ -10,12 +10,7 @@ import (
 // PlanColumns returns what steps are shown with, to people.
 func PlanColumns(p *plans.Plan) []row.Column[*plans.Step] {
 	return []row.Column[*plans.Step]{
-		row.AppendColumn("name", "of the entry", func(dst []byte, s *plans.Step) ([]byte, bool) {
-			if s.Entry != nil {
-				return s.Entry.AppendPath(dst), true
-			}
-			return append(dst, s.Path...), true
-		}).Shrinking().Looking((*plans.Step).Look),
+		row.TextColumn("name", "of the entry", func(s *plans.Step) (string, bool) { return p.Called(s.Entry, s.Path), true }).Shrinking().Looking((*plans.Step).Look),
 		row.TextColumn("what happens", "what the step does, or why it is refused", func(s *plans.Step) (string, bool) {
 			switch {
 			case s.Refused != "":
@@ -24,6 +19,11 @@ func PlanColumns(p *plans.Plan) []row.Column[*plans.Step] {
 				return Does(p, s) + "; " + string(s.Notes), true
 			}
 			return Does(p, s), true
+		}).Looking(func(s *plans.Step) row.Look {
+			if s.Refused != "" || p.Options.ForGood {
+				return row.Warning
+			}
+			return row.Plain
 		}).Kept(),
 		row.TextColumn("kind", "what it is", func(s *plans.Step) (string, bool) { return s.Kind, true }),
 		row.NumberColumn("size", "bytes of content, with all that is in it", row.Bytes, (*plans.Step).Bytes),
@@ -46,7 +46,12 @@ func Words(p *plans.Plan) (ask, done string) { return verbs.All[p.Action].Words(
 func UndoColumns() []row.Column[*UndoStep] {
 	return []row.Column[*UndoStep]{
 		row.TextColumn("path", "what it was done to", func(s *UndoStep) (string, bool) { return string(s.Path), true }).Shrinking(),
-		row.TextColumn("what happens", "what undo does, or why it does nothing", func(s *UndoStep) (string, bool) { return s.does(), true }).Kept(),
+		row.TextColumn("what happens", "what undo does, or why it does nothing", func(s *UndoStep) (string, bool) { return s.does(), true }).Looking(func(s *UndoStep) row.Look {
+			if s.Err != nil {
+				return row.Warning
+			}
+			return row.Plain
+		}).Kept(),
 	}
 }
 

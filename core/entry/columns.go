@@ -64,7 +64,16 @@ func (f *Field) column(c *Context) (column row.Column[*Entry]) {
 		column = row.NumberColumn(f.Name, f.Meaning, f.Type, func(e *Entry) (int64, bool) { return f.number(e, c) })
 	}
 	if f.Type == Bytes {
-		column = column.AtLeast(func(e *Entry) bool { return e.Marks&MarkAtLeast != 0 })
+		size := f.Name == "size"
+		column = column.Marked(func(e *Entry) row.Mark {
+			switch {
+			case e.Marks&MarkAtLeast != 0:
+				return row.AtLeast
+			case size && e.Kind == KindFolder:
+				return row.Sum
+			}
+			return row.NoMark
+		})
 	}
 	return f.dressed(column)
 }
@@ -108,14 +117,25 @@ func (e *Entry) Look() row.Look {
 const OverviewNeeds, OverviewAside = FactStatus | OverviewAside, FactTarget | FactReach
 
 // Overview returns the columns that tell people most of a folder, with these fields: mostly name, size, modified,
-// permissions and owner. What has no size has there what it is; with kinds, these have a column of their own.
-func Overview(c *Context, kinds bool, fields []*Field) []row.Column[*Entry] {
-	if kind := FieldNamed("kind"); kinds && !slices.Contains(fields, kind) {
-		fields = slices.Insert(slices.Clone(fields), min(1, len(fields)), kind)
+// permissions and owner. What has no size has there what it is. With totals, the kind has a column of its own, and
+// sizes stand last, as amounts do that add up.
+func Overview(c *Context, totals bool, fields []*Field) []row.Column[*Entry] {
+	kind, size := FieldNamed("kind"), FieldNamed("size")
+	if totals {
+		fields = slices.Clone(fields)
+		if !slices.Contains(fields, kind) {
+			fields = slices.Insert(fields, min(1, len(fields)), kind)
+		}
+		if at := slices.Index(fields, size); at >= 0 {
+			fields = append(slices.Delete(fields, at, at+1), size)
+		}
 	}
 	columns := Columns(c, fields...)
 	for i := range columns {
-		if columns[i].Name == "size" && !kinds {
+		switch {
+		case columns[i].Name == size.Name && totals:
+			columns[i] = columns[i].Kept()
+		case columns[i].Name == size.Name:
 			columns[i] = columns[i].Instead(func(e *Entry) string {
 				if e.Kind == KindFile {
 					return Unknown

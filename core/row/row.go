@@ -65,6 +65,16 @@ const (
 	Link
 	Program // a file that may be run
 	Special // a pipe, a socket, a device
+	Warning // what is refused, missing, different, or goes for good
+)
+
+// Mark says what a number is, where it is no plain one.
+type Mark uint8
+
+const (
+	NoMark  Mark = iota
+	AtLeast      // it may be more
+	Sum          // it adds up other rows
 )
 
 // Column is one thing that can be known of rows of type R. Which of its functions
@@ -84,7 +94,8 @@ type Column[R any] struct {
 	flag   func(r R) (bool, bool)
 	rows   func(r R) []any
 	look   func(r R) Look
-	least  func(r R) bool
+	total  func(r R) bool
+	mark   func(r R) Mark
 
 	instead func(r R) string
 }
@@ -202,11 +213,14 @@ func Through[R, S any](c Column[S], get func(r R) S) Column[R] {
 	if c.look != nil {
 		through.look = func(r R) Look { return c.look(get(r)) }
 	}
+	if c.total != nil {
+		through.total = func(r R) bool { return c.total(get(r)) }
+	}
 	if c.instead != nil {
 		through.instead = func(r R) string { return c.instead(get(r)) }
 	}
-	if c.least != nil {
-		through.least = func(r R) bool { return c.least(get(r)) }
+	if c.mark != nil {
+		through.mark = func(r R) Mark { return c.mark(get(r)) }
 	}
 	return through
 }
@@ -251,9 +265,25 @@ func (c Column[R]) Looking(look func(r R) Look) Column[R] {
 	return c
 }
 
+// Totalling returns the column with which rows add up those below them.
+func (c Column[R]) Totalling(total func(r R) bool) Column[R] {
+	c.total = total
+	return c
+}
+
 // AtLeast returns the column with when its number is only the least that it can be.
 func (c Column[R]) AtLeast(least func(r R) bool) Column[R] {
-	c.least = least
+	return c.Marked(func(r R) Mark {
+		if least(r) {
+			return AtLeast
+		}
+		return NoMark
+	})
+}
+
+// Marked returns the column with what its numbers are.
+func (c Column[R]) Marked(mark func(r R) Mark) Column[R] {
+	c.mark = mark
 	return c
 }
 
@@ -307,8 +337,13 @@ func (c *Column[R]) Flag(r R) (bool, bool) { return c.flag(r) }
 // Rows returns the rows of a column of that type, and their columns.
 func (c *Column[R]) Rows(r R) (rows []any, columns []Column[any]) { return c.rows(r), c.inside }
 
-// IsAtLeast reports whether the number is only the least that it can be.
-func (c *Column[R]) IsAtLeast(r R) bool { return c.least != nil && c.least(r) }
+// Mark returns what the number is.
+func (c *Column[R]) Mark(r R) Mark {
+	if c.mark == nil {
+		return NoMark
+	}
+	return c.mark(r)
+}
 
 // Look returns what the value stands for.
 func (c *Column[R]) Look(r R) Look {
@@ -317,6 +352,9 @@ func (c *Column[R]) Look(r R) Look {
 	}
 	return c.look(r)
 }
+
+// IsTotal reports whether the row adds up those below it.
+func (c *Column[R]) IsTotal(r R) bool { return c.total != nil && c.total(r) }
 
 // Blank reports whether nothing at all is shown to people where there is no value.
 func (c *Column[R]) Blank() bool { return c.blank }

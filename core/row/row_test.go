@@ -30,7 +30,7 @@ func TestThrough(t *testing.T) {
 		wantName, wanted := columns[0].Text(in)
 		assert.Equal(t, []any{wantName, wanted}, []any{name, hasName})
 		count, hasCount := through[1].Number(outer{in})
-		assert.Equal(t, []any{in.count, in.count >= 0, in.count > 9}, []any{count, hasCount, through[1].IsAtLeast(outer{in})})
+		assert.Equal(t, []any{in.count, in.count >= 0, in.count > 9}, []any{count, hasCount, through[1].Mark(outer{in}) == row.AtLeast})
 	}
 	assert.True(t, through[0].Shrinks() && through[0].Blank())
 	assert.True(t, through[2].NeedsAny() && through[2].IsKept())

@@ -15,20 +15,14 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	partly := func(r *Row) bool { return r.Kind != FileRow && !r.Complete }
 	files := row.NumberColumn("files", "names of files", row.Count, func(r *Row) (int64, bool) { return r.Sum.Files, r.Kind != FileRow && r.Sum.HasEntries() })
 	folders := row.NumberColumn("folders", "folders", row.Count, func(r *Row) (int64, bool) { return r.Sum.Folders, r.Kind != FileRow && r.Sum.HasEntries() })
+	size := row.NumberColumn("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }).AtLeast(partly).Instead(func(r *Row) string { return entry.Unknown })
 	disk := row.NumberColumn("disk", "bytes on disk", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Disk, r.Sum.HasDisk() }).AtLeast(partly)
-	if p.By != sums.ByDisk {
-		disk = disk.For(programs)
-	}
 	newest := row.TimeColumn("newest", "when the newest was last altered", func(r *Row) (row.Moment, bool) { return r.Sum.Newest, r.Sum.Dated })
-	dated := newest
-	dated.Name = "modified"
-	if dated = dated.For(people); p.Heaviest > 0 { // rows are of one file each
-		files, folders, newest = files.For(programs), folders.For(programs), newest.For(programs)
-	} else {
-		dated = dated.For(0)
-	}
-	share := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
-	columns := []row.Column[*Row]{
+	part := func(r *Row) (int64, bool) { return r.Share, r.Sum.HasSize() }
+	share := row.NumberColumn("share", "part of the whole place", row.Share, part)
+	columns := append(p.beside(files, folders, newest, size, disk),
+		share.For(people).Kept(),
+		row.NumberColumn(" ", "the share, drawn", row.Bar, part).For(people),
 		row.AppendColumn("path", "its path", func(dst []byte, r *Row) ([]byte, bool) {
 			if r.Kind == TotalRow { // of several places
 				return dst, false
@@ -36,21 +30,14 @@ func (p *Plan) Columns() []row.Column[*Row] {
 			return r.appendPath(dst), true
 		}).For(programs),
 		row.NumberColumn("depth", "how deep it lies below the place", row.Number, func(r *Row) (int64, bool) { return int64(r.Depth), true }).For(programs),
-		row.NumberColumn("size", "bytes of content", row.Bytes, func(r *Row) (int64, bool) { return r.Sum.Size, r.Sum.HasSize() }).AtLeast(partly).Instead(func(r *Row) string { return entry.Unknown }),
-		disk,
-		row.NumberColumn("share", "part of the whole place", row.Share, share).For(people),
-		row.NumberColumn(" ", "the share, drawn", row.Bar, share).For(people),
-		files, folders,
-		row.NumberColumn("share", "part of the whole place", row.Share, share).For(programs),
-		newest, dated,
+		size.For(programs), disk.For(programs), files.For(programs), folders.For(programs), share.For(programs), newest.For(programs),
 		row.NumberColumn("own_size", "bytes of content directly in it", row.Bytes, func(r *Row) (int64, bool) {
 			return r.Own.Size, r.Kind == FolderRow && r.Own.HasSize()
 		}).For(programs),
 		row.NumberColumn("own_files", "files directly in it", row.Count, func(r *Row) (int64, bool) {
 			return r.Own.Files, r.Kind == FolderRow && r.Own.HasEntries()
 		}).For(programs),
-		row.FlagColumn("complete", "everything in it was read", func(r *Row) (bool, bool) { return r.Complete, true }).For(programs),
-	}
+		row.FlagColumn("complete", "everything in it was read", func(r *Row) (bool, bool) { return r.Complete, true }).For(programs))
 	if p.First > 0 || p.AtLeast > 0 || p.AtLeastShare > 0 {
 		columns = append(columns, row.FlagColumn("rest", "the sum of what was left out", func(r *Row) (bool, bool) { return r.Kind == RestRow, true }).For(programs))
 	}
@@ -60,11 +47,35 @@ func (p *Plan) Columns() []row.Column[*Row] {
 	return columns
 }
 
+// beside returns what people are shown between the name and the share, as an account book has it: what it is first, and
+// the amount last. The amount is never left out.
+func (p *Plan) beside(files, folders, newest, size, disk row.Column[*Row]) (columns []row.Column[*Row]) {
+	switch {
+	case p.Heaviest > 0: // rows are of one file each
+		columns = append(columns, newest.Called("modified"), size)
+	case p.By == sums.ByFiles:
+		columns = append(columns, folders, newest, size, files)
+	default:
+		columns = append(columns, files, folders, newest, size)
+	}
+	if p.By == sums.ByDisk {
+		columns = append(columns, disk)
+	}
+	last := len(columns) - 1
+	columns[last] = columns[last].Kept()
+	return row.Only(columns, row.People)
+}
+
 func (r *Row) appendPath(dst []byte) []byte {
 	if r.Kind == FileRow {
 		return r.File.AppendPath(dst)
 	}
 	return r.Folder.AppendPath(dst)
+}
+
+// IsTotal reports whether the row adds up all the others: it is that of several places, or of the only one.
+func (r *Row) IsTotal() bool {
+	return r.Kind == TotalRow || r.Kind == FolderRow && r.Depth == 0 && r.Places <= 1
 }
 
 // Look is what the row is shown as.
@@ -128,6 +139,9 @@ func (p *Plan) GrowthColumns() []row.Column[*Growth] {
 		row.FlagColumn("complete", "everything in it was read on both sides", func(g *Growth) (bool, bool) { return g.Whole(), true }).For(programs),
 	}
 }
+
+// IsTotal reports whether the row adds up all the others.
+func (g *Growth) IsTotal() bool { return g.Kind == FolderRow && g.Depth == 0 }
 
 // Look is what the row is shown as.
 func (g *Growth) Look() row.Look {

@@ -97,7 +97,12 @@ func (v *View) CompareColumns() []row.Column[*compare.Result] {
 	return row.Only([]row.Column[*compare.Result]{
 		row.TextColumn("name", "the path below the place", func(r *compare.Result) (string, bool) { return r.Path, true }).Shrinking().
 			Looking(func(r *compare.Result) row.Look { return r.Entry().Look() }),
-		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }).Kept(),
+		row.TextColumn("change", "how it differs", func(r *compare.Result) (string, bool) { return r.Change.String(), true }).Looking(func(r *compare.Result) row.Look {
+			if r.Change == compare.Removed || r.Change == compare.Altered {
+				return row.Warning
+			}
+			return row.Plain
+		}).Kept(),
 		row.TextColumn("what", "what differs", func(r *compare.Result) (string, bool) { return v.changeText(r), true }).Kept(),
 	}, row.People)
 }

@@ -59,18 +59,18 @@ func KeepRule(o *duplicates.Options, places int) string {
 
 // SetLine is what a set of files with the same content is headed with.
 func (v *View) SetLine(s *duplicates.Set) string {
-	if s.Kind == duplicates.OfFolders {
-		line := units.Count(s.Within, "file", "files") + ", " + v.Units.SizeText(s.Size)
-		if !s.Part {
-			return line + " in each of " + units.Grouped(int64(s.Files)) + " folders that are the same, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
-		}
-		beside := "more"
-		if s.Beside > 0 {
-			beside = "also " + units.Count(s.Beside, "other file", "other files") + ", " + v.Units.SizeText(s.BesideSize)
-		}
-		return line + ": the first folder has all of the second, and " + beside + "; " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+	free := "; " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+	if s.Kind != duplicates.OfFolders {
+		return units.Grouped(int64(s.Files)) + " files of " + v.Units.SizeText(s.Size) + " each" + free
 	}
-	return v.Units.SizeText(s.Size) + " in each of " + units.Grouped(int64(s.Files)) + " files, " + upTo(s.UpTo) + v.Units.SizeText(s.Reclaimable) + " reclaimable"
+	within, size := units.Count(s.Within, "file", "files"), v.Units.SizeText(s.Size)
+	switch {
+	case !s.Part:
+		return units.Grouped(int64(s.Files)) + " folders with the same " + within + ", " + size + " each" + free
+	case s.Beside > 0:
+		return "the first folder has all " + within + " (" + size + ") of the second, and " + units.Count(s.Beside, "other file", "other files") + " (" + v.Units.SizeText(s.BesideSize) + ")" + free
+	}
+	return "the first folder has all " + within + " (" + size + ") of the second, and more" + free
 }
 
 // OnlySummary says how many files are in one place only.
@@ -93,7 +93,10 @@ func NewSets(v *View, columns []row.Column[*duplicates.Name]) render.Format[*dup
 		if !n.Top {
 			dst = append(dst, '\n')
 		}
-		return append(v.Palette.Put(typeset.Fill(dst, layout.Indent), v.SetLine(n.Set), style.Plain), '\n')
+		for i, line := range typeset.Wrap(v.SetLine(n.Set), v.Width-layout.Indent, layout.Indent) {
+			dst = append(v.Palette.Put(typeset.Fill(dst, layout.Indent*(1+min(i, 1))), line, style.Heading), '\n')
+		}
+		return dst
 	})
 }
 

@@ -192,9 +192,9 @@ func (v *View) Footer(s *Summary) []render.Line {
 	switch {
 	case s.Totals != nil && s.Chosen && m.Folders == 0:
 	case s.Totals != nil && s.Chosen:
-		line += " · " + v.SumText(s.Totals) + " including everything in the folders, each file counted once"
+		line += " · " + v.SumText(s.Totals) + " in all, each file counted once"
 	case s.Totals != nil:
-		line += " · " + v.SumText(s.Totals) + " in all, hidden or not"
+		line += " · " + v.SumText(s.Totals) + " in all"
 	}
 	switch {
 	case s.Lead != "":
@@ -202,7 +202,7 @@ func (v *View) Footer(s *Summary) []render.Line {
 	case s.nothingRead():
 		line = "nothing could be read"
 	}
-	lines = append(lines, plain(line))
+	lines = append(lines, render.Line{Text: line, Style: style.Heading})
 	if s.Chosen && m.Entries() == 0 {
 		for _, slip := range s.Slips {
 			lines = append(lines, plain(typeset.Escaped(slip)))
@@ -213,6 +213,9 @@ func (v *View) Footer(s *Summary) []render.Line {
 	}
 	if s.Matched.Size == quantity.TooMuch || s.Matched.Disk == quantity.TooMuch {
 		lines = append(lines, alarm("the sum is larger than this program can count; it is shown as the largest number"))
+	}
+	if s.Totals != nil && m.Folders > 0 {
+		lines = append(lines, quiet(render.SumMark+" adds up everything in the folder, hidden or not"))
 	}
 	if s.Elsewhere != nil && s.Elsewhere.Files > 0 {
 		lines = append(lines, quiet(units.Count(s.Elsewhere.Files, "extra hard link", "extra hard links")+" ("+

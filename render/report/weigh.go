@@ -5,6 +5,7 @@ import (
 	"path"
 	"strings"
 
+	"frankledger/core/entry"
 	"frankledger/core/row"
 	"frankledger/core/sides"
 	"frankledger/core/sums"
@@ -21,7 +22,7 @@ func WeighColumns(p *weigh.Plan) []row.Column[*weigh.Row] {
 		what = "file"
 	}
 	label := row.TextColumn(what, "what it is", func(r *weigh.Row) (string, bool) { return weighLabel(r), true })
-	return append([]row.Column[*weigh.Row]{label.Shrinking().Looking((*weigh.Row).Look).For(row.People)}, p.Columns()...)
+	return append([]row.Column[*weigh.Row]{label.Shrinking().Looking((*weigh.Row).Look).Totalling((*weigh.Row).IsTotal).For(row.People)}, p.Columns()...)
 }
 
 // Weight is what one row weighs: a number alone.
@@ -58,10 +59,7 @@ func OwnLabel(r *weigh.Row) string {
 	rel := f.Relative()
 	switch r.Kind {
 	case weigh.DirectRow:
-		if rel == "" {
-			return "directly in it"
-		}
-		return rel + ", directly in it"
+		return itself(f, r.Places > 1)
 	case weigh.RestRow:
 		text := fmt.Sprintf("%d more folders", r.Left)
 		if r.Left == 1 {
@@ -82,12 +80,7 @@ func OwnLabel(r *weigh.Row) string {
 		}
 		return r.File.Relative()
 	}
-	switch {
-	case rel == "" && r.Places > 1:
-		rel = f.Place.Given
-	case rel == "":
-		rel = path.Base(f.Place.Full)
-	}
+	rel = folderName(f, r.Places > 1)
 	switch {
 	case r.Complete:
 	case r.Sum.Unread == 0 && r.Sum.Known == r.Sum.Entries():
@@ -97,6 +90,20 @@ func OwnLabel(r *weigh.Row) string {
 	}
 	return rel
 }
+
+// folderName is what a folder is called: its path below the place, or the name of that.
+func folderName(f *entry.Folder, several bool) string {
+	switch rel := f.Relative(); {
+	case rel != "":
+		return rel
+	case several:
+		return f.Place.Given
+	}
+	return path.Base(f.Place.Full)
+}
+
+// itself names what is in a folder and in no folder of it.
+func itself(f *entry.Folder, several bool) string { return "in " + folderName(f, several) + " itself" }
 
 // Content and space on disk are told apart where one is so many times the other, and that
 // is worth so many bytes.
@@ -122,7 +129,7 @@ func (v *View) WeighSummary(s *Summary, a *weigh.Answer, p *weigh.Plan) {
 // GrowthColumns returns what is shown of growth to people and to programs.
 func GrowthColumns(p *weigh.Plan) []row.Column[*weigh.Growth] {
 	label := row.TextColumn("folder", "what it is", func(g *weigh.Growth) (string, bool) { return growthLabel(g), true })
-	return append([]row.Column[*weigh.Growth]{label.Shrinking().Looking((*weigh.Growth).Look).For(row.People)}, p.GrowthColumns()...)
+	return append([]row.Column[*weigh.Growth]{label.Shrinking().Looking((*weigh.Growth).Look).Totalling((*weigh.Growth).IsTotal).For(row.People)}, p.GrowthColumns()...)
 }
 
 // growthLabel names a row.
@@ -136,7 +143,7 @@ func growthLabel(g *weigh.Growth) string {
 	}
 	switch {
 	case g.Kind == weigh.DirectRow:
-		return in("directly in it")
+		return itself(g.Folder, false)
 	case g.Kind == weigh.RestRow && g.Same && !g.Whole():
 		return in(units.Count(int64(g.Left), "folder", "folders") + " with no known change (not all read)")
 	case g.Kind == weigh.RestRow && g.Same:
@@ -146,9 +153,7 @@ func growthLabel(g *weigh.Growth) string {
 	case g.Kind == weigh.RestRow:
 		return in(fmt.Sprintf("%d more folders", g.Left))
 	}
-	if rel == "" {
-		rel = path.Base(g.Folder.Place.Full)
-	}
+	rel = folderName(g.Folder, false)
 	switch {
 	case g.Came:
 		rel += " (new)"

@@ -23,7 +23,7 @@ const (
 	Link    Style = "38;5;133" // heather: links
 	Program Style = "38;5;65"  // moss: files that can be run
 	Special Style = "38;5;130" // peat: pipes, sockets, devices
-	Alarm   Style = "38;5;131" // brick: what could not be read
+	Alarm   Style = "38;5;131" // brick: what could not be read, is refused, missing or different, or goes for good
 )
 
 // Put appends text in a style.
@@ -43,7 +43,7 @@ func Put[T string | []byte](p Palette, dst []byte, text T, style Style) []byte {
 }
 
 // styles are those of what names stand for.
-var styles = [...]Style{row.Plain: Plain, row.Folder: Folder, row.Link: Link, row.Program: Program, row.Special: Special}
+var styles = [...]Style{row.Plain: Plain, row.Folder: Folder, row.Link: Link, row.Program: Program, row.Special: Special, row.Warning: Alarm}
 
 // Of returns the style of what a name stands for.
 func Of(look row.Look) Style { return styles[look] }

@@ -71,11 +71,12 @@ func (c Clock) AppendMoment(dst []byte, t entry.Time) (both []byte, split int) {
 	}
 	asOf := entry.TimeOf(c.AsOf)
 	if t.Compare(asOf) > 0 {
-		dst, unit := c.appendBetween(append(dst, "in "...), asOf, t)
-		if string(dst[start:]) == "in 0" {
-			return append(dst[:start], "in amoment"...), len("in a")
+		dst, unit := c.appendBetween(dst, asOf, t)
+		if string(dst[start:]) == "0" {
+			dst, unit = append(dst[:start], 'a'), "moment"
 		}
-		return append(dst, unit...), len(dst) - start
+		split = len(dst) - start
+		return append(append(dst, unit...), " ahead"...), split
 	}
 	if t.Compare(entry.TimeOf(c.AsOf.Add(-justNow))) > 0 {
 		return append(dst, "justnow"...), len("just")

@@ -158,7 +158,7 @@ func (p *Planning) decide(s *plans.Step, e *entry.Entry) error {
 		}
 	}
 	if k := p.Keepers[e]; k != nil {
-		if err := p.keeps(s, k.FullPath(), &plans.Keeper{Shown: k.Path(), Inode: k.Inode, Size: k.Size, Modified: exact.Time(k.Modified), Changed: exact.Time(k.Changed)}); err != nil {
+		if err := p.keeps(s, k.FullPath(), &plans.Keeper{Entry: k, Inode: k.Inode, Size: k.Size, Modified: exact.Time(k.Modified), Changed: exact.Time(k.Changed)}); err != nil {
 			return err
 		}
 	}

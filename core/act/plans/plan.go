@@ -77,6 +77,8 @@ type Plan struct {
 	Volumes map[uint64]string `json:"volumes,omitempty"`
 	Steps   []*Step           `json:"steps"`
 	Makes   bool              `json:"-"` // the folder to move into, which is not there
+	// Relative has people shown the paths below the place, which is one.
+	Relative bool `json:"-"`
 	// NameOwner names an owner and a group to people. It may be nil.
 	NameOwner func(uid, gid uint32) string `json:"-"`
 	// TellTime shows a moment to people. It may be nil.
@@ -116,6 +118,17 @@ type Step struct {
 	Entry    *entry.Entry `json:"-"`                 // what it was made of; nil in a plan that was kept
 }
 
+// Called is what people are shown an entry as; the full path where the plan was kept.
+func (p *Plan) Called(e *entry.Entry, full exact.Text) string {
+	switch {
+	case e == nil:
+		return string(full)
+	case p.Relative:
+		return e.Relative()
+	}
+	return e.Path()
+}
+
 // Holds is what a folder holds, at any depth.
 type Holds struct {
 	Entries int64      `json:"entries"`
@@ -138,12 +151,12 @@ func (h *Holds) SameAs(now *Holds) bool {
 // Keeper is the file that stays when a spare of it is removed, or the folder that has
 // all that a folder has.
 type Keeper struct {
-	Shown    string     `json:"-"` // its path as people are shown it; "" for the path
-	Path     exact.Text `json:"path"`
-	Inode    uint64     `json:"inode"`
-	Size     int64      `json:"size"`
-	Modified exact.Time `json:"modified"`
-	Changed  exact.Time `json:"changed"`
+	Entry    *entry.Entry `json:"-"` // what it was made of; nil in a plan that was kept
+	Path     exact.Text   `json:"path"`
+	Inode    uint64       `json:"inode"`
+	Size     int64        `json:"size"`
+	Modified exact.Time   `json:"modified"`
+	Changed  exact.Time   `json:"changed"`
 }
 
 // Totals are what the steps of a plan amount to.

@@ -65,11 +65,7 @@ func (clearing) Does(p *plans.Plan, s *plans.Step) string {
 	if s.Keeper == nil {
 		return ""
 	}
-	keeper := s.Keeper.Shown
-	if keeper == "" {
-		keeper = string(s.Keeper.Path)
-	}
-	return by(&p.Options).does(p, s, keeper)
+	return by(&p.Options).does(p, s, p.Called(s.Keeper.Entry, s.Keeper.Path))
 }
 
 // Do implements Verb.
