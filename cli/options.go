@@ -301,7 +301,14 @@ func (p *Program) showing(cmd *cobra.Command, o *showingOptions) (*question, err
 	if err := contradictions(cmd, o, r.form); err != nil {
 		return nil, err
 	}
-	return r, p.readView(r, o)
+	if err := p.readView(r, o); err != nil {
+		return nil, err
+	}
+	r.view.Subject = subjects[cmd.Name()]
+	if r.view.Subject == "" && cmd.HasParent() && cmd.Parent().Name() == "act" {
+		r.view.Subject = "What would be done (" + cmd.Name() + ")"
+	}
+	return r, nil
 }
 
 // ofRecords is showing for a command that asks about records of a ledger, of this machine or of others.
@@ -403,6 +410,25 @@ func (r *question) show(fields []*entry.Field) {
 	for _, f := range fields {
 		r.request.Facts |= f.Needs
 	}
+}
+
+// subjects say what the page of a command shows, to a reader who never saw the program.
+var subjects = map[string]string{
+	"list":       "What is in a folder",
+	"search":     "What was found",
+	"weigh":      "How much space each folder takes",
+	"tally":      "How many entries there are, and how large",
+	"outline":    "What is in a folder, at each level",
+	"inspect":    "All about one entry",
+	"checksum":   "Digests of files",
+	"verify":     "Files checked against a list of digests",
+	"duplicates": "Files with the same content",
+	"compare":    "How two places differ",
+	"history":    "What became of a file or folder",
+	"report":     "Report on what takes up space",
+	"entries":    "Records in the ledger",
+	"recall":     "What an earlier question found",
+	"journal":    "What was done",
 }
 
 func (p *Program) readView(r *question, o *showingOptions) error {

@@ -41,6 +41,9 @@ func (p *Program) list(ctx context.Context, r *question, places []string, totals
 		r.request.Facts |= entry.OverviewNeeds
 		r.request.Aside |= entry.OverviewAside
 	}
+	if totals {
+		columns = entry.MarkTotals(columns)
+	}
 	if r.request.Depth == 1 {
 		r.slips = append(r.slips, "only what is directly in the folder was looked at; frank search looks at any depth")
 	}

@@ -82,6 +82,7 @@ type View struct {
 	Times   units.Times
 	Zone    *time.Location // for local times
 	Machine string         // that this is made on
+	Subject string         // what a page shows, in a few words; "" for nothing
 	Palette style.Palette
 	Width   int      // columns of the terminal; 0 for no limit
 	Escape  bool     // the output is a terminal: no byte of a name may act on it

@@ -112,8 +112,8 @@ func (h *html[R]) NextGroup(dst []byte) []byte { return append(dst, "<tbody>\n".
 // Most implements limited.
 func (h *html[R]) Most() int { return MostOnPage }
 
-// made says when, and on which machine, a page was made.
-func (v *View) made() string {
+// Made says when, and on which machine, a page or a picture was made.
+func (v *View) Made() string {
 	text := "as of " + v.Context.AsOf.In(v.Zone).Format("2006-01-02 15:04 -07:00")
 	if v.Machine != "" {
 		text += ", on " + typeset.Escaped(v.Machine)
@@ -126,10 +126,16 @@ func BeginPage(dst []byte, v *View, p *page.Page, f Frame) []byte {
 	heading := f.Heading()
 	p.Title = "Frank Ledger"
 	if len(heading) > 0 {
-		p.Title = heading[0].Text + " – Frank Ledger"
+		p.Title = heading[0].Text + " – " + p.Title
+	}
+	if v.Subject != "" {
+		p.Title = v.Subject + ": " + p.Title
 	}
 	dst = p.Begin(dst)
 	dst = append(dst, "<header>\n"...)
+	if v.Subject != "" {
+		dst = page.AppendElement(dst, "p", "subject", v.Subject)
+	}
 	for i, line := range heading {
 		element, class := "p", ClassOf(line.Style)
 		if i == 0 {
@@ -137,7 +143,7 @@ func BeginPage(dst []byte, v *View, p *page.Page, f Frame) []byte {
 		}
 		dst = page.AppendElement(dst, element, class, line.Text)
 	}
-	dst = page.AppendElement(dst, "p", "quiet", v.made())
+	dst = page.AppendElement(dst, "p", "quiet", v.Made())
 	dst = append(dst, "</header>\n<main>\n<div class=\"said\">\n"...)
 	for _, line := range f.Footer() {
 		dst = page.AppendElement(dst, "p", ClassOf(line.Style), line.Text)
@@ -223,6 +229,9 @@ func ClassOf(s style.Style) string {
 
 func (h *html[R]) Row(dst []byte, r R) []byte {
 	dst = append(dst, "<tr"...)
+	if h.columns[0].IsTotal(r) {
+		dst = append(dst, ` class="t"`...)
+	}
 	if path, ok := h.pathOf(r); ok {
 		name, _ := h.columns[0].Text(r)
 		if rest, below := strings.CutPrefix(path, h.base); !below || h.base == "" || rest != name || typeset.Strange(name) {

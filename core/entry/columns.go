@@ -64,18 +64,29 @@ func (f *Field) column(c *Context) (column row.Column[*Entry]) {
 		column = row.NumberColumn(f.Name, f.Meaning, f.Type, func(e *Entry) (int64, bool) { return f.number(e, c) })
 	}
 	if f.Type == Bytes {
-		size := f.Name == "size"
-		column = column.Marked(func(e *Entry) row.Mark {
-			switch {
-			case e.Marks&MarkAtLeast != 0:
-				return row.AtLeast
-			case size && e.Kind == KindFolder:
-				return row.Sum
-			}
-			return row.NoMark
-		})
+		column = column.AtLeast(isAtLeast)
 	}
 	return f.dressed(column)
+}
+
+func isAtLeast(e *Entry) bool { return e.Marks&MarkAtLeast != 0 }
+
+// MarkTotals returns columns where sizes of folders, which are totals, are marked as such.
+func MarkTotals(columns []row.Column[*Entry]) []row.Column[*Entry] {
+	for i := range columns {
+		if columns[i].Name == "size" {
+			columns[i] = columns[i].Marked(func(e *Entry) row.Mark {
+				switch {
+				case isAtLeast(e):
+					return row.AtLeast
+				case e.Kind == KindFolder:
+					return row.Sum
+				}
+				return row.NoMark
+			})
+		}
+	}
+	return columns
 }
 
 // dressed adds to a column how the field is shown.

@@ -48,6 +48,12 @@ func Amount(v *report.View, by sums.Measure, s *sums.Sum, complete bool) string 
 	return text
 }
 
+// made says when, and on which machine, a picture was made.
+func made(v *report.View, p *picture.Picture) *picture.Picture {
+	p.Made = v.Made()
+	return p
+}
+
 // placesTitle names what an answer is of.
 func placesTitle(v *report.View) string {
 	if len(v.Places) == 1 {
@@ -90,19 +96,25 @@ func MapOf(v *report.View, rows []*weigh.Row, by sums.Measure) (whole *picture.C
 func mapLabel(r *weigh.Row) string {
 	switch r.Kind {
 	case weigh.FolderRow:
-		if r.Folder.Parent == nil {
-			if r.Folder.Place.Record != nil && r.Places > 1 { // of several machines the name is the same
-				return r.Folder.Place.Given
-			}
-			return cmp.Or(path.Base(r.Folder.Place.Full), r.Folder.Place.Given)
-		}
-		return r.Folder.Name
+		return folderName(r)
 	case weigh.DirectRow:
-		return "files directly here"
+		return "in " + folderName(r) + " itself"
 	case weigh.RestRow:
 		return units.Count(int64(r.Left), "more folder", "more folders")
 	}
 	return report.OwnLabel(r)
+}
+
+// folderName is the name of a row's folder alone.
+func folderName(r *weigh.Row) string {
+	place := r.Folder.Place
+	switch {
+	case r.Folder.Parent != nil:
+		return r.Folder.Name
+	case place.Record != nil && r.Places > 1: // of several machines the name is the same
+		return place.Given
+	}
+	return cmp.Or(path.Base(place.Full), place.Given)
 }
 
 // share is a share in words.
@@ -113,8 +125,8 @@ func share(millionths int64) string {
 // WeighMap draws weights as a treemap.
 func WeighMap(v *report.View, rows []*weigh.Row, by sums.Measure) *picture.Picture {
 	whole, _ := MapOf(v, rows, by)
-	p, _ := picture.Treemap(placesTitle(v)+": "+whole.Amount, whole, PictureWidth, PictureHeight, levelsOnMap)
-	return p
+	p, _ := picture.Treemap(placesTitle(v)+": "+whole.Amount+", by folder", whole, PictureWidth, PictureHeight, levelsOnMap)
+	return made(v, p)
 }
 
 // WeighBars draws weights as bars.
@@ -128,7 +140,8 @@ func WeighBars(v *report.View, rows []*weigh.Row, by sums.Measure) *picture.Pict
 		bars = append(bars, picture.Bar{Label: typeset.Escaped(label), Amount: Amount(v, by, &r.Sum, r.Complete) + " · " + share(r.Share), About: typeset.Escaped(label),
 			Share: float64(r.Share) / 1e6, Rest: r.Kind == weigh.RestRow || r.Kind == weigh.DirectRow})
 	}
-	return picture.Bars(placesTitle(v)+": the full length is 100 %", bars, barsWidth)
+	whole := Amount(v, by, &rows[0].Sum, rows[0].Complete)
+	return made(v, picture.Bars(placesTitle(v)+": the full length is "+whole, bars, barsWidth))
 }
 
 // part is how much of the greatest something is.
@@ -198,7 +211,7 @@ func TallyPicture(v *report.View, groups []*tally.Group, by string) *picture.Pic
 		what = ": entries by "
 	}
 	p.Title = placesTitle(v) + what + by + "; the full length is 100 %"
-	return p
+	return made(v, p)
 }
 
 // CrossPicture draws one field against another.
@@ -218,7 +231,7 @@ func CrossPicture(v *report.View, c *tally.Cross, by string) *picture.Picture {
 			squares[i] = append(squares[i], s)
 		}
 	}
-	return picture.Heat(placesTitle(v)+": content by "+by, report.KeyTexts(c.Down), report.KeyTexts(c.Across), squares)
+	return made(v, picture.Heat(placesTitle(v)+": content by "+by, report.KeyTexts(c.Down), report.KeyTexts(c.Across), squares))
 }
 
 // BytesScale is how bytes stand beside a picture.
@@ -250,5 +263,5 @@ func HistoryPicture(v *report.View, histories []replay.Sizes) *picture.Picture {
 		}
 		lines = append(lines, l)
 	}
-	return picture.Lines(placesTitle(v)+": content at each record", lines, BytesScale(v), PictureWidth, 360)
+	return made(v, picture.Lines(placesTitle(v)+": content at each record", lines, BytesScale(v), PictureWidth, 360))
 }

@@ -142,11 +142,12 @@ func (r *Report) whatIsHere() {
 // whatFills tells where it is: as treemaps that lead into one another, and as a table.
 func (r *Report) whatFills() {
 	r.section("What takes up space")
-	what := []string{"content", "space on disk", "numbers of files"}[r.By]
-	r.element("p", "quiet", "Areas stand for "+what+". Click a folder to open it; click its path above to go back.")
+	what := []string{"how much content is in it", "how much space it takes on disk", "how many files are in it"}[r.By]
+	r.element("p", "quiet", "Each box is a folder; its area shows "+what+". Click a folder to open it; click its path above to go back.")
 	plan, s := weigh.Plan{By: r.By}, &report.Summary{}
 	r.WeighSummary(s, &weigh.Answer{Matched: r.Answer.Sum}, &plan)
 	for _, note := range s.Notes {
+		note, _, _ = strings.Cut(note, "; --") // commands stand apart
 		r.element("p", "", upperFirst(note)+".")
 	}
 	r.maps()

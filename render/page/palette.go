@@ -37,7 +37,8 @@ func variables() string {
 		light.WriteString("--" + c.Name + ":" + c.Light + ";")
 		dark.WriteString("--" + c.Name + ":" + c.Dark + ";")
 	}
-	return ":root{" + light.String() + "color-scheme:light dark}\n@media (prefers-color-scheme:dark){:root{" + strings.TrimSuffix(dark.String(), ";") + "}}\n"
+	onPaper := strings.TrimSuffix(light.String(), ";")
+	return ":root{" + light.String() + "color-scheme:light dark}\n@media (prefers-color-scheme:dark){:root{" + strings.TrimSuffix(dark.String(), ";") + "}}\n@media print{:root{" + onPaper + "}}\n"
 }
 
 // pictureRules are how the parts of a picture look; $name is a colour of the palette.

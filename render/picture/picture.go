@@ -15,13 +15,14 @@ import (
 type Picture struct {
 	Width, Height float64
 	Title         string // what it shows
+	Made          string // when, and on which machine it was made
 	body          []byte
 }
 
-// How much room there is around a picture that stands by itself, and for its title.
+// How much room there is around a picture that stands by itself, and for its title with the line below it.
 const (
 	around   = 16
-	titleRow = 30
+	titleRow = 50
 )
 
 // Document returns the picture as a document by itself, under its title.
@@ -37,6 +38,8 @@ func (p *Picture) Document() []byte {
 	dst = append(dst, "<style>"+light+"@media (prefers-color-scheme:dark){"+dark+"}</style>\n<rect class=\"x\" stroke=\"none\" width=\"100%\" height=\"100%\"/>\n"...)
 	dst = fmt.Appendf(dst, `<text class="h" x="%d" y="%d">`, around, around+15)
 	dst = append(page.AppendText(dst, title), "</text>\n"...)
+	dst = fmt.Appendf(dst, `<text class="q" x="%d" y="%d">`, around, around+35)
+	dst = append(page.AppendText(dst, fitting(p.Made, p.Width)), "</text>\n"...)
 	dst = fmt.Appendf(dst, "<g transform=\"translate(%d %d)\">\n", around, around+titleRow)
 	return append(append(dst, p.body...), "</g>\n</svg>\n"...)
 }

@@ -25,7 +25,7 @@ const (
 	cellHeader = 20
 	cellMargin = 3
 	cellLeast  = 4
-	cellLabel  = 13 // what is lower than this has no label
+	cellLabel  = 17 // what is lower than this has no label
 )
 
 // Treemap draws what something is made of, as areas: what it has in it, and what that has in
@@ -135,15 +135,18 @@ func (t *treemap) draw(n *chart.Node, series, depth int, mostly bool) {
 // without serifs at 13 pixels, rather too wide than too narrow.
 const perCell = 7.3 // of a cell of a terminal
 
+// fewest is how many cells of a text that is cut say anything.
+const fewest = 7
+
 // widthOf is about how wide text is.
 func widthOf(text string) float64 { return float64(typeset.Width(text)) * perCell }
 
-// fitting is text, cut where there is no room for more; "" if there is none for three letters.
+// fitting is text, cut where there is no room for more; "" if so little is left that nobody can tell what it was.
 func fitting(text string, room float64) string {
 	if widthOf(text) <= room {
 		return text
 	}
-	if room < 4*perCell {
+	if room < fewest*perCell {
 		return ""
 	}
 	return typeset.Truncate(text, int(room/perCell), "…")

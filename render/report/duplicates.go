@@ -14,7 +14,7 @@ import (
 func (v *View) DuplicatesSummary(s *Summary, a *duplicates.Answer, looked, read int64) {
 	s.Numbers = append(s.Numbers, Number{"sets", int64(len(a.Sets))}, Number{"folder_sets", int64(a.Folders)}, Number{"spares", int64(a.Spares)},
 		Number{"reclaimable", a.Reclaimable}, Number{"empty", int64(a.Empty)}, Number{"bytes_read", read})
-	folders := units.Count(int64(a.Copied), "folder", "folders") + " whose content another folder has too"
+	folders := units.Count(int64(a.Copied), "spare folder", "spare folders")
 	sets, files := units.Count(int64(len(a.Sets)-a.Folders), "set", "sets"), " files with the same content"
 	switch {
 	case len(a.Sets) == 0:
