@@ -170,6 +170,7 @@ func TestOutline(t *testing.T) {
 	require.NoError(t, os.Symlink("a/y.csv", filepath.Join(root, "link")))
 	require.NoError(t, unix.Mkfifo(filepath.Join(root, "pipe"), 0o600))
 	assert.Equal(t, root+`
+
   .hid        8 B    1 file
      den      8 B
   a         2.0 KiB  2 files
@@ -183,6 +184,7 @@ func TestOutline(t *testing.T) {
 10 entries: 4 folders, 4 files, 1 link, 1 other · 2.0 KiB in the files
 `, run(t, root, "outline").out)
 	assert.Equal(t, root+`
+
   a            2.0 KiB  2 files
      b         2.0 KiB  1 file
         x.wav  2.0 KiB

@@ -131,6 +131,9 @@ func (t *table[R]) fit() {
 		case t.shown == t.name+1 || t.shown == 1:
 			t.shorten(t.nameMax - (all - limit))
 			return
+		case t.name >= 0 && all-t.nameMax+Shortest <= limit:
+			t.shorten(t.nameMax - (all - limit))
+			return
 		default:
 			t.breakLines(limit)
 			return

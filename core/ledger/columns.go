@@ -18,7 +18,7 @@ func Columns() []row.Column[*Record] {
 	label := text("label", "the label it was made under", func(r *Record) string { return r.Label })
 	host := text("host", "the machine", func(r *Record) string { return r.Host })
 	place := text("place", "the full path of what was recorded", func(r *Record) string { return r.Place })
-	note := text("note", "what was noted with it", func(r *Record) string { return r.Note }).LeftBlank()
+	note := text("note", "what was noted with it", func(r *Record) string { return r.Note }).LeftBlank().IfAny()
 	return []row.Column[*Record]{
 		label.For(people),
 		number("number", "of the record", row.Number, func(r *Record) int64 { return r.Number }),
@@ -32,9 +32,9 @@ func Columns() []row.Column[*Record] {
 		place.For(people), note.For(people),
 		number("problems", "places that could not be read", row.Number, func(r *Record) int64 { return r.Problems }),
 		number("stored", "bytes that the ledger keeps for it alone", row.Bytes, func(r *Record) int64 { return r.Stored }),
-		text("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm }).LeftBlank(),
+		text("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm }).LeftBlank().IfAny(),
 		host.For(people),
-		text("terms", "the options and the condition it was made with", func(r *Record) string { return r.Terms.String() }).LeftBlank(),
+		text("terms", "the options and the condition it was made with", func(r *Record) string { return r.Terms.String() }).LeftBlank().IfAny(),
 		note.For(programs),
 		number("unsized", "files whose size is not known", row.Number, func(r *Record) int64 { return r.Unsized }).For(programs),
 	}

@@ -31,11 +31,18 @@ func Text(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) 
 		lines = appendLines(v, lines, n, 0)
 	}
 	g := layout.Grid{Palette: v.Palette, Width: v.Width, Columns: []layout.Column{{Shortest: render.Shortest}, {Right: true}, {Close: true}, {}}}
-	g.Grow(len(lines))
+	g.Grow(len(lines) + 2*len(nodes))
 	cells := make([]layout.Cell, 0, len(g.Columns)*len(lines)) // of all rows
-	for _, l := range lines {
+	blank := layout.Row{Heading: true, Cells: []layout.Cell{{}}}
+	for i, l := range lines {
 		if l.depth == 0 {
+			if i > 0 {
+				g.Add(blank)
+			}
 			g.Add(layout.Row{Heading: true, Cells: []layout.Cell{{Text: l.name, Style: style.Heading}}})
+			if i+1 < len(lines) && lines[i+1].depth > 0 {
+				g.Add(blank)
+			}
 			continue
 		}
 		from, free := len(cells), l.size+l.note == ""

@@ -100,21 +100,36 @@ func (v *View) machines(places []*entry.Place, anyway bool) (lines []render.Line
 			}
 			text += " (@" + typeset.Escaped(key.label) + ")"
 		}
-		lines = append(lines, render.Line{Text: text, Style: style.Heading})
+		lines = append(lines, v.brokenAt(text, strings.TrimPrefix(text, key.full))...)
 	}
 	return lines
 }
 
 // placeLines names the places one by one.
 func (v *View) placeLines() (lines []render.Line) {
+	last := ""
 	for i, place := range v.Places {
-		line := render.Line{Text: v.PlaceLine(place), Style: style.Heading}
+		text := v.PlaceLine(place)
 		if v.Lettered {
-			line.Text = string(rune('A'+i)) + "  " + line.Text
+			text = string(rune('A'+i)) + "  " + text
 		}
-		if len(lines) == 0 || lines[len(lines)-1] != line {
-			lines = append(lines, line)
+		if text != last {
+			lines = append(lines, v.brokenAt(text, v.Recorded(place))...)
 		}
+		last = text
+	}
+	return lines
+}
+
+// brokenAt returns a heading in lines that fit: what is said after a path goes below it, and the path stays whole.
+func (v *View) brokenAt(text, after string) []render.Line {
+	at := strings.LastIndex(text, after)
+	if v.Width == 0 || after == "" || at < 0 || typeset.Width(text) <= v.Width {
+		return []render.Line{{Text: text, Style: style.Heading}}
+	}
+	lines := []render.Line{{Text: strings.TrimRight(text[:at], ","), Style: style.Heading}}
+	for _, line := range typeset.Wrap(strings.TrimLeft(text[at:], ", "), v.Width-layout.Indent, 0) {
+		lines = append(lines, render.Line{Text: strings.Repeat(" ", layout.Indent) + line, Style: style.Heading})
 	}
 	return lines
 }

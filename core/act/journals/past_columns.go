@@ -17,8 +17,8 @@ func PastColumns() []row.Column[*Past] {
 	}
 	began := row.TimeColumn("began", "when", func(p *Past) (row.Moment, bool) { return row.MomentOf(p.Began), true })
 	columns := []row.Column[*Past]{
-		row.NumberColumn("journal", "its number", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.People),
-		row.TextColumn("action", "what was done", func(p *Past) (string, bool) { return string(p.Action), true }),
+		row.NumberColumn("journal", "its number", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.People).Kept(),
+		row.TextColumn("action", "what was done", func(p *Past) (string, bool) { return string(p.Action), true }).Kept(),
 		row.NumberColumn("number", "of the journal", row.Number, func(p *Past) (int64, bool) { return p.Number, true }).For(row.Programs),
 	}
 	columns = append(columns, began.Shown(began.Called("when"))...)
