@@ -41,7 +41,7 @@ not to their targets.`,
 				names = append(names, c.Name())
 			}
 			if action, known := suggest.OtherActions()[strings.ToLower(args[0])]; known {
-				return usage.Repaired(usage.Misuse("there is no action %q; here it is: %s", args[0], action[0]), p.args.Instead(args[0], action...))
+				return usage.Repaired(usage.Misuse("there is no action %q; use %s", args[0], action[0]), p.args.Instead(args[0], action...))
 			}
 			if near := text.Nearest(args[0], names); near != "" {
 				return usage.Repaired(usage.Misuse("there is no action %q; did you mean %s?", args[0], near), p.args.Instead(args[0], near))

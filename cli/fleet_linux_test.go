@@ -303,7 +303,7 @@ func hostile(t *testing.T, database string, fleet []*machine) {
 	root := func(entries ...encoding.Recorded) encoding.Segment {
 		return segment(func(w *encoding.SegmentWriter) { folder(w, 1, 0, "", entries...) })
 	}
-	// A million names of 4000 bytes each, which have all of them in common; see docs/ledger.md.
+	// A million names of 4000 bytes each, which have all of them in common; see docs/ledger-format.md.
 	bomb := encoding.Segment{Names: append([]byte{0, 0xa0, 0x1f}, strings.Repeat("n", 4000)+string(byte(entry.KindFile))...)}
 	for len(bomb.Names) < 4_000_000 {
 		bomb.Names = append(bomb.Names, 0xa0, 0x1f, 0, byte(entry.KindFile))

@@ -58,7 +58,7 @@ func TestRecordAndComeBack(t *testing.T) {
 	}
 	assert.Contains(t, frank(0, "list", "@weekly:2030-01-01", "--as", "json").out, `"record":{"number":3,"label":"weekly","host":"`)
 
-	for place, says := range map[string]string{"@wekly": "did you mean weekly?", "@weekly:7": "weekly has only 3 of them", "@9": "no such record: 9", "@weekly:2020-01-01": "no such record",
+	for place, says := range map[string]string{"@wekly": "did you mean weekly?", "@weekly:7": "weekly has records from :0 (the newest) to :2", "@9": "no such record: 9", "@weekly:2020-01-01": "no such record",
 		"@weekly:soon": "write a number after", "@weekly/nowhere": "the record has no such path", "@": "a label is a word"} {
 		assert.Contains(t, frank(2, "list", place).err, says)
 	}

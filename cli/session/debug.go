@@ -40,7 +40,7 @@ func (p *Session) Debug() (tell func()) {
 			each := c.Took / time.Duration(c.Count)
 			rows = append(rows, []string{units.Grouped(c.Count), c.Took.Round(time.Microsecond).String(), each.Round(10 * time.Nanosecond).String(), c.By, strings.Join(failed, ", ")})
 		}
-		p.Say("frank: asked of the system within %s (of all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(layout.Columns(rows), "\n"))
+		p.Say("frank: calls to the system in %s (all threads together):\n%s", time.Since(begun).Round(time.Millisecond), strings.TrimSuffix(layout.Columns(rows), "\n"))
 	}
 }
 

@@ -57,7 +57,7 @@ func AdmissionColumns() []row.Column[*Admission] {
 	}
 	return []row.Column[*Admission]{
 		text("login", "of the database", func(a *Admission) string { return a.Login }),
-		text("host", "the machine whose records; * for all", func(a *Admission) string { return a.Host }),
+		text("host", "the machine with the records; * for all", func(a *Admission) string { return a.Host }),
 		text("may", "read, record too, or keep too", func(a *Admission) string { return a.May }),
 	}
 }

@@ -32,7 +32,7 @@ func Columns() []row.Column[*Record] {
 		place.For(people), note.For(people),
 		number("problems", "places that could not be read", row.Number, func(r *Record) int64 { return r.Problems }),
 		number("stored", "bytes that the ledger keeps for it alone", row.Bytes, func(r *Record) int64 { return r.Stored }),
-		text("algorithm", "of the digests that were asked for", func(r *Record) string { return r.Algorithm }).LeftBlank().IfAny(),
+		text("algorithm", "the algorithm of its digests", func(r *Record) string { return r.Algorithm }).LeftBlank().IfAny(),
 		host.For(people),
 		text("terms", "the options and the condition it was made with", func(r *Record) string { return r.Terms.String() }).LeftBlank().IfAny(),
 		note.For(programs),

@@ -169,7 +169,7 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 		}
 	}
 	if slices.Contains(labels, ref.Label) {
-		return fmt.Errorf("%w: %s%s has only %d of them", ErrNoRecord, ref.Label, of, count)
+		return fmt.Errorf("%w: %s%s has records from :0 (the newest) to :%d", ErrNoRecord, ref.Label, of, count-1)
 	}
 	if near := text.Nearest(ref.Label, labels); near != "" {
 		return fmt.Errorf("%w%s: %s; did you mean %s?", ErrLabel, of, ref.Label, near)

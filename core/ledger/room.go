@@ -69,7 +69,7 @@ func RoomColumns() []row.Column[*Room] {
 		text("label", "of the records", func(r *Room) string { return r.Label }),
 		number("records", "how many these are", row.Count, func(r *Room) int64 { return r.Records }),
 		number("stored", "bytes that the ledger keeps for them", row.Bytes, func(r *Room) int64 { return r.Stored }),
-		number("layers", "bytes of these that only make reading faster", row.Bytes, func(r *Room) int64 { return r.Layers }),
+		number("layers", "part of these bytes that only makes reading faster", row.Bytes, func(r *Room) int64 { return r.Layers }),
 		number("count", "how many entries the newest has", row.Count, func(r *Room) int64 { return r.Entries }),
 		moment("oldest", "when the first was taken", func(r *Room) time.Time { return r.Oldest }),
 		moment("newest", "when the last was taken", func(r *Room) time.Time { return r.Newest }),

@@ -112,7 +112,7 @@ func (a *Grown) Columns() []row.Column[*Growth] {
 	partly := func(g *Growth) bool { return !g.Before.Whole() || !g.After.Whole() }
 	columns := row.AllThrough(a.tally.keyColumns(), func(g *Growth) *Group { return g.Group })
 	return append(columns,
-		row.NumberColumn("change", "how many bytes of content more, or less", row.MoreBytes, func(g *Growth) (int64, bool) { return g.Change(), g.known() }),
+		row.NumberColumn("change", "how many bytes of content it grew or shrank by", row.MoreBytes, func(g *Growth) (int64, bool) { return g.Change(), g.known() }),
 		row.NumberColumn("before", "bytes of content that there were", row.Bytes, func(g *Growth) (int64, bool) { return g.Before.Size, g.Before.HasSize() && !g.Came }).LeftBlank().AtLeast(partly),
 		row.NumberColumn("now", "bytes of content that there are", row.Bytes, func(g *Growth) (int64, bool) { return g.After.Size, g.After.HasSize() && !g.Went }).LeftBlank().AtLeast(partly),
 		row.NumberColumn("entries", "how many more, or fewer", row.MoreCount, func(g *Growth) (int64, bool) { return g.entries(), true }),

@@ -119,7 +119,7 @@ func PastStepColumns() []row.Column[*PastStep] {
 		}),
 		row.TextColumn("state", "what became of it", func(s *PastStep) (string, bool) { return s.Word(), true }),
 		row.TextColumn("to", "where it went", func(s *PastStep) (string, bool) { return string(s.To), s.To != "" }).LeftBlank(),
-		row.TextColumn("why", "it could not be done, or not as it was meant", func(s *PastStep) (string, bool) {
+		row.TextColumn("why", "why it was not done, or not fully", func(s *PastStep) (string, bool) {
 			if s.Aside != "" && s.Why == "" {
 				return "something was left as " + s.Aside, true
 			}

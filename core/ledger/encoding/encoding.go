@@ -8,7 +8,7 @@
 // before, nothing below is looked at again.
 //
 // The deltas of many folders make a [Segment], which is what a store keeps. Bytes are
-// the same on every machine; docs/ledger.md tells what they mean.
+// the same on every machine; docs/ledger-format.md says what they mean.
 package encoding
 
 import "errors"

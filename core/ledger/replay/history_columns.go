@@ -90,7 +90,7 @@ func SpanColumns(spans []Span, c *entry.Context) []row.Column[*Span] {
 		columns = append(columns, label.For(people))
 	}
 	columns = append(columns,
-		row.TextColumn("what", "what it was, or that it was not there", func(s *Span) (string, bool) {
+		row.TextColumn("what", "its kind, or that it was not there", func(s *Span) (string, bool) {
 			if s.State != There {
 				return s.State.String(), true
 			}

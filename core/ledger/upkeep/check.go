@@ -138,7 +138,7 @@ func broken(r ledger.Record, err error) ([]Fault, error) {
 
 // checkLayer looks whether the layer of a record has what there was at it.
 func checkLayer(ctx context.Context, l *ledger.Ledger, r ledger.Record, all *replay.State) ([]Fault, error) {
-	altered := []Fault{{Record: r.Number, What: "the layer that it is read by was altered"}}
+	altered := []Fault{{Record: r.Number, What: "a layer that makes reading it faster was altered"}}
 	of := store.Range{Place: r.PlaceNumber, Layer: r.Number, UpTo: r.Number}
 	own, err := l.Store.Segments(ctx, of)
 	if err != nil {
@@ -171,7 +171,7 @@ func checkSummaries(ctx context.Context, l *ledger.Ledger, of store.Range, segme
 		for i := range segments {
 			s, there := left[segments[i].Segment]
 			if !there {
-				return append(faults, Fault{Record: b.Record, What: "its summaries are of other entries than it has"}), nil
+				return append(faults, Fault{Record: b.Record, What: "its summaries do not match its entries"}), nil
 			}
 			delete(left, segments[i].Segment)
 			if s.Names, err = l.Store.Part(ctx, segments[i].Segment, store.Names); err == nil {

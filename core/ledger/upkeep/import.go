@@ -118,7 +118,7 @@ type importer struct {
 // mostNumber is the largest number that a record may choose: what comes after it has room enough.
 const mostNumber = 1 << 31
 
-var errTurn = errors.New("it has a turn that no machine gives")
+var errTurn = errors.New("its turn among the records is impossible")
 
 // all takes all lines in.
 func (m *importer) all() error {
@@ -153,7 +153,7 @@ func (m *importer) line(l *transfer.Line) error {
 		return m.begin(l.Record)
 	}
 	if m.record == nil {
-		return fmt.Errorf("%w: a line stands before any record", ledger.ErrLines)
+		return fmt.Errorf("%w: there is a line before the first record", ledger.ErrLines)
 	}
 	place := m.places[placeKey{m.record.Host, m.record.Place}]
 	switch {

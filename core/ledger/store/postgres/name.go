@@ -81,7 +81,7 @@ func parse(name string) (*pgconn.Config, error) {
 
 // ErrExposed is returned for a password file that others can read: as PostgreSQL's own programs, this
 // one does not use it.
-var ErrExposed = errors.New("others can read the password file, which is not used therefore; chmod go= makes it private")
+var ErrExposed = errors.New("others can read the password file, so it is not used; chmod go= makes it private")
 
 // exposed returns an error if a connection would take its password from a file that others can read.
 func exposed(name string) error {

@@ -45,7 +45,7 @@ func (c connection) run(ctx context.Context, statements string) error {
 func (c connection) commit(ctx context.Context) error {
 	results, err := c.Exec(ctx, "COMMIT").ReadAll()
 	if err == nil && (len(results) != 1 || results[0].CommandTag.String() != "COMMIT") {
-		err = errors.New("the transaction was taken back")
+		err = errors.New("the transaction was rolled back")
 	}
 	return err
 }
