@@ -151,8 +151,7 @@ func (p *Program) tellOutcome(verb string, done doing.Outcome) {
 	p.tellAside(done.Step, done.Aside)
 }
 
-// tellAside says where something was left under a name of no meaning, and what gives it a
-// name again.
+// tellAside says where something was left under a passing name, and what gives it a name again.
 func (p *Program) tellAside(s *plans.Step, left string) {
 	if left == "" {
 		return
@@ -164,7 +163,7 @@ func (p *Program) tellAside(s *plans.Step, left string) {
 	p.Say("frank: it is now named %s; to give it its name back:\n%s", typeset.Escaped(left), asideLine(s, left))
 }
 
-// asideLine is the command line that gives what is under a name of no meaning its name.
+// asideLine is the command line that gives what is under a passing name its name.
 func asideLine(s *plans.Step, left string) string {
 	name := strings.ReplaceAll(filepath.Base(string(s.Path)), "@", "@@")
 	return usage.CommandLine([]string{"act", "rename", "--number", name, left, "--carry-out"})

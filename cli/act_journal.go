@@ -311,8 +311,8 @@ func (p *Program) undo(ctx context.Context, c *doing.Carrier, host string, numbe
 	return p.incomplete(undone.Stays > 0)
 }
 
-// toUndo returns the number of the journal to undo: the newest of which something
-// can be taken back. It says why none of the later ones can be.
+// toUndo returns the number of the journal to undo: the newest of which something can be undone. It says why none of
+// the later ones can be.
 func (p *Program) toUndo(c *doing.Carrier, host string, args []string) (int64, error) {
 	if len(args) == 1 {
 		past, err := readJournal(c.Journals, args[0])

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// What is created is taken back as long as it is empty, and nothing that is there is touched.
+// What is created is undone as long as it is empty, and nothing that is there is touched.
 func TestActCreate(t *testing.T) {
 	t.Parallel()
 	a := newActor(t, tree(t, "there"))

@@ -12,8 +12,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// What systems have beside the facts of POSIX is in columns, conditions and on the card,
-// as the kernel tells it.
+// What systems have besides the facts of POSIX is in columns, conditions and on the card, as the kernel tells it.
 func TestDetails(t *testing.T) {
 	if os.Geteuid() != 0 {
 		t.Skip("only an administrator gives a program capabilities")

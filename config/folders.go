@@ -43,8 +43,8 @@ func folder(variable, dir, name string) (string, error) {
 // Private makes a folder, and those on the path to it, that are its owner's alone.
 func Private(folder string) error { return os.MkdirAll(folder, 0o700) }
 
-// Exposed reports whether others may read a file or folder that was made private, and
-// notes it, so that it is told once.
+// Exposed reports whether others may read a file or folder that was made private, and notes it, so that people are
+// warned once.
 func Exposed(path string) bool {
 	info, err := os.Stat(path)
 	if err != nil || info.Mode().Perm()&0o077 == 0 || !info.Mode().IsRegular() && !info.IsDir() {

@@ -9,8 +9,8 @@ import (
 // eraseLine brings the cursor to the start of its line and erases that (ISO 6429: CR, EL).
 const eraseLine = "\r\x1b[K"
 
-// Status is one line at the bottom of a terminal that tells how far something has come. What is written to
-// it as an [io.Writer], whole lines, comes to stand above that line.
+// Status is one line at the bottom of a terminal that shows how far something has come. What is written to it as an
+// [io.Writer], whole lines, comes to stand above that line.
 type Status struct {
 	to   io.Writer
 	line func() string

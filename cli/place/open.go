@@ -201,7 +201,7 @@ func (o *Opener) openFound(ctx context.Context, one asked, index int) (ledger.Re
 	return nil, LedgerTrouble(o.Ledgers.Path, err)
 }
 
-// Now opens, as it is now, what a source of a record is of.
+// Now opens the place of a record as it is now.
 func Now(recorded ledger.Recorded, index int) (source.Source, error) {
 	r, given := recorded.Record(), typeset.Escaped(recorded.Place().Given)
 	host, err := os.Hostname()

@@ -173,8 +173,8 @@ const patience = 500 * time.Millisecond
 // refresh is how often the line is written anew.
 const refresh = 200 * time.Millisecond
 
-// ProgressOf shows on the standard error a line that tells how far something has
-// come, if that is a terminal, once it has taken a while.
+// ProgressOf shows on the standard error a line that shows how far something has come, if that is a terminal, once it
+// has taken a while.
 func (p *Session) ProgressOf(quiet bool, line func(since time.Duration) string) (done func()) {
 	if quiet || !IsTerminal(p.Err) {
 		return func() {}

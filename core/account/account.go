@@ -1,4 +1,4 @@
-// Package account tells the names behind the numbers of users and groups.
+// Package account finds the names behind the numbers of users and groups.
 package account
 
 import (

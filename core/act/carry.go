@@ -22,10 +22,9 @@ import (
 	"frankledger/core/exact"
 )
 
-// CarryOut does what a plan says. What cannot be done is told, and the rest is
-// done all the same. The error is about the journal, without which nothing is
-// done, or the context's: then the step that was being done was ended, and taken
-// back or said to be partly done.
+// CarryOut does what a plan says. It reports what cannot be done, and does the rest all the same. The error is about
+// the journal, without which nothing is done, or the context's: then the step that was being done was ended, and
+// taken back or said to be partly done.
 func CarryOut(ctx context.Context, c *doing.Carrier, plan *plans.Plan) (doing.Result, error) {
 	todo := *plan
 	todo.Steps = nil

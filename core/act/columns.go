@@ -36,13 +36,13 @@ func PlanColumns(p *plans.Plan) []row.Column[*plans.Step] {
 	}
 }
 
-// Does tells what a step does.
+// Does says what a step does.
 func Does(p *plans.Plan, s *plans.Step) string { return verbs.All[p.Action].Does(p, s) }
 
 // Words say what is asked to be done, and what it then is: hide, hidden.
 func Words(p *plans.Plan) (ask, done string) { return verbs.All[p.Action].Words(p) }
 
-// UndoColumns returns what steps that are to be taken back are shown with.
+// UndoColumns returns what steps that are to be undone are shown with.
 func UndoColumns() []row.Column[*UndoStep] {
 	return []row.Column[*UndoStep]{
 		row.TextColumn("path", "what it was done to", func(s *UndoStep) (string, bool) { return string(s.Path), true }).Shrinking(),

@@ -59,8 +59,8 @@ func crashing(t *testing.T, c *doing.Carrier, plan *plans.Plan, step int, after 
 	return copied
 }
 
-// Killed between any two steps, or within one, the journal, what is there and
-// undo agree: all that was done is taken back, and nothing else is touched.
+// Killed between any two steps, or within one, the journal, what is there and undo agree: all that was done is
+// undone, and nothing else is touched.
 func TestCrashAtEveryStep(t *testing.T) {
 	moment := exact.Time{Sec: 1_700_000_000}
 	for _, action := range []plans.Action{plans.Hide, plans.Move, plans.Remove, plans.Stamp, plans.Permit} {

@@ -17,7 +17,7 @@ import (
 	"frankledger/core/act/sys"
 )
 
-// Whatever call fails, and wherever the program is killed, there and in its undo: what was created is taken back, or is
+// Whatever call fails, and wherever the program is killed, there and in its undo: what was created is undone, or is
 // told of.
 func TestCreateFails(t *testing.T) {
 	t.Parallel()

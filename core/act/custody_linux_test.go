@@ -49,8 +49,8 @@ func killedOnce(t *testing.T, c *doing.Carrier, do func()) bool {
 	return (&torture{T: t}).killable(c, do)
 }
 
-// Files whose names go round are under names of no meaning when their folder is moved away:
-// that is reported, with where they are, and undo gives them their names.
+// Files whose names go round are under passing names when their folder is moved away: that is reported, with where
+// they are, and undo gives them their names.
 func TestSwapWhoseFolderWasMovedAway(t *testing.T) {
 	folder := t.TempDir()
 	root := filepath.Join(folder, "tree/in")

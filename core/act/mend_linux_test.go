@@ -38,8 +38,8 @@ func failing(name string, after int, err error) *sys.Calls {
 	}}
 }
 
-// What was done only in part is told as that, with how much, in the outcome, the
-// result and the journal; and nobody is told that undo takes back what it cannot.
+// What was done only in part is told as that, with how much, in the outcome, the result and the journal; and nobody
+// is told that undo undoes what it cannot.
 func TestPartlyDone(t *testing.T) {
 	other := otherDisk(t)
 	for name, o := range map[string]plans.Options{"for good": {ForGood: true}, "across": {Into: exact.Text(other)}} {
@@ -86,8 +86,7 @@ func TestPartlyDone(t *testing.T) {
 	}
 }
 
-// A move to another disk that is killed at any call is taken back whole, whatever
-// of it was copied and removed by then.
+// A move to another disk that is killed at any call is undone whole, whatever of it was copied and removed by then.
 func TestKilledAcrossLong(t *testing.T) {
 	long.Test(t)
 	other := otherDisk(t)

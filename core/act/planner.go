@@ -127,7 +127,7 @@ func PlanCreating(ctx context.Context, p *doing.Planner, paths []string) (*plans
 	return plan, ctx.Err()
 }
 
-// PlanClearing makes a plan to clear spares, of each of which another entry stays.
+// PlanClearing makes a plan to clear spares; another entry stays for each.
 func PlanClearing(ctx context.Context, p *doing.Planner, spares []*entry.Entry, keepers map[*entry.Entry]*entry.Entry) (*plans.Plan, error) {
 	p.Keepers = keepers
 	return MakePlan(ctx, p, spares)

@@ -120,7 +120,7 @@ func (r *Request) meetsAllNames(sources []source.Source) bool {
 		!slices.ContainsFunc(sources, func(s source.Source) bool { return s.Place().List || s.Place().Leaf })
 }
 
-// TargetError tells what is wrong with a folder that things are to be moved into.
+// TargetError says what is wrong with a target folder.
 type TargetError struct {
 	Path string // where it shows
 	Err  error

@@ -439,7 +439,7 @@ func (r *torture) hear(o doing.Outcome) {
 	}
 }
 
-// leftIsSaid makes sure that whatever is left under a name of no meaning was told.
+// leftIsSaid makes sure that whatever is left under a passing name was told.
 func (r *torture) leftIsSaid() {
 	for _, place := range []string{r.folder, r.other} {
 		for path := range r.see(place) {

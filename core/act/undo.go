@@ -24,10 +24,9 @@ type UndoResult struct {
 	Undone, Stays int
 }
 
-// Undo takes back what a journal says was done, in the order from the last to the
-// first, as far as that can be: nothing that has come since is overwritten. Each
-// step that it takes back, or cannot, is told. Where the journal and the disk say
-// different things, the disk counts.
+// Undo undoes what a journal says was done, in the order from the last to the first, as far as possible; it
+// overwrites nothing newer. It reports each step that it undoes, or cannot. If the journal and the disk disagree, the
+// disk counts.
 func Undo(ctx context.Context, c *doing.Carrier, number int64, host string) (u UndoResult, err error) {
 	j, err := c.Journals.Open(c.Calls, number)
 	if err != nil {
@@ -95,7 +94,7 @@ func undoAll(u *doing.Undoing) (did UndoResult, err error) {
 	return did, u.Journal.End(journals.Event{Undid: did.Stays == 0}, nil)
 }
 
-// finishUndoing takes back the steps that wait for others.
+// finishUndoing undoes the steps that wait for others.
 func finishUndoing(u *doing.Undoing, did *UndoResult) error {
 	later := u.Later
 	u.Later = nil
@@ -109,8 +108,7 @@ func finishUndoing(u *doing.Undoing, did *UndoResult) error {
 	return nil
 }
 
-// closeUndone notes what became of a step that was to be taken back. The error is about the
-// journal.
+// closeUndone notes what became of a step that was to be undone. The error is about the journal.
 func closeUndone(u *doing.Undoing, s *journals.PastStep, acted bool, trouble error, did *UndoResult) error {
 	switch {
 	case trouble != nil:
@@ -211,8 +209,7 @@ func Look(c *doing.Carrier, past *journals.Past) {
 	}
 }
 
-// CanUndo reports whether any step of a journal can be taken back, as far as the disk
-// tells, or why not.
+// CanUndo reports whether any step of a journal can be undone, by what is on the disk, or why not.
 func CanUndo(c *doing.Carrier, past *journals.Past) error {
 	u := c.Undoing(context.Background(), verbs.All[past.Action], past)
 	defer u.Release()
@@ -230,7 +227,7 @@ func CanUndo(c *doing.Carrier, past *journals.Past) error {
 	return why
 }
 
-// UndoStep is a step of a journal, and whether it can be taken back.
+// UndoStep is a step of a journal, and whether it can be undone.
 type UndoStep struct {
 	*journals.PastStep
 	Past *journals.Past
@@ -250,7 +247,7 @@ func StepsToUndo(c *doing.Carrier, past *journals.Past) (steps []*UndoStep) {
 	return steps
 }
 
-// canUndoStep returns an error if a step cannot be taken back.
+// canUndoStep returns an error if a step cannot be undone.
 func canUndoStep(u *doing.Undoing, s *journals.PastStep) error {
 	if u.IsLeft(s) {
 		return nil
@@ -295,8 +292,8 @@ func inTheWay(u *doing.Undoing, s *journals.PastStep) error {
 	return fmt.Errorf("%w: %s", openat.ErrTaken, s.Path)
 }
 
-// NewestUndoable returns the newest journal of which something can be taken back; and, by
-// number, why none of a later one can be. The number is 0 if there is none.
+// NewestUndoable returns the newest journal of which something can be undone and, by number, why nothing of a later
+// one can. The number is 0 if there is none.
 func NewestUndoable(c *doing.Carrier, host string) (number int64, passed map[int64]error, err error) {
 	numbers, err := c.Journals.Numbers()
 	if err != nil {

@@ -1,5 +1,4 @@
-// Package calendar tells when days, months and years begin in a time zone, also where
-// clocks are changed at midnight.
+// Package calendar says when days, months and years begin in a time zone, also where clocks are changed at midnight.
 package calendar
 
 import "time"

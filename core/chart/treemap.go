@@ -87,7 +87,7 @@ type Node struct {
 	Hidden bool    // it was too small to be put anywhere
 }
 
-// Layout says how parts are put into what they are of.
+// Layout says how parts are put into the whole.
 type Layout struct {
 	Header float64 // height that is kept free above the parts
 	Margin float64 // on all sides of them

@@ -84,7 +84,7 @@ func (r *Result) Digests() (expected, actual string, a entry.Algorithm) {
 	return r.Line.Digest.Hex, "", r.Line.Digest.Algorithms[0]
 }
 
-// CheckOptions say how to hold files against a list.
+// CheckOptions say how to check files against a list.
 type CheckOptions struct {
 	AllowOutside bool            // names that lead out of the folder too
 	Others       source.Source   // the folder, to look for files that are not on the list; may be nil
@@ -142,7 +142,7 @@ type check struct {
 // them takes room.
 const batch = 1 << 16
 
-// Check reads the files of a list, in a folder, and holds them against it.
+// Check reads the files of a list, in a folder, and checks them against it.
 func Check(ctx context.Context, list *digestlist.List, folder *entry.Folder, pool *digest.Pool, progress *source.Progress, o CheckOptions) (*Checked, error) {
 	a := &Checked{}
 	var likely likely

@@ -1,5 +1,5 @@
-// Package checksum takes the digests of files, tells which of these have the same content, and holds
-// files against a list of digests.
+// Package checksum takes the digests of files, finds those with the same content, and checks files against a list of
+// digests.
 package checksum
 
 import (

@@ -1,5 +1,5 @@
-// Package compare tells what differs between two places: what was added,
-// removed, altered or moved, and what has other details only.
+// Package compare finds what differs between two places: what was added, removed, altered or moved, and what has
+// other details only.
 //
 // Files are compared with each other by size and by the time they were last
 // modified; content is read where these leave it open, or always if that is
@@ -107,10 +107,10 @@ type Recorded interface {
 	Alike(ctx context.Context, other source.Source) (alike func(*entry.Folder) bool, held source.Amount, err error)
 }
 
-// Compare reads two places and tells what is different in the second.
+// Compare reads two places and returns what is different in the second.
 //
-// What the first one has is kept packed, and what the second one has is held against that as it
-// comes, so that only what differs takes room.
+// What the first one has is kept packed, and what the second one has is compared with that as it comes, so that only
+// what differs takes room.
 func Compare(ctx context.Context, before, after source.Source, pool *digest.Pool, o Options) (*Answer, error) {
 	answer := &Answer{}
 	o.Request.Facts, o.Request.Depth = entry.FactStatus|entry.FactTarget, source.AllDepths

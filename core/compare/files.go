@@ -119,8 +119,7 @@ func (p *Pair) texts(full [2]string) {
 	p.Texts = texts
 }
 
-// details gets what systems have beside the facts of POSIX. That it cannot be had is no
-// problem.
+// details gets what systems have besides the facts of POSIX. That it cannot be had is no problem.
 func (p *Pair) details(ctx context.Context, full string, e *entry.Entry) {
 	s, err := live.Open(full, 0)
 	if err != nil {

@@ -6,7 +6,7 @@ import (
 	"frankledger/core/entry"
 )
 
-// Accounts tells names and numbers of users and groups.
+// Accounts finds names and numbers of users and groups.
 type Accounts interface {
 	entry.Accounts
 	// UserID returns the number of a user name, and whether there is one.
@@ -18,7 +18,7 @@ type Accounts interface {
 	GroupNames() []string
 }
 
-// Environment is what a condition depends on beside the entry.
+// Environment is what a condition depends on besides the entry.
 type Environment struct {
 	AsOf      time.Time
 	Zone      *time.Location // that calendar days are of

@@ -1,8 +1,7 @@
 // Package digest takes digests of content.
 //
-// A [Hasher] reads content once for all the digests wanted of it. A [Pool] does
-// so for many files on all cores, opened by whoever knows how: it is told by
-// [Files].
+// A [Hasher] reads content once for all the digests wanted of it. A [Pool] does so for many files on all cores,
+// opened by [Files].
 package digest
 
 import (

@@ -93,7 +93,7 @@ func (p *Pool) Problems() []source.Problem {
 // Read returns how many bytes of content were read so far.
 func (p *Pool) Read() int64 { return p.progress.Read.Load() }
 
-// Expect tells that so many bytes more are going to be read.
+// Expect announces that so many more bytes will be read.
 func (p *Pool) Expect(bytes int64) { p.progress.ToRead.Add(bytes) }
 
 const (
@@ -330,8 +330,7 @@ func (w *Worker) Fill(file File, buffer []byte) error {
 	return file.Unchanged(int64(len(buffer)))
 }
 
-// ReadFull fills the buffer from open content. It returns ErrChanged if there is
-// not so much.
+// ReadFull fills the buffer from open content. It returns ErrChanged if there is less.
 func (w *Worker) ReadFull(file File, buffer []byte, offset int64) error {
 	n, err := file.ReadAt(buffer, offset)
 	w.pool.progress.Read.Add(int64(n))
@@ -351,9 +350,9 @@ func (w *Worker) Digester(wanted entry.Facts) *Hasher {
 // together is how much of each of two files is read in turn.
 const together = 1 << 20
 
-// Together reads two open files of some sizes side by side, and calls a function with what both have from the
-// same offset on, which is only lent: less of the shorter one, or nothing, at its end. It stops when the function
-// returns false. The errors are of the first and of the second; a file that is shorter than its size has changed.
+// Together reads two open files side by side, and calls a function with what both have from the same offset on, which
+// is valid only during the call: less of the shorter one, or nothing, at its end. It stops when the function returns
+// false. The errors are of the first and of the second; a file that is shorter than its size has changed.
 func (w *Worker) Together(a, b File, sizes [2]int64, each func(offset int64, mine, other []byte) bool) (first, second error) {
 	room := w.Room(2 * together)
 	for offset := int64(0); offset < max(sizes[0], sizes[1]); offset += together {

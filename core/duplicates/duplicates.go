@@ -145,8 +145,8 @@ func byFreed(a, b *Set) int {
 	return cmp.Or(cmp.Compare(b.Kind, a.Kind), cmp.Compare(b.Reclaimable, a.Reclaimable), cmp.Compare(b.Size, a.Size), arrange.ByPlace(a.Copies[0].Entry, b.Copies[0].Entry))
 }
 
-// OnlyIn finds the files of one place whose content is nowhere in the others. Files
-// that could not be read elsewhere are taken for different.
+// OnlyIn finds the files of one place whose content is nowhere in the others. Files that could not be read elsewhere
+// count as different.
 func OnlyIn(ctx context.Context, collected *arrange.Collector, pool *digest.Pool, o Options) (*Answer, error) {
 	o.Empty = true
 	place := o.OnlyIn.Index

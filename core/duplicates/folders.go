@@ -14,7 +14,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Kind is what a set is of.
+// Kind is what a set consists of: files or folders.
 type Kind uint8
 
 const (
@@ -33,8 +33,8 @@ const (
 	NoFolders
 )
 
-// Whole reports whether a request has all that is in a folder given, so that folders can
-// be told to be copies. Folders that are not entered are seen.
+// Whole reports whether a request has all that is in a folder given, so that folders can be recognised as copies.
+// Folders that are not entered are seen.
 func Whole(sources []source.Source, r *source.Request) bool {
 	return r.Condition == nil && r.Hidden == source.ShowHidden && !r.Follow && !slices.ContainsFunc(sources, func(s source.Source) bool { return !s.Capabilities().Whole })
 }

@@ -26,11 +26,11 @@ func Columns(c *Context, fields ...*Field) (columns []row.Column[*Entry]) {
 	return columns
 }
 
-// Unknown is what people are shown where there may be a value that could not be told.
+// Unknown is what people are shown for a value that may exist and could not be found out.
 const Unknown = "?"
 
-// UnknownColumn lists which of some fields are not known of an entry, for programs: they are given
-// no value of these, as of those that it has not.
+// UnknownColumn lists which of some fields are not known of an entry, for programs: those have no value, just like
+// fields that the entry does not have.
 func UnknownColumn(fields []*Field) row.Column[*Entry] {
 	return row.TextsColumn("unknown", "the fields that may have a value, and could not be read", func(e *Entry) (names []string) {
 		for _, f := range fields {
@@ -123,8 +123,7 @@ func (e *Entry) Look() row.Look {
 	return row.Special
 }
 
-// OverviewNeeds are the facts that an overview shows: those of links only if they can be
-// told.
+// OverviewNeeds are the facts that an overview shows: those of links only if they can be found out.
 const OverviewNeeds, OverviewAside = FactStatus | OverviewAside, FactTarget | FactReach
 
 // Overview returns the columns that tell people most of a folder, with these fields: mostly name, size, modified,

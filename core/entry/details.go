@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-// Details are facts of an Entry that systems have beside those of POSIX.
+// Details are facts of an Entry that systems have besides those of POSIX.
 type Details struct {
 	Xattrs       []string // names of extended attributes, in order, but for access lists
 	Access       AccessList
@@ -19,8 +19,8 @@ type Details struct {
 	Mount        string     // where that is mounted
 }
 
-// AccessList says who may do what, beside the permissions: as Linux has it after the
-// withdrawn draft 17 of POSIX 1003.1e.
+// AccessList says who may do what, besides the permissions: as Linux has it after the withdrawn draft 17 of POSIX
+// 1003.1e.
 type AccessList []AccessEntry
 
 // AccessEntry is what somebody may do.
@@ -128,8 +128,7 @@ func (e *Entry) details() *Details {
 	return e.More.Details
 }
 
-// Details returns what is known of an entry beside the facts of POSIX; its facts tell what
-// that is.
+// Details returns what is known of an entry besides the facts of POSIX; its facts tell what that is.
 func (e *Entry) Details() *Details { return e.details() }
 
 // capabilityNames are those of Linux, by their numbers.

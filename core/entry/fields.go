@@ -27,7 +27,7 @@ const (
 	Flag   = row.Flag
 )
 
-// Accounts tells the names behind the numbers of owners and groups.
+// Accounts finds the names behind the numbers of owners and groups.
 type Accounts interface {
 	// User returns the name of a user id and true, or the number and false.
 	User(uid uint32) (string, bool)
@@ -35,7 +35,7 @@ type Accounts interface {
 	Group(gid uint32) (string, bool)
 }
 
-// Context is what values depend on beside the entry.
+// Context is what values depend on besides the entry.
 type Context struct {
 	AsOf     time.Time // the moment that ages are counted from
 	Accounts Accounts
@@ -538,8 +538,8 @@ func appendAccount(dst []byte, e *Entry, id uint32, lookup func(uint32) (string,
 	return append(dst, name...), true
 }
 
-// Knows reports whether it is known which value an entry has of the field, or that it has none:
-// false where there may be one that could not be told.
+// Knows reports whether the value of the field is known, or that there is none. It is false if there may be a value
+// that could not be found out.
 func (f *Field) Knows(e *Entry) bool {
 	if f.Sized && e.Marks&MarkUnsized != 0 {
 		return false

@@ -2,8 +2,7 @@
 
 package entry
 
-// HiddenFlag tells that this system has no flag that hides: a name that starts
-// with a dot is all there is.
+// HiddenFlag says that this system has no flag that hides files, only names that start with a dot.
 const HiddenFlag = false
 
 const hiddenNeeds Facts = 0

@@ -2,8 +2,8 @@
 
 package entry
 
-// HiddenFlag tells that this system has a flag that hides, beside the dot that
-// a name may start with. It comes with the status.
+// HiddenFlag says that this system has a flag that hides files, besides names that start with a dot. It comes with
+// the status.
 const HiddenFlag = true
 
 const hiddenNeeds = FactStatus

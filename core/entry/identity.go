@@ -1,7 +1,7 @@
 package entry
 
-// Node tells one thing from all others that are there at the same time, whatever names
-// it has, on one machine or on those that have records.
+// Node identifies a thing among all that are there at the same time, whatever its names, on one machine or on those
+// that have records.
 type Node struct {
 	Device, Inode uint64
 	Host          string // of a record; "" of what is there now
@@ -16,9 +16,8 @@ func (e *Entry) Node() Node {
 	return n
 }
 
-// Identity is what stays with a thing that is moved or renamed on its disk: its
-// inode, and beside it what would be different had another thing been given that
-// inode since.
+// Identity is what stays with a thing that is moved or renamed on its disk: its inode, and what would differ if
+// another thing had got that inode since.
 type Identity struct {
 	Device, Inode uint64
 	Kind          Kind
@@ -27,9 +26,8 @@ type Identity struct {
 	Created       Time
 }
 
-// Identity returns what an entry can be recognised by under another path, at
-// another time; ok is false if too little is known. A folder is altered by what
-// happens in it, so there only the time it was made tells.
+// Identity returns what an entry can be recognised by under another path, at another time; ok is false if too little
+// is known. What happens in a folder alters its times, so only its time of creation counts.
 func (e *Entry) Identity() (id Identity, ok bool) {
 	if !e.Known.Has(FactStatus) {
 		return id, false

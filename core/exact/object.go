@@ -75,7 +75,7 @@ func (o *Object) Bool(key string, is bool) {
 	o.Dst = strconv.AppendBool(o.Dst, is)
 }
 
-// Null writes that there is no value.
+// Null writes a null.
 func (o *Object) Null(key string) {
 	o.Key(key)
 	o.Dst = append(o.Dst, "null"...)

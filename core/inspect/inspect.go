@@ -23,7 +23,7 @@ import (
 const Facts = entry.FactStatus | entry.FactCreated | entry.FactTarget | entry.FactReach | entry.FactReadable |
 	entry.FactWritable | entry.FactExecutable | entry.FactInside | entry.FactContent | entry.FactXattrs | entry.FactFlags | entry.FactMount
 
-// Card is what is known about an entry beside its facts.
+// Card is what is known about an entry besides its facts.
 type Card struct {
 	Entry     *entry.Entry // with Facts
 	MayEnter  bool         // a folder that the person running the program may enter

@@ -16,7 +16,7 @@ import (
 	"frankledger/core/weigh"
 )
 
-// Earlier are records of what stock is taken of.
+// Earlier are records of the places that stock is taken of.
 type Earlier struct {
 	Ledger *ledger.Ledger
 	Host   string       // this one

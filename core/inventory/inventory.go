@@ -1,6 +1,5 @@
-// Package inventory takes stock of places: in one reading, all that a report tells of them.
-// What takes reading the content of files is a second one, and what there was before is read
-// from records.
+// Package inventory takes stock of places: everything that a report shows, in one reading. A second reading looks at
+// the content of files, and what there was before comes from records.
 package inventory
 
 import (

@@ -70,8 +70,7 @@ func ParseReference(text string, asOf time.Time, zone *time.Location) (ref Refer
 	return ref, nil
 }
 
-// Find returns the record that is meant, of all hosts that the ledger tells of or of the one
-// that is named.
+// Find returns the record that is meant, of all hosts in the ledger or of the one that is named.
 func (l *Ledger) Find(ctx context.Context, ref Reference) (Record, error) {
 	hosts := l.Chosen
 	if ref.Host != "" {

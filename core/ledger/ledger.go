@@ -80,8 +80,8 @@ func (l *Ledger) Records(ctx context.Context) (records []Record, err error) {
 	return records, err
 }
 
-// Volumes returns the numbers that file systems have in the records of a place, by
-// what tells them apart; see recording.Snapshot.Recognise.
+// Volumes returns the numbers that file systems have in the records of a place, by their identity; see
+// recording.Snapshot.Recognise.
 func (l *Ledger) Volumes(ctx context.Context, host, path string) (volumes map[string]uint64, err error) {
 	records, err := l.Records(ctx)
 	if err != nil {

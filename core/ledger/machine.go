@@ -7,8 +7,8 @@ import (
 	"github.com/zeebo/blake3"
 )
 
-// Machine is something that tells this machine from others, whatever they are called, nil if the
-// system has nothing: its identity, hashed with a key of this program, as machine-id(5) wants it.
+// Machine identifies this machine, whatever its name: its identity, hashed with a key of this program as
+// machine-id(5) asks. It is nil if the system has none.
 func Machine() []byte {
 	for _, name := range []string{"/etc/machine-id", "/var/lib/dbus/machine-id", "/etc/hostid"} {
 		if id, err := os.ReadFile(name); err == nil && len(bytes.TrimSpace(id)) >= 32 {

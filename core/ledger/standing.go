@@ -12,8 +12,8 @@ func (l *Ledger) Hold() {
 	l.Store.Hold()
 }
 
-// Standing is what there is of a place: the numbers of its records, the newest first, and below
-// zero those of its layers. What is prepared is good as long as that is the same.
+// Standing is what a ledger has of a place: the numbers of its records, newest first, and negative ones for its
+// layers. What is prepared is valid as long as that is the same.
 type Standing []int64
 
 // StandingOf returns what there is of a place that has some records, in the order in which they were written.

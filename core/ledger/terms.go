@@ -6,8 +6,8 @@ import (
 	"frankledger/core/source"
 )
 
-// Terms are what chose the entries of a record, beside the place. What is there now is
-// compared with it on the same terms.
+// Terms are what chose the entries of a record, besides the place. What is there now is compared with it on the same
+// terms.
 type Terms struct {
 	Hidden     source.Hidden
 	Skip       []string // patterns of folders

@@ -7,7 +7,7 @@ import (
 	"frankledger/core/live/calls"
 )
 
-// askDetails gets what systems have beside the facts of POSIX.
+// askDetails gets what systems have besides the facts of POSIX.
 func (w *worker) askDetails(at int, name string, e *entry.Entry, wanted entry.Facts) {
 	if wanted&(entry.FactXattrs|entry.FactFlags|entry.FactMount) == 0 {
 		return

@@ -128,7 +128,7 @@ func readList(from io.Reader) ([]byte, error) {
 	return content.Bytes(), err
 }
 
-// Spare is what a list says of a file of which another one stays.
+// Spare is what a list says about a spare file.
 type Spare struct {
 	Inode             uint64
 	Size              int64

@@ -14,8 +14,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Part is some of what is below a folder, by paths from it. What is not there is given as well: with
-// its name alone.
+// Part is a source of some paths below a folder. It also gives those that are not there, with their names alone.
 type Part struct {
 	root  string
 	place entry.Place

@@ -8,7 +8,7 @@ import (
 	"frankledger/core/sums"
 )
 
-// Answer is outlines of places, and what they are of.
+// Answer has outlines of places.
 type Answer struct {
 	Nodes     []*Node
 	Matched   sums.Sum
@@ -17,8 +17,8 @@ type Answer struct {
 	Stopped   bool // before all was read: the answer is of what was
 }
 
-// Run outlines places. Of the request, depth and hidden are the plan's. If it is stopped
-// in between, it answers with what was found so far, beside the context's error.
+// Run outlines places. Of the request, depth and hidden are the plan's. If it is stopped in between, it answers with
+// what was found so far, together with the context's error.
 func Run(ctx context.Context, from *source.Set, request source.Request, plan Plan) (*Answer, error) {
 	plan.Depth, plan.Hidden = request.Depth, request.Hidden
 	request.Facts = plan.Order.Needs() | entry.FactStatus

@@ -1,5 +1,5 @@
-// Package posix has what every call of the system needs: it is made again where a signal
-// interrupted it, and its times and errors are told in the words of this program.
+// Package posix has what every call of the system needs: it is made again where a signal interrupted it, and it
+// converts its times and errors.
 package posix
 
 import (

@@ -56,7 +56,7 @@ const (
 	Everyone = People | Programs
 )
 
-// Look is what a name stands for, where that is shown by more than words.
+// Look is how a value is shown by more than words: by the kind of its entry, or as a warning.
 type Look uint8
 
 const (

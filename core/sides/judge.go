@@ -70,8 +70,8 @@ func AskContent(a, b *entry.Entry) bool {
 	return a.Kind == entry.KindFile && b.Kind == entry.KindFile && !OtherSize(a, b) && !(a.HasSize() && b.HasSize() && a.Size == 0)
 }
 
-// Judge tells how two entries differ whose content cannot be read: digests stand for it, or else
-// the time it was modified.
+// Judge says how two entries differ if their content cannot be read: by digests or, without these, by the time of
+// modification.
 func Judge(a, b *entry.Entry) Difference {
 	if !a.Known.Has(entry.FactStatus) || !b.Known.Has(entry.FactStatus) {
 		return Unknown

@@ -9,7 +9,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Side is one of two that are held against one another: a place, or those of several machines.
+// Side is one of two that are compared: a place, or those of several machines.
 type Side struct {
 	*source.Set
 	Scopes []Scope // of its sources
@@ -64,7 +64,7 @@ func Read(ctx context.Context, before, after *Side, request source.Request, sink
 	return &held, nil
 }
 
-// holding holds two sides against one another.
+// holding compares two sides.
 type holding struct {
 	ctx     context.Context
 	sides   [2]*Side

@@ -1,5 +1,5 @@
-// Package sides holds two places against one another: entries by their paths from the place, as
-// far as both sides looked at what is there.
+// Package sides compares two places: entries by their paths from the place, as far as both sides looked at what is
+// there.
 //
 // An entry is in the answer if the condition is met on either side. What one side did not look
 // into, or could not read, is no difference of what is in it.
@@ -54,8 +54,8 @@ func Marking(request source.Request) source.Request {
 	return request
 }
 
-// Decide tells whether a pair is in the answer, where there is a condition. What is not known of
-// one of two entries is as it is of the other, if nothing has changed.
+// Decide tells whether a pair is in the answer, where there is a condition. A fact that is not known of one of two
+// entries is taken from the other, if nothing has changed.
 func Decide(a, b *entry.Entry) source.Verdict {
 	return decide(verdictOf(a), verdictOf(b), stateOf(a), stateOf(b))
 }

@@ -6,8 +6,8 @@ import (
 	"frankledger/core/entry"
 )
 
-// Capabilities are what a source can be asked, and what it knows. What it cannot do is refused, and a fact
-// that it has not got is not known of its entries.
+// Capabilities are what a source can be asked, and what it knows. What it cannot do is refused, and a fact that it
+// does not have is not known of its entries.
 type Capabilities struct {
 	Below    bool // it goes into folders; else it gives what it has, whatever Depth, Hidden and Skip say
 	Follow   bool // it can go into folders that links lead to

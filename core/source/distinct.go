@@ -62,9 +62,8 @@ func nested(sources []Source, do func(inner, outer int)) {
 	}
 }
 
-// Distinct leaves out the sources that give nothing that another one does not give: of those that
-// are the same, the later ones; and those that lie in one that is read to its end. It returns how
-// many were left out.
+// Distinct leaves out sources that add nothing: the later ones of those that are the same, and those inside one that
+// is read completely. It returns how many were left out.
 func Distinct(sources []Source, request *Request) (distinct []Source, left int) {
 	whole := request.Depth == AllDepths && request.Skip == nil && !request.Follow && !request.SameDisk
 	needless := map[int]bool{}

@@ -2,9 +2,9 @@ package source
 
 import "frankledger/core/entry"
 
-// Marked returns a request for all that is below the places, with some facts. With a condition, what
-// this one would have given has [entry.MarkChosen] then, and the facts that this one asks for; that of
-// which it is not known has [entry.MarkUndecided]. So everything can be summed, whatever is chosen.
+// Marked returns a request for everything below the places, with some facts. With a condition, entries that meet it
+// have [entry.MarkChosen] and the facts of this request; entries for which that is not known have
+// [entry.MarkUndecided]. So everything can be summed, whatever is chosen.
 func (r Request) Marked(facts entry.Facts) Request {
 	all := r
 	all.Facts, all.Self = r.Facts|facts, r.Self || r.Depth == 0

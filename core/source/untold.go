@@ -11,7 +11,7 @@ type Doubting interface {
 	TakeUntold() (entries int64, fields []Untold)
 }
 
-// Untold is of how many entries a field is not known that a condition depends on.
+// Untold is a field that a condition depends on, and the number of entries for which it is not known.
 type Untold struct {
 	Field   *entry.Field
 	Entries int64

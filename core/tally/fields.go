@@ -10,9 +10,8 @@ import (
 	"frankledger/core/row"
 )
 
-// Columns returns what groups are shown with: in JSON with one key, an object where
-// there are several dimensions, else with a column for each of these. With rests, it is
-// told which are.
+// Columns returns what groups are shown with: in JSON with one key, an object where there are several dimensions,
+// else with a column for each of these. With rests, a column says which rows these are.
 func (t *Tally) Columns(rests bool) []row.Column[*Group] {
 	const programs, people = row.Programs, row.People
 	partly := func(g *Group) bool { return !g.Sum.Whole() }

@@ -38,10 +38,10 @@ type Grown struct {
 	tally         *Tally
 }
 
-// Since counts entries in groups as they were and as they are, and tells in which there are
-// more or fewer of them, or of their bytes: in the order of the first dimension if that has one,
-// else the greatest change first. With first, only so many, and the others summed up in one.
-// Counted is what meets the condition on either side, as far as both sides looked. Paths are relative.
+// Since counts entries in groups as they were and as they are, and returns the groups with more or fewer entries or
+// bytes: in the order of the first dimension if that has one, else the greatest change first. With first, only so
+// many, and the others summed up in one. Counted is what meets the condition on either side, as far as both sides
+// looked. Paths are relative.
 func Since(ctx context.Context, before, after *sides.Side, o Options, first int) (*Grown, error) {
 	relative := *o.Context
 	relative.Relative = true

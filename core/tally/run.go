@@ -23,8 +23,8 @@ type Answer struct {
 	Stopped bool // before all was read: the answer is of what was
 }
 
-// Run counts entries in groups. If it is stopped in between, it answers with what was
-// counted so far, beside the context's error.
+// Run counts entries in groups. If it is stopped in between, it answers with what was counted so far, together with
+// the context's error.
 func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	answer := &Answer{Tally: New(o.Dimensions, o.Context)}
 	request := o.Request

@@ -38,8 +38,8 @@ func (s *Sought) NewSearcher() *Searcher {
 	return &Searcher{sought: s, room: room{matchCase: s.matchCase, shown: make([][twoBytes]byte, len(s.texts))}, met: 1<<len(s.texts) - 1}
 }
 
-// Search reads a file as far as it takes to know which of the texts it has. The function is told how many bytes were
-// read; an error of its own ends the search.
+// Search reads a file as far as it takes to know which of the texts it has. It calls the function with how many bytes
+// were read; an error of its own ends the search.
 func (r *Searcher) Search(file io.Reader, read func(bytes int) error) (found Found, err error) {
 	if r.buf == nil {
 		r.buf = make([]byte, blockSize)

@@ -1,6 +1,6 @@
-// Package weigh tells which folders and files are heavy, by content, by room on disk or by number, and
-// which became heavier or lighter.
+// Package weigh says how much folders and files take, by content, by space on disk or by number, and which grew or
+// shrank.
 //
-// [Run] reads places and answers with rows as a [Plan] wants them; [Since] holds two sides against one
-// another. What things come to is added up by package sums.
+// [Run] reads places and answers with rows as a [Plan] wants them; [Since] compares two sides. What things come to is
+// added up by package sums.
 package weigh

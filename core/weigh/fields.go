@@ -9,7 +9,7 @@ import (
 // rowWords are the kinds of rows as `row` has them.
 var rowWords = [...]string{"folder", "direct", "rest", "file", "total"}
 
-// Columns returns what rows are shown with, beside what they are called to people.
+// Columns returns what rows are shown with, besides the name that people are shown.
 func (p *Plan) Columns() []row.Column[*Row] {
 	const programs, people = row.Programs, row.People
 	partly := func(r *Row) bool { return r.Kind != FileRow && !r.Complete }
@@ -112,8 +112,7 @@ func AddendColumns(by sums.Measure, c *entry.Context) []row.Column[*Addend] {
 	return columns
 }
 
-// GrowthColumns returns what is shown of what has become heavier or lighter, beside what it is
-// called to people.
+// GrowthColumns returns the columns for what grew or shrank, besides the name that people are shown.
 func (p *Plan) GrowthColumns() []row.Column[*Growth] {
 	const programs, people = row.Programs, row.People
 	by := p.By

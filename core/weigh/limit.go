@@ -50,7 +50,7 @@ func ParseLimit(text string, by sums.Measure, growth bool) (Limit, error) {
 }
 
 // Passed reports whether what was weighed is more than the limit or, where there was something before, has grown by
-// more. Before is 0 where nothing is held against it.
+// more. Before is 0 where there is nothing to compare with.
 func (l Limit) Passed(before, now int64) bool {
 	grown := now - before
 	switch {

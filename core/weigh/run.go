@@ -32,8 +32,8 @@ type Answer struct {
 // ErrNothing is returned for a folder to explain in which nothing was added up.
 var ErrNothing = errors.New("nothing was added up")
 
-// Run weighs places. If it is stopped in between, it answers with what was summed up so
-// far, beside the context's error.
+// Run weighs places. If it is stopped in between, it answers with what was summed up so far, together with the
+// context's error.
 func Run(ctx context.Context, from *source.Set, o Options) (*Answer, error) {
 	request := o.Request
 	request.Facts, request.Depth = entry.FactStatus, source.AllDepths

@@ -8,8 +8,7 @@ import (
 	"frankledger/render/typeset"
 )
 
-// accessWords says what an access list gives beside the permissions, a line for each who
-// is named.
+// accessWords says what an access list gives besides the permissions, a line for each who is named.
 func accessWords(v *report.View, e *entry.Entry) (lines []string) {
 	d := e.Details()
 	for i, one := range []struct {

@@ -13,8 +13,8 @@ import (
 
 var errHalf = errors.New("it was copied completely, but some of the original could not be removed")
 
-// Across moves an entry to a name in another file system: it is copied, and the copy
-// made sure of; copied is told what the copy is; and only then is anything removed.
+// Across moves an entry to a name in another file system: it is copied, and the copy made sure of; copied gets the
+// copy; and only then is anything removed.
 func (c *Copier) Across(ctx context.Context, from, to openat.Spot, under string, v *tree.Survey, stays bool, copied func(made *sys.Status) error) error {
 	if _, err := c.Calls.Status(to.At, to.Name); !openat.Gone(err) {
 		if err == nil {

@@ -40,7 +40,7 @@ type Copier struct {
 	Names  []Several
 }
 
-// Lost is what could not be kept of what was copied.
+// Lost is what a copy could not keep.
 type Lost struct{ lists, attributes, owners, links, flags, Times int64 }
 
 func (l Lost) String() (text string) {

@@ -621,7 +621,7 @@ func Within(full, folder string) bool {
 	return full == folder || folder == "/" || len(full) > len(folder) && full[:len(folder)] == folder && full[len(folder)] == '/'
 }
 
-// RefuseCircles refuses steps of which what stays is removed by another one.
+// RefuseCircles refuses steps whose keeper another step removes.
 func RefuseCircles(p *plans.Plan) {
 	goes := map[exact.Text]bool{}
 	for _, s := range p.Steps {

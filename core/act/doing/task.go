@@ -176,7 +176,7 @@ func (t *Task) namesToCome(node entry.Node) (n uint64) {
 	return n
 }
 
-// NoteDetails has the journal say what the copy cannot tell when it is taken back.
+// NoteDetails has the journal keep what the copy cannot show when it is undone.
 func (t *Task) NoteDetails(c *copying.Copier) {
 	for _, one := range c.Names {
 		if t.Verb.Traits().Copies {
@@ -229,8 +229,7 @@ func (t *Task) Unmake(made []string) {
 	}
 }
 
-// TakeBack returns the error of a step that was done and then taken back, unless
-// that failed: then it is partly done.
+// TakeBack returns the error of a step that was done and then undone, unless that failed: then it is partly done.
 func (t *Task) TakeBack(err, failed error) error {
 	if failed != nil {
 		return &tree.Partly{Done: 1, All: 1, Err: err}
@@ -304,10 +303,10 @@ type Carrying struct {
 	Result   Result
 }
 
-// Undoable reports whether what the plan does can be taken back.
+// Undoable reports whether what the plan does can be undone.
 func (c *Carrying) Undoable() bool { return ForGood(c.Verb, &c.Plan.Options) == nil }
 
-// Report tells what became of a step.
+// Report reports what became of a step.
 func (c *Carrying) Report(o Outcome) {
 	if c.Tell != nil {
 		c.Tell(o)
@@ -381,8 +380,7 @@ func (c *Carrying) IsThere(s *plans.Step, at int, name string) (st sys.Status, e
 		if shown.Modified != entry.Time(s.Modified) || st.Kind == entry.KindFile && st.Size != s.Size {
 			return st, openat.ErrChanged
 		}
-		// What cannot be taken back is done only to what is the same in all, and so
-		// is the removal of a spare.
+		// What cannot be undone is done only to what is the same in all, and so is the removal of a spare.
 		exactly := !c.Verb.Traits().Foreign && !c.Undoable() || s.Keeper != nil
 		if exactly && s.Changed != (exact.Time{}) && shown.Changed != entry.Time(s.Changed) {
 			return st, openat.ErrChanged
@@ -433,6 +431,6 @@ type Result struct {
 	Journal                             int64 // its number; 0 if nothing was begun
 	Done, Partly, Failed, Left, Refused int
 	Stopped                             bool // before the end
-	// Undoable reports whether anything that was done can be taken back.
+	// Undoable reports whether anything that was done can be undone.
 	Undoable bool
 }

@@ -19,7 +19,7 @@ import (
 	"frankledger/core/exact"
 )
 
-// LookAtPaths tells by the two paths of a step what became of it.
+// LookAtPaths finds out by the two paths of a step what became of it.
 func (u *Undoing) LookAtPaths(s *journals.PastStep) journals.State {
 	here, there, err := u.AreAt(s)
 	switch {
@@ -51,7 +51,7 @@ func (u *Undoing) IsAt(full string, s *journals.PastStep, in *openat.Folders) (b
 	return u.IsIt(s, &st, in), nil
 }
 
-// AreAt tells at which of the paths of a step its entry is.
+// AreAt reports at which of the paths of a step its entry is.
 func (u *Undoing) AreAt(s *journals.PastStep) (here, there bool, err error) {
 	if here, err = u.IsAt(string(s.Path), s, &u.To); err == nil {
 		there, err = u.IsAt(string(s.To), s, &u.From)
@@ -59,8 +59,7 @@ func (u *Undoing) AreAt(s *journals.PastStep) (here, there bool, err error) {
 	return here, there, err
 }
 
-// Settle gives what has a name of no meaning, as an action or its undo was broken off, the
-// name that it had before.
+// Settle gives what has a passing name, as an action or its undo was broken off, the name that it had before.
 func (u *Undoing) Settle(s *journals.PastStep) error {
 	names := []string{u.Past.Under(s.Number)}
 	if u.forGood() {
@@ -142,7 +141,7 @@ func (u *Undoing) Back(s *journals.PastStep) (acted bool, err error) {
 	case err != nil:
 		return false, err
 	case here && !there:
-		// It was never done, or is taken back already; a copy may have been begun.
+		// It was never done, or is undone already; a copy may have been begun.
 		if (len(s.Held) > 0 || len(s.Linked) > 0 || s.Apart > 0) && s.State != journals.Failed { // it may have come back just before a kill
 			u.NoteApart(s)
 			return true, errors.Join(u.Discard(s), u.exactTimes(s))
@@ -443,8 +442,7 @@ func (u *Undoing) Release() {
 	u.To.Close()
 }
 
-// IsLeft reports whether there is something under the name of no meaning of a step, or what the
-// trash kept of it.
+// IsLeft reports whether there is something under the passing name of a step, or what the trash kept of it.
 func (u *Undoing) IsLeft(s *journals.PastStep) bool {
 	if s.Info != "" {
 		if _, err := u.From.Status(s.Info); err == nil {
@@ -454,7 +452,7 @@ func (u *Undoing) IsLeft(s *journals.PastStep) bool {
 	return !u.Verb.Traits().Stays && tree.LeftUnder(&u.From, s.Step, u.Past.Under, s.Number, s.Left()) != ""
 }
 
-// IsNothing reports whether there is nothing to take back of a step.
+// IsNothing reports whether there is nothing to undo of a step.
 func (u *Undoing) IsNothing(s *journals.PastStep) bool {
 	return s.State == journals.NotBegun || s.State == journals.Undone || s.State == journals.Failed && !u.IsLeft(s)
 }

@@ -27,7 +27,7 @@ type Verb interface {
 	// Do does a step. Before it changes anything, it tells the journal that the
 	// step begins.
 	Do(t *Task) error
-	// Undo takes a step back. It returns false if there was nothing to take back.
+	// Undo takes a step back. It returns false if there was nothing to undo.
 	Undo(u *Undoing, s *journals.PastStep) (acted bool, err error)
 	// Look finds out what became of a step that was begun and not closed.
 	Look(u *Undoing, s *journals.PastStep) journals.State
@@ -73,13 +73,13 @@ type Finisher interface {
 	FinishUndo(u *Undoing, s *journals.PastStep) error
 }
 
-// Final is a verb of which nothing, or not everything, can be taken back.
+// Final is a verb that cannot be undone, or not completely.
 type Final interface {
-	// ForGood returns why what is done by these options cannot be taken back; nil if it can.
+	// ForGood returns why what is done by these options cannot be undone; nil if it can.
 	ForGood(o *plans.Options) error
 }
 
-// ForGood returns why what a verb does by some options cannot be taken back; nil if it can.
+// ForGood returns why what a verb does by some options cannot be undone; nil if it can.
 func ForGood(v Verb, o *plans.Options) error {
 	if final, is := v.(Final); is {
 		return final.ForGood(o)
@@ -100,7 +100,7 @@ type Task struct {
 	Left   bool         // something may have the name for passing still
 }
 
-// BeginStep tells the journal that the step begins.
+// BeginStep writes to the journal that the step begins.
 func (t *Task) BeginStep(e journals.Event) error {
 	e.Begin = t.Number
 	if err := t.Journal.Begun(e); err != nil {

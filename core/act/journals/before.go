@@ -6,7 +6,7 @@ import (
 	"frankledger/core/entry"
 )
 
-// Kept are the fields of entries that a journal knows of what it is about.
+// Kept are the fields of entries that a journal keeps.
 var Kept = []string{"name", "stem", "ext", "path", "full_path", "folder", "kind", "size", "modified", "age", "accessed", "mode", "permissions", "hidden", "awkward"}
 
 // Before returns what a step is about, as it was before it. Only the fields of [Kept] are known of it.

@@ -267,7 +267,7 @@ func syncFolder(path string) error {
 // ErrBusy is returned for a journal that another program is writing to.
 var ErrBusy = errors.New("another program is using it")
 
-// ErrNoJournal is returned for a journal that there is not.
+// ErrNoJournal is returned for a journal that does not exist.
 var ErrNoJournal = errors.New("there is no such journal")
 
 // Open opens a journal to go on with it, and has it alone: before it is read.
@@ -287,8 +287,7 @@ func (js Journals) Open(calls *sys.Calls, number int64) (*Journal, error) {
 	return j, nil
 }
 
-// Resume notes that what the journal tells is being taken back. A last line that was cut short is
-// ended.
+// Resume notes that what the journal tells is being undone. A last line that was cut short is ended.
 func (j *Journal) Resume() error {
 	j.pending = append(j.pending, '\n')
 	j.Note(Event{Undoing: true})
@@ -411,14 +410,13 @@ type PastStep struct {
 	Capability string
 }
 
-// Place is how an entry is told from others.
+// Place is how an entry is recognised.
 type Place struct {
 	Inode, Device uint64
 	Volume        string
 }
 
-// Left reports whether a step may have left something under the name for passing: it said so, or
-// was broken off.
+// Left reports whether a step may have left something under the passing name: it said so, or was broken off.
 func (s *PastStep) Left() bool { return s.passing || s.State == Begun }
 
 func (p *Past) Under(step int) string { return copyName(p.Number, p.token, step) }
@@ -544,7 +542,7 @@ func (p *Past) count(content []byte) error {
 // mostFirst is how many steps a journal is told by.
 const mostFirst = 3
 
-// First returns the full paths of what the first steps are about.
+// First returns the full paths of the first steps.
 func (p *Past) First() (paths []string) {
 	for _, s := range p.Steps[:min(mostFirst, len(p.Steps))] {
 		paths = append(paths, string(s.Path))
@@ -642,7 +640,7 @@ func (p *Past) event(e *Event) {
 	}
 }
 
-// remember takes in what is to be known when it is taken back.
+// remember takes in what is to be known when it is undone.
 func (s *PastStep) remember(e *Event) {
 	switch {
 	case e.Drop > 0:

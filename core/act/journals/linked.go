@@ -52,7 +52,7 @@ func (p *Past) LinkedNames() map[entry.Node][]Member {
 	return p.linked
 }
 
-// LinkedTo tells which file a name was one of, and how many names that had.
+// LinkedTo returns which file a name belonged to, and how many names that had.
 type LinkedTo struct {
 	Node  entry.Node
 	Names uint64

@@ -15,7 +15,7 @@ import (
 	"frankledger/core/media"
 )
 
-// Pattern makes new names of what is known of entries.
+// Pattern makes new names from what is known about entries.
 type Pattern struct {
 	parts []part
 	zone  *time.Location
@@ -44,7 +44,7 @@ var patternWords = []struct{ Word, Means string }{
 // dayWords are the words of a day, and how they are written. After :taken, the day is that on which a picture was taken.
 var dayWords = map[string]string{"@date": time.DateOnly, "@year": "2006", "@month": "01", "@day": "02"}
 
-// Words tells the words of a pattern.
+// Words returns the words of a pattern.
 func Words() []struct{ Word, Means string } { return patternWords }
 
 // Err is returned for a text that is no pattern.
@@ -226,7 +226,7 @@ func taken(e *entry.Entry, full string) (time.Time, error) {
 	return media.Taken(io.NewSectionReader(file, 0, file.Length()))
 }
 
-// Folders makes paths of folders of what is known of entries.
+// Folders makes paths of folders from what is known about entries.
 type Folders []*Pattern
 
 // ParseFolders reads a relative path with words of patterns in it.

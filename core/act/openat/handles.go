@@ -29,7 +29,7 @@ type handle struct {
 	mount uint64
 }
 
-// NodeOf tells one entry from every other, while the program runs.
+// NodeOf identifies an entry while the program runs.
 func NodeOf(st *sys.Status) entry.Node { return entry.Node{Device: st.Device, Inode: st.Inode} }
 
 // mostOpen returns how many folders of one stack stay open: of what the system

@@ -265,7 +265,7 @@ func (s *Step) AddNote(text string) {
 	s.Notes = exact.Text(JoinNotes(string(s.Notes), text))
 }
 
-// JoinNotes joins what is told of a step.
+// JoinNotes joins notes on a step.
 func JoinNotes(a, b string) string {
 	if a == "" || b == "" {
 		return a + b

@@ -2,7 +2,7 @@
 
 package sys
 
-// HidingFlag is the flag by which the system hides files; 0 where it has none. Tests take another one for it.
+// HidingFlag is the flag with which the system hides files; 0 if it has none. Tests use another one.
 var HidingFlag uint32
 
 func hides(fd int) (bool, error) {

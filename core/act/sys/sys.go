@@ -126,9 +126,8 @@ func (c *Calls) OpenFile(at int, name string) (int, error) {
 	return c.get("OpenFile", name, func() (int, error) { return openQuietly(at, name, flags) })
 }
 
-// Hold opens an entry only to ask about it, or act on it, by the handle: whatever has its
-// name by then. Such a handle, with no name, can be given to Status, SetOwner,
-// SetPermissions, SetTimes and the calls for attributes.
+// Hold opens an entry only to ask about it, or to act on it, by its handle, whatever has its name by then. Such a
+// handle, with no name, can be given to Status, SetOwner, SetPermissions, SetTimes and the calls for attributes.
 func (c *Calls) Hold(at int, name string) (int, error) {
 	return c.get("Hold", name, func() (int, error) { return unix.Openat(at, name, holdFlags|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0) })
 }
@@ -160,8 +159,7 @@ func (c *Calls) Lock(fd int, alone bool) error {
 	return err
 }
 
-// Close closes what was opened. Its result is of no account: what must be on disk
-// is there by Sync.
+// Close closes what was opened. Its error does not matter, because Sync has put on disk what must be there.
 func (c *Calls) Close(fd int) { unix.Close(fd) }
 
 // Read reads from an open file; at its end it returns io.EOF.

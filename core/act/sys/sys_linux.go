@@ -17,7 +17,7 @@ const (
 	holdFlags   = unix.O_PATH
 )
 
-// SyncsAll tells that SyncAll can be called.
+// SyncsAll says that SyncAll can be called.
 const SyncsAll = true
 
 func syncAll(fd int) error { return unix.Syncfs(fd) }
@@ -93,8 +93,7 @@ func share(from, to int, size int64) error {
 	}
 }
 
-// HoldsAll tells that an entry of any kind can be held, also one that may not be read, and
-// acted on by its handle.
+// HoldsAll says that an entry of any kind can be held and acted on by its handle, even if it may not be read.
 const HoldsAll = true
 
 // byHandle returns a path that leads to what is open.

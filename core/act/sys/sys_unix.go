@@ -14,7 +14,7 @@ const (
 	holdFlags   = unix.O_RDONLY | unix.O_NONBLOCK | unix.O_NOCTTY
 )
 
-// SyncsAll tells that SyncAll can be called.
+// SyncsAll says that SyncAll can be called.
 const SyncsAll = false
 
 func syncAll(int) error { return ErrNotSupported }
@@ -34,11 +34,10 @@ func exchange(int, string, int, string) error { return ErrNotSupported }
 
 func share(int, int, int64) error { return ErrNotSupported }
 
-// HoldsAll tells that an entry of any kind can be held, also one that may not be read, and
-// acted on by its handle.
+// HoldsAll says that an entry of any kind can be held and acted on by its handle, even if it may not be read.
 const HoldsAll = false
 
-// Flags, of which none are known.
+// Flags; none are known here.
 const (
 	FlagsFixed   = 0
 	FlagsKeeping = 0

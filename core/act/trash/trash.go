@@ -243,8 +243,8 @@ func (t *Directories) make(full string, rel bool) error {
 // trashInfo ends the name of what the trash keeps of a thing.
 const trashInfo = ".trashinfo"
 
-// Reserve takes a free name in the trash can, by writing down what is to go under
-// it and from where. Of each name that it tries, begin is told before.
+// Reserve takes a free name in the trash can, by writing down what is to go under it and from where. It calls begin
+// with each name before it tries it.
 func (t *Directories) Reserve(c directory, in openat.MountOf, full string, now time.Time, begin func(file, info string) error) (file, info string, err error) {
 	from := full
 	if c.top != "" {

@@ -137,8 +137,8 @@ func (s *Surveyor) makeWritable(at int, name string, st *sys.Status) error {
 	return s.Calls.SetPermissions(at, name, st.Permissions|owner)
 }
 
-// Aside gives an entry a name of no meaning, and makes sure that what has it then is what
-// was seen. If it is not, it gets its name back.
+// Aside gives an entry a passing name, and makes sure that what has it then is what was seen. If it is not, it gets
+// its name back.
 func (s *Surveyor) Aside(at int, name, under string, seen *sys.Status) error {
 	if err := openat.Taken(s.Calls.Rename(at, name, at, under)); err != nil {
 		return err
@@ -169,11 +169,9 @@ func Alike(a, b *sys.Status) bool {
 		a.UID == b.UID && a.GID == b.GID && a.Permissions == b.Permissions
 }
 
-// TakeAway removes an entry with all that is in it, which was surveyed just now, from
-// under a name of no meaning: so that what may have its name by then stays. Of a folder
-// that something is mounted on, all in it is removed where it is. It returns how many
-// entries it has removed. What could not be removed has its name again, unless that is
-// taken.
+// TakeAway removes an entry with all that is in it, which was surveyed just now, from under a passing name: so that
+// what may have its name by then stays. Of a folder that something is mounted on, all in it is removed where it is.
+// It returns how many entries it has removed. What could not be removed has its name again, unless that is taken.
 func (s *Surveyor) TakeAway(ctx context.Context, from openat.Spot, under string, v *Survey, stays bool) (removed int64, err error) {
 	if stays {
 		return s.RemoveAll(ctx, from.At, from.Name, v, true)
@@ -206,13 +204,13 @@ func (s *Surveyor) UnlinkLink(at int, name string, node entry.Node) error {
 	return err
 }
 
-// ForPassing is what names of no meaning are made with that entries have one after the other, for
-// no longer than it takes to remove each: the system is faster with a name that it has met.
+// ForPassing is what passing names are made with that entries have one after the other, for no longer than it takes
+// to remove each: the system is faster with a name that it has met.
 const ForPassing = 0
 
-// LeftUnder returns the full path of what is under the name of no meaning of a step, beside
-// the entry or where that goes; empty if there is nothing. Under the name for passing that is the
-// step's own entry only, unless the step has left something there.
+// LeftUnder returns the full path of what is under the passing name of a step, next to the entry or where that goes;
+// empty if there is nothing. Under the passing name that is the step's own entry only, unless the step has left
+// something there.
 func LeftUnder(f *openat.Folders, s *plans.Step, under func(step int) string, number int, passing bool) string {
 	for _, full := range []string{string(s.Path), string(s.To)} {
 		if full == "" {

@@ -90,8 +90,8 @@ func (s *Surveyor) Unlink(at int, name string, st *sys.Status) error {
 
 var errBothDiffer = errors.New("it exists in both places, and they differ; nothing that differs was removed")
 
-// DropCopy removes from a copy what is the same where it was copied from, byte by byte,
-// and leaves anything else. Meanwhile the copy has a name of no meaning.
+// DropCopy removes from a copy what is the same where it was copied from, byte by byte, and leaves anything else.
+// Meanwhile the copy has a passing name.
 func (s *Surveyor) DropCopy(ctx context.Context, made openat.Spot, under string, original openat.Spot) error {
 	st, err := s.Calls.Status(made.At, made.Name)
 	if err == nil {

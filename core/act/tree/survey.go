@@ -23,7 +23,7 @@ import (
 // A folder that goes as a whole is surveyed: when the plan is made, and again right
 // before anything is done to it. If the two agree, it holds what it held.
 
-// Survey is what there is in a folder, at any depth.
+// Survey is what is in a folder, at any depth.
 type Survey struct {
 	plans.Holds
 	// Top is the entry itself.

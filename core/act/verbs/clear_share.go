@@ -11,8 +11,8 @@ import (
 	"frankledger/core/entry"
 )
 
-// sharing has spares share the blocks of the file that stays, where the file system can do that.
-// They stay files of their own, so that there is nothing to take back.
+// sharing has spares share the blocks of the file that stays, where the file system can do that. They stay files of
+// their own, so that there is nothing to undo.
 type sharing struct{}
 
 var (

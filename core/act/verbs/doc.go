@@ -1,3 +1,3 @@
-// Package verbs has the verbs, one a file. What a verb does beside planning, doing and undoing a step is in its
+// Package verbs has the verbs, one a file. What a verb does besides planning, doing and undoing a step is in its
 // traits and in the faces of package doing.
 package verbs

@@ -17,8 +17,8 @@ import (
 	"frankledger/core/exact"
 )
 
-// naming gives entries names by a pattern. Where names go from one entry to another, all
-// of these have a name of no meaning in between.
+// naming gives entries names by a pattern. Where names go from one entry to another, all of these have a passing name
+// in between.
 type naming struct {
 	pattern *namepattern.Pattern // nil until it is read
 }
@@ -150,7 +150,7 @@ func (naming) Do(t *doing.Task) error {
 
 var errElsewhere = errors.New("its new name is in another folder")
 
-// Finish gives an entry, which has a name of no meaning, its new name; or its old one back.
+// Finish gives an entry, which has a passing name, its new name; or its old one back.
 func (naming) Finish(t *doing.Task) error {
 	to := string(t.Step.To)
 	under := t.Journal.Under(t.Number)
@@ -267,8 +267,7 @@ func isOtherName(u *doing.Undoing, s *journals.PastStep, at int, st *sys.Status)
 	})
 }
 
-// FinishUndo gives an entry, which has a name of no meaning, its old name back; or the one
-// that it had until now.
+// FinishUndo gives an entry, which has a passing name, its old name back; or the one that it had until now.
 func (naming) FinishUndo(u *doing.Undoing, s *journals.PastStep) error {
 	at, name, err := u.From.At(string(s.Path))
 	if err != nil {

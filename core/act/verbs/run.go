@@ -97,8 +97,8 @@ const mostOutput = 1 << 20
 // system allows.
 const argumentBytes = 96 << 10
 
-// RunAll runs the command of a plan for its steps. Each call is told, in no
-// certain order. The error is about the journal, or the context's.
+// RunAll runs the command of a plan for its steps. It reports each call, in no fixed order. The error is about the
+// journal, or the context's.
 func RunAll(ctx context.Context, c *doing.Carrier, plan *plans.Plan, how Running, told func(Ran)) (result RunResult, err error) {
 	todo := *plan
 	todo.Steps = nil

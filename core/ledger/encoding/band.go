@@ -67,7 +67,7 @@ func (b *Band) each() int { return (b.groups + 7) / 8 }
 // perPart is of how many bits a part tells.
 func (b *Band) perPart() int { return max(1, fullPart/max(1, b.each())) }
 
-// PartOf returns the part that tells which groups have a bit, and where in it.
+// PartOf returns the part that says which groups have a bit, and where in it.
 func (b *Band) PartOf(bit uint16) (part, from, to int) {
 	at := int(bit) % b.Bits
 	from = at % b.perPart() * b.each()
@@ -117,7 +117,7 @@ func MakeBand(segments []SegmentGroups, groups []Group, write func(part int, con
 	return b, nil
 }
 
-// Pack packs what a band has beside its parts.
+// Pack packs what a band has besides its parts.
 func (b *Band) Pack() []byte {
 	dst := binary.AppendUvarint(nil, uint64(b.Bits))
 	last := int64(0)

@@ -150,7 +150,7 @@ const LongestPart = 1 << 31
 
 // SegmentWriter puts what a record says of folders into segments.
 type SegmentWriter struct {
-	// Write is called for each segment, which is only lent.
+	// Write is called for each segment, which is valid only during the call.
 	Write   func(ctx context.Context, s Segment) error
 	segment Segment
 }

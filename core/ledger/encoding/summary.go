@@ -148,7 +148,7 @@ func FoldExt(ext string) string {
 	return string(text.Plain(text.Fold([]byte(strings.ToLower(ext)), false)))
 }
 
-// ExtValue and the others return what stands for something that entries have beside names.
+// ExtValue and the others return what stands for something that entries have besides names.
 func ExtValue(ext string) uint64    { return spread(valueExt, textHash([]byte(ext))) }
 func KindValue(k entry.Kind) uint64 { return spread(valueKind, uint64(k)) }
 func UIDValue(id uint32) uint64     { return spread(valueUID, uint64(id)) }

@@ -65,9 +65,8 @@ func tellSeen(r *ledger.Record, all seen) {
 // status, and what else of facts is to be recorded.
 func NewSnapshot(place *entry.Place) *Snapshot { return &Snapshot{place: place} }
 
-// Recognise has file systems keep the number they have in earlier records, though
-// another device may have it now: the function tells them apart, by an entry of
-// each. It is called before anything is taken.
+// Recognise lets file systems keep the number they have in earlier records, even if another device has it now. The
+// function identifies them by an entry of each. It is called before anything is taken.
 func (t *Snapshot) Recognise(volumes map[string]uint64, id func(e *entry.Entry) string) {
 	t.volumes, t.id, t.devices = maps.Clone(volumes), id, map[uint64]uint64{}
 	if t.volumes == nil {

@@ -14,7 +14,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Options say what is recorded beside what was taken.
+// Options say what is recorded besides what was taken.
 type Options struct {
 	Fact    entry.Facts  // a digest that every file shall have; 0 for none
 	Recheck bool         // read also files about which nothing has changed

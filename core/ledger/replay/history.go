@@ -37,11 +37,10 @@ var stateWords = [...]string{"absent", "there", "not read"}
 
 func (s Presence) String() string { return stateWords[s] }
 
-// History returns all that is known of a full path on a host, in the order
-// of the records. Records of several places that the path lies in, or of several labels, are held
-// only against those of the same place and label: each was taken in its own way.
-// What no record has at all gives nothing. Met tells of a record that was made with a condition whether it
-// would have an entry that is there in another one; nil if that cannot be told.
+// History returns all that is known of a full path on a host, in the order of the records. Records of several places
+// that the path lies in, or of several labels, are compared only with those of the same place and label: each was
+// taken in its own way. What no record has at all gives nothing. Met reports whether a record that was made with a
+// condition would have an entry of another record; nil if that is not known.
 func History(ctx context.Context, l *ledger.Ledger, host, path string, met func(ledger.Record, *entry.Entry) bool) (spans []Span, err error) {
 	records, err := l.Records(ctx)
 	if err != nil {

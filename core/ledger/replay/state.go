@@ -82,7 +82,7 @@ func NewState(folders int) *State {
 	return &State{folders: make([]folderState, encoding.Root+1, max(encoding.Root+1, folders)), ids: make(map[folderKey]uint64, folders)}
 }
 
-// Load reads what there is of a place up to a record, from the last layer on.
+// Load reads a place up to a record, from the last layer on.
 func Load(ctx context.Context, from store.Reader, place, upTo int64) (*State, error) {
 	of, err := rangeTo(ctx, from, place, upTo)
 	if err != nil {
@@ -91,7 +91,7 @@ func Load(ctx context.Context, from store.Reader, place, upTo int64) (*State, er
 	return LoadRange(ctx, from, of)
 }
 
-// LoadRange reads a range of what there is of a place.
+// LoadRange reads a range of the records of a place.
 func LoadRange(ctx context.Context, from store.Reader, of store.Range) (*State, error) {
 	segments, err := from.Segments(ctx, of)
 	if err != nil {
@@ -272,8 +272,7 @@ func (s *State) Held(ctx context.Context, from store.Reader, id uint64) ([]encod
 	return entries, err
 }
 
-// Each calls a function for what is in a folder, which is only lent, in order of the bytes of
-// names.
+// Each calls a function for what is in a folder, which is valid only during the call, in order of the bytes of names.
 func (s *State) Each(ctx context.Context, from store.Reader, id uint64, do func(*encoding.Recorded)) error {
 	if f := s.Folder(id); f != nil && len(f.deltas) > 0 && s.recordOf(f.deltas[0]) == s.recordOf(f.deltas[len(f.deltas)-1]) && s.recordOf(f.deltas[0]) <= s.upTo {
 		for _, at := range f.deltas { // parts that follow one another

@@ -36,9 +36,9 @@ type nameAt struct {
 	name   string
 }
 
-// SeriesOf returns the records that can be held against what is at a path now: of the place
-// that it is, or the nearest that it lies in, all made on the same terms; the oldest first. It
-// returns the path from that place too, and how many records there are on other terms.
+// SeriesOf returns the records that can be compared with what is at a path now: of the place that it is, or the
+// nearest that it lies in, all made on the same terms; the oldest first. It returns the path from that place too, and
+// how many records there are on other terms.
 func SeriesOf(ctx context.Context, l *ledger.Ledger, host, path string, terms ledger.Terms) (records []ledger.Record, below string, others int, err error) {
 	all, err := l.Records(ctx)
 	if err != nil {
@@ -198,8 +198,8 @@ type Size struct {
 	turn   int64
 }
 
-// SizesOf returns what was under a full path on a host, at every record that tells. Records of
-// several places that the path lies in, or of several labels, are told apart.
+// SizesOf returns what was under a full path on a host, at every record that has it. Records of several places that
+// the path lies in, or of several labels, are kept apart.
 func SizesOf(ctx context.Context, l *ledger.Ledger, host, path string) (all []Sizes, err error) {
 	records, err := l.Records(ctx)
 	if err != nil {

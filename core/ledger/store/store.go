@@ -14,7 +14,7 @@ import (
 	"frankledger/core/ledger/encoding"
 )
 
-// What can be wrong with a store, beside [encoding.ErrDamaged].
+// What can be wrong with a store, besides [encoding.ErrDamaged].
 var (
 	ErrNone     = errors.New("there is no ledger yet")
 	ErrForeign  = errors.New("not a ledger")
@@ -145,7 +145,7 @@ type Update interface {
 	AddMismatch(ctx context.Context, place int64, m MismatchRow) error
 	// RemoveMismatch removes one.
 	RemoveMismatch(ctx context.Context, place int64, path string) error
-	// AddSegment adds a segment, which is only lent; its number is chosen.
+	// AddSegment adds a segment, which is valid only during the call; its number is chosen.
 	AddSegment(ctx context.Context, s SegmentRow) error
 	// RemoveSegments removes the segments of a record.
 	RemoveSegments(ctx context.Context, record int64) error

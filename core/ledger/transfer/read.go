@@ -40,7 +40,7 @@ type Record struct {
 	Volumes map[string]uint64
 }
 
-// Lost is a folder of which not all is known.
+// Lost is a folder that could not be read completely.
 type Lost struct{ Path, Reason string }
 
 // Next returns the next line. Its errors are those of the reader behind it,

@@ -11,8 +11,8 @@ import (
 	"frankledger/core/ledger/store"
 )
 
-// Compact lays layers where reading has become slow, takes away those that are of no use,
-// counts in records of earlier programs what these did not, and gives back the room that is free.
+// Compact writes layers where reading has become slow, removes those that are of no use, counts in records of earlier
+// programs what these did not, and frees space.
 func Compact(ctx context.Context, l *ledger.Ledger) error {
 	records, err := l.Records(ctx)
 	if err != nil {

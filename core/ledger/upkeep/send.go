@@ -23,11 +23,10 @@ type Sent struct {
 	Dropped bool
 }
 
-// Send brings the records of a host to another ledger that this lacks, the oldest first, and
-// calls a function after each: of all places or, if labels are given, of those with such a record.
-// A record is recognised by when and of what it was taken, and by its tree hash, so that
-// sending can be done again at any time, and goes on where it was broken off. Each is
-// written whole or not at all.
+// Send copies the records of a host that another ledger lacks to it, the oldest first, and calls a function after
+// each: of all places or, if labels are given, of those with such a record. A record is recognised by its time and
+// its place, and by its tree hash, so that sending can be done again at any time, and goes on where it was broken
+// off. Each is written whole or not at all.
 func Send(ctx context.Context, l *ledger.Ledger, to *ledger.Ledger, host string, labels []string, told func(Sent)) error {
 	all, err := l.Records(ctx)
 	if err != nil {

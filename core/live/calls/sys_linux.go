@@ -79,7 +79,7 @@ func NextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
 	return unsafe.String(&record[recordName], end-recordName), entry.KindOfRecord(record[recordType]), buf[length:]
 }
 
-// Status is what the kernel told of an entry, with room to be used again.
+// Status is what the kernel reported about an entry, with space that is reused.
 type Status struct{ x unix.Statx_t }
 
 // noStatx is set once the kernel has turned out to lack the call, or to have it

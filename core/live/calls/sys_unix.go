@@ -104,7 +104,7 @@ func NextRecord(buf []byte) (name string, kind entry.Kind, rest []byte) {
 	return string(buf[1:end]), entry.Kind(buf[0]), buf[end+1:]
 }
 
-// Status is what the kernel told of an entry, with room to be used again.
+// Status is what the kernel reported about an entry, with space that is reused.
 type Status struct{ st unix.Stat_t }
 
 // LookRecord asks for the status of an entry, not following links.

@@ -1,4 +1,4 @@
-// Package sourcetest holds sources to what a request means.
+// Package sourcetest has the tests that every source must pass.
 package sourcetest
 
 import (
@@ -31,9 +31,9 @@ type node struct {
 	size   int64
 }
 
-// Test asks a source all kinds of requests, and holds the answers against what a plain walk says they
-// are. The root is the folder that the source is of, or was when it was recorded. A source that goes into
-// no folders is to have what is directly in the root, whatever else there is.
+// Test asks a source all kinds of requests, and compares the answers with a plain walk. The root is the folder that
+// the source is of, or was when it was recorded. A source that goes into no folders is to have what is directly in
+// the root, whatever else there is.
 func Test(t *testing.T, s source.Source, root string) {
 	t.Helper()
 	can := s.Capabilities()

@@ -36,7 +36,7 @@ type summary struct {
 	err     error
 }
 
-// Add begins with a segment, which is only lent.
+// Add begins with a segment, which is valid only during the call.
 func (b *Maker) Add(ctx context.Context, s store.SegmentRow) error {
 	of := store.SegmentRow{Place: s.Place, Record: s.Record, Layer: s.Layer}
 	if of.Place != b.of.Place || of.Record != b.of.Record || of.Layer != b.of.Layer {

@@ -5,10 +5,9 @@ import (
 	"fmt"
 )
 
-// Numbers of records are given out by themselves, so that nobody waits for that until a record is
-// written: numbers that are not used are of none. They are to be known before a transaction
-// begins, as it sees what was there then. One that lacks some is taken back, and done again with
-// more.
+// Numbers of records are given out by themselves, so that nobody waits for that until a record is written: numbers
+// that are not used are of none. They are to be known before a transaction begins, as it sees what was there then.
+// One that lacks some is undone, and done again with more.
 
 // lacking is the error of a transaction that lacks numbers.
 type lacking struct {
@@ -51,7 +50,7 @@ func (d *database) reserve(ctx context.Context, host string, count int) error {
 	return nil
 }
 
-// giveBack takes back the numbers that a transaction has used which was taken back itself.
+// giveBack undoes the numbers that a transaction has used which was undone itself.
 func (u *update) giveBack() {
 	u.d.known.Lock()
 	defer u.d.known.Unlock()

@@ -1,10 +1,10 @@
 // Package postgres keeps a ledger in a PostgreSQL database, which the machines of a fleet may
 // share.
 //
-// A record is one transaction. Who writes of a host changes the row of that, so that two that do
-// meet there. What meets another writer, or loses its server in between, is told as
-// [store.ErrAgain], and can be done again; whether a transaction was committed whose answer was
-// lost is found out by its token, so that nothing is written twice.
+// A record is one transaction. Whoever writes records of a host changes its row, so that two writers of the same host
+// meet there. What meets another writer, or loses its server in between, is reported as [store.ErrAgain], and can be
+// done again; if the answer to a commit is lost, a token shows whether it was written, so that nothing is written
+// twice.
 package postgres
 
 import (
@@ -119,7 +119,7 @@ func settings(err error) error {
 	return ErrSettings
 }
 
-// What can be wrong with a database, beside what can be with any store.
+// What can be wrong with a database, besides what can be wrong with any store.
 var (
 	ErrSettings   = errors.New("these are no settings of a connection")
 	ErrNoServer   = errors.New("the database server cannot be reached")

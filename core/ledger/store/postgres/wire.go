@@ -40,8 +40,8 @@ func (c connection) run(ctx context.Context, statements string) error {
 	return c.Exec(ctx, statements).Close()
 }
 
-// commit commits a transaction. One in which something has failed is taken back by the server, which
-// says so without an error.
+// commit commits a transaction. One in which something has failed is undone by the server, which says so without an
+// error.
 func (c connection) commit(ctx context.Context) error {
 	results, err := c.Exec(ctx, "COMMIT").ReadAll()
 	if err == nil && (len(results) != 1 || results[0].CommandTag.String() != "COMMIT") {

@@ -1,4 +1,4 @@
-// Package storetest holds every engine to what a store is, each case in a store of its own.
+// Package storetest has the tests that every engine must pass, each case in a store of its own.
 package storetest
 
 import (
@@ -15,8 +15,8 @@ import (
 	"frankledger/core/ledger/store"
 )
 
-// Test holds an engine to what a store is. The function opens a store that is empty and can be written to. So
-// many changes are made at random, by a seed.
+// Test checks an engine. The function opens a store that is empty and can be written to. So many changes are made at
+// random, by a seed.
 func Test(t *testing.T, open func(t *testing.T) store.Store, seed uint64, changes int) {
 	for name, test := range map[string]func(*testing.T, store.Store){
 		"a record comes back":             record,
