@@ -28,8 +28,8 @@ func (p *Program) weighCommand() *cobra.Command {
 		Use:   "weigh [PLACE…] [where CONDITION…]",
 		Short: "show how much space each folder takes, largest first",
 		Long: `Adds up what folders hold, at any depth: first the place itself, then each folder directly
-in it, largest first, then the files directly in it. The other rows add up exactly to the
-first.
+in it, largest first. The row "in NAME itself" is what is in the folder, but in no folder
+below. The other rows add up exactly to the first.
 
 Size is the content of files. Disk is the space that everything takes on disk, including
 the folders themselves. A file with several names is counted once, under the name that
