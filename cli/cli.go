@@ -97,7 +97,7 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 		f = &usage.Failure{Status: usage.StatusFailed, Err: err}
 	}
 	if f.Err != nil {
-		p.Say("%s: %s", command.CommandPath(), f.Err)
+		p.SayOf(command.CommandPath(), f.Err.Error())
 	}
 	if f.Status == usage.StatusUsage && f.Err != nil {
 		p.offer(command, f)

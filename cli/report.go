@@ -44,7 +44,7 @@ func (p *Program) reportCommand() *cobra.Command {
 		Short: "write an inventory of a place as one page for a browser",
 		Long: `Writes a page for a browser that shows how much is in a place, what takes up the space (a
 map; click a folder to open it), what kinds of files there are, how old and how large they
-are, the largest and the newest, and what needs attention?. If the ledger has records of
+are, the largest and the newest, and what may need attention. If the ledger has records of
 the place, made with the same options, the page also shows what grew over time, and what
 changed since the last record. Each number comes with the command that gives it.
 

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -17,6 +18,7 @@ import (
 	"frankledger/cli/usage"
 	"frankledger/config"
 	"frankledger/output"
+	"frankledger/render/layout"
 	"frankledger/render/typeset"
 )
 
@@ -105,11 +107,30 @@ func (p *Session) Writing(what string) (done func()) {
 
 // Say writes a line to the standard error.
 func (p *Session) Say(format string, args ...any) {
-	if status := p.shown.Load(); status != nil { // above it, so that it does not stand in a line with it
-		fmt.Fprintf(output.ScreenWriter(status), format+"\n", args...)
+	if message, is := strings.CutPrefix(format, "frank: "); is {
+		p.SayOf("frank", fmt.Sprintf(message, args...))
 		return
 	}
-	fmt.Fprintf(p.Errors(), format+"\n", args...)
+	text := fmt.Sprintf(format, args...) + "\n"
+	if status := p.shown.Load(); status != nil { // above it, so that it does not stand in a line with it
+		io.WriteString(output.ScreenWriter(status), text)
+		return
+	}
+	io.WriteString(p.Errors(), text)
+}
+
+// SayOf writes a message of a command to the standard error. On a terminal, its first line is broken between words; what
+// follows may be lines to paste.
+func (p *Session) SayOf(command, message string) {
+	first, rest, more := strings.Cut(command+": "+message, "\n")
+	if IsTerminal(p.Err) {
+		width, _ := sizeOf(p.Err)
+		first = strings.Join(typeset.Wrap(first, width, layout.Indent), "\n"+strings.Repeat(" ", layout.Indent))
+	}
+	if more {
+		first += "\n" + rest
+	}
+	p.Say("%s", first)
 }
 
 // Output returns the standard output: if it is a terminal, nothing that goes there acts
