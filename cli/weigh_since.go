@@ -59,7 +59,7 @@ func (p *Program) weighSince(cmd *cobra.Command, r *question, o *weighOptions, p
 // openSince opens the place that --since names, and the one that is held against it: the one that is
 // named, or what is there now of what was recorded. With --host, both are of these machines.
 func (p *Program) openSince(ctx context.Context, r *question, since string, args []string) (before, after *sides.Side, summary *report.Summary, err error) {
-	r.relative = true
+	r.relative, r.view.Subject = true, "What grew, and what shrank"
 	places, words, has := usage.SplitWhere(args)
 	if since, err = p.recordSince(ctx, r, since, places); err != nil {
 		return nil, nil, nil, err
