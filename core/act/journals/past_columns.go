@@ -29,7 +29,7 @@ func PastColumns() []row.Column[*Past] {
 	columns = append(columns, count("undone", "how many were taken back", Undone)...)
 	columns = append(columns, count("partly", "how many were done, but not to their end", Partly)...)
 	state := row.TextColumn("state", "how it ended", func(p *Past) (string, bool) { return p.Word(), true })
-	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }).Kept())...)
+	return append(columns, state.Shown(row.TextColumn("how it ended", "", func(p *Past) (string, bool) { return p.ending(), true }).Looking((*Past).endingLook).Kept())...)
 }
 
 // about names what the first steps are about, and where that is.
@@ -81,6 +81,14 @@ func (p *Past) ending() string {
 	return "all done"
 }
 
+// endingLook warns where something was not done.
+func (p *Past) endingLook() row.Look {
+	if !p.Undone && (!p.Ended || p.Count(Failed) > 0 || p.Count(Partly) > 0) {
+		return row.Warning
+	}
+	return row.Plain
+}
+
 // Word says how it ended.
 func (p *Past) Word() string {
 	switch {
@@ -117,7 +125,12 @@ func PastStepColumns() []row.Column[*PastStep] {
 			kind, _ := entry.KindNamed(s.Kind)
 			return (&entry.Entry{Kind: kind}).Look()
 		}),
-		row.TextColumn("state", "what became of it", func(s *PastStep) (string, bool) { return s.Word(), true }),
+		row.TextColumn("state", "what became of it", func(s *PastStep) (string, bool) { return s.Word(), true }).Looking(func(s *PastStep) row.Look {
+			if s.State == Failed || s.State == Partly {
+				return row.Warning
+			}
+			return row.Plain
+		}),
 		row.TextColumn("to", "where it went", func(s *PastStep) (string, bool) { return string(s.To), s.To != "" }).LeftBlank(),
 		row.TextColumn("why", "why it was not done, or not fully", func(s *PastStep) (string, bool) {
 			if s.Aside != "" && s.Why == "" {
