@@ -3,10 +3,12 @@ package cli_test
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -91,4 +93,43 @@ func TestHeading(t *testing.T) {
 	assert.Equal(t, root+"/real/folder", first("real", "folder/file"))
 	assert.Equal(t, root+"/short, which leads to "+root+"/real/folder", first("", "short"))
 	assert.Equal(t, root+"\n"+root+"/real", first("", ".", "real"))
+}
+
+// One colour marks what is refused, different, missing or goes for good, and the word says it too.
+func TestWarningsHaveAColour(t *testing.T) {
+	root := tree(t, "a/one", "a/two", "b/one", "taken/one")
+	require.NoError(t, os.WriteFile(filepath.Join(root, "b/one"), []byte("longer"), 0o600))
+	const brick = "\x1b[38;5;131m"
+	for line, word := range map[string]string{
+		"act remove a/one --for-good":   "remove for good",
+		"act move a/one --into taken":   "refused: that name is taken already",
+		"compare a b":                   "altered",
+		"compare b a":                   "altered",
+		"compare a b where name is two": "removed",
+	} {
+		words := strings.Fields(line)
+		assert.Contains(t, run(t, root, append(words, "--colour", "always")...).out, brick+word, line)
+		plain := run(t, root, append(words, "--colour", "never")...).out
+		assert.Contains(t, plain, word, line)
+		assert.NotContains(t, plain, "\x1b", line)
+	}
+	assert.NotContains(t, run(t, root, "act", "remove", "a/one", "--colour", "always").out, brick, "what goes into the trash can come back")
+}
+
+// Heading and footer of an answer fit the screen, at any width, and no path in them is broken.
+func TestHeadingsFit(t *testing.T) {
+	root := tree(t, "a/one", "a/two", "b/one", "b/two")
+	run(t, root, "record", "a", "--label", "shelf", "--ledger", "l.sqlite")
+	for _, line := range []string{"weigh a --since @shelf --ledger l.sqlite", "compare @shelf a --ledger l.sqlite", "duplicates --empty", "act journal", "weigh", "outline"} {
+		for _, width := range []int{60, 80, 110} {
+			out := onTerminal(t, command(t, root, append(strings.Fields(line), "--colour", "never")...), uint16(width), 50)
+			for row := range strings.Lines(out) {
+				row = strings.TrimRight(row, "\r\n")
+				if row = strings.TrimPrefix(strings.TrimPrefix(row, "A  "), "B  "); !strings.HasPrefix(row, root) {
+					assert.LessOrEqual(t, utf8.RuneCountInString(row), width, "%s at %d: %s", line, width, row)
+				}
+			}
+			assert.Regexp(t, `(?m)`+regexp.QuoteMeta(root)+`|journal`, out, line)
+		}
+	}
 }
