@@ -67,8 +67,10 @@ func Unpack(entries []Recorded, d Delta) ([]Recorded, error) {
 // returns what it held after the last, in order of the bytes of names.
 func Overlay(deltas []Delta) ([]Recorded, error) {
 	entries, err := overlay(deltas)
-	return slices.DeleteFunc(entries, func(r Recorded) bool { return r.Gone }), err
+	return slices.DeleteFunc(entries, isGone), err
 }
+
+func isGone(r Recorded) bool { return r.Gone }
 
 // Join makes one delta of some that follow one another. If they are all there are,
 // it need not say what is gone.
@@ -86,38 +88,111 @@ func Join(deltas []Delta, all bool) (Delta, error) {
 	return p.Delta(), nil
 }
 
-// overlay keeps what is gone.
-func overlay(deltas []Delta) (entries []Recorded, err error) {
-	for _, d := range deltas {
-		fresh, err := Unpack(nil, d)
-		if err != nil {
-			return nil, err
-		}
-		entries = merge(entries, fresh)
+// Pieces lays deltas over one another like [Overlay], and calls a function with what that gives, a piece after the other.
+// The first deltas, so many, are parts of one that follow one another: each of them is a piece, with what the later ones
+// change in it. So only one part and the later deltas are in memory at a time. A piece is valid only during the call.
+func Pieces(deltas []Delta, parts int, do func([]Recorded) error) error {
+	late, err := overlay(deltas[parts:])
+	if err != nil {
+		return err
 	}
-	return entries, nil
+	var room []Recorded
+	for i, d := range deltas[:parts] {
+		if room, err = Unpack(room[:0], d); err != nil {
+			return err
+		}
+		n := len(late)
+		if i < parts-1 {
+			n = 0
+			if last := len(room) - 1; last >= 0 {
+				n, _ = Find(late, room[last].Entry.Name)
+				for n < len(late) && late[n].Entry.Name <= room[last].Entry.Name {
+					n++
+				}
+			}
+		}
+		room = merge(room, late[:n:n])
+		late = late[n:]
+		room = slices.DeleteFunc(room, isGone)
+		if err := do(room); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// merge puts two lists in order of names together; the second has the say.
-func merge(old, fresh []Recorded) []Recorded {
-	if len(old) == 0 {
-		return fresh
-	}
-	if len(fresh) > 0 && old[len(old)-1].Entry.Name < fresh[0].Entry.Name { // the next part of the same
-		return append(old, fresh...)
-	}
-	merged := make([]Recorded, 0, len(old)+len(fresh))
-	for len(old) > 0 && len(fresh) > 0 {
-		switch c := strings.Compare(old[0].Entry.Name, fresh[0].Entry.Name); {
-		case c < 0:
-			merged, old = append(merged, old[0]), old[1:]
-		case c > 0:
-			merged, fresh = append(merged, fresh[0]), fresh[1:]
-		default:
-			merged, old, fresh = append(merged, fresh[0]), old[1:], fresh[1:]
+// overlay keeps what is gone. Lists of about the same length are merged first, so that a long one, such as that of the
+// first record, is not gone through for each short one that follows.
+func overlay(deltas []Delta) ([]Recorded, error) {
+	var lists [][]Recorded // each more than twice as long as the next
+	for _, d := range deltas {
+		last := len(lists) - 1
+		if last >= 0 && d.follows(lists[last]) { // the next part of the same
+			var err error
+			if lists[last], err = Unpack(lists[last], d); err != nil {
+				return nil, err
+			}
+		} else {
+			fresh, err := Unpack(nil, d)
+			if err != nil {
+				return nil, err
+			}
+			lists = append(lists, fresh)
+		}
+		for last = len(lists) - 1; last > 0 && len(lists[last-1]) <= 2*len(lists[last]); last-- {
+			lists[last-1] = merge(lists[last-1], lists[last])
+			lists = lists[:last]
 		}
 	}
-	return append(append(merged, old...), fresh...)
+	for last := len(lists) - 1; last > 0; last-- {
+		lists[last-1] = merge(lists[last-1], lists[last])
+	}
+	if len(lists) == 0 {
+		return nil, nil
+	}
+	return lists[0], nil
+}
+
+// follows reports whether all names of a delta come after those of a list.
+func (d Delta) follows(list []Recorded) bool {
+	first, err := firstName(d.Names)
+	return err == nil && len(list) > 0 && list[len(list)-1].Entry.Name < first
+}
+
+// searchBelow is how many times as long a list must be as another for searching it to be faster than going through it.
+const searchBelow = 16
+
+// merge puts two lists in order of names together; the second has the say. It uses the room of the first.
+func merge(old, fresh []Recorded) []Recorded {
+	// What is in both takes its place at once.
+	added, at := 0, 0
+	few := len(fresh) < len(old)/searchBelow
+	for i := range fresh {
+		name := fresh[i].Entry.Name
+		if few {
+			n, _ := Find(old[at:], name)
+			at += n
+		}
+		for at < len(old) && old[at].Entry.Name < name {
+			at++
+		}
+		if at < len(old) && old[at].Entry.Name == name {
+			old[at] = fresh[i]
+			continue
+		}
+		fresh[added], added = fresh[i], added+1
+	}
+	// What is new goes in between, from the end on.
+	n := len(old)
+	old = slices.Grow(old, added)[:n+added]
+	for to := len(old) - 1; added > 0; to-- {
+		if n > 0 && old[n-1].Entry.Name > fresh[added-1].Entry.Name {
+			old[to], n = old[n-1], n-1
+		} else {
+			old[to], added = fresh[added-1], added-1
+		}
+	}
+	return old
 }
 
 // Find finds a name among entries in order of names.

@@ -29,7 +29,7 @@ const (
 	isUnread  = 0x20 // a folder that could not be read
 	isFlagged = 0x40 // hidden by the system's flag
 	isUnsized = 0x80 // a file whose content is made as it is read
-	isGone    = 0xff
+	kindGone  = 0xff
 )
 
 // Bits before the facts of an entry.
@@ -91,7 +91,7 @@ func (p *Packer) name(name string, kind byte) {
 }
 
 // Remove notes that an entry is no longer there.
-func (p *Packer) Remove(name string) { p.name(name, isGone) }
+func (p *Packer) Remove(name string) { p.name(name, kindGone) }
 
 // Put adds an entry, whose folder was entered, or could not be read.
 func (p *Packer) Put(e *entry.Entry, entered, unread bool) {
@@ -242,7 +242,7 @@ func (w *Walk) Err() error {
 
 // recordedOf returns an entry of which only the kind is known, with the bits beside it.
 func recordedOf(kind byte) (r Recorded) {
-	if r.Gone = kind == isGone; r.Gone {
+	if r.Gone = kind == kindGone; r.Gone {
 		return r
 	}
 	r.Entry.Kind, r.Entry.Marks = entry.Kind(kind&kindBits), marksOf(kind)
@@ -325,6 +325,39 @@ func unpackNames(entries []Recorded, names []byte, ofFiles bool) ([]Recorded, er
 		start, k.ends = k.ends, 0
 	}
 	return entries, nil
+}
+
+// firstName returns the first of packed names; "" if there is none.
+func firstName(names []byte) (string, error) {
+	var u unpacker
+	if len(names) == 0 {
+		return "", nil
+	}
+	u.uvarint(&names) // nothing comes before it
+	name := u.bytes(&names, u.uvarint(&names))
+	return string(name), u.err
+}
+
+// HasName reports whether a name is among packed names, also as one that is gone.
+func HasName(names []byte, name string) (bool, error) {
+	var u unpacker
+	var last [LongestName]byte // name
+	for len(names) > 0 {
+		common, n := u.uvarint(&names), u.uvarint(&names)
+		if common > LongestName || common+n > LongestName {
+			u.err = errPacked
+		}
+		suffix := u.bytes(&names, n)
+		u.bytes(&names, 1) // its kind
+		if u.err != nil {
+			return false, fmt.Errorf("%w: %w", ErrDamaged, u.err)
+		}
+		here := last[:common+uint64(copy(last[common:], suffix))]
+		if c := bytes.Compare(here, []byte(name)); c >= 0 {
+			return c == 0, nil
+		}
+	}
+	return false, nil
 }
 
 // UnpackFacts adds the facts to entries whose names are unpacked.

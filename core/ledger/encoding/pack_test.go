@@ -2,9 +2,13 @@ package encoding
 
 import (
 	"context"
+	"maps"
+	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -88,6 +92,78 @@ func TestJoin(t *testing.T) {
 		got, err := Overlay(deltas)
 		require.NoError(t, err)
 		assert.Equal(t, want, got)
+	}
+}
+
+// However many deltas there are, and however the first is parted, they give what a map gives that each of them changes.
+func TestDeltasChangeAMap(t *testing.T) {
+	seed := uint64(time.Now().UnixNano())
+	t.Log("seed", seed)
+	random := rand.New(rand.NewPCG(seed, 1))
+	for range 25 {
+		held, told := map[string]int64{}, map[string]bool{}
+		var deltas []Delta
+		parts := 1
+		for record := range 1 + random.IntN(12) {
+			changes := map[string]int64{} // less than 0 for what is gone
+			for range 1 + random.IntN(1+300/(record*record+1)) {
+				changes[strconv.Itoa(random.IntN(500))] = random.Int64N(9) - int64(min(record, 3))
+			}
+			var p Packer
+			names := slices.Sorted(maps.Keys(changes))
+			for i, name := range names {
+				told[name] = true
+				if size := changes[name]; size < 0 {
+					p.Remove(name)
+					delete(held, name)
+				} else {
+					p.Put(&entry.Entry{Name: name, Kind: entry.KindFile, Known: entry.FactStatus, Size: size}, false, false)
+					held[name] = size
+				}
+				if record == 0 && i < len(names)-1 && random.IntN(20) == 0 { // another part of the same
+					deltas = append(deltas, p.Delta().Clone())
+					p.Reset()
+					parts++
+				}
+			}
+			deltas = append(deltas, p.Delta().Clone())
+		}
+		sizes := func(entries []Recorded) map[string]int64 {
+			assert.True(t, slices.IsSortedFunc(entries, func(a, b Recorded) int { return strings.Compare(a.Entry.Name, b.Entry.Name) }))
+			all := map[string]int64{}
+			for _, r := range entries {
+				assert.False(t, r.Gone)
+				all[r.Entry.Name] = r.Entry.Size
+			}
+			assert.Len(t, all, len(entries), "each once")
+			return all
+		}
+		entries, err := Overlay(deltas)
+		require.NoError(t, err)
+		require.Equal(t, held, sizes(entries), "seed %d", seed)
+
+		var inPieces []Recorded
+		require.NoError(t, Pieces(deltas, parts, func(piece []Recorded) error {
+			inPieces = append(inPieces, piece...)
+			return nil
+		}))
+		require.Equal(t, held, sizes(inPieces), "seed %d", seed)
+
+		joined, err := Join(deltas, true)
+		require.NoError(t, err)
+		entries, err = Unpack(nil, joined)
+		require.NoError(t, err)
+		require.Equal(t, held, sizes(entries), "seed %d", seed)
+
+		for name := range 500 {
+			is := false
+			for _, d := range deltas {
+				has, err := HasName(d.Names, strconv.Itoa(name))
+				require.NoError(t, err)
+				is = is || has
+			}
+			require.Equal(t, told[strconv.Itoa(name)], is, "seed %d: %d", seed, name)
+		}
 	}
 }
 

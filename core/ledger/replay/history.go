@@ -96,7 +96,7 @@ func historyIn(ctx context.Context, l *ledger.Ledger, records []ledger.Record, p
 			return nil, err
 		}
 		if slices.IsSortedFunc(records, ledger.ByNumber) { // as they mostly are
-			all.joined = map[uint64]joined{}
+			all.named = map[folderKey]named{}
 		}
 	}
 	for _, r := range records {

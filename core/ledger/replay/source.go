@@ -307,15 +307,14 @@ func (r *reader) folder(s step) (below []step, err error) {
 	r.report.Folders++
 	deltas := state.folders[s.id].deltas
 	if len(deltas) > 0 && state.recordOf(deltas[0]) != state.recordOf(deltas[len(deltas)-1]) {
-		held, err := state.Held(r.ctx, store, s.id)
-		if err != nil {
-			return nil, err
-		}
-		below, _ = r.chooseAll(s, held, nil)
-		if err := r.lookInsideAll(s, held); err != nil {
-			return nil, err
-		}
-		return below, r.give(held)
+		err := state.pieces(r.ctx, store, s.id, func(held []encoding.Recorded) error {
+			below, _ = r.chooseAll(s, held, below)
+			if err := r.lookInsideAll(s, held); err != nil {
+				return err
+			}
+			return r.give(held)
+		})
+		return below, err
 	}
 	for _, at := range deltas { // of a folder with very many entries there are several, which have a part of them each
 		p, err := state.delta(r.ctx, store, at, false)

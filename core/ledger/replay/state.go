@@ -25,6 +25,8 @@ type State struct {
 	// joined has what folders held, where that was found out of many deltas and the state
 	// goes from record to record: nil where it does not.
 	joined map[uint64]joined
+	// named has what folders held by one name, likewise.
+	named map[folderKey]named
 }
 
 // joined is what a folder held at a record: its first so many deltas in one.
@@ -32,6 +34,13 @@ type joined struct {
 	record int64
 	deltas int
 	delta  encoding.Delta
+}
+
+// named is what a folder held by one name at a record, after its first so many deltas; nil for nothing.
+type named struct {
+	record int64
+	deltas int
+	found  *encoding.Recorded
 }
 
 // worthJoining is of how many deltas.
@@ -272,6 +281,54 @@ func (s *State) Held(ctx context.Context, from store.Reader, id uint64) ([]encod
 	return entries, err
 }
 
+// heldBy returns what is in a folder by one name; nil for nothing. It looks for the newest delta that tells of the name,
+// and unpacks only that.
+func (s *State) heldBy(ctx context.Context, from store.Reader, id uint64, name string) (*encoding.Recorded, error) {
+	if !s.Known(id) {
+		return nil, fmt.Errorf("%w: a folder is not there", ledger.ErrDamaged)
+	}
+	key, list := folderKey{id, name}, s.folders[id].deltas
+	now := s.named[key]
+	if now.record > s.upTo {
+		now = named{}
+	}
+	upTo := now.deltas
+	for upTo < len(list) && s.recordOf(list[upTo]) <= s.upTo {
+		upTo++
+	}
+	for i := upTo - 1; i >= now.deltas; i-- {
+		d, err := s.delta(ctx, from, list[i], false)
+		if err != nil {
+			return nil, err
+		}
+		there, err := encoding.HasName(d.Names, name)
+		if err != nil {
+			return nil, err
+		}
+		if !there {
+			continue
+		}
+		if d, err = s.delta(ctx, from, list[i], true); err != nil {
+			return nil, err
+		}
+		entries, err := encoding.Unpack(nil, d)
+		if err != nil {
+			return nil, err
+		}
+		now.found = nil
+		if at, is := encoding.Find(entries, name); is && !entries[at].Gone {
+			found := entries[at] // without the others
+			now.found = &found
+		}
+		break
+	}
+	now.record, now.deltas = s.upTo, upTo
+	if s.named != nil {
+		s.named[key] = now
+	}
+	return now.found, nil
+}
+
 // Each calls a function for what is in a folder, which is valid only during the call, in order of the bytes of names.
 func (s *State) Each(ctx context.Context, from store.Reader, id uint64, do func(*encoding.Recorded)) error {
 	if f := s.Folder(id); f != nil && len(f.deltas) > 0 && s.recordOf(f.deltas[0]) == s.recordOf(f.deltas[len(f.deltas)-1]) && s.recordOf(f.deltas[0]) <= s.upTo {
@@ -292,11 +349,39 @@ func (s *State) Each(ctx context.Context, from store.Reader, id uint64, do func(
 		}
 		return nil
 	}
-	held, err := s.Held(ctx, from, id)
-	for i := range held {
-		do(&held[i])
+	return s.pieces(ctx, from, id, func(held []encoding.Recorded) error {
+		for i := range held {
+			do(&held[i])
+		}
+		return nil
+	})
+}
+
+// pieces calls a function for what is in a folder, some of it after the other, in order of the bytes of names. A piece is
+// valid only during the call.
+func (s *State) pieces(ctx context.Context, from store.Reader, id uint64, do func([]encoding.Recorded) error) error {
+	if !s.Known(id) || s.joined != nil {
+		held, err := s.Held(ctx, from, id)
+		if err != nil {
+			return err
+		}
+		return do(held)
 	}
-	return err
+	var deltas []encoding.Delta
+	parts := 0 // of the first record
+	for _, at := range s.folders[id].deltas {
+		if s.recordOf(at) > s.upTo {
+			break
+		}
+		d, err := s.delta(ctx, from, at, true)
+		if err != nil {
+			return err
+		}
+		if deltas = append(deltas, d); s.recordOf(at) == s.recordOf(s.folders[id].deltas[0]) {
+			parts++
+		}
+	}
+	return encoding.Pieces(deltas, parts, do)
 }
 
 // Len returns the bound of the numbers of folders: none has one as large.
@@ -407,15 +492,13 @@ func (s *State) Pack(ctx context.Context, from store.Reader, since int64, first 
 func (s *State) find(ctx context.Context, from store.Reader, path []string) (found *encoding.Recorded, in uint64, unread bool, err error) {
 	in = encoding.Root
 	for i, name := range path {
-		held, err := s.Held(ctx, from, in)
-		if err != nil {
+		if found, err = s.heldBy(ctx, from, in, name); err != nil {
 			return nil, 0, false, err
 		}
-		at, there := encoding.Find(held, name)
-		if !there {
+		if found == nil {
 			return nil, in, false, nil
 		}
-		if found = &held[at]; i == len(path)-1 {
+		if i == len(path)-1 {
 			return found, in, false, nil
 		}
 		if !found.Entered {
