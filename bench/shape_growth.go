@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -33,6 +34,12 @@ const (
 	mostPeak     = 300 // MiB
 )
 
+// recordedOften are what is recorded as often as the size says, and its own size.
+var recordedOften = map[string]struct {
+	what string
+	size int
+}{"records": {"tree", 2000}, "often": {"flat", 20_000}}
+
 const toRecord = "record TREE --label t --ledger LEDGER --quiet"
 
 var growthCases = []growthCase{
@@ -60,6 +67,10 @@ var growthCases = []growthCase{
 	{name: "check many records", make: "records", size: 100, args: "ledger check --ledger LEDGER"},
 	{name: "list after many records", make: "records", size: 100, args: "list @t --ledger LEDGER"},
 	{name: "record once more", make: "records", size: 100, args: toRecord},
+	{name: "history in many records of one folder", make: "often", size: 50, args: "history SOME --ledger LEDGER"},
+	{name: "list after many records of one folder", make: "often", size: 50, args: "list @t --ledger LEDGER"},
+	{name: "check many records of one folder", make: "often", size: 50, args: "ledger check --ledger LEDGER"},
+	{name: "record one folder once more", make: "often", size: 50, args: toRecord},
 	{name: "list journals of many steps", make: "flat", size: 60_000, prepare: []string{"act hide TREE --carry-out --yes --quiet where kind is file"}, args: "act journal"},
 }
 
@@ -107,8 +118,9 @@ func growth(p *place, o options) error {
 func (c *growthCase) measure(size, runs int, p *place) (all []usage, err error) {
 	made, alternatives := size, ""
 	parts, pieces := "depth at least 0", ""
-	if c.make == "records" {
-		made = 2000
+	recorded, often := recordedOften[c.make]
+	if often {
+		made = recorded.size
 	}
 	if strings.Contains(c.args, "ALTERNATIVES") {
 		made = 60_000
@@ -125,7 +137,7 @@ func (c *growthCase) measure(size, runs int, p *place) (all []usage, err error) 
 		}
 	}
 	at := filepath.Join(p.work, fmt.Sprintf("growth-%s-%d", c.make, made))
-	if c.make == "records" {
+	if often {
 		at += "-" + strconv.Itoa(size)
 	}
 	tree, ledger, list := filepath.Join(at, "tree"), filepath.Join(at, "ledger"), filepath.Join(at, "list")
@@ -138,15 +150,12 @@ func (c *growthCase) measure(size, runs int, p *place) (all []usage, err error) 
 	if !again && err != nil {
 		return nil, err
 	}
-	what := map[string]string{"records": "tree"}[c.make]
-	if what == "" {
-		what = c.make
-	}
+	what := cmp.Or(recorded.what, c.make)
 	if !again {
 		if out, err := exec.Command(p.self, what, strconv.Itoa(made), tree).CombinedOutput(); err != nil {
 			return nil, fmt.Errorf("%w: %s", err, out)
 		}
-		if c.make == "records" {
+		if often {
 			if err := recordOften(p.frank, tree, ledger, size); err != nil {
 				return nil, err
 			}
