@@ -27,6 +27,17 @@ type Recorded struct {
 	ends    int  // where its name ends, while it is unpacked
 }
 
+// Clone returns a copy of an entry that is good only until the next is read.
+func (r *Recorded) Clone() Recorded {
+	kept := *r
+	kept.Entry.Name = strings.Clone(r.Entry.Name)
+	if r.Entry.More != nil {
+		more := *r.Entry.More
+		kept.Entry.More = &more
+	}
+	return kept
+}
+
 // Same reports whether nothing that is recorded of two entries differs, but for
 // their names.
 func (r *Recorded) Same(now *Recorded) bool {

@@ -23,53 +23,80 @@ func (w *writer) diffAll(from store.Reader) error {
 			return room, err
 		}
 		l := list[i]
-		room, err := w.unpack(room, from, l)
+		content, err := w.content(from, l)
 		if err != nil {
 			return room, err
 		}
-		before, err := w.before.Held(w.ctx, from, l.id)
-		if err == nil {
-			l.diff = diffOf(before, room)
+		d := newDiffer(content)
+		if err = w.before.Pieces(w.ctx, from, l.id, d.past); err == nil {
+			l.diff, err = d.end()
 		}
 		return room, err
 	})
 }
 
-// diffOf holds what was in a folder against what is in it now, both in order of
-// names.
-func diffOf(old, now []encoding.Recorded) *diff {
-	a := &diff{entered: map[string]bool{}, unseen: map[string]bool{}}
-	var p encoding.Packer
-	for len(now) > 0 || len(old) > 0 {
-		switch {
-		case len(old) == 0 || len(now) > 0 && now[0].Entry.Name < old[0].Entry.Name:
-			now[0].Pack(&p)
-			a.added = append(a.added, now[0])
-			now = now[1:]
-		case len(now) == 0 || old[0].Entry.Name < now[0].Entry.Name:
-			p.Remove(old[0].Entry.Name)
-			a.removed = append(a.removed, old[0])
-			old = old[1:]
-		default:
-			if !old[0].Same(&now[0]) {
-				now[0].Pack(&p)
-				switch sides.Judge(&old[0].Entry, &now[0].Entry) {
-				case sides.Altered:
-					a.altered++
-				case sides.Details:
-					a.details++
-				}
-			}
-			if name := old[0].Entry.Name; old[0].Entered {
-				if a.entered[name] = true; now[0].Entry.Kind != entry.KindFolder {
-					a.shut = append(a.shut, name)
-				}
-			} else {
-				a.unseen[name] = old[0].Entry.Kind == entry.KindFolder
-			}
-			now, old = now[1:], old[1:]
+// differ compares what was in a folder with what is in it now, both in order of names, and holds only what differs.
+type differ struct {
+	diff
+	packer encoding.Packer
+	now    *encoding.Walk
+	more   bool // there is an entry at hand of what is there now
+}
+
+// newDiffer begins with what is in a folder now.
+func newDiffer(now encoding.Delta) *differ {
+	d := &differ{diff: diff{entered: map[string]bool{}, unseen: map[string]bool{}}, now: encoding.NewWalk(now)}
+	d.more = d.now.Next()
+	return d
+}
+
+// past takes what was in the folder, or a further part of it.
+func (d *differ) past(held []encoding.Recorded) error {
+	for i := range held {
+		old := &held[i]
+		name := old.Entry.Name
+		for d.more && d.now.Entry.Name < name {
+			d.add()
 		}
+		if !d.more || d.now.Entry.Name != name {
+			d.packer.Remove(name)
+			d.removed = append(d.removed, *old)
+			continue
+		}
+		now := &d.now.Recorded
+		if !old.Same(now) {
+			now.Pack(&d.packer)
+			switch sides.Judge(&old.Entry, &now.Entry) {
+			case sides.Altered:
+				d.altered++
+			case sides.Details:
+				d.details++
+			}
+		}
+		if old.Entered {
+			if d.entered[name] = true; now.Entry.Kind != entry.KindFolder {
+				d.shut = append(d.shut, name)
+			}
+		} else if old.Entry.Kind == entry.KindFolder {
+			d.unseen[name] = true
+		}
+		d.more = d.now.Next()
 	}
-	a.delta = p.Delta()
-	return a
+	return d.now.Err()
+}
+
+// add notes that the entry at hand is new.
+func (d *differ) add() {
+	d.now.Pack(&d.packer)
+	d.added = append(d.added, d.now.Recorded.Clone())
+	d.more = d.now.Next()
+}
+
+// end returns the difference, after the last part.
+func (d *differ) end() (*diff, error) {
+	for d.more {
+		d.add()
+	}
+	d.delta = d.packer.Delta()
+	return &d.diff, d.now.Err()
 }

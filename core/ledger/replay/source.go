@@ -307,7 +307,7 @@ func (r *reader) folder(s step) (below []step, err error) {
 	r.report.Folders++
 	deltas := state.folders[s.id].deltas
 	if len(deltas) > 0 && state.recordOf(deltas[0]) != state.recordOf(deltas[len(deltas)-1]) {
-		err := state.pieces(r.ctx, store, s.id, func(held []encoding.Recorded) error {
+		err := state.Pieces(r.ctx, store, s.id, func(held []encoding.Recorded) error {
 			below, _ = r.chooseAll(s, held, below)
 			if err := r.lookInsideAll(s, held); err != nil {
 				return err

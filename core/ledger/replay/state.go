@@ -349,7 +349,7 @@ func (s *State) Each(ctx context.Context, from store.Reader, id uint64, do func(
 		}
 		return nil
 	}
-	return s.pieces(ctx, from, id, func(held []encoding.Recorded) error {
+	return s.Pieces(ctx, from, id, func(held []encoding.Recorded) error {
 		for i := range held {
 			do(&held[i])
 		}
@@ -357,9 +357,9 @@ func (s *State) Each(ctx context.Context, from store.Reader, id uint64, do func(
 	})
 }
 
-// pieces calls a function for what is in a folder, some of it after the other, in order of the bytes of names. A piece is
+// Pieces calls a function for what is in a folder, some of it after the other, in order of the bytes of names. A piece is
 // valid only during the call.
-func (s *State) pieces(ctx context.Context, from store.Reader, id uint64, do func([]encoding.Recorded) error) error {
+func (s *State) Pieces(ctx context.Context, from store.Reader, id uint64, do func([]encoding.Recorded) error) error {
 	if !s.Known(id) || s.joined != nil {
 		held, err := s.Held(ctx, from, id)
 		if err != nil {
