@@ -151,7 +151,7 @@ func (p *Program) unknownCommand(cmd *cobra.Command, word string) error {
 		}
 	}
 	if line := p.args.ForgiveCommand(word); line != nil {
-		return usage.Repaired(usage.Misuse("there is no command %q; here it is: %s", word, usage.CommandLine(suggest.OtherCommands()[strings.ToLower(word)])), line)
+		return usage.Repaired(usage.Misuse("there is no command %q; use %s", word, usage.CommandLine(suggest.OtherCommands()[strings.ToLower(word)])), line)
 	}
 	if near := text.Nearest(word, names); near != "" {
 		return usage.Repaired(usage.Misuse("there is no command %q; did you mean %s?", word, near), p.args.Instead(word, near))

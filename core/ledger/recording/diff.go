@@ -97,6 +97,7 @@ func (d *differ) end() (*diff, error) {
 	for d.more {
 		d.add()
 	}
-	d.delta = d.packer.Delta()
-	return &d.diff, d.now.Err()
+	found := d.diff // without what was only needed to find it
+	found.delta = d.packer.Delta()
+	return &found, d.now.Err()
 }
