@@ -21,7 +21,7 @@ type growthCase struct {
 	make string // what is made; see makeGrowing
 	size int    // of the smaller
 	// prepare are command lines that are run before, and args is the one that is measured.
-	// TREE stands for what was made, LEDGER for a ledger, LIST for a file beside; ALTERNATIVES
+	// TREE stands for what was made, LEDGER for a ledger, AGAIN for another, LIST for a file beside; ALTERNATIVES
 	// and PARTS for a condition of as many as the size says, PIECES for as many pieces of names, SOME for a path in the tree.
 	prepare []string
 	args    string
@@ -71,6 +71,22 @@ var growthCases = []growthCase{
 	{name: "list after many records of one folder", make: "often", size: 50, args: "list @t --ledger LEDGER"},
 	{name: "check many records of one folder", make: "often", size: 50, args: "ledger check --ledger LEDGER"},
 	{name: "record one folder once more", make: "often", size: 50, args: toRecord},
+	{name: "import many records", make: "records", size: 100, prepare: []string{"ledger export --ledger LEDGER --to LIST --replace"}, args: "ledger import LIST --ledger AGAIN", fresh: true},
+	{name: "copies in chains", make: "deep", size: 750, args: "duplicates TREE"},
+	{name: "a report with copies of chains", make: "deep", size: 750, args: "report TREE --copies"},
+	{name: "compare chains", make: "deep", size: 750, args: "compare TREE/one TREE/two"},
+	{name: "compare the content of chains", make: "deep", size: 750, args: "compare TREE/one TREE/two --content"},
+	{name: "checksum of a chain", make: "deep", size: 750, args: "checksum TREE"},
+	{name: "export a chain", make: "deep", size: 750, prepare: []string{toRecord}, args: "ledger export --ledger LEDGER"},
+	{name: "find moved files of one content", make: "moved", size: 5000, prepare: []string{"checksum TREE/before --to LIST --replace"}, args: "verify LIST --in TREE/after --moved"},
+	{name: "folders that share files", make: "sharing", size: 10_000, args: "duplicates TREE"},
+	{name: "owners without accounts", make: "owners", size: 2500, args: "list TREE --depth all --columns owner,group,name"},
+	{name: "tally of owners without accounts", make: "owners", size: 2500, args: "tally TREE --by owner"},
+	{name: "outline of everything", make: "tree", size: 250_000, args: "outline TREE --depth all"},
+	{name: "record folders in one folder again", make: "folders", size: 50_000, prepare: []string{toRecord}, args: toRecord},
+	{name: "verify a long list", make: "tree", size: 250_000, prepare: []string{"checksum TREE --to LIST --replace"}, args: "verify LIST --in TREE"},
+	{name: "names with a long beginning in common", make: "prefixed", size: 60_000, args: "list TREE"},
+	{name: "names beyond ASCII", make: "beyond", size: 60_000, args: "list TREE"},
 	{name: "list journals of many steps", make: "flat", size: 60_000, prepare: []string{"act hide TREE --carry-out --yes --quiet where kind is file"}, args: "act journal"},
 }
 
@@ -104,7 +120,7 @@ func growth(p *place, o options) error {
 			}
 			return text
 		}
-		work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "PARTS", "… and size over …", "PIECES", "PIECE …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
+		work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", " --ledger AGAIN", "", "TREE/", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "PARTS", "… and size over …", "PIECES", "PIECE …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
 		rows = append(rows, fmt.Sprintf("| %s: `%s` | %d %s | %.2f s | %.2f s | %s | %s |\n", c.name, work, c.size, c.make, median(small, cpuOf), median(large, cpuOf),
 			missed(fmt.Sprintf("%.1f", ratio), ratio > mostGrowth), missed(fmt.Sprintf("%.0f MiB", peak), peak > mostPeak)))
 	}
@@ -162,7 +178,7 @@ func (c *growthCase) measure(size, runs int, p *place) (all []usage, err error) 
 		}
 	}
 	words := func(line string) []string {
-		return strings.Fields(strings.NewReplacer("TREE", tree, "LEDGER", ledger, "LIST", list, "ALTERNATIVES", alternatives, "PARTS", parts, "PIECES", pieces, "SOME", someFile(tree)).Replace(line))
+		return strings.Fields(strings.NewReplacer("TREE", tree, "LEDGER", ledger, "AGAIN", ledger+"-again", "LIST", list, "ALTERNATIVES", alternatives, "PARTS", parts, "PIECES", pieces, "SOME", someFile(tree)).Replace(line))
 	}
 	for _, line := range c.prepare {
 		if out, err := exec.Command(p.frank, words(line)...).CombinedOutput(); err != nil {
@@ -171,8 +187,13 @@ func (c *growthCase) measure(size, runs int, p *place) (all []usage, err error) 
 	}
 	for range runs {
 		if c.fresh {
-			if err := os.Remove(ledger); err != nil && !os.IsNotExist(err) {
-				return nil, err
+			for _, file := range []string{ledger, ledger + "-again"} {
+				if file == ledger && often {
+					continue
+				}
+				if err := os.Remove(file); err != nil && !os.IsNotExist(err) {
+					return nil, err
+				}
 			}
 		}
 		u, err := take(append([]string{p.frank}, words(c.args)...))

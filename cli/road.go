@@ -10,6 +10,7 @@ import (
 	"frankledger/cli/place"
 	"frankledger/cli/session"
 	"frankledger/cli/usage"
+	"frankledger/core/account"
 	"frankledger/core/entry"
 	"frankledger/core/listing"
 	"frankledger/core/row"
@@ -99,9 +100,9 @@ func (p *Program) list(ctx context.Context, r *question, places []string, totals
 // set is the sources of a command. Whoever looks at the answer for long keeps nobody
 // from recording.
 func (p *Program) set(r *question, sources []source.Source) *source.Set {
-	set := &source.Set{Sources: sources}
+	set := &source.Set{Sources: sources, Also: account.Expecting(r.view.Context.Accounts.(*account.Names))}
 	if r.keeping != nil {
-		set.Also = r.keeping
+		set.Also = source.Both(set.Also, r.keeping)
 	}
 	if p.ledgers.Opened != nil {
 		set.Done = p.ledgers.Opened.Release

@@ -28,7 +28,10 @@ func Make(what, root string, entries int) (made string, err error) {
 		return fmt.Sprintf("a record of %d entries", entries), record(root, entries)
 	case "alter": // one file in so many
 		return "", alter(root, entries)
-	case "alike", "names", "empties", "extensions", "links", "moved":
+	case "deep":
+		return fmt.Sprintf("two chains of %d folders with a file in each", entries), deep(root, entries)
+	}
+	if _, is := growingKinds[what]; is {
 		return "", growing(what, root, entries)
 	}
 	return "", fmt.Errorf("nothing is made that is called %q", what)

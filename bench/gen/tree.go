@@ -78,21 +78,46 @@ func flat(root string, entries int) error {
 // chain builds that many folders, one in the other, far past the longest
 // path that the system takes in one call.
 func chain(root string, levels int) error {
+	return nested(root, "nested", levels, func(*os.Root, int) error { return nil })
+}
+
+// deep builds two equal chains of that many folders, with a file in each folder. No two files of a
+// chain are the same.
+func deep(root string, levels int) error {
+	for _, name := range []string{"one", "two"} {
+		at := filepath.Join(root, name)
+		if err := os.Mkdir(at, 0o755); err != nil {
+			return err
+		}
+		if err := nested(at, "d", levels, func(in *os.Root, i int) error {
+			return in.WriteFile("f", fmt.Appendf(nil, "%08d", i), 0o644)
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// nested makes folders of one name in one another, and fills each.
+func nested(root, name string, levels int, fill func(in *os.Root, level int) error) error {
 	at, err := os.OpenRoot(root)
 	if err != nil {
 		return err
 	}
-	for range levels {
-		if err := at.Mkdir("nested", 0o755); err != nil {
+	for i := range levels {
+		err := at.Mkdir(name, 0o755)
+		if err == nil {
+			var below *os.Root
+			if below, err = at.OpenRoot(name); err == nil {
+				at.Close()
+				at = below
+				err = fill(at, i)
+			}
+		}
+		if err != nil {
 			at.Close()
 			return err
 		}
-		below, err := at.OpenRoot("nested")
-		at.Close()
-		if err != nil {
-			return err
-		}
-		at = below
 	}
 	return at.Close()
 }

@@ -3,7 +3,6 @@ package account
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"maps"
 	"os"
@@ -12,28 +11,35 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
-// Names answers from the account files of POSIX systems and, where a number is
-// not in them, from the system's name service through getent, asked once for
-// each number. It reads nothing before the first question and may be asked
-// from several goroutines.
+// Names answers from the account files of POSIX systems and, for what is not in them, from the
+// system's name service through getent, where that may know more than the files. Each number is
+// asked for once, together with all that are expected. It reads nothing before the first question
+// and may be asked from several goroutines.
 type Names struct {
 	users, groups table
 }
 
 // New returns names read from the system's own files.
-func New() *Names { return NewFrom("/etc/passwd", "/etc/group") }
+func New() *Names { return NewFrom("/etc/passwd", "/etc/group", "/etc/nsswitch.conf") }
 
-// NewFrom returns names read from files in the formats of /etc/passwd and
-// /etc/group.
-func NewFrom(passwd, group string) *Names {
+// NewFrom returns names read from files in the formats of /etc/passwd, /etc/group and
+// /etc/nsswitch.conf.
+func NewFrom(passwd, group, services string) *Names {
 	return &Names{
-		users:  table{file: passwd, database: "passwd"},
-		groups: table{file: group, database: "group"},
+		users:  table{file: passwd, database: "passwd", services: services},
+		groups: table{file: group, database: "group", services: services},
 	}
 }
+
+// ExpectUser says that the name of a user id may be asked for soon.
+func (n *Names) ExpectUser(uid uint32) { n.users.expect(uid) }
+
+// ExpectGroup says that the name of a group id may be asked for soon.
+func (n *Names) ExpectGroup(gid uint32) { n.groups.expect(gid) }
 
 // User returns the name of a user id and true, or the number and false.
 func (n *Names) User(uid uint32) (string, bool) { return n.users.name(uid) }
@@ -53,20 +59,42 @@ func (n *Names) UserNames() []string { return n.users.list() }
 // GroupNames lists the groups in the account file.
 func (n *Names) GroupNames() []string { return n.groups.list() }
 
-// answer is what is known of a number. The name service may take long to answer: only
-// who asks for the same number waits for it.
+// answer is what is known of a number.
 type answer struct {
-	asked sync.Once
+	asked *inquiry // nil if the answer was in the file
 	name  string
 	ok    bool
 }
 
-type table struct {
-	file, database string
+// inquiry is one question to the name service, about several numbers. The service may take long to
+// answer: only who asks for one of these numbers waits for it.
+type inquiry struct {
+	once    sync.Once
+	answers map[uint32]*answer
+}
 
-	mu    sync.RWMutex
-	names map[uint32]*answer // nil before the file was read
-	ids   map[string]uint32
+// mostAsked is how many numbers one inquiry is about.
+const mostAsked = 4096
+
+type table struct {
+	file, database, services string
+
+	mu       sync.RWMutex
+	names    map[uint32]*answer // nil before the file was read
+	ids      map[string]uint32
+	local    bool                // the name service knows no more than the file
+	expected map[uint32]struct{} // none of them is in names
+
+	late atomic.Bool // the name service took too long, and is asked for no more numbers
+}
+
+func (t *table) expect(id uint32) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.readFile()
+	if t.names[id] == nil && !t.local {
+		t.expected[id] = struct{}{}
+	}
 }
 
 func (t *table) name(id uint32) (string, bool) {
@@ -77,33 +105,75 @@ func (t *table) name(id uint32) (string, bool) {
 		t.mu.Lock()
 		t.readFile()
 		if a = t.names[id]; a == nil {
-			a = &answer{}
-			t.names[id] = a
+			a = t.inquire(id)
 		}
 		t.mu.Unlock()
 	}
-	a.asked.Do(func() {
-		a.name = strconv.FormatUint(uint64(id), 10)
-		if name, answered, ok := ask(t.database, a.name); ok && answered == id {
+	if a.asked != nil {
+		a.asked.once.Do(func() { t.ask(a.asked) })
+	}
+	return a.name, a.ok
+}
+
+// inquire prepares a question about a number, and about those that are expected. t.mu is held.
+func (t *table) inquire(id uint32) *answer {
+	q := &inquiry{answers: map[uint32]*answer{}}
+	add := func(id uint32) *answer {
+		a := &answer{name: strconv.FormatUint(uint64(id), 10)}
+		if !t.local {
+			a.asked, q.answers[id] = q, a
+		}
+		t.names[id] = a
+		delete(t.expected, id)
+		return a
+	}
+	a := add(id)
+	for id := range t.expected {
+		if len(q.answers) == mostAsked {
+			break
+		}
+		add(id)
+	}
+	return a
+}
+
+// ask asks the name service about all numbers of an inquiry.
+func (t *table) ask(q *inquiry) {
+	if t.late.Load() {
+		return
+	}
+	var keys []string
+	for _, a := range q.answers {
+		keys = append(keys, a.name)
+	}
+	late := lookUp(t.database, keys, func(name string, id uint32) {
+		if a := q.answers[id]; a != nil && !a.ok { // the first name of a number counts
 			a.name, a.ok = name, true
 		}
 	})
-	return a.name, a.ok
+	if late {
+		t.late.Store(true)
+	}
 }
 
 func (t *table) id(name string) (uint32, bool) {
 	t.mu.Lock()
 	t.readFile()
 	id, ok := t.ids[name]
+	local := t.local
 	t.mu.Unlock()
-	if ok {
-		return id, true
+	if ok || local {
+		return id, ok
 	}
 	if strings.Trim(name, "0123456789") == "" || strings.HasPrefix(name, "-") {
 		return 0, false // a number, and what the name service would take for an option
 	}
-	answered, id, ok := ask(t.database, name)
-	return id, ok && answered == name
+	lookUp(t.database, []string{name}, func(answered string, number uint32) {
+		if answered == name && !ok {
+			id, ok = number, true
+		}
+	})
+	return id, ok
 }
 
 func (t *table) list() []string {
@@ -119,7 +189,8 @@ func (t *table) readFile() {
 	if t.names != nil {
 		return
 	}
-	t.names, t.ids = make(map[uint32]*answer), make(map[string]uint32)
+	t.names, t.ids, t.expected = make(map[uint32]*answer), make(map[string]uint32), make(map[uint32]struct{})
+	t.local = onlyFiles(t.services, t.database)
 	file, err := os.Open(t.file)
 	if err != nil {
 		return
@@ -133,9 +204,7 @@ func (t *table) readFile() {
 			continue
 		}
 		if _, twice := t.names[id]; !twice {
-			a := &answer{name: name, ok: true}
-			a.asked.Do(func() {})
-			t.names[id] = a
+			t.names[id] = &answer{name: name, ok: true}
 		}
 		if _, twice := t.ids[name]; !twice {
 			t.ids[name] = id
@@ -157,17 +226,25 @@ func parse(line string) (name string, id uint32, ok bool) {
 	return parts[0], uint32(number), err == nil
 }
 
-// patience is how long the name service may take for one answer.
-const patience = 5 * time.Second
+// patience is how long the name service may take to answer, and patienceEach how much longer for
+// each key.
+const (
+	patience     = 5 * time.Second
+	patienceEach = 10 * time.Millisecond
+)
 
-// ask asks the name service about a name or number.
-func ask(database, key string) (name string, id uint32, ok bool) {
-	ctx, cancel := context.WithTimeout(context.Background(), patience)
+// lookUp asks the name service about names or numbers, gives what it answers, and reports whether
+// it took too long.
+func lookUp(database string, keys []string, found func(name string, id uint32)) (late bool) {
+	ctx, cancel := context.WithTimeout(context.Background(), patience+time.Duration(len(keys))*patienceEach)
 	defer cancel()
-	answer, err := exec.CommandContext(ctx, "getent", database, key).Output()
-	if err != nil {
-		return "", 0, false
+	cmd := exec.CommandContext(ctx, "getent", append([]string{database}, keys...)...)
+	cmd.WaitDelay = time.Second
+	answer, _ := cmd.Output() // its status tells that some are not known
+	for line := range strings.Lines(string(answer)) {
+		if name, id, ok := parse(strings.TrimSuffix(line, "\n")); ok {
+			found(name, id)
+		}
 	}
-	line, _, _ := bytes.Cut(answer, []byte("\n"))
-	return parse(string(line))
+	return ctx.Err() != nil
 }

@@ -3,6 +3,7 @@ package account_test
 import (
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -10,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frankledger/core/account"
+	"frankledger/core/entry"
 )
 
 // The name service is asked for what the files do not have, once for each
@@ -27,7 +29,7 @@ func TestNames(t *testing.T) {
 	write("getent", "#!/bin/sh\necho \"$@\" >>"+log+"\n[ $2 = 900 ] && echo \"remote:x:900:$([ $1 = passwd ] && echo 1:R:/:/bin/sh)\" || exit 2\n", 0o755)
 	t.Setenv("PATH", folder+":"+os.Getenv("PATH"))
 
-	names := account.NewFrom(passwd, group)
+	names := account.NewFrom(passwd, group, filepath.Join(folder, "none"))
 	for range 3 {
 		for id, want := range map[uint32]string{501: "mara", 900: "remote", 77: "77"} {
 			name, known := names.User(id)
@@ -43,7 +45,7 @@ func TestNames(t *testing.T) {
 	require.NoError(t, err)
 	assert.ElementsMatch(t, []string{"passwd 900", "passwd 77", "group 900"}, strings.Split(strings.TrimSpace(string(asked)), "\n"))
 
-	none := account.NewFrom(filepath.Join(folder, "no"), filepath.Join(folder, "no"))
+	none := account.NewFrom(filepath.Join(folder, "no"), filepath.Join(folder, "no"), "")
 	name, known := none.User(0)
 	assert.Equal(t, "0", name)
 	assert.False(t, known)
@@ -53,7 +55,7 @@ func TestNames(t *testing.T) {
 func TestLongLine(t *testing.T) {
 	group := filepath.Join(t.TempDir(), "group")
 	require.NoError(t, os.WriteFile(group, []byte("many:x:20:"+strings.Repeat("member,", 40_000)+"\nreeds:x:21:\n"), 0o644))
-	name, known := account.NewFrom(group, group).Group(21)
+	name, known := account.NewFrom(group, group, "").Group(21)
 	assert.Equal(t, "reeds", name)
 	assert.True(t, known)
 }
@@ -66,7 +68,7 @@ func TestNumbersOfNames(t *testing.T) {
 	log := filepath.Join(folder, "asked")
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "getent"), []byte("#!/bin/sh\necho \"$@\" >>"+log+"\n[ $2 = remote ] && echo remote:x:900:1::/:\n"), 0o755))
 	t.Setenv("PATH", folder+":"+os.Getenv("PATH"))
-	names := account.NewFrom(passwd, group)
+	names := account.NewFrom(passwd, group, filepath.Join(folder, "none"))
 	for name, want := range map[string]uint32{"mara": 501, "jonas": 502, "remote": 900} {
 		id, known := names.UserID(name)
 		assert.True(t, known, name)
@@ -83,4 +85,58 @@ func TestNumbersOfNames(t *testing.T) {
 	assert.NotContains(t, string(asked), "-x", "it would be taken for an option")
 	assert.Equal(t, []string{"jonas", "mara"}, names.UserNames())
 	assert.Equal(t, []string{"reeds"}, names.GroupNames())
+}
+
+// Numbers that are expected are asked for together; and where only the files have accounts,
+// nothing is asked.
+func TestExpected(t *testing.T) {
+	folder := t.TempDir()
+	at := func(name string) string { return filepath.Join(folder, name) }
+	require.NoError(t, os.WriteFile(at("passwd"), []byte("mara:x:501:20::/:\n"), 0o644))
+	require.NoError(t, os.WriteFile(at("getent"), []byte("#!/bin/sh\necho asked >>"+at("asked")+"\nshift\nfor id; do [ $((id % 2)) = 1 ] || echo even$id:x:$id:1::/:; done\nexit 2\n"), 0o755))
+	t.Setenv("PATH", folder+":"+os.Getenv("PATH"))
+	for services, asked := range map[string]int{
+		"":                              2, // no such file
+		"passwd: files sss\n":           2,
+		"passwd: files # sss\n":         0,
+		"group: files\n":                2,
+		"passwd: [x=y]\n":               2,
+		" passwd:\tfiles\ngroup: nis\n": 0,
+	} {
+		t.Run(services, func(t *testing.T) {
+			require.NoError(t, os.WriteFile(at("asked"), nil, 0o644))
+			file := at("services")
+			require.NoError(t, os.WriteFile(file, []byte(services), 0o644))
+			if services == "" {
+				file = at("none")
+			}
+			names := account.NewFrom(at("passwd"), at("passwd"), file)
+			require.NoError(t, account.Expecting(names).Visitor()(entries(5000, 1000)))
+			for i := range uint32(5000) {
+				id := 1000 + i
+				want, even := strconv.FormatUint(uint64(id), 10), id%2 == 0 && asked > 0
+				if even {
+					want = "even" + want
+				}
+				name, known := names.User(id)
+				assert.Equal(t, want, name)
+				assert.Equal(t, even, known)
+			}
+			name, known := names.User(501)
+			assert.Equal(t, "mara", name)
+			assert.True(t, known)
+			log, err := os.ReadFile(at("asked"))
+			require.NoError(t, err)
+			assert.Equal(t, asked, strings.Count(string(log), "asked"))
+		})
+	}
+}
+
+// entries are owned by so many users.
+func entries(count int, first uint32) []entry.Entry {
+	all := make([]entry.Entry, count)
+	for i := range all {
+		all[i] = entry.Entry{Known: entry.FactStatus, UID: first + uint32(i)}
+	}
+	return all
 }
