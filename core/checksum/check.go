@@ -405,12 +405,18 @@ func (a *Checked) findMoved(ctx context.Context, unlisted []*entry.Entry, pool *
 	taken := map[*entry.Entry]bool{}
 	for _, r := range missing {
 		for _, algorithm := range r.Line.Digest.Algorithms {
-			for _, e := range by[algorithm.Name+r.Line.Digest.Hex] {
-				if r.Found == nil && !taken[e] && (!r.Line.Sized || r.Line.Size == e.Size) {
-					a.Counts[r.Status]--
-					r.Status, r.Found, taken[e] = Moved, e, true
-					a.Counts[r.Status]++
-				}
+			key := algorithm.Name + r.Line.Digest.Hex
+			for len(by[key]) > 0 && taken[by[key][0]] {
+				by[key] = by[key][1:]
+			}
+			at := slices.IndexFunc(by[key], func(e *entry.Entry) bool {
+				return !taken[e] && (!r.Line.Sized || r.Line.Size == e.Size)
+			})
+			if r.Found == nil && at >= 0 {
+				a.Counts[r.Status]--
+				r.Status, r.Found = Moved, by[key][at]
+				taken[r.Found] = true
+				a.Counts[r.Status]++
 			}
 		}
 	}
