@@ -212,18 +212,9 @@ func ByPlace(a, b *entry.Entry) int {
 // compareFolders orders folders by the names in their paths, a folder before
 // those in it, and different places as they were asked about.
 func compareFolders(a, b *entry.Folder) int {
-	x, y := a, b
-	for x.Depth > y.Depth {
-		x = x.Parent
-	}
-	for y.Depth > x.Depth {
-		y = y.Parent
-	}
+	x, y := entry.Part(a, b)
 	if x == y {
 		return cmp.Compare(a.Depth, b.Depth)
-	}
-	for x.Parent != y.Parent {
-		x, y = x.Parent, y.Parent
 	}
 	if x.Parent == nil {
 		return cmp.Or(cmp.Compare(x.Place.Index, y.Place.Index), text.CompareNatural(x.Place.Given, y.Place.Given))

@@ -617,6 +617,6 @@ func (k Keep) compare(folders *forest) func(a, b *entry.Entry) int {
 		if c := cmp.Compare(a.Folder.Place.Index, b.Folder.Place.Index); c != 0 {
 			return c
 		}
-		return before(folders.node(a.Folder).kept(), folders.node(b.Folder).kept())
+		return before(folders.node(a.Folder).kept, folders.node(b.Folder).kept)
 	}
 }

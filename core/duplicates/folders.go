@@ -88,8 +88,10 @@ type node struct {
 	rarest *item // of the files in it, at any depth: the one whose content the fewest have
 	down   int   // how many folders down that is
 
-	set   *Set // that it is a spare in, or would be if it were there
-	stays bool // it stays in some set
+	sum []byte // the tree hash; nil before it was asked for
+
+	spare *Set // of which it, or a folder that it lies in, is a spare
+	kept  bool // it, or a folder that it lies in, stays in some set
 }
 
 // forest is all folders that were read.
@@ -98,6 +100,8 @@ type forest struct {
 	nodes map[*entry.Folder]*node
 	known map[string]uint32 // contents of what is no file
 	next  uint32
+	// having tells of pairs of folders whether the first has all that the second has.
+	having map[[2]*node]bool
 	// members are the files of each content.
 	members [][]*file
 }
@@ -110,6 +114,7 @@ func (t *forest) node(f *entry.Folder) *node {
 		if f.Parent != nil {
 			n.parent = t.node(f.Parent)
 			n.parent.folders = append(n.parent.folders, n)
+			n.spare, n.kept = n.parent.spare, n.parent.kept
 		}
 	}
 	return n
@@ -128,7 +133,7 @@ func (t *forest) number(content string) uint32 {
 
 // build makes the folders of what was collected, and of files that are the same.
 func build(s *search, files, others *arrange.Collector, classes [][]*file) *forest {
-	t := &forest{s: s, nodes: map[*entry.Folder]*node{}, known: map[string]uint32{}, members: make([][]*file, 1, 1+len(classes)+len(s.named))}
+	t := &forest{s: s, nodes: map[*entry.Folder]*node{}, known: map[string]uint32{}, having: map[[2]*node]bool{}, members: make([][]*file, 1, 1+len(classes)+len(s.named))}
 	t.number("") // the content of empty files
 	t.members = append(t.members, nil)
 	hold := func(class []*file) {
@@ -279,7 +284,7 @@ func (t *forest) apart(group []*node) (left []*node) {
 	met := map[identity]bool{}
 	for _, n := range group {
 		id := identity{n.entry.Device, n.entry.Inode, recordOf(n.entry)}
-		if !n.spared() && !met[id] {
+		if n.spare == nil && !met[id] {
 			met[id] = true
 			left = append(left, n)
 		}
@@ -289,27 +294,31 @@ func (t *forest) apart(group []*node) (left []*node) {
 
 func (n *node) place() int { return n.folder.Place.Index }
 
-// spared reports whether a folder, or one that it lies in, is a spare.
-func (n *node) spared() bool { return n.spareIn() != nil }
-
-// spareIn returns the set of which a folder, or one that it lies in, is a spare.
-func (n *node) spareIn() *Set {
-	for ; n != nil; n = n.parent {
-		if n.set != nil {
-			return n.set
-		}
-	}
-	return nil
-}
-
 // within reports whether a folder is another, or lies in it.
 func (n *node) within(other *node) bool {
-	for ; n != nil; n = n.parent {
-		if n == other {
-			return true
-		}
+	return n.folder.Depth >= other.folder.Depth && n.folder.Above(other.folder.Depth) == other.folder
+}
+
+// setSpare makes a folder, with all in it, a spare of a set.
+func (n *node) setSpare(set *Set) {
+	if n.spare != nil {
+		return
 	}
-	return false
+	n.spare = set
+	for _, in := range n.folders {
+		in.setSpare(set)
+	}
+}
+
+// setKept notes that a folder stays, with all in it.
+func (n *node) setKept() {
+	if n.kept {
+		return
+	}
+	n.kept = true
+	for _, in := range n.folders {
+		in.setKept()
+	}
 }
 
 // equal makes a set of folders that are the same.
@@ -322,15 +331,16 @@ func (t *forest) equal(group []*node) *Set {
 				return c
 			}
 		}
-		return cmp.Or(cmp.Compare(t.s.o.rank(a.entry.FullPath(), true), t.s.o.rank(b.entry.FullPath(), true)), compare(a, b), before(a.kept(), b.kept()), arrange.ByPlace(a.entry, b.entry))
+		return cmp.Or(cmp.Compare(t.s.o.rank(a.entry.FullPath(), true), t.s.o.rank(b.entry.FullPath(), true)), compare(a, b), before(a.kept, b.kept), arrange.ByPlace(a.entry, b.entry))
 	})
 	set := t.set(group[0])
 	set.Files = len(group)
 	for i, n := range group {
 		set.Copies = append(set.Copies, Copy{Entry: n.summed(), File: i + 1, Stays: i == 0})
-		n.stays = i == 0
-		if i > 0 {
-			n.set = set
+		if i == 0 {
+			n.setKept()
+		} else {
+			n.setSpare(set)
 		}
 	}
 	return set
@@ -342,7 +352,8 @@ func (t *forest) part(small, large *node) *Set {
 	set.Files = 2
 	set.Part, set.Beside, set.BesideSize = true, large.files-small.files, large.size-small.size
 	set.Copies = []Copy{{large.summed(), 1, true}, {small.summed(), 2, false}}
-	large.stays, small.set = true, set
+	large.setKept()
+	small.setSpare(set)
 	return set
 }
 
@@ -366,7 +377,7 @@ const mostCandidates = 256
 // larger returns a folder that has all that another has, by the same names, and more; the
 // one that has least beside.
 func (t *forest) larger(n *node) (best *node) {
-	if t.s.o.Keep != FirstPlace || n.rarest == nil || n.kept() {
+	if t.s.o.Keep != FirstPlace || n.rarest == nil || n.kept {
 		return nil
 	}
 	tried := map[*node]bool{}
@@ -377,7 +388,7 @@ func (t *forest) larger(n *node) (best *node) {
 				continue
 			}
 			tried[other] = true
-			if other.entry == nil || other.within(n) || n.within(other) || other.spared() || other.sameFolder(n) ||
+			if other.entry == nil || other.within(n) || n.within(other) || other.spare != nil || other.sameFolder(n) ||
 				other.place() > n.place() || t.s.o.Across && other.place() == n.place() {
 				continue
 			}
@@ -387,7 +398,7 @@ func (t *forest) larger(n *node) (best *node) {
 			if best != nil && cmp.Or(cmp.Compare(best.files, other.files), arrange.ByPlace(best.entry, other.entry)) <= 0 {
 				continue
 			}
-			if other.has(n) {
+			if t.has(other, n) {
 				best = other
 			}
 		}
@@ -442,10 +453,15 @@ func (t *forest) above(one, other *entry.Entry, up int) *node {
 }
 
 // has reports whether a folder has all that another has, by the same names.
-func (n *node) has(other *node) bool {
+func (t *forest) has(n, other *node) (all bool) {
 	if len(other.items) > len(n.items) || len(other.folders) > len(n.folders) {
 		return false
 	}
+	pair := [2]*node{n, other}
+	if all, known := t.having[pair]; known {
+		return all
+	}
+	defer func() { t.having[pair] = all }()
 	for _, it := range other.items {
 		at, found := slices.BinarySearchFunc(n.items, it.entry.Name, func(a item, name string) int { return strings.Compare(a.entry.Name, name) })
 		if !found || n.items[at].content != it.content {
@@ -454,7 +470,7 @@ func (n *node) has(other *node) bool {
 	}
 	for _, in := range other.folders {
 		at, found := slices.BinarySearchFunc(n.folders, in.folder.Name, func(a *node, name string) int { return strings.Compare(a.folder.Name, name) })
-		if !found || !n.folders[at].has(in) {
+		if !found || !t.has(n.folders[at], in) {
 			return false
 		}
 	}
@@ -467,6 +483,9 @@ func (n *node) has(other *node) bool {
 // of a folder, this; of what has no content, of nothing. It returns false if some digest
 // is not known.
 func (t *forest) digest(n *node) ([]byte, bool) {
+	if n.sum != nil {
+		return n.sum, true
+	}
 	type line struct{ name, kind, digest string }
 	var lines []line
 	algorithm := t.s.o.Algorithm
@@ -501,7 +520,8 @@ func (t *forest) digest(n *node) ([]byte, bool) {
 	for _, l := range lines {
 		io.WriteString(h, l.kind+" "+l.digest+" "+l.name+"\x00")
 	}
-	return h.Sum(nil), true
+	n.sum = h.Sum(nil)
+	return n.sum, true
 }
 
 func (k Keep) compareFolders() func(a, b *node) int {
@@ -521,17 +541,7 @@ func (t *forest) spareOf(e *entry.Entry) *Set {
 	if t == nil {
 		return nil
 	}
-	return t.node(e.Folder).spareIn()
-}
-
-// kept reports whether a folder, or one that it lies in, stays in some set.
-func (n *node) kept() bool {
-	for ; n != nil; n = n.parent {
-		if n.stays {
-			return true
-		}
-	}
-	return false
+	return t.node(e.Folder).spare
 }
 
 // before orders what something is so for before the rest.

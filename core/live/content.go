@@ -138,13 +138,10 @@ type Files struct{ Follow bool } // open also what a link leads to
 // Opener implements digest.Files.
 func (f Files) Opener() digest.Opener { return &opener{Files: f} }
 
-// opener opens files by their folders, of which it keeps the last one open.
+// opener opens files by their folders.
 type opener struct {
 	Files
-	place  *entry.Place
-	root   calls.Dir
-	folder *entry.Folder
-	dir    calls.Dir
+	folders visited
 }
 
 // Open implements digest.Opener.
@@ -200,63 +197,24 @@ func (o *opener) locate(e *entry.Entry) (at int, name string, done func(), err e
 	if e.Self {
 		return unix.AT_FDCWD, e.Folder.Place.Given, done, nil
 	}
-	if err := o.enter(e.Folder); err != nil {
+	dir, err := o.folders.enter(e.Folder)
+	if err != nil {
 		return 0, "", nil, err
 	}
 	if len(e.Name) <= longestRelative {
-		return o.dir.Handle(), e.Name, done, nil
+		return dir.Handle(), e.Name, done, nil
 	}
 	var trail []*entry.Folder // the name is a long relative path
 	names := strings.Split(e.Name, "/")
 	for _, name := range names[:len(names)-1] {
 		trail = append(trail, &entry.Folder{Name: name})
 	}
-	d, err := openTrail(o.dir, trail)
+	d, err := openTrail(dir, trail)
 	if err != nil {
 		return 0, "", nil, err
 	}
 	return d.Handle(), names[len(names)-1], d.Close, nil
 }
 
-// enter opens a folder.
-func (o *opener) enter(folder *entry.Folder) error {
-	if o.folder == folder {
-		return nil
-	}
-	if o.place != folder.Place {
-		o.Close()
-		root, err := calls.OpenDir(unix.AT_FDCWD, folder.Place.Given, true)
-		if err != nil {
-			return err
-		}
-		o.place, o.root, o.folder, o.dir = folder.Place, root, folder.Trail()[0], root
-	}
-	if folder.Parent == nil {
-		o.leave()
-		o.folder, o.dir = folder, o.root
-		return nil
-	}
-	d, err := openTrail(o.root, folder.Trail()[1:])
-	if err != nil {
-		return err
-	}
-	o.leave()
-	o.folder, o.dir = folder, d
-	return nil
-}
-
-func (o *opener) leave() {
-	if o.folder != nil && o.dir != o.root {
-		o.dir.Close()
-	}
-	o.folder = nil
-}
-
 // Close implements digest.Opener.
-func (o *opener) Close() {
-	o.leave()
-	if o.place != nil {
-		o.root.Close()
-		o.place = nil
-	}
-}
+func (o *opener) Close() { o.folders.close() }

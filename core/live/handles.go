@@ -37,12 +37,17 @@ type handles struct {
 // program may need.
 func newHandles() *handles {
 	const most, least, elsewhere = 1024, 4, 32
-	limit := most
+	return &handles{limit: int32(min(most, max(least, (mayOpen()-elsewhere)/2)))}
+}
+
+// mayOpen returns how many files the system lets the program have open.
+func mayOpen() int {
+	const usual = 1024
 	var rlimit unix.Rlimit
-	if err := unix.Getrlimit(unix.RLIMIT_NOFILE, &rlimit); err == nil && uint64(rlimit.Cur) < 2*most {
-		limit = max(least, (int(rlimit.Cur)-elsewhere)/2)
+	if unix.Getrlimit(unix.RLIMIT_NOFILE, &rlimit) != nil {
+		return usual
 	}
-	return &handles{limit: int32(limit)}
+	return int(min(uint64(rlimit.Cur), 1<<20))
 }
 
 func (h *handles) opened(folder *entry.Folder, above *opened, d calls.Dir) *opened {

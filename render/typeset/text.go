@@ -156,6 +156,9 @@ func Shorten(text string, limit int) string {
 		return ""
 	}
 	room := limit - 1
+	if plain, _ := Look(text); plain { // a column a byte
+		return text[:room-room/2] + "…" + text[len(text)-room/2:]
+	}
 	end := cells.TruncateLeft(text, Width(text)-room/2, "")
 	return cells.Truncate(text, room-Width(end), "") + "…" + end
 }
