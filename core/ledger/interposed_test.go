@@ -235,6 +235,13 @@ func (i interposedUpdate) AddRecord(ctx context.Context, r store.RecordRow) (num
 	return i.update.AddRecord(ctx, r)
 }
 
+func (i interposedUpdate) Stored(ctx context.Context, place, record int64) (int64, error) {
+	if err := i.before(true); err != nil {
+		return 0, err
+	}
+	return i.update.Stored(ctx, place, record)
+}
+
 func (i interposedUpdate) AddProblem(ctx context.Context, record int64, p store.ProblemRow) error {
 	if err := i.before(true); err != nil {
 		return err

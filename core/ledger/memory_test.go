@@ -114,6 +114,9 @@ func (m *memory) SetStamps(context.Context, int64, int64, []byte) error { return
 // Layers returns none.
 func (m *memory) Layers(context.Context, int64) ([]store.LayerRow, error) { return nil, nil }
 
+// Stored returns 0: nothing is packed.
+func (m *memory) Stored(context.Context, int64, int64) (int64, error) { return 0, nil }
+
 // Bands returns none: such a store has no summaries, and everything is read.
 func (m *memory) Bands(context.Context, store.Range) ([]store.BandRow, error) { return nil, nil }
 

@@ -176,6 +176,10 @@ func (e *Elsewhere) Write(l *ledger.Ledger) (ledger.Record, error) {
 	return written, err
 }
 
+// Among says which records the store has, so that they are not read again: for one of many records
+// that are added by one update.
+func (e *Elsewhere) Among(records []ledger.Record) { e.w.all = records }
+
 // Prepare does what has to be done before the record is added, and returns the hash of all that it holds.
 func (e *Elsewhere) Prepare(from store.Reader) (encoding.Hash, error) {
 	err := e.w.prepare(from)
@@ -186,5 +190,8 @@ func (e *Elsewhere) Prepare(from store.Reader) (encoding.Hash, error) {
 func (e *Elsewhere) Add(u store.Update, number int64) (ledger.Record, error) {
 	e.w.record.Number = number
 	err := e.w.write(u)
+	if err == nil && e.w.all != nil {
+		e.w.record.Stored, err = u.Stored(e.w.ctx, e.w.record.PlaceNumber, e.w.record.Number)
+	}
 	return e.w.record, err
 }

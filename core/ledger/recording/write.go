@@ -152,7 +152,7 @@ var errOvertaken = errors.New("overtaken")
 // overtaken reports whether the records of the place are others than when they were
 // read.
 func (w *writer) overtaken(from store.Reader) (bool, error) {
-	records, err := ledger.RecordsIn(w.ctx, from)
+	records, err := w.recordsIn(from)
 	if err != nil {
 		return false, err
 	}
@@ -160,10 +160,18 @@ func (w *writer) overtaken(from store.Reader) (bool, error) {
 	return err == nil && !slices.Equal(now, w.standing), err
 }
 
+// recordsIn returns all records of a store.
+func (w *writer) recordsIn(from store.Reader) ([]ledger.Record, error) {
+	if w.all != nil {
+		return w.all, nil
+	}
+	return ledger.RecordsIn(w.ctx, from)
+}
+
 // prepare does what can be done while others may still write: it reads what
 // there is of the place, takes digests, and hashes.
 func (w *writer) prepare(from store.Reader) error {
-	records, err := ledger.RecordsIn(w.ctx, from)
+	records, err := w.recordsIn(from)
 	if err != nil {
 		return err
 	}
@@ -222,7 +230,7 @@ func (w *writer) number(l *tree, id uint64) {
 
 // write writes everything, or returns errOvertaken.
 func (w *writer) write(u store.Update) error {
-	records, err := ledger.RecordsIn(w.ctx, u)
+	records, err := w.recordsIn(u)
 	if err != nil {
 		return err
 	}

@@ -62,6 +62,7 @@ type writer struct {
 	stamped    bool            // the folders have stamps
 	quick      bool            // folders shall be taken over from the record before, if that can be
 	earlier    *earlier        // that record; nil for none
+	all        []ledger.Record // of the store, where that is known; else nil
 	records    []ledger.Record // of the place, before this one
 	standing   ledger.Standing // with these
 	before     *replay.State   // after the last of these

@@ -130,6 +130,8 @@ type Update interface {
 	// AddRecord adds a record, with the number it has or, if that is 0, the next
 	// one, and returns both numbers. Its place is known by host and path.
 	AddRecord(ctx context.Context, r RecordRow) (number, place int64, err error)
+	// Stored returns how many bytes the segments of a record take, without its layer.
+	Stored(ctx context.Context, place, record int64) (int64, error)
 	// AddProblem adds a problem to a record.
 	AddProblem(ctx context.Context, record int64, p ProblemRow) error
 	// AddVolume adds a file system, and the number it has in the records of a

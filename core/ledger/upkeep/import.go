@@ -212,6 +212,7 @@ func (m *importer) write() error {
 		slices.ContainsFunc(m.done.Records, func(t ledger.Record) bool { return t.Number >= wanted }) {
 		number = 0
 	}
+	made.Among(slices.Concat(m.there, m.done.Records))
 	hash, err := made.Prepare(m.update)
 	if err != nil {
 		return err

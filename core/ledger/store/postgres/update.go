@@ -98,6 +98,16 @@ func (u *update) Records(ctx context.Context) ([]store.RecordRow, error) {
 	return u.reader.Records(ctx)
 }
 
+// Stored implements store.Update.
+func (u *update) Stored(ctx context.Context, place, record int64) (stored int64, err error) {
+	if err := u.finish(ctx); err != nil {
+		return 0, err
+	}
+	err = u.each(ctx, func(values row) error { return values.scan(&stored) },
+		"SELECT "+summed("stored")+" FROM frank.band WHERE place = $1 AND record = $2 AND NOT layer", place, record)
+	return stored, err
+}
+
 // seal writes the row of the record that is being added, after all that belongs to it: from
 // then on, nobody but keepers adds to it.
 func (u *update) seal(ctx context.Context) error {

@@ -41,6 +41,15 @@ func (s reader) Layers(ctx context.Context, place int64) (layers []store.LayerRo
 	return layers, err
 }
 
+// Stored implements Update.
+func (u *update) Stored(ctx context.Context, place, record int64) (stored int64, err error) {
+	if err := u.bands.Flush(ctx); err != nil {
+		return 0, err
+	}
+	err = u.q.QueryRowContext(ctx, "SELECT coalesce(sum(stored), 0) FROM band WHERE place = ? AND record = ?", place, record).Scan(&stored)
+	return stored, err
+}
+
 // RemoveLayer implements Update.
 func (u *update) RemoveLayer(ctx context.Context, record int64) error {
 	return u.removeKept(ctx, record, "SELECT -place FROM record WHERE id = ?1")

@@ -168,7 +168,17 @@ func segments(t *testing.T, s store.Store) {
 	laid, err := s.Laid(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, map[int64]int64{two: layers[0].Stored}, laid)
-	require.NoError(t, s.Update(t.Context(), func(u store.Update) error { return u.RemoveLayer(t.Context(), two) }))
+	require.NoError(t, s.Update(t.Context(), func(u store.Update) error {
+		records, err := u.Records(t.Context())
+		require.NoError(t, err)
+		for _, r := range records {
+			stored, err := u.Stored(t.Context(), r.Place, r.Number)
+			require.NoError(t, err)
+			assert.Positive(t, stored)
+			assert.Equal(t, r.Stored, stored, "without its layer")
+		}
+		return u.RemoveLayer(t.Context(), two)
+	}))
 	layers, err = s.Layers(t.Context(), place)
 	require.NoError(t, err)
 	assert.Empty(t, layers)
