@@ -97,7 +97,6 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 		case render.HTML:
 			write = outlines.Page
 		}
-		_, err := w.Write(write(r.view, nil, a.Nodes, summary))
-		return cmp.Or(err, stopped)
+		return cmp.Or(write(w, r.view, a.Nodes, summary), stopped)
 	})
 }

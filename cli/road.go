@@ -100,7 +100,8 @@ func (p *Program) list(ctx context.Context, r *question, places []string, totals
 // set is the sources of a command. Whoever looks at the answer for long keeps nobody
 // from recording.
 func (p *Program) set(r *question, sources []source.Source) *source.Set {
-	set := &source.Set{Sources: sources, Also: account.Expecting(r.view.Context.Accounts.(*account.Names))}
+	names := r.view.Context.Accounts.(*account.Names)
+	set := &source.Set{Sources: sources, Also: source.Owners(names.ExpectUser, names.ExpectGroup)}
 	if r.keeping != nil {
 		set.Also = source.Both(set.Also, r.keeping)
 	}

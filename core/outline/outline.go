@@ -2,22 +2,108 @@
 package outline
 
 import (
+	"iter"
+
 	"frankledger/core/arrange"
 	"frankledger/core/entry"
 	"frankledger/core/source"
 	"frankledger/core/sums"
 )
 
-// Node is an entry and what is shown below it.
+// Node is an entry, or a place, and what is shown below it. Nodes are made as they are asked for:
+// an outline of millions keeps only the entries.
 type Node struct {
 	Entry  *entry.Entry // nil for a place
 	Folder *entry.Folder
 	Sum    sums.Sum // of a folder: all it holds
 	Read   bool     // a folder that was read, so that the sum says something
-	Below  []*Node
 	Leaf   bool     // a place that is no folder: it is all there is below
-	Left   int      // how many were left out here
-	Rest   sums.Sum // and what they come to
+
+	shown *shown
+}
+
+// shown are the entries that are shown, by their folders.
+type shown struct {
+	first    int // in each folder; 0 for all
+	totals   *sums.Totals
+	arranged *arrange.Arranged
+	folders  map[*entry.Folder]span
+	at       []uint32 // positions in arranged, those of one folder together
+}
+
+// span is where the positions of a folder are.
+type span struct{ from, to uint32 }
+
+// Below gives what is shown in a folder, in order.
+func (n *Node) Below() iter.Seq[*Node] {
+	return func(yield func(*Node) bool) {
+		at := n.shown.in(n.Folder)
+		if n.shown.first > 0 {
+			at = at[:min(n.shown.first, len(at))]
+		}
+		for _, i := range at {
+			if !yield(n.shown.node(n.shown.arranged.At(int(i)))) {
+				return
+			}
+		}
+	}
+}
+
+// Rest tells how many entries were left out in a folder, and what they come to.
+func (n *Node) Rest() (left int, rest sums.Sum) {
+	at := n.shown.in(n.Folder)
+	if n.shown.first == 0 || len(at) <= n.shown.first {
+		return 0, rest
+	}
+	at = at[n.shown.first:]
+	for _, i := range at {
+		below := n.shown.node(n.shown.arranged.At(int(i)))
+		rest.Add(below.Sum)
+		if bytes, several := rest.Take(below.Entry); several && !n.shown.totals.CountedElsewhere(below.Entry) {
+			rest.Add(bytes)
+		}
+	}
+	return len(at), rest
+}
+
+func (s *shown) node(e *entry.Entry) *Node {
+	n := &Node{Entry: e, Folder: e.Inside, shown: s}
+	if e.Inside != nil {
+		n.Sum, n.Read = s.totals.Of(e.Inside), !e.Inside.Unread()
+	}
+	return n
+}
+
+// in returns the positions of what is in a folder, in order.
+func (s *shown) in(folder *entry.Folder) []uint32 {
+	if folder == nil {
+		return nil
+	}
+	of := s.folders[folder]
+	return s.at[of.from:of.to]
+}
+
+// sort puts the positions of each folder together.
+func (s *shown) sort() {
+	s.at, s.folders = make([]uint32, s.arranged.Len()), map[*entry.Folder]span{}
+	for i := range s.at {
+		folder := s.arranged.At(i).Folder
+		of := s.folders[folder]
+		of.to++ // how many there are
+		s.folders[folder] = of
+	}
+	from := uint32(0)
+	for folder, of := range s.folders {
+		s.folders[folder] = span{from, from}
+		from += of.to
+	}
+	for i := range s.at {
+		folder := s.arranged.At(i).Folder
+		of := s.folders[folder]
+		s.at[of.to] = uint32(i)
+		of.to++
+		s.folders[folder] = of
+	}
 }
 
 // Plan says what is wanted.
@@ -89,17 +175,11 @@ func (b *Builder) Outline(places []*entry.Place, problems []source.Problem) ([]*
 	if err := b.addAbove(); err != nil {
 		return nil, err
 	}
-	inside := make(map[*entry.Folder][]*entry.Entry)
-	arranged := b.collector.Arrange()
-	for i := range arranged.Len() {
-		e := arranged.At(i)
-		inside[e.Folder] = append(inside[e.Folder], e)
-	}
+	all := &shown{first: b.plan.First, totals: b.totals, arranged: b.collector.Arrange()}
+	all.sort()
 	var nodes []*Node
 	for _, root := range roots {
-		n := &Node{Folder: root, Sum: b.totals.Of(root), Read: !root.Unread(), Leaf: root.Place.Leaf}
-		b.fill(n, inside)
-		nodes = append(nodes, n)
+		nodes = append(nodes, &Node{Folder: root, Sum: b.totals.Of(root), Read: !root.Unread(), Leaf: root.Place.Leaf, shown: all})
 	}
 	return nodes, nil
 }
@@ -113,7 +193,9 @@ func (b *Builder) addAbove() error {
 		if e.Inside != nil {
 			known[e.Inside] = true
 		}
-		rel = append(rel, e.Folder)
+		if len(rel) == 0 || rel[len(rel)-1] != e.Folder {
+			rel = append(rel, e.Folder)
+		}
 	})
 	visit := b.collector.Visitor()
 	for _, folder := range rel {
@@ -125,25 +207,4 @@ func (b *Builder) addAbove() error {
 		}
 	}
 	return nil
-}
-
-func (b *Builder) fill(n *Node, inside map[*entry.Folder][]*entry.Entry) {
-	for i, e := range inside[n.Folder] {
-		below := &Node{Entry: e, Folder: e.Inside}
-		if e.Inside != nil {
-			below.Sum, below.Read = b.totals.Of(e.Inside), !e.Inside.Unread()
-		}
-		if b.plan.First > 0 && i >= b.plan.First {
-			n.Left++
-			n.Rest.Add(below.Sum)
-			if bytes, several := n.Rest.Take(e); several && !b.totals.CountedElsewhere(e) {
-				n.Rest.Add(bytes)
-			}
-			continue
-		}
-		if e.Inside != nil {
-			b.fill(below, inside)
-		}
-		n.Below = append(n.Below, below)
-	}
 }

@@ -18,7 +18,7 @@ import (
 
 // rels lists what an outline shows, further in at each level.
 func rels(n *outline.Node, in string) (list []string) {
-	for _, below := range n.Below {
+	for below := range n.Below() {
 		list = append(list, in+below.Entry.Name)
 		list = append(list, rels(below, in+" ")...)
 	}
@@ -54,6 +54,7 @@ func TestOutline(t *testing.T) {
 	assert.Equal(t, []string{"a", "b"}, rels(build(outline.Plan{Depth: 1, Hidden: source.OmitHidden}, ""), ""))
 	first := build(outline.Plan{Depth: 2, First: 1}, "size/reverse")
 	assert.Equal(t, []string{"a"}, rels(first, ""))
-	assert.Equal(t, 2, first.Left)
-	assert.EqualValues(t, 135, first.Rest.Size)
+	left, rest := first.Rest()
+	assert.Equal(t, 2, left)
+	assert.EqualValues(t, 135, rest.Size)
 }

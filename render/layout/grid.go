@@ -7,7 +7,8 @@ import (
 	"frankledger/render/typeset"
 )
 
-// Grid lines cells up in columns. Set its fields, add the rows, then call Append.
+// Grid lines cells up in columns. Set its fields, add the rows, then call Append. For rows that are
+// too many to keep, call Measure with each, and then AppendRow with each again.
 type Grid struct {
 	Columns []Column // rows may have more cells than this; these stand flush left
 	Palette style.Palette
@@ -18,6 +19,7 @@ type Grid struct {
 
 	rows   []Row
 	widths []int
+	fits   bool // widths are those that fit the screen
 }
 
 // Column says how the cells of a column stand.
@@ -43,7 +45,6 @@ type Row struct {
 type Cell struct {
 	Text  string
 	Style style.Style
-	width int // of the text, in columns of the screen, once the row is added
 }
 
 // Grow makes room for so many more rows.
@@ -52,19 +53,22 @@ func (g *Grid) Grow(rows int) { g.rows = slices.Grow(g.rows, rows) }
 // Add adds a row.
 func (g *Grid) Add(row Row) {
 	g.rows = append(g.rows, row)
+	g.Measure(row)
+}
+
+// Measure has the columns be wide enough for a row.
+func (g *Grid) Measure(row Row) {
 	if row.Heading {
 		return
 	}
 	for i := range row.Cells {
-		cell := &row.Cells[i]
-		cell.width = typeset.Width(cell.Text)
 		if i == len(g.widths) {
 			g.widths = append(g.widths, 0)
 		}
 		if i == len(row.Cells)-1 && row.Free {
 			continue
 		}
-		width := cell.width
+		width := typeset.Width(row.Cells[i].Text)
 		if i == 0 {
 			width += row.In
 		}
@@ -120,6 +124,10 @@ func (g *Grid) Keep(columns int) {
 
 // shorten makes the columns that may be shortened fit the screen.
 func (g *Grid) shorten() {
+	if g.fits {
+		return
+	}
+	g.fits = true
 	all := 0
 	for i, width := range g.widths {
 		all += g.gap(i) + width
@@ -135,21 +143,25 @@ func (g *Grid) shorten() {
 
 // Append appends the rows, each with a line feed.
 func (g *Grid) Append(dst []byte) []byte {
-	g.shorten()
 	for _, row := range g.rows {
-		if row.Heading {
-			dst = append(g.Palette.Put(dst, row.Cells[0].Text, row.Cells[0].Style), '\n')
-			continue
-		}
-		dst = g.append(dst, row)
+		dst = g.AppendRow(dst, row)
 	}
 	return dst
+}
+
+// AppendRow appends a row with a line feed, once all are measured.
+func (g *Grid) AppendRow(dst []byte, row Row) []byte {
+	g.shorten()
+	if row.Heading {
+		return append(g.Palette.Put(dst, row.Cells[0].Text, row.Cells[0].Style), '\n')
+	}
+	return g.append(dst, row)
 }
 
 func (g *Grid) append(dst []byte, row Row) []byte {
 	from, at := len(dst), 0 // where the line begins, and how many columns of the screen it takes
 	for i := range row.Cells {
-		cell, column := &row.Cells[i], g.column(i)
+		cell, column := row.Cells[i], g.column(i)
 		last := i == len(row.Cells)-1
 		start := at + g.gap(i)
 		end := start + g.widths[i]
@@ -158,7 +170,7 @@ func (g *Grid) append(dst []byte, row Row) []byte {
 				start = min(start, max(g.Width/2, Indent))
 			}
 		}
-		text, width := cell.Text, cell.width
+		text, width := cell.Text, typeset.Width(cell.Text)
 		if column.Shortest > 0 {
 			room := end - start
 			if last && row.Free {

@@ -1,6 +1,8 @@
 package outlines
 
 import (
+	"io"
+
 	"frankledger/core/entry"
 	"frankledger/core/exact"
 	"frankledger/core/outline"
@@ -8,23 +10,28 @@ import (
 	"frankledger/render/report"
 )
 
-// JSON appends outlines as one JSON document: in entries the places, in
+// JSON writes outlines as one JSON document: in entries the places, in
 // inside of each what is in it, and so on.
-func JSON(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) []byte {
+func JSON(to io.Writer, v *report.View, nodes []*outline.Node, s *report.Summary) error {
 	frame := v.Frame(s)
-	dst = render.BeginDocument(dst, frame)
+	w := writer{to: to}
+	w.text = render.BeginDocument(nil, frame)
 	for i, n := range nodes {
 		if i > 0 {
-			dst = append(dst, ",\n"...)
+			w.text = append(w.text, ",\n"...)
 		}
-		dst = appendNode(v, dst, n)
+		w.node(n)
 	}
-	return render.EndDocument(dst, frame)
+	return w.end(render.EndDocument(w.text, frame))
 }
 
-func appendNode(v *report.View, dst []byte, n *outline.Node) []byte {
-	if n.Leaf && len(n.Below) == 1 {
-		n = n.Below[0]
+// node writes a node, and what is below it.
+func (w *writer) node(n *outline.Node) {
+	if n.Leaf {
+		for only := range n.Below() {
+			n = only
+			break
+		}
 	}
 	name, kind := "", entry.KindFolder
 	var path string
@@ -33,7 +40,7 @@ func appendNode(v *report.View, dst []byte, n *outline.Node) []byte {
 	} else {
 		name, kind, path = n.Entry.Name, n.Entry.Kind, n.Entry.Path()
 	}
-	o := exact.Begin(dst)
+	o := exact.Begin(w.text)
 	o.Text("path", path)
 	o.Text("name", name)
 	o.Text("kind", kind.String())
@@ -42,24 +49,28 @@ func appendNode(v *report.View, dst []byte, n *outline.Node) []byte {
 		if n.Entry.Known&entry.FactTarget != 0 {
 			o.Text("target", n.Entry.More.Target)
 		}
-		return o.End()
+		w.write(o.End())
+		return
 	}
 	o.MaybeNumber("size", n.Sum.Size, n.Sum.HasSize())
 	o.MaybeNumber("disk", n.Sum.Disk, n.Sum.HasDisk())
 	o.MaybeNumber("files", n.Sum.Files, n.Sum.HasEntries())
 	o.MaybeNumber("folders", n.Sum.Folders, n.Sum.HasEntries())
 	o.Key("inside")
-	o.Dst = append(o.Dst, '[')
-	for i, below := range n.Below {
-		if i > 0 {
-			o.Dst = append(o.Dst, ',')
+	w.write(append(o.Dst, '['))
+	begun := false
+	for below := range n.Below() {
+		if begun {
+			w.text = append(w.text, ',')
 		}
-		o.Dst = appendNode(v, append(o.Dst, '\n'), below)
+		begun = true
+		w.text = append(w.text, '\n')
+		w.node(below)
 	}
-	o.Dst = append(o.Dst, ']')
-	if n.Left > 0 {
-		o.Number("left", int64(n.Left))
-		o.MaybeNumber("left_size", n.Rest.Size, n.Rest.HasSize())
+	o.Dst = append(w.text, ']')
+	if left, rest := n.Rest(); left > 0 {
+		o.Number("left", int64(left))
+		o.MaybeNumber("left_size", rest.Size, rest.HasSize())
 	}
-	return o.End()
+	w.write(o.End())
 }

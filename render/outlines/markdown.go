@@ -1,6 +1,7 @@
 package outlines
 
 import (
+	"io"
 	"strings"
 
 	"frankledger/core/outline"
@@ -8,15 +9,12 @@ import (
 	"frankledger/render/report"
 )
 
-// Markdown appends outlines as nested lists.
-func Markdown(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) []byte {
-	var lines []outlineLine
-	for _, n := range nodes {
-		lines = appendLines(v, lines, n, 0)
-	}
-	for _, l := range lines {
+// Markdown writes outlines as nested lists.
+func Markdown(to io.Writer, v *report.View, nodes []*outline.Node, s *report.Summary) error {
+	w := writer{to: to}
+	for l := range lines(v, nodes) {
 		if l.depth == 0 {
-			dst = append(dst, "**"+render.Literal(l.name)+"**\n\n"...)
+			w.write(append(w.text, "**"+render.Literal(l.name)+"**\n\n"...))
 			continue
 		}
 		text := strings.Repeat("  ", l.depth-1) + "- " + render.Literal(l.name)
@@ -26,8 +24,7 @@ func Markdown(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summa
 		if l.note != "" {
 			text += " · " + l.note
 		}
-		dst = append(dst, text+"\n"...)
+		w.write(append(w.text, text+"\n"...))
 	}
-	dst = append(dst, '\n')
-	return render.AppendMarkdownLines(dst, v.Footer(s))
+	return w.end(render.AppendMarkdownLines(append(w.text, '\n'), v.Footer(s)))
 }

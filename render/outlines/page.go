@@ -1,6 +1,7 @@
 package outlines
 
 import (
+	"io"
 	"strings"
 
 	"frankledger/core/outline"
@@ -10,17 +11,20 @@ import (
 	"frankledger/render/units"
 )
 
-// Page appends outlines as a page, in which folders can be folded.
-func Page(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) []byte {
-	var lines []outlineLine
-	for _, n := range nodes {
-		lines = appendLines(v, lines, n, 0)
+// Page writes outlines as a page, in which folders can be folded.
+func Page(to io.Writer, v *report.View, nodes []*outline.Node, s *report.Summary) error {
+	var shown []outlineLine
+	all := int64(0)
+	for l := range lines(v, nodes) {
+		if all++; all <= render.MostOnPage+1 { // the last tells whether something is below
+			shown = append(shown, l)
+		}
 	}
 	p, f := &page.Page{}, v.Frame(s)
-	dst = render.BeginPage(dst, v.View, p, f)
+	dst := render.BeginPage(nil, v.View, p, f)
 	dst = append(dst, "<div class=\"tools folds\" hidden><button type=\"button\">Fold all</button><button type=\"button\">Unfold all</button></div>\n<div class=\"outline\">\n"...)
 	var open []int // depths of lists that are open
-	for i, l := range lines {
+	for i, l := range shown {
 		if i == render.MostOnPage {
 			break
 		}
@@ -32,7 +36,7 @@ func Page(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) 
 		if l.note != "" {
 			size = strings.TrimPrefix(size+" · "+l.note, " · ")
 		}
-		has := i+1 < len(lines) && lines[i+1].depth > l.depth
+		has := i+1 < len(shown) && shown[i+1].depth > l.depth
 		if l.depth > 0 {
 			dst = append(dst, "<li>"...)
 		}
@@ -53,8 +57,9 @@ func Page(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) 
 		dst = append(dst, "</ul></details>\n"...)
 	}
 	dst = append(dst, "</div>\n"...)
-	if left := len(lines) - render.MostOnPage; left > 0 {
-		dst = page.AppendElement(dst, "p", "alarm", "and "+units.Count(int64(left), "line", "lines")+" more not on this page; --depth and --first show fewer")
+	if left := all - render.MostOnPage; left > 0 {
+		dst = page.AppendElement(dst, "p", "alarm", "and "+units.Count(left, "line", "lines")+" more not on this page; --depth and --first show fewer")
 	}
-	return render.EndPage(dst, p, f)
+	_, err := to.Write(render.EndPage(dst, p, f))
+	return err
 }

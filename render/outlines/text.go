@@ -1,6 +1,9 @@
 package outlines
 
 import (
+	"io"
+	"iter"
+
 	"frankledger/core/entry"
 	"frankledger/core/outline"
 	"frankledger/render"
@@ -23,40 +26,62 @@ type outlineLine struct {
 // step is how much further in each level stands.
 const step = 3
 
-// Text appends outlines for people: what is in a folder stands further in
+// Text writes outlines for people: what is in a folder stands further in
 // below it, with sizes in a column of their own.
-func Text(v *report.View, dst []byte, nodes []*outline.Node, s *report.Summary) []byte {
-	var lines []outlineLine
-	for _, n := range nodes {
-		lines = appendLines(v, lines, n, 0)
-	}
+func Text(to io.Writer, v *report.View, nodes []*outline.Node, s *report.Summary) error {
 	g := layout.Grid{Palette: v.Palette, Width: v.Width, Columns: []layout.Column{{Shortest: render.Shortest}, {Right: true}, {Close: true}, {}}}
-	g.Grow(len(lines) + 2*len(nodes))
-	cells := make([]layout.Cell, 0, len(g.Columns)*len(lines)) // of all rows
-	blank := layout.Row{Heading: true, Cells: []layout.Cell{{}}}
-	for i, l := range lines {
-		if l.depth == 0 {
-			if i > 0 {
-				g.Add(blank)
-			}
-			g.Add(layout.Row{Heading: true, Cells: []layout.Cell{{Text: l.name, Style: style.Heading}}})
-			if i+1 < len(lines) && lines[i+1].depth > 0 {
-				g.Add(blank)
-			}
-			continue
-		}
-		from, free := len(cells), l.size+l.note == ""
-		if cells = append(cells, layout.Cell{Text: l.name, Style: l.style}); !free {
-			cells = append(cells, layout.Cell{Text: l.size}, layout.Cell{Text: l.unit, Style: style.Quiet}, layout.Cell{Text: l.note, Style: style.Quiet})
-		}
-		g.Add(layout.Row{In: (l.depth - 1) * step, Cells: cells[from:len(cells):len(cells)], Free: free})
+	for row := range rows(v, nodes) {
+		g.Measure(row)
 	}
-	dst = g.Append(dst)
-	dst = append(dst, '\n')
-	return v.AppendLines(dst, append(v.TakenLines(), v.Footer(s)...))
+	w := writer{to: to}
+	for row := range rows(v, nodes) {
+		w.write(g.AppendRow(w.text, row))
+	}
+	w.text = append(w.text, '\n')
+	return w.end(v.AppendLines(w.text, append(v.TakenLines(), v.Footer(s)...)))
 }
 
-func appendLines(v *report.View, lines []outlineLine, n *outline.Node, depth int) []outlineLine {
+// rows lays lines out.
+func rows(v *report.View, nodes []*outline.Node) iter.Seq[layout.Row] {
+	return func(yield func(layout.Row) bool) {
+		blank := layout.Row{Heading: true, Cells: []layout.Cell{{}}}
+		begun, heading := false, false
+		for l := range lines(v, nodes) {
+			if l.depth == 0 {
+				if begun && !yield(blank) || !yield(layout.Row{Heading: true, Cells: []layout.Cell{{Text: l.name, Style: style.Heading}}}) {
+					return
+				}
+				begun, heading = true, true
+				continue
+			}
+			if heading && !yield(blank) {
+				return
+			}
+			heading = false
+			cells, free := []layout.Cell{{Text: l.name, Style: l.style}}, l.size+l.note == ""
+			if !free {
+				cells = append(cells, layout.Cell{Text: l.size}, layout.Cell{Text: l.unit, Style: style.Quiet}, layout.Cell{Text: l.note, Style: style.Quiet})
+			}
+			if !yield(layout.Row{In: (l.depth - 1) * step, Cells: cells, Free: free}) {
+				return
+			}
+		}
+	}
+}
+
+// lines gives the lines of outlines.
+func lines(v *report.View, nodes []*outline.Node) iter.Seq[outlineLine] {
+	return func(yield func(outlineLine) bool) {
+		for _, n := range nodes {
+			if !eachLine(v, n, 0, yield) {
+				return
+			}
+		}
+	}
+}
+
+// eachLine gives the lines of a node and of what is below it, and reports whether to go on.
+func eachLine(v *report.View, n *outline.Node, depth int, yield func(outlineLine) bool) bool {
 	l := outlineLine{depth: depth}
 	if n.Entry == nil {
 		l.name = v.PlaceLine(n.Folder.Place)
@@ -86,12 +111,16 @@ func appendLines(v *report.View, lines []outlineLine, n *outline.Node, depth int
 			l.note = e.Kind.String()
 		}
 	}
-	lines = append(lines, l)
-	for _, below := range n.Below {
-		lines = appendLines(v, lines, below, depth+1)
+	if !yield(l) {
+		return false
 	}
-	if n.Left > 0 {
-		lines = append(lines, outlineLine{depth: depth + 1, style: style.Quiet, name: "and " + units.Grouped(int64(n.Left)) + " more, " + v.SumText(&n.Rest)})
+	for below := range n.Below() {
+		if !eachLine(v, below, depth+1, yield) {
+			return false
+		}
 	}
-	return lines
+	if left, rest := n.Rest(); left > 0 {
+		return yield(outlineLine{depth: depth + 1, style: style.Quiet, name: "and " + units.Grouped(int64(left)) + " more, " + v.SumText(&rest)})
+	}
+	return true
 }

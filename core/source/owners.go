@@ -1,14 +1,12 @@
-package account
+package source
 
-import (
-	"frankledger/core/entry"
-	"frankledger/core/source"
-)
+import "frankledger/core/entry"
 
-// Expecting returns a sink that expects the owners and groups of all entries that it is given.
-func Expecting(names *Names) source.Sink {
-	return source.SinkFunc(func() source.Visitor {
-		users, groups := newlyMet(names.ExpectUser), newlyMet(names.ExpectGroup)
+// Owners is a sink that tells two functions of all users and groups that own entries: of each
+// number once, from each visitor.
+func Owners(user, group func(uint32)) Sink {
+	return SinkFunc(func() Visitor {
+		users, groups := newlyMet(user), newlyMet(group)
 		return func(entries []entry.Entry) error {
 			for i := range entries {
 				if e := &entries[i]; e.Known&entry.FactStatus != 0 {
@@ -24,12 +22,12 @@ func Expecting(names *Names) source.Sink {
 // newlyMet returns a function that passes on each number once.
 func newlyMet(pass func(uint32)) func(uint32) {
 	met := map[uint32]struct{}{}
-	last, any := uint32(0), false
+	last := ^uint32(0) // no number of a user or group
 	return func(id uint32) {
-		if any && id == last {
+		if id == last {
 			return
 		}
-		last, any = id, true
+		last = id
 		if _, is := met[id]; !is {
 			met[id] = struct{}{}
 			pass(id)
