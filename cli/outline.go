@@ -8,6 +8,7 @@ import (
 
 	"frankledger/cli/flags"
 	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/arrange"
 	"frankledger/core/outline"
@@ -77,6 +78,9 @@ func (p *Program) outline(cmd *cobra.Command, o *readingOptions, foldersOnly boo
 	r.addsUp(sumsEverything)
 	if r.request.Depth != source.AllDepths {
 		summary.Slips = append(summary.Slips, "only "+units.Count(int64(r.request.Depth), "level", "levels")+" of folders were looked at; --depth all looks at all")
+	}
+	if r.request.Depth == source.AllDepths {
+		session.SpareMemory()
 	}
 	plan := outline.Plan{Order: r.order, Context: r.view.Context, FoldersOnly: foldersOnly, First: r.first}
 	return p.answer(r, summary, func(w output.Destination) error {

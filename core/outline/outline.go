@@ -34,15 +34,16 @@ type shown struct {
 // span is where the positions of a folder are.
 type span struct{ from, to uint32 }
 
-// Below gives what is shown in a folder, in order.
+// Below gives what is shown in a folder, in order. Each node is valid only until the next one.
 func (n *Node) Below() iter.Seq[*Node] {
 	return func(yield func(*Node) bool) {
 		at := n.shown.in(n.Folder)
 		if n.shown.first > 0 {
 			at = at[:min(n.shown.first, len(at))]
 		}
+		var below Node
 		for _, i := range at {
-			if !yield(n.shown.node(n.shown.arranged.At(int(i)))) {
+			if below = n.shown.node(n.shown.arranged.At(int(i))); !yield(&below) {
 				return
 			}
 		}
@@ -66,8 +67,8 @@ func (n *Node) Rest() (left int, rest sums.Sum) {
 	return len(at), rest
 }
 
-func (s *shown) node(e *entry.Entry) *Node {
-	n := &Node{Entry: e, Folder: e.Inside, shown: s}
+func (s *shown) node(e *entry.Entry) Node {
+	n := Node{Entry: e, Folder: e.Inside, shown: s}
 	if e.Inside != nil {
 		n.Sum, n.Read = s.totals.Of(e.Inside), !e.Inside.Unread()
 	}

@@ -41,10 +41,11 @@ func Text(to io.Writer, v *report.View, nodes []*outline.Node, s *report.Summary
 	return w.end(v.AppendLines(w.text, append(v.TakenLines(), v.Footer(s)...)))
 }
 
-// rows lays lines out.
+// rows lays lines out. Each row is valid only until the next one.
 func rows(v *report.View, nodes []*outline.Node) iter.Seq[layout.Row] {
 	return func(yield func(layout.Row) bool) {
 		blank := layout.Row{Heading: true, Cells: []layout.Cell{{}}}
+		cells := make([]layout.Cell, 0, 4)
 		begun, heading := false, false
 		for l := range lines(v, nodes) {
 			if l.depth == 0 {
@@ -58,7 +59,8 @@ func rows(v *report.View, nodes []*outline.Node) iter.Seq[layout.Row] {
 				return
 			}
 			heading = false
-			cells, free := []layout.Cell{{Text: l.name, Style: l.style}}, l.size+l.note == ""
+			free := l.size == "" && l.note == ""
+			cells = append(cells[:0], layout.Cell{Text: l.name, Style: l.style})
 			if !free {
 				cells = append(cells, layout.Cell{Text: l.size}, layout.Cell{Text: l.unit, Style: style.Quiet}, layout.Cell{Text: l.note, Style: style.Quiet})
 			}
