@@ -45,6 +45,46 @@ func CompareNatural(a, b string) int {
 	return strings.Compare(a, b)
 }
 
+// NaturalKey returns a number that goes by the beginning of a name: if it is less than that of
+// another name, the name comes before the other by [CompareNatural]. If it is the same, that is
+// left open.
+func NaturalKey(name string) uint64 {
+	var room [8 + utf8.UTFMax]byte
+	key := room[:0]
+	for i := 0; i < len(name) && len(key) < 8; {
+		switch c := name[i]; {
+		case digit(c): // numbers by how many digits they have, then by these
+			n := digits(name[i:])
+			number := strings.TrimLeft(name[i:i+n], "0")
+			key = append(key, '0', byte(min(len(number), 255)))
+			if len(number) >= 255 {
+				return keyOf(key)
+			}
+			key = append(key, number[:min(len(number), 8-min(len(key), 8))]...)
+			i += n
+		case c < utf8.RuneSelf:
+			key = append(key, small(c))
+			i++
+		default:
+			r, n := utf8.DecodeRuneInString(name[i:])
+			key = utf8.AppendRune(key, unicode.ToLower(r)) // in UTF-8, runes are in their order
+			i += n
+		}
+	}
+	return keyOf(key)
+}
+
+// keyOf makes a number of the first eight bytes.
+func keyOf(key []byte) uint64 {
+	var eight [8]byte
+	copy(eight[:], key)
+	return binary.BigEndian.Uint64(eight[:])
+}
+
+// Common returns how many bytes two names begin with that are the same, such that the order of the
+// two is that of what follows.
+func Common(a, b string) int { return common(a, b) }
+
 // common returns how many bytes two names begin with that are the same, up to the end of a
 // letter that is one byte.
 func common(a, b string) int {

@@ -3,6 +3,7 @@ package text_test
 import (
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 	"unicode"
 
@@ -70,5 +71,30 @@ func FuzzCompareNatural(f *testing.F) {
 		if ab < 0 && bc < 0 {
 			require.Negative(t, ac)
 		}
+	})
+}
+
+// Keys are in the order of the names that they are of, also behind what two names have in common.
+func FuzzNaturalKey(f *testing.F) {
+	for _, pair := range [][2]string{{"a9", "a10"}, {"a", "a0"}, {"a/", "a0"}, {"a0", "a:"}, {"007", "7"}, {"\u212aelvin", "kelvin"}, {"\u0130", "i1"}, {"\xff", "\xfe"}, {"\u00dcber", "\u00fcBER9"}, {"", "\x01"}, {"5", "\u00e9"}, {strings.Repeat("9", 300), strings.Repeat("9", 256)}} {
+		f.Add(pair[0], pair[1])
+	}
+	f.Fuzz(func(t *testing.T, a, b string) {
+		if strings.ContainsRune(a+b, 0) {
+			t.Skip("no name has that")
+		}
+		holds := func(x, y string) {
+			want := text.CompareNatural(x, y)
+			switch p, q := text.NaturalKey(x), text.NaturalKey(y); {
+			case p < q:
+				assert.Negative(t, want, "%q %q", x, y)
+			case p > q:
+				assert.Positive(t, want, "%q %q", x, y)
+			}
+		}
+		holds(a, b)
+		n := text.Common(a, b)
+		assert.Equal(t, text.CompareNatural(a, b) < 0, text.CompareNatural(a[n:], b[n:]) < 0)
+		holds(a[n:], b[n:])
 	})
 }
