@@ -90,7 +90,7 @@ func (o *options) wants(name string) bool {
 
 // place is where the programs are, and what they run on.
 type place struct {
-	work, self, frank, tree, few, ledger string
+	work, self, frank, tree, ledger string
 }
 
 // prepared makes the folders, and builds the programs.
@@ -108,16 +108,9 @@ func prepared(work string) (*place, error) {
 			return nil, err
 		}
 	}
-	p := &place{work: work, self: self, frank: filepath.Join(work, "frank"), tree: filepath.Join(work, "tree"), few: filepath.Join(work, "few"), ledger: filepath.Join(work, "ledger")}
-	for _, folder := range []string{p.tree, p.few} {
-		if err := os.Mkdir(folder, 0o755); err != nil {
-			return nil, err
-		}
-	}
-	for i := range 20 {
-		if err := os.WriteFile(filepath.Join(p.few, fmt.Sprint("file-", i)), nil, 0o644); err != nil {
-			return nil, err
-		}
+	p := &place{work: work, self: self, frank: filepath.Join(work, "frank"), tree: filepath.Join(work, "tree"), ledger: filepath.Join(work, "ledger")}
+	if err := os.Mkdir(p.tree, 0o755); err != nil {
+		return nil, err
 	}
 	return p, nil
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"os/exec"
@@ -15,7 +16,7 @@ import (
 // benchCase is a command line, the loop it is compared with and its budget.
 type benchCase struct {
 	name string
-	args string // TREE stands for the tree, FEW for a folder of 20 entries
+	args string // TREE stands for the tree
 	loop string // names, facts or empty; with a number, that many threads
 	wall float64
 	two  float64 // processor time over that of the loop with two threads
@@ -46,7 +47,7 @@ func (c benchCase) measure(p *place, runs int, compared *comparison, profile str
 		limit = []string{filepath.Join(p.work, "empty")}
 		runs *= 20 // these are short
 	}
-	program := append([]string{p.frank}, strings.Fields(strings.NewReplacer("TREE", p.tree, "FEW", p.few, "LEDGER", p.ledger).Replace(c.args))...)
+	program := append([]string{p.frank}, strings.Fields(strings.NewReplacer("TREE", p.tree, "LEDGER", p.ledger).Replace(c.args))...)
 	if c.against != "" {
 		limit = append(program[:1:1], strings.Fields(strings.NewReplacer("TREE", p.tree, "AGAIN", p.ledger+"-again").Replace(c.against))...)
 	}
@@ -172,12 +173,13 @@ func take(args []string) (usage, error) {
 	}
 	defer null.Close()
 	cmd := exec.Command(args[0], args[1:]...)
-	cmd.Stdout, cmd.Stderr = null, os.Stderr
+	var said bytes.Buffer
+	cmd.Stdout, cmd.Stderr = null, &said
 	begun := time.Now()
 	err = cmd.Run()
 	wall := time.Since(begun)
 	if err != nil && cmd.ProcessState.ExitCode() != 1 { // 1 is a difference
-		return usage{}, err
+		return usage{}, fmt.Errorf("%w: %s", err, said.Bytes()[:min(said.Len(), 300)])
 	}
 	state := cmd.ProcessState
 	peak := float64(state.SysUsage().(*syscall.Rusage).Maxrss) / 1024

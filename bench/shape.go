@@ -27,7 +27,7 @@ type shape struct {
 }
 
 // shapes are all of them.
-var shapes = []*shape{treeShape, flatShape, chainShape, contentShape, textShape, ledgerShape, actShape, recordsShape, coldShape, slowShape, growthShape}
+var shapes = []*shape{startShape, treeShape, flatShape, chainShape, contentShape, textShape, ledgerShape, actShape, recordsShape, coldShape, slowShape, growthShape}
 
 func shapeNamed(name string) (*shape, error) {
 	for _, s := range shapes {

@@ -32,5 +32,4 @@ var treeCases = []benchCase{
 	{name: "tally by extension", args: "tally TREE --by ext", loop: "facts", wall: 0.70, two: 1.15, peak: 40},
 	{name: "outline of folders", args: "outline TREE --folders-only --depth 3", loop: "facts", wall: 0.75, peak: 60},
 	{name: "a report", args: "report TREE", loop: "facts", wall: 1.1, peak: 250},
-	{name: "20 entries", args: "list FEW", loop: "empty", cpu: 4},
 }

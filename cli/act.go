@@ -18,8 +18,7 @@ import (
 
 func (p *Program) actCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "act ACTION",
-		Short: "plan an action on every match, then carry it out",
+		Use: "act ACTION",
 		Long: `Acts on what you found. The answer is a plan: every step, what it would do, and anything
 that prevents it. Nothing changes until you add --carry-out, or carry out a plan that you
 saved with --to plan.json. A journal keeps what was done, and "frank act undo" undoes it.
@@ -53,7 +52,7 @@ not to their targets.`,
 	if len(p.args) > 1 && p.args[0] == cmd.Name() {
 		words = p.args[1:]
 	}
-	p.addNamed(cmd, actions(), words)
+	p.addNamed(cmd, namedBy(actions(), words))
 	examples(cmd,
 		example{"act reveal notes where hidden", "a plan to show the hidden notes"},
 		example{"act reveal notes where hidden --carry-out --yes", "and carry it out"},
@@ -65,10 +64,10 @@ not to their targets.`,
 // actions are all the commands under act.
 func actions() []named {
 	return []named{
-		{"hide", (*Program).hideCommand}, {"reveal", (*Program).revealCommand}, {"rename", (*Program).renameCommand}, {"copy", (*Program).copyCommand},
-		{"move", (*Program).moveCommand}, {"remove", (*Program).removeCommand}, {"clear", (*Program).clearCommand}, {"stamp", (*Program).stampCommand},
-		{"permit", (*Program).permitCommand}, {"own", (*Program).ownCommand}, {"run", (*Program).runCommand}, {"carry-out", (*Program).carryOutCommand},
-		{"create", (*Program).createCommand}, {"journal", (*Program).actJournalCommand}, {"undo", (*Program).undoCommand},
+		{"hide", "", (*Program).hideCommand}, {"reveal", "", (*Program).revealCommand}, {"rename", "", (*Program).renameCommand}, {"copy", "", (*Program).copyCommand},
+		{"move", "", (*Program).moveCommand}, {"remove", "", (*Program).removeCommand}, {"clear", "", (*Program).clearCommand}, {"stamp", "", (*Program).stampCommand},
+		{"permit", "", (*Program).permitCommand}, {"own", "", (*Program).ownCommand}, {"run", "", (*Program).runCommand}, {"carry-out", "", (*Program).carryOutCommand},
+		{"create", "", (*Program).createCommand}, {"journal", "", (*Program).actJournalCommand}, {"undo", "", (*Program).undoCommand},
 	}
 }
 

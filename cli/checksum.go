@@ -27,8 +27,7 @@ func (p *Program) checksumCommand() *cobra.Command {
 	var o readingOptions
 	var algorithms, expect string
 	cmd := &cobra.Command{
-		Use:   "checksum [PATH…] [where CONDITION…]",
-		Short: "compute digests of files, and show which files are the same",
+		Use: "checksum [PATH…] [where CONDITION…]",
 		Long: `Computes the digest of each file, and of every file below a folder. Files with the same
 mark have the same content, so you need not compare digits.
 

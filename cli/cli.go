@@ -48,7 +48,7 @@ func Main(args []string) int {
 func (p *Program) Run(ctx context.Context, args []string) int {
 	defer p.Debug()()
 	p.args = args
-	root := p.rootFor(args)
+	root := p.rootOf(needed(args))
 	root.SetArgs(joined(root, args))
 	root.SetErr(p.Errors())
 	command, err := root.ExecuteContextC(ctx)
@@ -108,20 +108,52 @@ func (p *Program) status(ctx context.Context, command *cobra.Command, err error)
 // commands are all there are, in the order that help tells of them.
 func commands() []named {
 	return []named{
-		{"list", (*Program).listCommand}, {"search", (*Program).searchCommand}, {"recall", (*Program).recallCommand}, {"inspect", (*Program).inspectCommand}, {"read", (*Program).readCommand},
-		{"weigh", (*Program).weighCommand}, {"tally", (*Program).tallyCommand}, {"report", (*Program).reportCommand}, {"outline", (*Program).outlineCommand}, {"checksum", (*Program).checksumCommand},
-		{"verify", (*Program).verifyCommand}, {"duplicates", (*Program).duplicatesCommand}, {"compare", (*Program).compareCommand}, {"record", (*Program).recordCommand},
-		{"history", (*Program).historyCommand}, {"ledger", (*Program).ledgerCommand}, {"act", (*Program).actCommand}, {"demo", (*Program).demoCommand},
-		{"fields", (*Program).fieldsCommand}, {"config", (*Program).configCommand}, {"version", (*Program).versionCommand}, {"completion", (*Program).completionCommand},
+		{"list", "list the entries of a folder as a table", (*Program).listCommand},
+		{"search", "find every entry that meets a condition, at any depth", (*Program).searchCommand},
+		{"recall", "run a saved search again; without a name, list them", (*Program).recallCommand},
+		{"inspect", "show everything about one entry, in words", (*Program).inspectCommand},
+		{"read", "show the text in a file, a screen at a time", (*Program).readCommand},
+		{"weigh", "show how much space each folder takes, largest first", (*Program).weighCommand},
+		{"tally", "count entries and bytes in groups: by kind, extension, age and so on", (*Program).tallyCommand},
+		{"report", "write an inventory of a place as one page for a browser", (*Program).reportCommand},
+		{"outline", "show folders and files as an indented outline, with totals", (*Program).outlineCommand},
+		{"checksum", "compute digests of files, and show which files are the same", (*Program).checksumCommand},
+		{"verify", "check files against a list of digests, or against a record", (*Program).verifyCommand},
+		{"duplicates", "find files with the same content, and how much space the copies waste", (*Program).duplicatesCommand},
+		{"compare", "show how two folders differ, or a folder from its record", (*Program).compareCommand},
+		{"record", "record what is in a place now, to compare or search later", (*Program).recordCommand},
+		{"history", "show the history of one path in the records", (*Program).historyCommand},
+		{"ledger", "show and maintain the records in the ledger", (*Program).ledgerCommand},
+		{"act", "plan an action on every match, then carry it out", (*Program).actCommand},
+		{"demo", "build a made-up tree and show the main commands on it", (*Program).demoCommand},
+		{"fields", "list all fields, tests, formats and units", (*Program).fieldsCommand},
+		{"config", "show the defaults, and where each comes from", (*Program).configCommand},
+		{"version", "show the version and how it was built", (*Program).versionCommand},
+		{"completion", "print a script for completing words with the Tab key", (*Program).completionCommand},
 	}
 }
 
-// Root returns the command that all others are under.
-func (p *Program) Root() *cobra.Command { return p.rootFor(nil) }
+// needed are the commands that a command line needs: most need one, and some only the names of all.
+func needed(words []string) []named {
+	if len(words) == 0 || len(words) == 1 && slices.Contains([]string{helpName, "--help", "-h"}, words[0]) {
+		return namedBy(commands(), []string{"version"}) // cobra has no help for a program without commands
+	}
+	switch words[0] {
+	case helpName:
+		words = words[1:]
+	case cobra.ShellCompRequestCmd, cobra.ShellCompNoDescRequestCmd:
+		if len(words) > 2 { // the first word is typed
+			words = words[1:]
+		}
+	}
+	return namedBy(commands(), words)
+}
 
-// rootFor returns the command that all others are under, with only the one that the words
-// begin with, if they do.
-func (p *Program) rootFor(words []string) *cobra.Command {
+// Root returns the command that all others are under.
+func (p *Program) Root() *cobra.Command { return p.rootOf(commands()) }
+
+// rootOf returns a command that some others are under.
+func (p *Program) rootOf(commands []named) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "frank",
 		Short: "list, find and catalogue what is on a disk",
@@ -151,7 +183,7 @@ nothing.`,
 	root.SetFlagErrorFunc(p.flagError)
 	root.SetHelpFunc(p.help)
 	root.SetHelpCommand(p.helpCommand(root))
-	p.addNamed(root, commands(), words)
+	p.addNamed(root, commands)
 	p.said = &session.Minding{To: p.Output()}
 	root.SetOut(p.said)
 	root.CompletionOptions.DisableDefaultCmd = true

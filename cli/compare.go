@@ -33,8 +33,7 @@ func (p *Program) compareCommand() *cobra.Command {
 	var o readingOptions
 	var how compareOptions
 	cmd := &cobra.Command{
-		Use:   "compare A [B] [where CONDITION…]",
-		Short: "show how two folders differ, or a folder from its record",
+		Use: "compare A [B] [where CONDITION…]",
 		Long: `Shows how folder B differs from folder A, by relative path. Either may be a record; a
 single record is compared with its place as it is now. For two files, shows where they
 first differ. For a list and a folder, shows what only one of them has.

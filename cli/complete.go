@@ -249,8 +249,7 @@ var shellNames = []string{"bash", "zsh", "fish"}
 
 func (p *Program) completionCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "completion SHELL",
-		Short: "print a script for completing words with the Tab key",
+		Use: "completion SHELL",
 		Long: `Prints a script for your shell. With it, the Tab key completes commands, options, places
 and the words of conditions. It needs no other package. Have your shell read it each time
 it starts:

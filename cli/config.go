@@ -17,8 +17,7 @@ import (
 
 func (p *Program) configCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "config",
-		Short: "show the defaults, and where each comes from",
+		Use: "config",
 		Long: `Shows the defaults of options, and where each comes from. You set defaults in a TOML file
 in the XDG configuration folder; an option on the command line overrides the file. A file
 that sets everything:

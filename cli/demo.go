@@ -36,8 +36,7 @@ func (p *Program) demoCommand() *cobra.Command {
 	var into string
 	var asOf flags.Moment
 	cmd := &cobra.Command{
-		Use:   "demo",
-		Short: "build a made-up tree and show the main commands on it",
+		Use: "demo",
 		Long: `Builds the files of Tern Point, a made-up field station that counts marsh birds by sound,
 in a new temporary folder, and shows the main commands on it. The folder stays: try things
 in it.`,

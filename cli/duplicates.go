@@ -44,8 +44,7 @@ var folderWords = []string{"too", "only", "omit"}
 func (p *Program) duplicatesCommand() *cobra.Command {
 	var o duplicatesOptions
 	cmd := &cobra.Command{
-		Use:   "duplicates [PLACE…] [where CONDITION…]",
-		Short: "find files with the same content, and how much space the copies waste",
+		Use: "duplicates [PLACE…] [where CONDITION…]",
 		Long: `Finds folders that are copies (the same names and contents, or all of one in another),
 then other files with the same content. Those that would free most space come first.
 

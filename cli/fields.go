@@ -27,8 +27,7 @@ func cost(f *entry.Field) string {
 
 func (p *Program) fieldsCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "fields",
-		Short: "list all fields, tests, formats and units",
+		Use: "fields",
 		Long: `Prints every field: what it means, its type, and what it costs to read. Columns, sort
 orders, CSV and JSON use the same names.`,
 		Args: noArgs,

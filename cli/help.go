@@ -65,7 +65,7 @@ const screenful = 40
 // options.
 func (p *Program) help(cmd *cobra.Command, _ []string) {
 	if !cmd.HasParent() {
-		fmt.Fprint(cmd.OutOrStdout(), p.overview(cmd))
+		fmt.Fprint(cmd.OutOrStdout(), p.overview())
 		return
 	}
 	list := strings.Split(cmd.Example, "\n"+exampleMark)
@@ -232,11 +232,14 @@ func (p *Program) paged(text string) error {
 	return err
 }
 
+// helpName is the command that shows help.
+const helpName = "help"
+
 // helpCommand is "frank help": of the program, a command, or a topic.
 func (p *Program) helpCommand(root *cobra.Command) *cobra.Command {
 	var all bool
 	cmd := &cobra.Command{
-		Use:   "help [COMMAND | TOPIC] [all]",
+		Use:   helpName + " [COMMAND | TOPIC] [all]",
 		Short: "show help for a command or a topic",
 		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 			under, rest, err := root.Find(args)

@@ -31,8 +31,7 @@ func (p *Program) historyCommand() *cobra.Command {
 	var hosts flags.Parsed[[]string]
 	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
-		Use:   "history PATH",
-		Short: "show the history of one path in the records",
+		Use: "history PATH",
 		Long: `Shows what the records say about one path: which records have it, in what state, and from
 when to when. The path need not exist any more. Reading a file does not count as a change.
 To say which place you mean, write a PATH in a record, such as @cards/notes.`,

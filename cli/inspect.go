@@ -22,8 +22,7 @@ func (p *Program) inspectCommand() *cobra.Command {
 	var extra inspect.Options
 	var preview flags.Parsed[int]
 	cmd := &cobra.Command{
-		Use:   "inspect PATH…",
-		Short: "show everything about one entry, in words",
+		Use: "inspect PATH…",
 		Long: `Shows everything about a file, a folder or any other entry: what it is, how large it is,
 its four times, who may do what with it, what you may do, where it is, its other names,
 and where a link leads, step by step.`,

@@ -36,8 +36,7 @@ func (r *question) aheadOfTime() string {
 
 func (p *Program) ledgerCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "ledger",
-		Short: "show and maintain the records in the ledger",
+		Use: "ledger",
 		Long: `The ledger keeps all records made by "frank record". It is one file in the XDG data
 folder, unless --ledger or FRANK_LEDGER names another file, or a PostgreSQL database that
 machines share: postgresql://…. Without a further word, lists the records.`,

@@ -10,8 +10,7 @@ func (p *Program) listCommand() *cobra.Command {
 	var options readingOptions
 	var self, totals bool
 	cmd := &cobra.Command{
-		Use:   "list [PLACE…] [where CONDITION…]",
-		Short: "list the entries of a folder as a table",
+		Use: "list [PLACE…] [where CONDITION…]",
 		Long: `Lists what is in a folder, or in several; without a PLACE, in the current one.
 A PLACE that is a file, or a link to nothing, is listed itself.
 

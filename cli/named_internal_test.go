@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -14,6 +15,8 @@ func TestNamed(t *testing.T) {
 			assert.Equal(t, c.make(p).Name(), c.name)
 		}
 	}
-	assert.Len(t, p.rootFor([]string{"list"}).Commands(), 1)
-	assert.Len(t, p.rootFor([]string{"lost"}).Commands(), len(commands()))
+	all := len(commands())
+	for line, want := range map[string]int{"": 1, "help": 1, "list": 1, "lost": all, "help list": 1, "help sizes": all, "__complete list --o": 1, "__complete li": all, "--version": all} {
+		assert.Len(t, needed(strings.Fields(line)), want, line)
+	}
 }

@@ -26,8 +26,7 @@ func (p *Program) outlineCommand() *cobra.Command {
 	var o readingOptions
 	var foldersOnly bool
 	cmd := &cobra.Command{
-		Use:   "outline [PLACE…] [where CONDITION…]",
-		Short: "show folders and files as an indented outline, with totals",
+		Use: "outline [PLACE…] [where CONDITION…]",
 		Long: `Shows what is in a folder and in the folders below, indented at each level. The size of a
 folder includes everything in it, at any depth, shown or not. A link is shown with its
 target. With where, only matches are shown, with the folders that lead to them; the sizes

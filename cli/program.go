@@ -38,22 +38,30 @@ func helpFor(command *cobra.Command) string {
 	return "frank help" + strings.TrimPrefix(command.CommandPath(), "frank")
 }
 
-// named is a command by its name. Most runs need one, and building all would take as long
-// as listing a small folder.
+// named is a command by its name, with what it does in a line if that is needed without the command.
+// Most runs need one, and building all would take as long as listing a small folder.
 type named struct {
-	name string
-	make func(p *Program) *cobra.Command
+	name, short string
+	make        func(p *Program) *cobra.Command
 }
 
-// addNamed adds commands to the one that they are under: if the first of the words names
-// one, only that.
-func (p *Program) addNamed(to *cobra.Command, commands []named, words []string) {
+// namedBy returns the command that the first of some words names alone, if there is one, else all.
+func namedBy(commands []named, words []string) []named {
 	if len(words) > 0 {
 		if at := slices.IndexFunc(commands, func(c named) bool { return c.name == words[0] }); at >= 0 {
-			commands = commands[at : at+1]
+			return commands[at : at+1]
 		}
 	}
+	return commands
+}
+
+// addNamed adds commands to the one that they are under.
+func (p *Program) addNamed(to *cobra.Command, commands []named) {
 	for _, c := range commands {
-		to.AddCommand(c.make(p))
+		cmd := c.make(p)
+		if c.short != "" {
+			cmd.Short = c.short
+		}
+		to.AddCommand(cmd)
 	}
 }

@@ -31,8 +31,7 @@ type readOptions struct {
 func (p *Program) readCommand() *cobra.Command {
 	var o readOptions
 	cmd := &cobra.Command{
-		Use:   "read FILE…",
-		Short: "show the text in a file, a screen at a time",
+		Use: "read FILE…",
 		Long: `Shows the text of a file and nothing else. On a terminal, a long text is shown a screen at
 a time; the last line says which lines these are, and how far into the file. Space goes
 on, Page Up goes back, Home and End go to the ends, the arrows move by a line, n goes to

@@ -20,8 +20,7 @@ func (p *Program) recallCommand() *cobra.Command {
 	var o searchOptions
 	var forget bool
 	cmd := &cobra.Command{
-		Use:   "recall [NAME] [where CONDITION…]",
-		Short: "run a saved search again; without a name, list them",
+		Use: "recall [NAME] [where CONDITION…]",
 		Long: `Runs a search again that you saved with frank search … --remember NAME. It looks in the
 same places, from any folder. Options that you give here override the saved ones, and a
 condition after where narrows the search further. Without a NAME, lists the saved searches

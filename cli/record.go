@@ -51,8 +51,7 @@ type recordOptions struct {
 func (p *Program) recordCommand() *cobra.Command {
 	var o recordOptions
 	cmd := &cobra.Command{
-		Use:   "record [PLACE] --label NAME [where CONDITION…]",
-		Short: "record what is in a place now, to compare or search later",
+		Use: "record [PLACE] --label NAME [where CONDITION…]",
 		Long: `Records a folder and everything below it, under a label. Later, @NAME is a place like any
 other: it shows what was there, even if the disk is now in a drawer. @NAME:1 is the record
 before, @NAME:2026-11-01 the newest at or before that day, @NAME/counts a folder in it

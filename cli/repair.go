@@ -47,7 +47,7 @@ var onlyReading = []string{"list", "search", "weigh", "tally", "outline", "inspe
 func (p *Program) sound(line []string) bool {
 	another := newProgram(io.Discard, io.Discard, line)
 	another.trying = true
-	root := another.rootFor(line)
+	root := another.rootOf(needed(line))
 	cmd, rest, err := root.Find(joined(root, line))
 	if err != nil || cmd.ParseFlags(rest) != nil {
 		return false
@@ -65,7 +65,7 @@ func (p *Program) sound(line []string) bool {
 	defer stop()
 	another = newProgram(io.Discard, io.Discard, line)
 	another.trying = true
-	root = another.rootFor(line)
+	root = another.rootOf(needed(line))
 	root.SetArgs(joined(root, line))
 	err = root.ExecuteContext(ctx)
 	another.ledgers.Close()

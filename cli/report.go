@@ -40,8 +40,7 @@ var reportForms = []*render.Form{render.HTML}
 func (p *Program) reportCommand() *cobra.Command {
 	var o reportOptions
 	cmd := &cobra.Command{
-		Use:   "report [PLACE…] [where CONDITION…]",
-		Short: "write an inventory of a place as one page for a browser",
+		Use: "report [PLACE…] [where CONDITION…]",
 		Long: `Writes a page for a browser that shows how much is in a place, what takes up the space (a
 map; click a folder to open it), what kinds of files there are, how old and how large they
 are, the largest and the newest, and what may need attention. If the ledger has records of

@@ -34,8 +34,7 @@ type searchOptions struct {
 func (p *Program) searchCommand() *cobra.Command {
 	var o searchOptions
 	cmd := &cobra.Command{
-		Use:   "search [PLACE…] PIECE… | where CONDITION…",
-		Short: "find every entry that meets a condition, at any depth",
+		Use: "search [PLACE…] PIECE… | where CONDITION…",
 		Long: `Looks through folders and everything below them, hidden entries too, and lists every
 match: one per line, with its path from the place.
 

@@ -26,8 +26,7 @@ func (p *Program) tallyCommand() *cobra.Command {
 	var cross bool
 	forms := render.WithPicture(render.WithColumns())
 	cmd := &cobra.Command{
-		Use:   "tally [PLACE…] [--by FIELD[,FIELD]] [where CONDITION…]",
-		Short: "count entries and bytes in groups: by kind, extension, age and so on",
+		Use: "tally [PLACE…] [--by FIELD[,FIELD]] [where CONDITION…]",
 		Long: `Counts entries below a folder in groups, and adds up the bytes of each group: by kind,
 ext, type, owner, group, mode, hidden, folder or depth; by age or size, in bands; by the
 year, month or day of modification, or of another time, as in created/month. The default

@@ -4,8 +4,6 @@ import (
 	"maps"
 	"slices"
 	"strings"
-
-	"github.com/spf13/cobra"
 )
 
 // firstQuestions are what people want to know, each with a command that works on the sample
@@ -20,7 +18,7 @@ var firstQuestions = []struct{ question, line string }{
 }
 
 // overview is what the program says when nothing is asked: one screen.
-func (p *Program) overview(root *cobra.Command) string {
+func (p *Program) overview() string {
 	page := p.helpPage()
 	var b strings.Builder
 	b.WriteString(page.Reflow("frank shows what is on a disk, what it left out, and what it could not read.") + "\n\n")
@@ -34,13 +32,13 @@ func (p *Program) overview(root *cobra.Command) string {
 	b.WriteString("\n")
 	rows = nil
 	var aside []string
-	for _, c := range root.Commands() {
+	for _, c := range slices.SortedFunc(slices.Values(commands()), func(a, b named) int { return strings.Compare(a.name, b.name) }) {
 		switch {
-		case !c.IsAvailableCommand() || asked[c.Name()]:
-		case slices.Contains([]string{"completion", "config", "demo", "fields", "recall", "version"}, c.Name()):
-			aside = append(aside, c.Name())
+		case asked[c.name]:
+		case slices.Contains([]string{"completion", "config", "demo", "fields", "recall", "version"}, c.name):
+			aside = append(aside, c.name)
 		default:
-			rows = append(rows, []string{c.Name(), c.Short})
+			rows = append(rows, []string{c.name, c.short})
 		}
 	}
 	b.WriteString(page.Columns(rows))

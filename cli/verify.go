@@ -50,8 +50,7 @@ var showWords = []string{"trouble", allWord}
 func (p *Program) verifyCommand() *cobra.Command {
 	var o verifyOptions
 	cmd := &cobra.Command{
-		Use:   "verify LIST [FILE…] [where CONDITION…]",
-		Short: "check files against a list of digests, or against a record",
+		Use: "verify LIST [FILE…] [where CONDITION…]",
 		Long: `Reads the files named in a list of digests, and shows which are the same, different,
 missing or unreadable. frank recognises the usual kinds of lists: payload manifests (RFC
 8493), publishers' lists, signed or not, lists in package archives, a file with one digest

@@ -13,10 +13,9 @@ var Version = ""
 
 func (p *Program) versionCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "version",
-		Short: "show the version and how it was built",
-		Args:  noArgs,
-		RunE:  func(cmd *cobra.Command, _ []string) error { return p.version(cmd) },
+		Use:  "version",
+		Args: noArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error { return p.version(cmd) },
 	}
 	examples(cmd, example{"version", ""})
 	return cmd

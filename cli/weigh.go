@@ -25,8 +25,7 @@ import (
 func (p *Program) weighCommand() *cobra.Command {
 	var o weighOptions
 	cmd := &cobra.Command{
-		Use:   "weigh [PLACE…] [where CONDITION…]",
-		Short: "show how much space each folder takes, largest first",
+		Use: "weigh [PLACE…] [where CONDITION…]",
 		Long: `Adds up what folders hold, at any depth: first the place itself, then each folder directly
 in it, largest first. The row "in NAME itself" is what is in the folder, but in no folder
 below. The other rows add up exactly to the first.

@@ -67,6 +67,24 @@ var growingKinds = map[string]struct {
 	"prefixed": {entry: func(root, name string, i int) error {
 		return write("", root, strings.Repeat("recording-", 8)+strconv.Itoa(i*7919%1_000_003))
 	}},
+	// A list of digests of files that are not there.
+	"listing": {entry: func(root, name string, i int) error {
+		const lines = 10_000 // at a time
+		if i%lines > 0 {
+			return nil
+		}
+		list, err := os.OpenFile(filepath.Join(root, "listing.sha256"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o644)
+		if err != nil {
+			return err
+		}
+		defer list.Close()
+		var text []byte
+		for k := range lines {
+			text = fmt.Appendf(text, "%064x  folder-%d/entry-%07d\n", i+k, (i+k)/1000, i+k)
+		}
+		_, err = list.Write(text)
+		return err
+	}},
 	"beyond": {entry: func(root, name string, i int) error {
 		return write("", root, "Überfahrt-Ærø-"+strconv.Itoa(i*7919%1_000_003))
 	}},
