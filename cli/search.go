@@ -152,6 +152,10 @@ func (p *Program) inPaths(args, pieces []string) string {
 	return text
 }
 
+// mostSpoken is how many words a condition may have without where: more are likely names that the
+// shell has put in.
+const mostSpoken = 200
+
 // pieces parts the words of a search before where: those that name no place are pieces
 // of names. Without where, and if nothing else is one, so are those that name a file.
 func (p *Program) pieces(cmd *cobra.Command, r *question, args []string) (places []string, err error) {
@@ -177,7 +181,7 @@ func (p *Program) pieces(cmd *cobra.Command, r *question, args []string) (places
 		r.pieces, places = files, slices.DeleteFunc(places, func(word string) bool { return word == files[0] })
 	}
 	for i := range args { // the words of a condition are likely meant as one
-		if slices.Contains(places, args[i]) || len(args[i:]) < 2 {
+		if slices.Contains(places, args[i]) || len(args[i:]) < 2 || len(args) > mostSpoken {
 			continue
 		}
 		if c, wrong := condition.Parse(args[i:]); wrong == nil {

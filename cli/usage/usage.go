@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"frankledger/core/ledger"
 	"frankledger/render/typeset"
@@ -78,11 +79,11 @@ func Repaired(err error, lines ...[]string) error {
 
 // CommandLine writes a command line as a person would paste it.
 func CommandLine(args []string) string {
-	line := "frank"
+	words := []string{"frank"}
 	for _, arg := range args {
-		line += " " + typeset.ShellQuoted(ledger.Shown(arg))
+		words = append(words, typeset.ShellQuoted(ledger.Shown(arg)))
 	}
-	return line
+	return strings.Join(words, " ")
 }
 
 // Escaped returns an error whose text, which may have names from outside in it, is escaped.
