@@ -11,8 +11,6 @@ import (
 	"path"
 	"slices"
 	"strings"
-
-	"frankledger/core/entry"
 )
 
 // List is a list of digests and the names they belong to.
@@ -133,9 +131,10 @@ func (l *reader) add(number int, name string, value Digest) (added bool) {
 		return false
 	}
 	if len(value.Algorithms) > 1 { // the name of the list may tell
-		for _, a := range value.Algorithms {
+		all := value.Algorithms
+		for i, a := range all {
 			if strings.Contains(strings.ReplaceAll(strings.ToLower(l.fileName), "-", ""), strings.ReplaceAll(a.Name, "-", "")) {
-				value.Algorithms = []entry.Algorithm{a}
+				value.Algorithms = all[i : i+1 : i+1] // which takes no room
 			}
 		}
 	}
