@@ -120,7 +120,7 @@ func growth(p *place, o options) error {
 			}
 			return text
 		}
-		work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", " --ledger AGAIN", "", "TREE/", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "PARTS", "… and size over …", "PIECES", "PIECE …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
+		work := strings.NewReplacer(" TREE/", " ", " TREE", "", " --ledger LEDGER", "", " --ledger AGAIN", "", " --quiet", "", "ALTERNATIVES", "name is … or is …", "PARTS", "… and size over …", "PIECES", "PIECE …", "LIST", "FILE", "SOME", "PATH").Replace(c.args)
 		rows = append(rows, fmt.Sprintf("| %s: `%s` | %d %s | %.2f s | %.2f s | %s | %s |\n", c.name, work, c.size, c.make, median(small, cpuOf), median(large, cpuOf),
 			missed(fmt.Sprintf("%.1f", ratio), ratio > mostGrowth), missed(fmt.Sprintf("%.0f MiB", peak), peak > mostPeak)))
 	}
