@@ -48,8 +48,18 @@ type comparison struct {
 	faults  []string
 }
 
+// firstWord stands for the revision at the end of the first turn of work, by which creep is seen:
+// each change since may have cost too little to be noticed by itself.
+const (
+	firstWord     = "first"
+	firstRevision = "87af4a0"
+)
+
 // newComparison reads the file or, if there is none of that name, builds the revision.
 func newComparison(what string, worse float64, work, shape string, entries int) (*comparison, error) {
+	if what == firstWord {
+		what = firstRevision
+	}
 	c := &comparison{what: what, worse: worse}
 	if what == "" {
 		return c, nil
