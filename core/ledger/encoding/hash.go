@@ -1,6 +1,10 @@
 package encoding
 
-import "github.com/zeebo/blake3"
+import (
+	"encoding/binary"
+
+	"github.com/zeebo/blake3"
+)
 
 // Hash is a BLAKE3 digest, cut short to 128 bits: two folders that differ have the
 // same one by chance once in 2^64 ledgers of 2^32 folders.
@@ -13,9 +17,21 @@ func hashOf(content []byte) (h Hash) {
 }
 
 // Hash returns the hash over packed entries.
-func (d Delta) Hash() Hash {
-	return hashOf(appendText(appendText(nil, d.Names), d.Facts))
+func (d Delta) Hash() (h Hash) {
+	if len(d.Names)+len(d.Facts) < worthStreaming {
+		return hashOf(appendText(appendText(nil, d.Names), d.Facts))
+	}
+	hasher := blake3.New()
+	for _, part := range [][]byte{d.Names, d.Facts} {
+		hasher.Write(binary.AppendUvarint(nil, uint64(len(part))))
+		hasher.Write(part)
+	}
+	copy(h[:], hasher.Sum(nil))
+	return h
 }
+
+// worthStreaming is from how many bytes on a copy of them costs more than a hasher.
+const worthStreaming = 1 << 20
 
 // TreeHasher makes the tree hash of a folder: over the hash of its entries, and
 // the names and tree hashes of the folders in it, which are added in order of the

@@ -48,25 +48,43 @@ func (c *Contents) Entries() Hash {
 
 // PackFolder packs all entries of a folder, in order of names.
 func PackFolder(entries []Recorded) (Delta, Contents) {
-	var plain, full Packer
-	digested := false
-	c := Contents{Digested: entry.FactDigests}
+	p := NewFolderPacker()
+	p.Add(entries)
+	return p.full.Delta().Clip(), p.Contents()
+}
+
+// FolderPacker packs the entries of a folder, some after the others, in order of names.
+type FolderPacker struct {
+	plain, full Packer
+	facts       entry.Facts // that all files have
+	digested    bool        // some file has a digest
+}
+
+// NewFolderPacker returns one for a folder of which nothing is packed.
+func NewFolderPacker() *FolderPacker { return &FolderPacker{facts: entry.FactDigests} }
+
+// Add packs the next entries.
+func (p *FolderPacker) Add(entries []Recorded) {
 	for i := range entries {
 		r := &entries[i]
-		r.Pack(&full)
+		r.Pack(&p.full)
 		e := r.Entry
 		if e.HasSize() {
-			c.Digested &= e.Known
-			digested = digested || e.Known&entry.FactDigests != 0
+			p.facts &= e.Known
+			p.digested = p.digested || e.Known&entry.FactDigests != 0
 		}
 		e.Known &^= entry.FactDigests
-		plain.Put(&e, r.Entered, r.Unread)
+		p.plain.Put(&e, r.Entered, r.Unread)
 	}
-	c.Plain = plain.Delta().Hash()
-	if digested {
-		c.Full = full.Delta().Hash()
+}
+
+// Contents returns what is known of all that was packed.
+func (p *FolderPacker) Contents() Contents {
+	c := Contents{Digested: p.facts, Plain: p.plain.Delta().Hash()}
+	if p.digested {
+		c.Full = p.full.Delta().Hash()
 	}
-	return full.Delta().Clip(), c
+	return c
 }
 
 // Bits before a version of a folder.

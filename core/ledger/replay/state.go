@@ -29,11 +29,11 @@ type State struct {
 	named map[folderKey]named
 }
 
-// joined is what a folder held at a record: its first so many deltas in one.
+// joined is what a folder held at a record, after its first so many deltas, in parts that follow one another.
 type joined struct {
 	record int64
 	deltas int
-	delta  encoding.Delta
+	parts  []encoding.Delta
 }
 
 // named is what a folder held by one name at a record, after its first so many deltas; nil for nothing.
@@ -257,28 +257,47 @@ func (s *State) Held(ctx context.Context, from store.Reader, id uint64) ([]encod
 	if !s.Known(id) {
 		return nil, fmt.Errorf("%w: a folder is not there", ledger.ErrDamaged)
 	}
-	var deltas []encoding.Delta
+	if s.joined != nil {
+		var all []encoding.Recorded
+		err := s.Pieces(ctx, from, id, func(piece []encoding.Recorded) error {
+			all = append(all, piece...)
+			return nil
+		})
+		return all, err
+	}
+	deltas, _, err := s.deltas(ctx, from, id)
+	if err != nil {
+		return nil, err
+	}
+	return encoding.Overlay(deltas)
+}
+
+// countDeltas returns how many deltas a folder has up to the record of the state.
+func (s *State) countDeltas(id uint64) (n int) {
+	for list := s.folders[id].deltas; n < len(list) && s.recordOf(list[n]) <= s.upTo; {
+		n++
+	}
+	return n
+}
+
+// deltas returns those that tell what is in a folder, and how many of them, at first, are parts that follow one another.
+func (s *State) deltas(ctx context.Context, from store.Reader, id uint64) (deltas []encoding.Delta, parts int, err error) {
+	list := s.folders[id].deltas
 	n := 0
 	if before, is := s.joined[id]; is && before.record <= s.upTo {
-		deltas, n = append(deltas, before.delta), before.deltas
+		deltas, n = append(deltas, before.parts...), before.deltas
+		parts = len(deltas)
 	}
-	list := s.folders[id].deltas
 	for ; n < len(list) && s.recordOf(list[n]) <= s.upTo; n++ {
 		d, err := s.delta(ctx, from, list[n], true)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
-		deltas = append(deltas, d)
-	}
-	entries, err := encoding.Overlay(deltas)
-	if err == nil && s.joined != nil && len(deltas) > worthJoining {
-		var p encoding.Packer
-		for i := range entries {
-			entries[i].Pack(&p)
+		if deltas = append(deltas, d); parts == n && s.recordOf(list[n]) == s.recordOf(list[0]) {
+			parts++
 		}
-		s.joined[id] = joined{s.upTo, n, p.Delta().Clip()}
 	}
-	return entries, err
+	return deltas, parts, nil
 }
 
 // heldBy returns what is in a folder by one name; nil for nothing. It looks for the newest delta that tells of the name,
@@ -360,28 +379,29 @@ func (s *State) Each(ctx context.Context, from store.Reader, id uint64, do func(
 // Pieces calls a function for what is in a folder, some of it after the other, in order of the bytes of names. A piece is
 // valid only during the call.
 func (s *State) Pieces(ctx context.Context, from store.Reader, id uint64, do func([]encoding.Recorded) error) error {
-	if !s.Known(id) || s.joined != nil {
-		held, err := s.Held(ctx, from, id)
-		if err != nil {
-			return err
-		}
-		return do(held)
+	if !s.Known(id) {
+		return fmt.Errorf("%w: a folder is not there", ledger.ErrDamaged)
 	}
-	var deltas []encoding.Delta
-	parts := 0 // of the first record
-	for _, at := range s.folders[id].deltas {
-		if s.recordOf(at) > s.upTo {
-			break
-		}
-		d, err := s.delta(ctx, from, at, true)
-		if err != nil {
-			return err
-		}
-		if deltas = append(deltas, d); s.recordOf(at) == s.recordOf(s.folders[id].deltas[0]) {
-			parts++
-		}
+	deltas, parts, err := s.deltas(ctx, from, id)
+	if err != nil {
+		return err
 	}
-	return encoding.Pieces(deltas, parts, do)
+	if s.joined == nil || len(deltas)-parts < worthJoining {
+		return encoding.Pieces(deltas, parts, do)
+	}
+	now := joined{record: s.upTo, deltas: s.countDeltas(id)}
+	if err := encoding.Pieces(deltas, parts, func(piece []encoding.Recorded) error {
+		var p encoding.Packer
+		for i := range piece {
+			piece[i].Pack(&p)
+		}
+		now.parts = append(now.parts, p.Delta().Clip())
+		return do(piece)
+	}); err != nil {
+		return err
+	}
+	s.joined[id] = now
+	return nil
 }
 
 // Len returns the bound of the numbers of folders: none has one as large.

@@ -222,6 +222,23 @@ type amount struct {
 	unsure         bool  // these are not known: see seen
 }
 
+// count counts an entry that lies in the folder itself.
+func (a *amount) count(e *entry.Entry) {
+	a.entries++
+	a.unsure = a.unsure || e.Marks&entry.MarkFlaggedHidden != 0
+	if e.Hidden() {
+		a.hidden++
+	} else {
+		a.looked++
+	}
+	if e.HasSize() {
+		a.bytes = quantity.Add(a.bytes, e.Size)
+		if e.Links > 1 {
+			a.several = quantity.Add(a.several, e.Size)
+		}
+	}
+}
+
 // checking checks one record. What was found good in another is good in this.
 type checking struct {
 	ctx     context.Context
@@ -265,48 +282,42 @@ func (c *checking) folder(id uint64, at *descent) (held amount, err error) {
 	if held, done := c.checked[hashed{id, f.Tree}]; done {
 		return held, nil
 	}
-	list, err := c.state.Held(c.ctx, c.from, id)
-	if err != nil {
-		return held, err
-	}
 	before := len(c.faults)
-	for i := range list {
-		held.entries++
-		e := &list[i].Entry
-		held.unsure = held.unsure || e.Marks&entry.MarkFlaggedHidden != 0
-		if e.Hidden() {
-			held.hidden++
-		} else {
-			held.looked++
-		}
-		if e.HasSize() {
-			held.bytes = quantity.Add(held.bytes, e.Size)
-			if e.Links > 1 {
-				held.several = quantity.Add(held.several, e.Size)
+	packer := encoding.NewFolderPacker()
+	type entered struct {
+		name   string
+		hidden bool
+	}
+	var folders []entered
+	if err := c.state.Pieces(c.ctx, c.from, id, func(piece []encoding.Recorded) error {
+		packer.Add(piece)
+		for i := range piece {
+			e := &piece[i].Entry
+			held.count(e)
+			if piece[i].Entered {
+				folders = append(folders, entered{strings.Clone(e.Name), e.Hidden()})
 			}
 		}
+		return nil
+	}); err != nil {
+		return held, err
 	}
-	_, now := encoding.PackFolder(list)
-	if now.Plain != f.Plain || now.Full != f.Full {
+	if now := packer.Contents(); now.Plain != f.Plain || now.Full != f.Full {
 		c.fault(at, "its entries were altered")
 	}
 	h := encoding.NewTreeHasher(f.Entries())
-	for i := range list {
-		k := &list[i]
-		if !k.Entered {
-			continue
-		}
-		below := c.state.Inside(id, k.Entry.Name)
-		in, err := c.folder(below, &descent{at, k.Entry.Name})
+	for _, k := range folders {
+		below := c.state.Inside(id, k.name)
+		in, err := c.folder(below, &descent{at, k.name})
 		if err != nil {
 			return held, err
 		}
 		held.entries, held.bytes, held.several, held.unsure = held.entries+in.entries, quantity.Add(held.bytes, in.bytes), quantity.Add(held.several, in.several), held.unsure || in.unsure
-		if !k.Entry.Hidden() {
+		if !k.hidden {
 			held.looked, held.hidden = held.looked+in.looked, held.hidden+in.hidden
 		}
 		if g := c.state.Folder(below); g != nil {
-			h.Add(k.Entry.Name, g.Tree)
+			h.Add(k.name, g.Tree)
 		}
 	}
 	switch {
