@@ -15,6 +15,7 @@ import (
 
 	"frankledger/cli/flags"
 	"frankledger/cli/place"
+	"frankledger/cli/session"
 	"frankledger/cli/usage"
 	"frankledger/core/ledger"
 	"frankledger/core/ledger/upkeep"
@@ -187,6 +188,7 @@ func (p *Program) ledgerCheckCommand() *cobra.Command {
 		`Lets the database check itself, and checks every record against the hashes written with
 it.`, false, noArgs,
 		func(ctx context.Context, l *ledger.Ledger, path string, _ []string) error {
+			session.SpareMemory()
 			faults, err := upkeep.Check(ctx, l)
 			if err != nil {
 				return place.LedgerTrouble(path, err)

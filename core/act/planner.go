@@ -269,9 +269,6 @@ type steps struct {
 	octal map[entry.Permissions]string
 }
 
-// fromStatus are the facts of an entry that every step takes over.
-const fromStatus = entry.FactStatus | entry.FactCreated
-
 // of returns a step about an entry.
 func (m *steps) of(e *entry.Entry, full string) *plans.Step {
 	if len(m.room) == 0 {
@@ -287,9 +284,8 @@ func (m *steps) of(e *entry.Entry, full string) *plans.Step {
 	*s = plans.Step{Path: exact.Text(full), Kind: e.Kind.String(), Inode: e.Inode, Device: e.Device, Size: e.Size,
 		Modified: exact.Time(e.Modified), Accessed: exact.Time(e.Accessed), Changed: exact.Time(e.Changed), Mode: mode, Entry: e}
 	if e.Known.Has(entry.FactCreated) && e.More != nil {
-		if s.Born = exact.Time(e.More.Created); e.Known&^fromStatus == 0 { // nothing else is in it
-			e.Known, e.More = e.Known&^entry.FactCreated, nil
-		}
+		s.Born = exact.Time(e.More.Created)
+		e.ForgetCreated()
 	}
 	return s
 }

@@ -113,6 +113,14 @@ func (e *Entry) HasSize() bool {
 	return e.Known&FactStatus != 0 && e.Kind == KindFile && e.Marks&MarkUnsized == 0 || e.Summed
 }
 
+// ForgetCreated takes it out of the entry when it was made, where nothing else needs the room of that: of a million
+// entries it is 90 MB.
+func (e *Entry) ForgetCreated() {
+	if e.Known.Has(FactCreated) && e.Known&^(FactStatus|FactCreated|FactInside) == 0 {
+		e.Known, e.More = e.Known&^FactCreated, nil
+	}
+}
+
 // Depth is 0 for the place itself and 1 for an entry directly in it.
 func (e *Entry) Depth() int {
 	if e.Self {

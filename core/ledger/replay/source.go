@@ -462,6 +462,9 @@ func (r *reader) give(held []encoding.Recorded) error {
 			size = quantity.Add(size, e.Size)
 		}
 		r.batch = append(r.batch, *e)
+		if r.request.Facts&entry.FactCreated == 0 {
+			r.batch[len(r.batch)-1].ForgetCreated()
+		}
 	}
 	if p := r.request.Progress; p != nil {
 		p.Entries.Add(int64(len(r.batch)))
