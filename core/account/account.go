@@ -4,6 +4,7 @@ package account
 import (
 	"bufio"
 	"context"
+	"errors"
 	"maps"
 	"os"
 	"os/exec"
@@ -47,6 +48,13 @@ func (n *Names) User(uid uint32) (string, bool) { return n.users.name(uid) }
 // Group returns the name of a group id and true, or the number and false.
 func (n *Names) Group(gid uint32) (string, bool) { return n.groups.name(gid) }
 
+// UserDoubted reports whether a user id may have a name although User finds none: the name service
+// did not answer.
+func (n *Names) UserDoubted(uid uint32) bool { return n.users.doubted(uid) }
+
+// GroupDoubted reports whether a group id may have a name although Group finds none.
+func (n *Names) GroupDoubted(gid uint32) bool { return n.groups.doubted(gid) }
+
 // UserID returns the number of a user name, and whether there is one.
 func (n *Names) UserID(name string) (uint32, bool) { return n.users.id(name) }
 
@@ -71,6 +79,7 @@ type answer struct {
 type inquiry struct {
 	once    sync.Once
 	answers map[uint32]*answer
+	failed  bool // no answer, or not all of it
 }
 
 // mostAsked is how many numbers one inquiry is about.
@@ -79,11 +88,13 @@ const mostAsked = 4096
 type table struct {
 	file, database, services string
 
+	read  sync.Once // of the file, which sets ids and local
+	ids   map[string]uint32
+	local bool // the name service knows no more than the file
+
 	mu       sync.RWMutex
-	names    map[uint32]*answer // nil before the file was read
-	ids      map[string]uint32
-	local    bool                // the name service knows no more than the file
-	expected map[uint32]struct{} // none of them is in names
+	names    map[uint32]*answer
+	expected map[uint32]struct{}
 
 	late atomic.Bool // the name service took too long, and is asked for no more numbers
 }
@@ -91,32 +102,43 @@ type table struct {
 func (t *table) expect(id uint32) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.readFile()
-	if t.names[id] == nil && !t.local {
-		t.expected[id] = struct{}{}
+	if t.expected == nil {
+		t.expected = map[uint32]struct{}{}
 	}
+	t.expected[id] = struct{}{}
 }
 
 func (t *table) name(id uint32) (string, bool) {
+	a := t.answer(id)
+	return a.name, a.ok
+}
+
+func (t *table) doubted(id uint32) bool {
+	a := t.answer(id)
+	return !a.ok && a.asked != nil && a.asked.failed
+}
+
+func (t *table) answer(id uint32) *answer {
 	t.mu.RLock()
 	a := t.names[id]
 	t.mu.RUnlock()
 	if a == nil {
-		t.mu.Lock()
-		t.readFile()
-		if a = t.names[id]; a == nil {
-			a = t.inquire(id)
-		}
-		t.mu.Unlock()
+		t.read.Do(t.readFile)
+		a = t.inquire(id)
 	}
 	if a.asked != nil {
 		a.asked.once.Do(func() { t.ask(a.asked) })
 	}
-	return a.name, a.ok
+	return a
 }
 
-// inquire prepares a question about a number, and about those that are expected. t.mu is held.
+// inquire prepares a question about a number, and about those that are expected, if nothing is known of it.
 func (t *table) inquire(id uint32) *answer {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if a := t.names[id]; a != nil {
+		return a
+	}
 	q := &inquiry{answers: map[uint32]*answer{}}
 	add := func(id uint32) *answer {
 		a := &answer{name: strconv.FormatUint(uint64(id), 10)}
@@ -124,7 +146,6 @@ func (t *table) inquire(id uint32) *answer {
 			a.asked, q.answers[id] = q, a
 		}
 		t.names[id] = a
-		delete(t.expected, id)
 		return a
 	}
 	a := add(id)
@@ -132,7 +153,10 @@ func (t *table) inquire(id uint32) *answer {
 		if len(q.answers) == mostAsked {
 			break
 		}
-		add(id)
+		delete(t.expected, id)
+		if t.names[id] == nil {
+			add(id)
+		}
 	}
 	return a
 }
@@ -140,29 +164,28 @@ func (t *table) inquire(id uint32) *answer {
 // ask asks the name service about all numbers of an inquiry.
 func (t *table) ask(q *inquiry) {
 	if t.late.Load() {
+		q.failed = true
 		return
 	}
 	var keys []string
 	for _, a := range q.answers {
 		keys = append(keys, a.name)
 	}
-	late := lookUp(t.database, keys, func(name string, id uint32) {
+	err := lookUp(t.database, keys, func(name string, id uint32) {
 		if a := q.answers[id]; a != nil && !a.ok { // the first name of a number counts
 			a.name, a.ok = name, true
 		}
 	})
-	if late {
+	q.failed = err != nil
+	if errors.Is(err, context.DeadlineExceeded) {
 		t.late.Store(true)
 	}
 }
 
 func (t *table) id(name string) (uint32, bool) {
-	t.mu.Lock()
-	t.readFile()
+	t.read.Do(t.readFile)
 	id, ok := t.ids[name]
-	local := t.local
-	t.mu.Unlock()
-	if ok || local {
+	if ok || t.local {
 		return id, ok
 	}
 	if strings.Trim(name, "0123456789") == "" || strings.HasPrefix(name, "-") {
@@ -177,19 +200,15 @@ func (t *table) id(name string) (uint32, bool) {
 }
 
 func (t *table) list() []string {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	t.readFile()
+	t.read.Do(t.readFile)
 	return slices.Sorted(maps.Keys(t.ids))
 }
 
-// readFile reads the account file, once. One that cannot be read has no
-// accounts: their numbers are shown. t.mu is held.
+// readFile reads the account file. One that cannot be read has no accounts: their numbers are shown.
 func (t *table) readFile() {
-	if t.names != nil {
-		return
-	}
-	t.names, t.ids, t.expected = make(map[uint32]*answer), make(map[string]uint32), make(map[uint32]struct{})
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.names, t.ids = map[uint32]*answer{}, map[string]uint32{}
 	t.local = onlyFiles(t.services, t.database)
 	file, err := os.Open(t.file)
 	if err != nil {
@@ -233,18 +252,29 @@ const (
 	patienceEach = 10 * time.Millisecond
 )
 
-// lookUp asks the name service about names or numbers, gives what it answers, and reports whether
-// it took too long.
-func lookUp(database string, keys []string, found func(name string, id uint32)) (late bool) {
+// notFound is the exit status of getent for keys that the name service does not have.
+const notFound = 2
+
+// lookUp asks the name service about names or numbers and gives what it answers. The error tells
+// that the answer may not be whole; it is context.DeadlineExceeded if the service took too long.
+// Where there is no getent, there is nothing to ask besides the files.
+func lookUp(database string, keys []string, found func(name string, id uint32)) error {
 	ctx, cancel := context.WithTimeout(context.Background(), patience+time.Duration(len(keys))*patienceEach)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, "getent", append([]string{database}, keys...)...)
 	cmd.WaitDelay = time.Second
-	answer, _ := cmd.Output() // its status tells that some are not known
+	answer, err := cmd.Output()
 	for line := range strings.Lines(string(answer)) {
 		if name, id, ok := parse(strings.TrimSuffix(line, "\n")); ok {
 			found(name, id)
 		}
 	}
-	return ctx.Err() != nil
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	var exit *exec.ExitError
+	if errors.Is(err, exec.ErrNotFound) || errors.As(err, &exit) && exit.ExitCode() == notFound {
+		return nil
+	}
+	return err
 }

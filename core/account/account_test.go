@@ -86,6 +86,29 @@ func TestNumbersOfNames(t *testing.T) {
 	assert.Equal(t, []string{"reeds"}, names.GroupNames())
 }
 
+// Where the name service does not answer, it is not known that a number has no name.
+func TestDoubted(t *testing.T) {
+	folder := t.TempDir()
+	passwd := filepath.Join(folder, "passwd")
+	require.NoError(t, os.WriteFile(passwd, []byte("mara:x:501:20::/:\n"), 0o644))
+	for status, doubted := range map[string]bool{"0": false, "2": false, "1": true} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "getent"), []byte("#!/bin/sh\necho remote:x:900:1::/:\nexit "+status+"\n"), 0o755))
+		t.Setenv("PATH", folder+":"+os.Getenv("PATH"))
+		names := account.NewFrom(passwd, passwd, filepath.Join(folder, "none"))
+		names.ExpectUser(501)
+		names.ExpectUser(900)
+		assert.Equal(t, doubted, names.UserDoubted(77), status)
+		assert.Equal(t, doubted, names.GroupDoubted(900) || names.GroupDoubted(77), status)
+		for _, known := range []uint32{501, 900} {
+			assert.False(t, names.UserDoubted(known))
+			_, is := names.User(known)
+			assert.True(t, is)
+		}
+	}
+	t.Setenv("PATH", filepath.Join(folder, "none"))
+	assert.False(t, account.NewFrom(passwd, passwd, "").UserDoubted(77), "there is nothing to ask")
+}
+
 // Numbers that are expected are asked for together; and where only the files have accounts,
 // nothing is asked.
 func TestExpected(t *testing.T) {

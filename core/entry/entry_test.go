@@ -153,5 +153,7 @@ func TestFieldsOfUnknownEntry(t *testing.T) {
 
 type nobody struct{}
 
+func (nobody) UserDoubted(uint32) bool     { return false }
+func (nobody) GroupDoubted(uint32) bool    { return false }
 func (nobody) User(uint32) (string, bool)  { return "", false }
 func (nobody) Group(uint32) (string, bool) { return "", false }

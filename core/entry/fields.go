@@ -33,6 +33,9 @@ type Accounts interface {
 	User(uid uint32) (string, bool)
 	// Group returns the name of a group id and true, or the number and false.
 	Group(gid uint32) (string, bool)
+	// UserDoubted and GroupDoubted report whether a number may have a name although none was found.
+	UserDoubted(uid uint32) bool
+	GroupDoubted(gid uint32) bool
 }
 
 // Context is what values depend on besides the entry.

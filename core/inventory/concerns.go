@@ -49,7 +49,7 @@ var concerns = []struct {
 		}
 		return e.Permissions&everyoneWrites != 0 && e.Permissions&entry.Sticky == 0, e.Known&entry.FactStatus != 0
 	}},
-	{"entry whose owner has no name here", "entries whose owner has no name here", "owner matches ^[0-9]+$", entry.FactStatus, nil}, // see look
+	{"entry whose owner has no name here", "entries whose owner has no name here", "owner is unknown", entry.FactStatus, noOwner},
 	{"name that is hard to type", "names that are hard to type", "awkward", 0, func(e *entry.Entry, _ *entry.Context) (bool, bool) { return entry.AwkwardName(e.Name), true }},
 }
 
@@ -64,7 +64,6 @@ type look struct {
 
 type lookPart struct {
 	counts, unknown [16]int64
-	nameless        map[uint32]bool
 	visitors        []source.Visitor
 }
 
@@ -85,7 +84,7 @@ func newLook(request *source.Request, running bool, c *entry.Context) *look {
 
 // Visitor implements source.Sink.
 func (l *look) Visitor() source.Visitor {
-	p := l.parts.New(lookPart{nameless: map[uint32]bool{}})
+	p := l.parts.New(lookPart{})
 	for _, c := range l.found {
 		p.visitors = append(p.visitors, c.Visitor())
 	}
@@ -100,13 +99,7 @@ func (l *look) Visitor() source.Visitor {
 				if e.Self {
 					continue
 				}
-				var is, known bool
-				if c.test == nil {
-					is, known = p.noOwner(e, l.context)
-				} else {
-					is, known = c.test(e, l.context)
-				}
-				switch {
+				switch is, known := c.test(e, l.context); {
 				case !known:
 					p.unknown[n]++
 				case is:
@@ -121,18 +114,13 @@ func (l *look) Visitor() source.Visitor {
 	}
 }
 
-// noOwner reports whether the owner of an entry has no name. Each is asked about once.
-func (p *lookPart) noOwner(e *entry.Entry, c *entry.Context) (is, known bool) {
+// noOwner reports whether the owner of an entry has no name.
+func noOwner(e *entry.Entry, c *entry.Context) (is, known bool) {
 	if e.Known&entry.FactStatus == 0 {
 		return false, false
 	}
-	is, met := p.nameless[e.UID]
-	if !met {
-		_, named := c.Accounts.User(e.UID)
-		is = !named
-		p.nameless[e.UID] = is
-	}
-	return is, true
+	_, named := c.Accounts.User(e.UID)
+	return !named, named || !c.Accounts.UserDoubted(e.UID)
 }
 
 // concerns returns what was found. Where all that folders have in them was given, the totals

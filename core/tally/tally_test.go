@@ -16,6 +16,8 @@ import (
 
 type accounts struct{}
 
+func (accounts) UserDoubted(uint32) bool        { return false }
+func (accounts) GroupDoubted(uint32) bool       { return false }
 func (accounts) User(id uint32) (string, bool)  { return fmt.Sprint("user-", id), true }
 func (accounts) Group(id uint32) (string, bool) { return fmt.Sprint("group-", id), true }
 

@@ -131,6 +131,9 @@ func (c *compiler) compileTest(t *condition.Test) (*part, error) {
 	if err != nil {
 		return nil, err
 	}
+	if t.Field.Roster != entry.NoRoster && t.Op != condition.Is { // the text of a number without a name is the number
+		p.doubted = c.doubted(t.Field.Roster)
+	}
 	return having(t.Field, func(entry.Facts) *part { return p }), nil
 }
 
@@ -274,7 +277,8 @@ func (c *compiler) account(t *condition.Test) (*part, error) {
 			return nil, c.mistake(t, 0, "there is no %s %s on this system; %s", noun, word, hint)
 		}
 	}
-	return newLeaf(t.Field, t.Field.Needs, cheap, func(_ *state, e *entry.Entry) bool {
+	doubted := c.doubted(roster)
+	p := newLeaf(t.Field, t.Field.Needs, cheap, func(_ *state, e *entry.Entry) bool {
 		id, ok := roster.ID(e)
 		if !ok || slices.Contains(ids, id) {
 			return ok
@@ -283,8 +287,24 @@ func (c *compiler) account(t *condition.Test) (*part, error) {
 			return false
 		}
 		_, known := lookup(id)
-		return !known
-	}).needing(accountNeed(roster, ids, unknown)), nil
+		return !known && !doubted(e)
+	}).needing(accountNeed(roster, ids, unknown))
+	if unknown {
+		p.doubted = doubted
+	}
+	return p, nil
+}
+
+// doubted returns what reports whether the account of an entry may have a name that was not found.
+func (c *compiler) doubted(roster entry.Roster) func(*entry.Entry) bool {
+	doubted := c.env.Accounts.UserDoubted
+	if roster == entry.Groups {
+		doubted = c.env.Accounts.GroupDoubted
+	}
+	return func(e *entry.Entry) bool {
+		id, ok := roster.ID(e)
+		return ok && doubted(id)
+	}
 }
 
 // bounds are the least and the greatest value that meet a test of numbers, by

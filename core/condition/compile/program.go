@@ -43,6 +43,8 @@ type part struct {
 	needs entry.Facts
 	cost  int
 	test  func(s *state, e *entry.Entry) bool
+	// doubted reports whether an entry that does not meet a leaf may meet it all the same; nil for never.
+	doubted func(*entry.Entry) bool
 	// needed is what entries that meet a leaf have among them; nil for nothing.
 	needed source.Need
 }
@@ -200,6 +202,8 @@ func (p *part) decide(s *state, e *entry.Entry, asked entry.Facts) source.Verdic
 		case p.test(s, e):
 			return source.Yes
 		case e.Kind == entry.KindUnknown && p.field == condition.KindField: // it may be of any
+			return source.Unknown
+		case p.doubted != nil && p.doubted(e):
 			return source.Unknown
 		}
 		return source.No
