@@ -48,8 +48,8 @@ type comparison struct {
 	faults  []string
 }
 
-// firstWord stands for the revision at the end of the first turn of work, by which creep is seen:
-// each change since may have cost too little to be noticed by itself.
+// firstWord stands for an early revision that does the whole job. Held against it, the figures show
+// what many changes have cost together, each too little to be noticed by itself.
 const (
 	firstWord     = "first"
 	firstRevision = "87af4a0"

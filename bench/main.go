@@ -11,11 +11,10 @@
 //	go run ./bench --only paths     the cases with this in their name
 //	go run ./bench --shape ledger   another kind of tree, or of work; --help lists them
 //	go run ./bench --save FILE      and keep the figures
-//	go run ./bench --against X      and hold them against a file, or against a revision,
-//	                                which is built and run in turn with this one (first
-//	                                for the oldest that is worth it); it
-//	                                fails if a line is worse for sure (Mann-Whitney U test,
-//	                                p < 0.05), and by more than --worse per cent
+//	go run ./bench --against X      and hold them against a file, or against a revision, which
+//	                                is built and run in turn with this one; "first" is an early
+//	                                revision. It fails if a line is worse for sure (Mann-Whitney
+//	                                U test, p < 0.05), and by more than --worse per cent
 //	go run ./bench --page FILE      and write the table into docs/performance.md
 //	go run ./bench --profile FOLDER and keep a processor profile of one run of each case
 package main
@@ -49,7 +48,7 @@ func main() {
 	flag.StringVar(&o.only, "only", "", "only the cases with this, or one of these, in their name")
 	name := flag.String("shape", "tree", "what is measured: "+shapeWords())
 	flag.StringVar(&o.save, "save", "", "keep the figures in this file")
-	flag.StringVar(&o.against, "against", "", "hold the figures against this file or revision; first is a fixed old one")
+	flag.StringVar(&o.against, "against", "", "hold the figures against this file or revision; \"first\" is an early revision")
 	flag.Float64Var(&o.worse, "worse", 1, "by how many per cent a line may be worse, where it is for sure")
 	flag.StringVar(&o.page, "page", "", "write the table into this page")
 	flag.StringVar(&o.profile, "profile", "", "keep processor profiles in this folder")

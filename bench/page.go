@@ -87,6 +87,6 @@ func (m *measured) row() string {
 			peak = "**" + peak + "**, missed"
 		}
 	}
-	work := strings.NewReplacer(" TREE", "", " --ledger LEDGER", "", "TREE/", "", "|", `\|`).Replace(m.args)
+	work := strings.NewReplacer(" TREE/", " ", " TREE", "", " --ledger LEDGER", "", "|", `\|`).Replace(m.args)
 	return fmt.Sprintf("| %s: `%s` | %s | %s | %.2f s | %s | %s | %s | %s | %s | %s |\n", m.name, work, against, took, m.CPU, shown, limit, two, twoLimit, peak, most)
 }

@@ -64,21 +64,32 @@ not to their targets.`,
 // actions are all the commands under act.
 func actions() []named {
 	return []named{
-		{"hide", "", (*Program).hideCommand}, {"reveal", "", (*Program).revealCommand}, {"rename", "", (*Program).renameCommand}, {"copy", "", (*Program).copyCommand},
-		{"move", "", (*Program).moveCommand}, {"remove", "", (*Program).removeCommand}, {"clear", "", (*Program).clearCommand}, {"stamp", "", (*Program).stampCommand},
-		{"permit", "", (*Program).permitCommand}, {"own", "", (*Program).ownCommand}, {"run", "", (*Program).runCommand}, {"carry-out", "", (*Program).carryOutCommand},
-		{"create", "", (*Program).createCommand}, {"journal", "", (*Program).actJournalCommand}, {"undo", "", (*Program).undoCommand},
+		{"hide", "hide entries from lists: put a dot before their names", (*Program).hideCommand},
+		{"reveal", "show hidden entries again: remove the dot or the hidden flag", (*Program).revealCommand},
+		{"rename", "rename entries by a pattern", (*Program).renameCommand},
+		{"copy", "copy entries into a folder, and verify the copies", (*Program).copyCommand},
+		{"move", "move entries into a folder", (*Program).moveCommand},
+		{"remove", "put entries into the trash, or remove them for good", (*Program).removeCommand},
+		{"clear", "remove files and folders whose content exists elsewhere", (*Program).clearCommand},
+		{"stamp", "set when entries were modified or read", (*Program).stampCommand},
+		{"permit", "change permissions", (*Program).permitCommand},
+		{"own", "change the owner or the group", (*Program).ownCommand},
+		{"run", "run a command on each match", (*Program).runCommand},
+		{"carry-out", "carry out a saved plan", (*Program).carryOutCommand},
+		{"create", "make empty files, and folders for names that end with a slash", (*Program).createCommand},
+		{"journal", "show what was done, and to what, newest first", (*Program).actJournalCommand},
+		{"undo", "undo what was done, as far as possible", (*Program).undoCommand},
 	}
 }
 
 func (p *Program) hideCommand() *cobra.Command {
-	return p.action(plans.Hide, "hide PLACE… [where CONDITION…]", "hide entries from lists: put a dot before their names", "", addNumber, nil,
+	return p.action(plans.Hide, "hide PLACE… [where CONDITION…]", "", addNumber, nil,
 		example{"act hide notes where name starts 'minutes'", "a plan"},
 		example{"act hide notes where name starts 'minutes' --carry-out --yes", "done"})
 }
 
 func (p *Program) revealCommand() *cobra.Command {
-	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "show hidden entries again: remove the dot or the hidden flag", "", addNumber, nil,
+	return p.action(plans.Reveal, "reveal PLACE… [where CONDITION…]", "", addNumber, nil,
 		example{"act reveal . where hidden and kind is file", "a plan"})
 }
 
@@ -88,7 +99,7 @@ func addNumber(cmd *cobra.Command, o *actOptions) {
 }
 
 func (p *Program) moveCommand() *cobra.Command {
-	return p.action(plans.Move, "move PLACE… [where CONDITION…] --into FOLDER", "move entries into a folder",
+	return p.action(plans.Move, "move PLACE… [where CONDITION…] --into FOLDER",
 		`Moves entries into a folder, and creates the folder if it does not exist. To move
 something to another disk, frank copies it, reads the copy back, compares, and only then
 removes the original. Access lists, attributes and hard links are kept; the plan says what
@@ -147,7 +158,7 @@ func partedInto(into string) (folder, pattern string) {
 }
 
 func (p *Program) copyCommand() *cobra.Command {
-	return p.action(plans.Copy, "copy PLACE… [where CONDITION…] --into FOLDER", "copy entries into a folder, and verify the copies",
+	return p.action(plans.Copy, "copy PLACE… [where CONDITION…] --into FOLDER",
 		`Copies entries, with everything in them, into a folder, and creates the folder if it does
 not exist. Each copy is read back and compared before it gets its name. It keeps owner,
 permissions, times, access lists, attributes, holes and hard links; the plan says what the
@@ -158,7 +169,7 @@ other disk cannot keep. Undo removes a copy that has not changed since.`,
 }
 
 func (p *Program) ownCommand() *cobra.Command {
-	return p.action(plans.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]", "change the owner or the group",
+	return p.action(plans.Own, "own OWNER[:GROUP] PLACE… [where CONDITION…]",
 		`Sets the owner, the group (:GROUP), or both, by name or by number. Only an administrator can change the owner. When the owner of a program changes, the
 system removes its set-user bits and capabilities; undo restores them.`,
 		func(*cobra.Command, *actOptions) {}, nil,
@@ -167,7 +178,7 @@ system removes its set-user bits and capabilities; undo restores them.`,
 }
 
 func (p *Program) renameCommand() *cobra.Command {
-	return p.action(plans.Rename, "rename PATTERN PLACE… [where CONDITION…]", "rename entries by a pattern",
+	return p.action(plans.Rename, "rename PATTERN PLACE… [where CONDITION…]",
 		`Renames each match by a pattern, within its folder. A single file can also get a plain
 name. These words of a pattern are replaced:
 
@@ -197,7 +208,7 @@ func addReally(cmd *cobra.Command, o *actOptions) {
 }
 
 func (p *Program) removeCommand() *cobra.Command {
-	return p.action(plans.Remove, "remove PLACE… [where CONDITION…]", "put entries into the trash, or remove them for good",
+	return p.action(plans.Remove, "remove PLACE… [where CONDITION…]",
 		`Puts entries into the trash that desktop programs share (freedesktop.org): in your home
 folder or, on another disk, at the top of that disk. --for-good removes entries without
 the trash; that cannot be undone.`,
@@ -212,7 +223,7 @@ the trash; that cannot be undone.`,
 }
 
 func (p *Program) stampCommand() *cobra.Command {
-	return p.action(plans.Stamp, "stamp PLACE… [where CONDITION…]", "set when entries were modified or read",
+	return p.action(plans.Stamp, "stamp PLACE… [where CONDITION…]",
 		`Sets when entries were last modified or read. Write the moment as in conditions
 (2026-11-20T14:00, '15 June 2019 8:40 pm', 'yesterday 20:40', '3 days ago'), or take the
 times of another file. Only the system can set when details were changed.`,
@@ -230,7 +241,7 @@ times of another file. Only the system can set when details were changed.`,
 }
 
 func (p *Program) permitCommand() *cobra.Command {
-	return p.action(plans.Permit, "permit MODE PLACE… [where CONDITION…]", "change permissions",
+	return p.action(plans.Permit, "permit MODE PLACE… [where CONDITION…]",
 		`Sets permissions, written as in POSIX: octal, such as 0640, or symbolic, such as
 u+rw,g-w,o= or a+X (x for folders, and for files that already have some x).`,
 		func(*cobra.Command, *actOptions) {}, nil,

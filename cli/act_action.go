@@ -13,11 +13,10 @@ import (
 
 // action makes the command of an action. The options it has of its own are added
 // by a function, and read by another.
-func (p *Program) action(action plans.Action, use, short, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *question) error, shown ...example) *cobra.Command {
+func (p *Program) action(action plans.Action, use, long string, flags func(cmd *cobra.Command, o *actOptions), read func(cmd *cobra.Command, o *actOptions, r *question) error, shown ...example) *cobra.Command {
 	o := &actOptions{}
 	cmd := &cobra.Command{
 		Use:               use,
-		Short:             short,
 		Long:              long,
 		Args:              cobra.ArbitraryArgs,
 		ValidArgsFunction: completeWhere,

@@ -265,8 +265,7 @@ func (q *questions) each(plan *plans.Plan, s *plans.Step) doing.Answer {
 func (p *Program) carryOutCommand() *cobra.Command {
 	o := &actOptions{carryOut: true}
 	cmd := &cobra.Command{
-		Use:   "carry-out PLAN",
-		Short: "carry out a saved plan",
+		Use: "carry-out PLAN",
 		Long: `Carries out a plan that you saved with --to. A plan is JSON; you may remove steps from it.
 A step is left out if the size, the time or the inode of its entry has changed since.`,
 		Args: cobra.ArbitraryArgs,

@@ -36,8 +36,7 @@ var byWords = []string{"removing", string(plans.ByLinks), string(plans.ByShared)
 func (p *Program) clearCommand() *cobra.Command {
 	var o clearOptions
 	cmd := &cobra.Command{
-		Use:   "clear PLACE… [where CONDITION…]",
-		Short: "remove files and folders whose content exists elsewhere",
+		Use: "clear PLACE… [where CONDITION…]",
 		Long: `Finds the same copies as "frank duplicates", and plans to remove the spares: whole folders
 first, then files. Each step says what stays. Just before frank removes a spare, it
 compares it with what stays, byte by byte. If what stays is gone or has changed, the spare

@@ -18,8 +18,7 @@ import (
 func (p *Program) createCommand() *cobra.Command {
 	o := &actOptions{}
 	cmd := &cobra.Command{
-		Use:   "create NAME…",
-		Short: "make empty files, and folders for names that end with a slash",
+		Use: "create NAME…",
 		Long: `Makes empty files, and folders for names that end with a slash. A name that is taken is
 refused. Undo removes them again while they are empty.`,
 		Args: cobra.ArbitraryArgs,

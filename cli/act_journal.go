@@ -32,8 +32,7 @@ func (p *Program) actJournalCommand() *cobra.Command {
 	var first flags.Parsed[int]
 	forms := render.WithColumns()
 	cmd := &cobra.Command{
-		Use:   "journal [NUMBER | ACTION] [where CONDITION…]",
-		Short: "show what was done, and to what, newest first",
+		Use: "journal [NUMBER | ACTION] [where CONDITION…]",
 		Long: `Shows what was done, one line for each journal, newest first. With a NUMBER, it shows
 every step of that journal. With an ACTION, such as hide, it shows what was hidden and
 still is. With where, it shows every step whose entry met the condition before the step.
@@ -207,8 +206,7 @@ func (p *Program) undoCommand() *cobra.Command {
 	var o showingOptions
 	var planned bool
 	cmd := &cobra.Command{
-		Use:   "undo [NUMBER]",
-		Short: "undo what was done, as far as possible",
+		Use: "undo [NUMBER]",
 		Long: `Undoes the newest journal that is not undone yet, or the one with this NUMBER. It restores
 names, places, times, permissions and owners, and takes entries out of the trash. If the
 newest journal cannot be undone, frank says why, and shows the command that undoes the one

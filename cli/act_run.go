@@ -7,7 +7,7 @@ import (
 )
 
 func (p *Program) runCommand() *cobra.Command {
-	return p.action(plans.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…", "run a command on each match",
+	return p.action(plans.Run, "run PLACE… [where CONDITION…] -- COMMAND ARGUMENT…",
 		`Runs a command for each match, without a shell: each word is one argument, whatever the
 names contain. These words are replaced:
 

@@ -38,8 +38,8 @@ func helpFor(command *cobra.Command) string {
 	return "frank help" + strings.TrimPrefix(command.CommandPath(), "frank")
 }
 
-// named is a command by its name, with what it does in a line if that is needed without the command.
-// Most runs need one, and building all would take as long as listing a small folder.
+// named is a command by its name, with what it does in a line. Most runs need one, and building
+// all would take as long as listing a small folder.
 type named struct {
 	name, short string
 	make        func(p *Program) *cobra.Command
@@ -59,9 +59,7 @@ func namedBy(commands []named, words []string) []named {
 func (p *Program) addNamed(to *cobra.Command, commands []named) {
 	for _, c := range commands {
 		cmd := c.make(p)
-		if c.short != "" {
-			cmd.Short = c.short
-		}
+		cmd.Short = c.short
 		to.AddCommand(cmd)
 	}
 }

@@ -162,6 +162,8 @@ func columns(names ...string) []row.Column[*entry.Entry] {
 
 type accounts struct{}
 
+func (accounts) UserDoubted(uint32) bool     { return false }
+func (accounts) GroupDoubted(uint32) bool    { return false }
 func (accounts) User(uint32) (string, bool)  { return "mara", true }
 func (accounts) Group(uint32) (string, bool) { return "reeds", true }
 

@@ -113,8 +113,8 @@ func (e *Entry) HasSize() bool {
 	return e.Known&FactStatus != 0 && e.Kind == KindFile && e.Marks&MarkUnsized == 0 || e.Summed
 }
 
-// ForgetCreated takes it out of the entry when it was made, where nothing else needs the room of that: of a million
-// entries it is 90 MB.
+// ForgetCreated removes the time when the entry was made, if nothing else is kept beside it. A million entries
+// take 90 MB less without it.
 func (e *Entry) ForgetCreated() {
 	if e.Known.Has(FactCreated) && e.Known&^(FactStatus|FactCreated|FactInside) == 0 {
 		e.Known, e.More = e.Known&^FactCreated, nil

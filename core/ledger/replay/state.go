@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"sort"
 	"strings"
 	"sync"
 
@@ -272,23 +273,21 @@ func (s *State) Held(ctx context.Context, from store.Reader, id uint64) ([]encod
 	return encoding.Overlay(deltas)
 }
 
-// countDeltas returns how many deltas a folder has up to the record of the state.
-func (s *State) countDeltas(id uint64) (n int) {
-	for list := s.folders[id].deltas; n < len(list) && s.recordOf(list[n]) <= s.upTo; {
-		n++
-	}
-	return n
+// listed returns where the deltas of a folder are, up to the record of the state.
+func (s *State) listed(id uint64) []deltaAt {
+	list := s.folders[id].deltas
+	later := sort.Search(len(list), func(i int) bool { return s.recordOf(list[i]) > s.upTo })
+	return list[:later]
 }
 
 // deltas returns those that tell what is in a folder, and how many of them, at first, are parts that follow one another.
 func (s *State) deltas(ctx context.Context, from store.Reader, id uint64) (deltas []encoding.Delta, parts int, err error) {
-	list := s.folders[id].deltas
-	n := 0
+	list, n := s.listed(id), 0
 	if before, is := s.joined[id]; is && before.record <= s.upTo {
 		deltas, n = append(deltas, before.parts...), before.deltas
 		parts = len(deltas)
 	}
-	for ; n < len(list) && s.recordOf(list[n]) <= s.upTo; n++ {
+	for ; n < len(list); n++ {
 		d, err := s.delta(ctx, from, list[n], true)
 		if err != nil {
 			return nil, 0, err
@@ -306,16 +305,12 @@ func (s *State) heldBy(ctx context.Context, from store.Reader, id uint64, name s
 	if !s.Known(id) {
 		return nil, fmt.Errorf("%w: a folder is not there", ledger.ErrDamaged)
 	}
-	key, list := folderKey{id, name}, s.folders[id].deltas
+	key, list := folderKey{id, name}, s.listed(id)
 	now := s.named[key]
 	if now.record > s.upTo {
 		now = named{}
 	}
-	upTo := now.deltas
-	for upTo < len(list) && s.recordOf(list[upTo]) <= s.upTo {
-		upTo++
-	}
-	for i := upTo - 1; i >= now.deltas; i-- {
+	for i := len(list) - 1; i >= now.deltas; i-- {
 		d, err := s.delta(ctx, from, list[i], false)
 		if err != nil {
 			return nil, err
@@ -341,7 +336,7 @@ func (s *State) heldBy(ctx context.Context, from store.Reader, id uint64, name s
 		}
 		break
 	}
-	now.record, now.deltas = s.upTo, upTo
+	now.record, now.deltas = s.upTo, len(list)
 	if s.named != nil {
 		s.named[key] = now
 	}
@@ -389,7 +384,7 @@ func (s *State) Pieces(ctx context.Context, from store.Reader, id uint64, do fun
 	if s.joined == nil || len(deltas)-parts < worthJoining {
 		return encoding.Pieces(deltas, parts, do)
 	}
-	now := joined{record: s.upTo, deltas: s.countDeltas(id)}
+	now := joined{record: s.upTo, deltas: len(s.listed(id))}
 	if err := encoding.Pieces(deltas, parts, func(piece []encoding.Recorded) error {
 		var p encoding.Packer
 		for i := range piece {
