@@ -53,6 +53,10 @@ func line(e *entry.Entry) string {
 func collect(t *testing.T, words string, first int, list []entry.Entry) []string {
 	order, err := arrange.ParseOrder(words)
 	require.NoError(t, err)
+	return inOrder(t, order, first, list)
+}
+
+func inOrder(t *testing.T, order arrange.Order, first int, list []entry.Entry) []string {
 	c := arrange.NewCollector(order, &entry.Context{AsOf: time.Unix(9, 0)}, first)
 	visitors := []func([]entry.Entry) error{c.Visitor(), c.Visitor(), c.Visitor()}
 	for i := range list {
@@ -95,4 +99,40 @@ func TestCollectorOrders(t *testing.T) {
 		want = append(want, line(&sorted[i]))
 	}
 	require.Equal(t, want, collect(t, "size", 0, list))
+}
+
+// In order of names, however many of them begin alike, the keys give what comparing the names gives.
+func TestOrderOfNames(t *testing.T) {
+	seed := uint64(time.Now().UnixNano())
+	t.Log("seed", seed)
+	random := rand.New(rand.NewPCG(seed, 0))
+	pieces := []string{"", "a", "A", "é", "É", "0", "00", "1", "10", "007", "-", ".wav", "recording ", "日本", "\xff", "a long beginning "}
+	folders := []*entry.Folder{{Place: &entry.Place{Given: "one"}}, {Place: &entry.Place{Given: "two", Index: 1}}}
+	list := make([]entry.Entry, 40_000)
+	for i := range list {
+		name := "rec"
+		if random.IntN(1000) == 0 {
+			name = "other"
+		}
+		for range random.IntN(8) {
+			name += pieces[random.IntN(len(pieces))]
+		}
+		list[i] = entry.Entry{Name: name, Folder: folders[random.IntN(20)/19], Kind: entry.KindFile}
+	}
+	sorted := slices.Clone(list)
+	slices.SortStableFunc(sorted, func(a, b entry.Entry) int {
+		return cmp.Or(a.Folder.Place.Index-b.Folder.Place.Index, text.CompareNatural(a.Name, b.Name))
+	})
+	var want []string
+	for i := range sorted {
+		want = append(want, line(&sorted[i]))
+	}
+	for _, order := range []arrange.Order{{}, arrange.Order{}.Reversed()} {
+		got := inOrder(t, order, 0, list)
+		require.Len(t, got, len(want))
+		for i := range want {
+			require.Equal(t, want[i], got[i])
+		}
+		slices.Reverse(want)
+	}
 }

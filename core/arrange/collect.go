@@ -222,49 +222,13 @@ func (c *Collector) sort(a *Arranged) {
 		}
 	}
 	if len(c.order.Keys) == 0 {
-		a.rankNames()
-		sortShared(a.order, func() func(x, y ranked) int { return c.byName(a) }, cores)
+		names := byNames{a, c.order}
+		common := names.rank()
+		sortShared(a.order, names.byRank, cores)
+		names.untie(a.order, func(r ranked) int { return common[r.folder] }, cores)
 		return
 	}
 	sortShared(a.order, func() func(x, y ranked) int { return c.before(a) }, cores)
-}
-
-// rankNames ranks entries by how their names go on after what all names in a folder begin with.
-func (a *Arranged) rankNames() {
-	type beginning struct {
-		name   string
-		common int
-	}
-	begin := make([]beginning, 0, 64) // by the folder
-	for _, r := range a.order {
-		name := a.at(r.index).Name
-		for int(r.folder) >= len(begin) {
-			begin = append(begin, beginning{common: -1})
-		}
-		switch of := &begin[r.folder]; {
-		case of.common < 0:
-			*of = beginning{name, len(name)}
-		case of.common > 0:
-			of.common = min(of.common, text.Common(of.name, name))
-		}
-	}
-	for i := range a.order {
-		r := &a.order[i]
-		r.rank = text.NaturalKey(a.at(r.index).Name[begin[r.folder].common:])
-	}
-}
-
-// byName returns how two entries are compared whose ranks are of their names.
-func (c *Collector) byName(a *Arranged) func(x, y ranked) int {
-	return func(x, y ranked) int {
-		if x.folder != y.folder {
-			return c.order.turned(cmp.Compare(x.folder, y.folder))
-		}
-		if x.rank != y.rank {
-			return c.order.turned(cmp.Compare(x.rank, y.rank))
-		}
-		return c.order.turned(text.CompareNatural(a.at(x.index).Name, a.at(y.index).Name))
-	}
 }
 
 // worthSharing is how many entries make it pay to sort on several cores.

@@ -14,7 +14,9 @@ import (
 func TestOwners(t *testing.T) {
 	var users, groups []uint32
 	sink := source.Owners(func(id uint32) { users = append(users, id) }, func(id uint32) { groups = append(groups, id) })
-	of := func(known entry.Facts, uid, gid uint32) entry.Entry { return entry.Entry{Known: known, UID: uid, GID: gid} }
+	of := func(known entry.Facts, uid, gid uint32) entry.Entry {
+		return entry.Entry{Known: known, UID: uid, GID: gid}
+	}
 	visit := sink.Visitor()
 	require.NoError(t, visit([]entry.Entry{of(entry.FactStatus, 0, 7), of(entry.FactStatus, 501, 7), of(0, 9, 9)}))
 	require.NoError(t, visit([]entry.Entry{of(entry.FactStatus, 0, 8), of(entry.FactStatus, 501, 7)}))
