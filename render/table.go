@@ -23,6 +23,7 @@ type table[R any] struct {
 	left    []string                     // the names of columns that there is no room for
 	before  func(dst []byte, r R) []byte // what stands above a row; nil for nothing
 	widths  []widths
+	last    []measuredCell // by column
 	name    int            // the column that is shortened to fit, or -1
 	nameMax int            // its width at most
 	bar     int            // how wide the whole is drawn
@@ -70,7 +71,7 @@ func NewTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r
 }
 
 func newTable[R any](v *View, columns []row.Column[R], before func(dst []byte, r R) []byte) *table[R] {
-	t := &table[R]{view: v, all: columns, shown: len(columns), before: before, widths: make([]widths, len(columns)), name: -1, bar: widestBar}
+	t := &table[R]{view: v, all: columns, shown: len(columns), before: before, widths: make([]widths, len(columns)), last: make([]measuredCell, len(columns)), name: -1, bar: widestBar}
 	for i := range columns {
 		t.widths[i].heading = typeset.Width(columns[i].Name)
 		if t.name < 0 && columns[i].Shrinks() {
@@ -238,8 +239,19 @@ func (t *table[R]) Measure(r R) {
 	room := cellRooms.Get().(*[]byte)
 	defer cellRooms.Put(room)
 	for i := range t.all {
+		w, last := &t.widths[i], &t.last[i]
+		of, end, known := t.all[i].Likeness(r)
+		if known && last.is && last.of == of {
+			if end == "" {
+				continue
+			}
+			if plain, _ := typeset.Look(end); plain && last.plain {
+				w.right = max(w.right, last.length+len(end))
+				continue
+			}
+		}
 		left, right, plain := t.cell(room, &t.all[i], r)
-		w := &t.widths[i]
+		*last = measuredCell{is: known, of: of, plain: plain, length: len(right) - len(end)}
 		if string(right) == Absent {
 			w.words = max(w.words, typeset.Width(t.all[i].Words(r)), 1)
 			continue
@@ -249,6 +261,14 @@ func (t *table[R]) Measure(r R) {
 			w.right = max(w.right, widthOf(right, plain))
 		}
 	}
+}
+
+// measuredCell is a cell that was measured.
+type measuredCell struct {
+	is     bool // whether what follows says something
+	of     row.Likeness
+	plain  bool
+	length int // without its end
 }
 
 // cell returns the two parts of a cell, in a room that grows as needed, and whether they

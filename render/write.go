@@ -66,10 +66,15 @@ func measure[R any](m Measurer[R], list row.Source[R]) {
 	count := list.Len()
 	cores := min(runtime.GOMAXPROCS(0), 1+count/chunk)
 	fresh := make([]Measurer[R], cores)
+	scattered, is := list.(row.Scattered[R])
 	var group sync.WaitGroup
 	for core := range cores {
 		fresh[core] = m.Fresh()
 		group.Go(func() {
+			if is {
+				scattered.Each(core, cores, fresh[core].Measure)
+				return
+			}
 			for i := core * count / cores; i < (core+1)*count/cores; i++ {
 				fresh[core].Measure(list.At(i))
 			}

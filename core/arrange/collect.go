@@ -79,6 +79,7 @@ func (c *Collector) Len() (count int) {
 type Arranged struct {
 	blocks [][]entry.Entry
 	order  []ranked
+	whole  bool // all that is in the blocks is in the order
 }
 
 // Len returns how many entries there are.
@@ -87,6 +88,21 @@ func (a *Arranged) Len() int { return len(a.order) }
 // At returns an entry by its position in the order, from 0. It may be called
 // from several goroutines.
 func (a *Arranged) At(i int) *entry.Entry { return a.at(a.order[i].index) }
+
+// Each implements row.Scattered.
+func (a *Arranged) Each(part, parts int, do func(*entry.Entry)) {
+	if !a.whole {
+		for i := part * a.Len() / parts; i < (part+1)*a.Len()/parts; i++ {
+			do(a.At(i))
+		}
+		return
+	}
+	for _, block := range a.blocks[part*len(a.blocks)/parts : (part+1)*len(a.blocks)/parts] {
+		for i := range block {
+			do(&block[i])
+		}
+	}
+}
 
 func (a *Arranged) at(index uint32) *entry.Entry {
 	return &a.blocks[index/blockEntries][index%blockEntries]
@@ -110,7 +126,7 @@ func (c *Collector) Arrange() *Arranged {
 		}
 	}
 	c.sort(a)
-	if c.first > 0 && len(a.order) > c.first {
+	if a.whole = c.first == 0 || len(a.order) <= c.first; !a.whole {
 		a.order = a.order[:c.first]
 	}
 	return a

@@ -91,6 +91,9 @@ func MarkTotals(columns []row.Column[*Entry]) []row.Column[*Entry] {
 
 // dressed adds to a column how the field is shown.
 func (f *Field) dressed(column row.Column[*Entry]) row.Column[*Entry] {
+	if f.alike != nil {
+		column = column.Alike(f.alike)
+	}
 	if f.Long {
 		column = column.Shrinking().Looking((*Entry).Look)
 	}

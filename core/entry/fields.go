@@ -98,6 +98,7 @@ type Field struct {
 	moment func(e *Entry) (Time, bool)
 	flag   func(e *Entry) (bool, bool)
 	shown  func(dst []byte, e *Entry, c *Context) ([]byte, bool) // to people, if otherwise than to programs
+	alike  func(*Entry) (of row.Likeness, end string, ok bool)   // which are shown alike, but for the ends of the texts
 }
 
 // Summed is what summaries may keep of a field of many entries, so that a test can be answered without
@@ -172,7 +173,7 @@ var Fields = append([]Field{
 			return e.AppendPath(dst), true
 		}
 		return e.appendRelative(dst), true
-	}),
+	}).shownAlike(func(e *Entry) (row.Likeness, string, bool) { return row.Likeness{Thing: e.Folder}, e.Name, !e.Self }),
 	textField("stem", "the name up to its last dot", 0, func(dst []byte, e *Entry, _ *Context) ([]byte, bool) {
 		stem, _ := SplitName(e.Name)
 		return append(dst, stem...), true
@@ -271,6 +272,8 @@ var Fields = append([]Field{
 			return dst, false
 		}
 		return e.Permissions.appendTriads(dst), true
+	}).shownAlike(func(e *Entry) (row.Likeness, string, bool) {
+		return row.Likeness{Number: uint64(e.Permissions)}, "", e.Known&FactStatus != 0
 	}),
 	modifiedField,
 	moment("accessed", "when it was last read", FactStatus, func(e *Entry) Time { return e.Accessed }).also("atime", "read").summed(SummedAccessed),
@@ -465,7 +468,10 @@ func (f Field) oneOf(words []string) Field {
 // ofRoster makes it a field of the names of accounts.
 func (f Field) ofRoster(r Roster) Field {
 	f.Roster = r
-	return f
+	return f.shownAlike(func(e *Entry) (row.Likeness, string, bool) {
+		id, known := r.ID(e)
+		return row.Likeness{Number: uint64(id)}, "", known
+	})
 }
 
 // refusing makes it a field that some text cannot be a value of.
@@ -489,6 +495,12 @@ func (f Field) listed() Field {
 // shownAs makes it a field that people are shown otherwise than programs.
 func (f Field) shownAs(shown func([]byte, *Entry, *Context) ([]byte, bool)) Field {
 	f.shown = shown
+	return f
+}
+
+// shownAlike says which entries are shown alike, but for the ends of the texts.
+func (f Field) shownAlike(alike func(*Entry) (of row.Likeness, end string, ok bool)) Field {
+	f.alike = alike
 	return f
 }
 

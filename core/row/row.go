@@ -96,8 +96,15 @@ type Column[R any] struct {
 	look   func(r R) Look
 	total  func(r R) bool
 	mark   func(r R) Mark
+	alike  func(r R) (of Likeness, end string, ok bool)
 
 	instead func(r R) string
+}
+
+// Likeness is what rows have in common whose texts in a column are the same, but for their ends.
+type Likeness struct {
+	Thing  any // a pointer
+	Number uint64
 }
 
 // traits are what is the same of a column whatever type its rows have.
@@ -222,6 +229,9 @@ func Through[R, S any](c Column[S], get func(r R) S) Column[R] {
 	if c.mark != nil {
 		through.mark = func(r R) Mark { return c.mark(get(r)) }
 	}
+	if c.alike != nil {
+		through.alike = func(r R) (Likeness, string, bool) { return c.alike(get(r)) }
+	}
 	return through
 }
 
@@ -285,6 +295,21 @@ func (c Column[R]) AtLeast(least func(r R) bool) Column[R] {
 func (c Column[R]) Marked(mark func(r R) Mark) Column[R] {
 	c.mark = mark
 	return c
+}
+
+// Alike returns the column with which rows have the same text, but for its end, so that it need not
+// be made to know how long it is.
+func (c Column[R]) Alike(alike func(r R) (of Likeness, end string, ok bool)) Column[R] {
+	c.alike = alike
+	return c
+}
+
+// Likeness returns what a row has in common with others and how its text ends, if that is known.
+func (c *Column[R]) Likeness(r R) (of Likeness, end string, ok bool) {
+	if c.alike == nil {
+		return of, "", false
+	}
+	return c.alike(r)
 }
 
 // Shown makes two columns of one: people are shown the second.
@@ -412,6 +437,15 @@ func Named[R any](columns []Column[R], name string) *Column[R] {
 type Source[R any] interface {
 	Len() int
 	At(i int) R
+}
+
+// Scattered are rows that may also be looked at in the order in which they lie in memory, which is
+// faster where order does not matter.
+type Scattered[R any] interface {
+	Source[R]
+	// Each calls a function for the rows of one of several parts, numbered from 0. Parts may be looked at
+	// side by side.
+	Each(part, parts int, do func(R))
 }
 
 // List are rows that are all there.

@@ -93,6 +93,7 @@ const justNow = 10 * time.Second
 // have no answer to what is after the year 292277026596.
 const (
 	longestSpan = 1e12
+	shortMonths = 58 * 24 * 3600 // less than any two months, by whatever clock
 	averageYear = 31_556_952
 )
 
@@ -103,8 +104,14 @@ func (c Clock) Between(earlier, later entry.Time) (number, unit string) {
 }
 
 func (c Clock) appendBetween(dst []byte, earlier, later entry.Time) (number []byte, unit string) {
-	if apart := uint64(later.Sec) - uint64(earlier.Sec); apart > longestSpan {
+	switch apart := uint64(later.Sec) - uint64(earlier.Sec); {
+	case apart > longestSpan:
 		return AppendGrouped(dst, int64(apart/averageYear)), "years"
+	case apart < shortMonths:
+		if later.Nsec < earlier.Nsec && apart > 0 { // of the last second, only a part
+			apart--
+		}
+		return AppendSpan(dst, int64(apart))
 	}
 	return appendBetweenTimes(dst, earlier.Std().In(c.Zone), later.Std().In(c.Zone))
 }
