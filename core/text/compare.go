@@ -24,6 +24,25 @@ func Fold(text []byte, matchCase bool) []byte {
 	return text
 }
 
+// Ends reports whether a text ends with a word, both as they are compared: folded and, since the
+// word has no accents, without accents. The word is folded, and ASCII. If the last bytes of the text
+// do not tell that by themselves, it returns false and false.
+func Ends(text, word string, matchCase bool) (is, known bool) {
+	end := text[max(0, len(text)-len(word)):]
+	is = len(end) == len(word)
+	for i := range len(end) {
+		c := end[i]
+		if c >= utf8.RuneSelf {
+			return false, false
+		}
+		if !matchCase {
+			c = small(c)
+		}
+		is = is && c == word[i]
+	}
+	return is, true
+}
+
 func foldUnicode(text []byte, matchCase bool) []byte {
 	if matchCase {
 		return norm.NFC.Bytes(text)

@@ -98,3 +98,20 @@ func FuzzNaturalKey(f *testing.F) {
 		holds(a[n:], b[n:])
 	})
 }
+
+// What the last bytes tell is what comparing the whole text tells.
+func FuzzEnds(f *testing.F) {
+	for _, pair := range [][2]string{{"best call.WAV", ".wav"}, {"a", "ba"}, {"a.wáv", ".wav"}, {"a.wav\u0301", ".wav"}, {"\u212a", "k"}, {"straße", "sse"}, {"=\u0338", "="}, {"\xff.wav", ".wav"}} {
+		f.Add(pair[0], pair[1], true)
+		f.Add(pair[0], pair[1], false)
+	}
+	f.Fuzz(func(t *testing.T, name, word string, matchCase bool) {
+		word = string(text.Fold([]byte(word), matchCase))
+		if !text.IsASCII([]byte(word)) {
+			return
+		}
+		if is, known := text.Ends(name, word, matchCase); known {
+			assert.Equal(t, strings.HasSuffix(string(text.Plain(text.Fold([]byte(name), matchCase))), word), is)
+		}
+	})
+}

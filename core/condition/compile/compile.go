@@ -190,6 +190,15 @@ func (c *compiler) compare(t *condition.Test, words []string) *part {
 	holds := func(value []byte) bool {
 		return len(exact) > 0 && holdsExact(value) || len(plain) > 0 && holdsPlain(text.Plain(value))
 	}
+	if t.Op == condition.Ends && f.Held != nil && text.IsASCII([]byte(words[0])) {
+		return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
+			if is, known := text.Ends(f.Held(e), words[0], matchCase); known {
+				return is
+			}
+			value, ok := s.value(f, e, matchCase)
+			return ok && holds(value)
+		}).needing(nameNeed(t, words))
+	}
 	if !f.FromPlace {
 		return newLeaf(f, f.Needs, cost, func(s *state, e *entry.Entry) bool {
 			value, ok := s.value(f, e, matchCase)
