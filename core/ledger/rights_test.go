@@ -297,7 +297,17 @@ func TestPrepareUpgrades(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 
+	// A newer one says which programs may read it and write to it.
+	create := func() error { _, err := ledger.Create(t.Context(), database); return err }
 	query(t, database, "UPDATE frank.about SET version = 99")
+	_, err = ledger.Open(t.Context(), database)
+	require.NoError(t, err)
+	require.NoError(t, create())
+	query(t, database, "UPDATE frank.about SET writers = 99")
+	_, err = ledger.Open(t.Context(), database)
+	require.NoError(t, err)
+	require.ErrorIs(t, create(), ledger.ErrNewer)
+	query(t, database, "UPDATE frank.about SET readers = 99")
 	_, err = ledger.Open(t.Context(), database)
 	require.ErrorIs(t, err, ledger.ErrNewer)
 	_, _, err = ledger.Prepare(t.Context(), database)

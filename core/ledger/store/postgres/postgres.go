@@ -16,6 +16,7 @@ import (
 	"net"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -35,6 +36,8 @@ type database struct {
 	open  bool       // a transaction that is read in
 	write bool       // everything is read as it is at the time
 	held  bool       // but not now: see Hold
+
+	schema atomic.Int32 // its version, as of the last connection
 
 	known     sync.Mutex // of the rest
 	hosts     []string   // whose records are told of; nil for all
@@ -166,43 +169,58 @@ func (d *database) connect(ctx context.Context) (err error) {
 	return nil
 }
 
-// prepared makes sure that there is a ledger of this version in the database.
+// prepared makes sure that there is a ledger in the database that this program knows.
 func (d *database) prepared(ctx context.Context) error {
-	at, err := versionOf(ctx, d.conn)
-	if err != nil {
-		return err
+	is, err := schemaOf(ctx, d.conn)
+	if err == nil {
+		err = is.check(d.write)
 	}
-	return checkVersion(at)
+	if err == nil {
+		d.schema.Store(int32(is.version))
+	}
+	return err
 }
 
-// checkVersion returns an error unless a version is this one.
-func checkVersion(at int) error {
+// schema is what a ledger in a database tells of its tables.
+type schema struct {
+	version          int
+	readers, writers int // the least versions that programs must know to read it, and to write to it
+}
+
+// check returns an error if this program is too old, or too new, to read the ledger or to write to it.
+func (s *schema) check(write bool) error {
+	least := s.readers
+	if write {
+		least = s.writers
+	}
 	switch {
-	case at > version:
+	case s.version > version && least > version:
 		return store.ErrNewer
-	case at < version:
+	case s.version < oldest:
 		return ErrOlder
 	}
 	return nil
 }
 
-// versionOf returns the version of the schema that there is.
-func versionOf(ctx context.Context, conn connection) (at int, err error) {
-	var schema, table bool
+// schemaOf returns the schema that there is.
+func schemaOf(ctx context.Context, conn connection) (s schema, err error) {
+	var there, table bool
 	if err = conn.one(ctx, `SELECT EXISTS (SELECT 1 FROM pg_catalog.pg_namespace WHERE nspname = $1),
-		EXISTS (SELECT 1 FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = 'about')`, []any{schemaName}, &schema, &table); err != nil {
-		return 0, named(err)
+		EXISTS (SELECT 1 FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = 'about')`, []any{schemaName}, &there, &table); err != nil {
+		return s, named(err)
 	}
 	switch {
-	case !schema:
-		return 0, store.ErrNone
+	case !there:
+		return s, store.ErrNone
 	case !table:
-		return 0, store.ErrForeign
+		return s, store.ErrForeign
 	}
-	if err = conn.one(ctx, "SELECT version FROM frank.about", nil, &at); errors.Is(err, errNoRow) || isSQLState(err, "42703") || errors.Is(err, errValue) { // no such column, or of another type
-		return 0, store.ErrForeign
+	// Before version 4, the table does not have all of these columns.
+	err = conn.one(ctx, "SELECT a.version, coalesce((to_jsonb(a)->>'readers')::integer, a.version), coalesce((to_jsonb(a)->>'writers')::integer, a.version) FROM frank.about a", nil, &s.version, &s.readers, &s.writers)
+	if errors.Is(err, errNoRow) || isSQLState(err, "42703") || errors.Is(err, errValue) { // no such column, or of another type
+		return s, store.ErrForeign
 	}
-	return at, named(err)
+	return s, named(err)
 }
 
 // Only implements store.Store.

@@ -13,22 +13,25 @@ import (
 )
 
 // Prepare makes a ledger in a database, or brings one up to this version, and reports which of these
-// it did. It makes the roles that logins get their rights from, where the server has not got them.
+// it did. It makes the roles that logins get their rights from, where the server has not got them. From
+// version 4 on, others read and write meanwhile; if it is broken off, it goes on where it was.
 func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) {
 	conn, err := toOwn(ctx, name)
 	if err != nil {
 		return false, false, err
 	}
 	defer conn.close()
-	at, err := versionOf(ctx, conn)
+	if err := oneAtATime(ctx, conn); err != nil {
+		return false, false, named(err)
+	}
+	is, err := schemaOf(ctx, conn)
 	switch {
 	case errors.Is(err, store.ErrNone):
-		at = 0
 	case err != nil:
 		return false, false, err
-	case at > version:
+	case is.version > version:
 		return false, false, store.ErrNewer
-	case at == version:
+	case is.version == version:
 		return false, false, nil
 	}
 	var database string
@@ -47,19 +50,49 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 			}
 		}
 	}
-	text, err := migrationsFrom(at)
-	if err != nil {
-		return false, false, err
+	err = named(migrate(ctx, conn, is.version, prefix))
+	return err == nil && is.version == 0, err == nil && is.version > 0, err
+}
+
+// migrate brings a schema of a version to this one.
+func migrate(ctx context.Context, conn connection, at int, prefix string) error {
+	roles := rolesOf(prefix)
+	first := at
+	var whole strings.Builder // what is done in one transaction: nobody works with so old a ledger meanwhile
+	for ; at < oldest; at++ {
+		text, err := allMigrations[at].text()
+		if err != nil {
+			return err
+		}
+		whole.WriteString(text)
 	}
-	text = withRoles(text, rolesOf(prefix))
-	quoted := "'" + strings.ReplaceAll(prefix, "'", "''") + "'"
-	if at == 0 {
-		text += fmt.Sprintf("INSERT INTO frank.about (one, version, roles) VALUES (1, %d, %s);", version, quoted)
-	} else {
-		text += fmt.Sprintf("UPDATE frank.about SET version = %d, roles = %s;", version, quoted)
+	if whole.Len() > 0 {
+		text := withRoles(whole.String(), roles)
+		if first == 0 {
+			text += "INSERT INTO frank.about (one, version) VALUES (1, 0);"
+		}
+		text += fmt.Sprintf("UPDATE frank.about SET roles = '%s';", strings.ReplaceAll(prefix, "'", "''"))
+		if err := conn.run(ctx, "BEGIN;"+text+allMigrations[at-1].done(at)+admittedAgain+"COMMIT"); err != nil {
+			return err
+		}
 	}
-	err = named(conn.run(ctx, "BEGIN;"+text+admittedAgain+"COMMIT"))
-	return err == nil && at == 0, err == nil && at > 0, err
+	for ; at < version; at++ {
+		text, err := allMigrations[at].text()
+		if err != nil {
+			return err
+		}
+		for _, s := range append(steps(withRoles(text, roles)), step{statements: allMigrations[at].done(at + 1)}) {
+			if err := s.do(ctx, conn); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// done notes that a schema has a version.
+func (m *migration) done(at int) string {
+	return fmt.Sprintf("UPDATE frank.about SET version = %d, readers = %d, writers = %d;", at, m.readers, m.writers)
 }
 
 // admittedAgain gives logins that were admitted the roles of this ledger.
@@ -104,9 +137,9 @@ func toPrepared(ctx context.Context, name string) (connection, error) {
 	if err != nil {
 		return conn, err
 	}
-	at, err := versionOf(ctx, conn)
+	is, err := schemaOf(ctx, conn)
 	if err == nil {
-		err = checkVersion(at)
+		err = is.check(true)
 	}
 	if err != nil {
 		conn.close()
