@@ -93,8 +93,14 @@ func (d *database) hostOf(place int64) (host string, known bool) {
 	return host, known
 }
 
-var recordColumns = `r.number, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.unsized, r.looked, r.hidden, r.problems, r.seal, r.self, r.sum, r.turn,
-	(SELECT ` + summed("b.stored") + ` FROM frank.band b WHERE b.place = r.place AND b.record = r.number AND NOT b.layer)`
+// recordColumns are what is read of a record r in a place p.
+func (d *database) recordColumns() string {
+	stored := "(SELECT " + summed("b.stored") + " FROM frank.band b WHERE b.place = r.place AND b.record = r.number AND NOT b.layer)"
+	if d.schema.Load() >= 5 {
+		stored = "coalesce(r.stored, " + stored + ")"
+	}
+	return "r.number, r.place, p.host, p.path, r.label, r.taken, r.note, r.terms, r.algorithm, r.entries, r.bytes, r.unsized, r.looked, r.hidden, r.problems, r.seal, r.self, r.sum, r.turn, " + stored
+}
 
 // summed is the sum of a column of bytes, which stays at a number that can be added to: whatever
 // one machine has written, the question is answered for the others.
@@ -105,7 +111,7 @@ func summed(column string) string {
 // Records implements store.Reader.
 func (r reader) Records(ctx context.Context) (records []store.RecordRow, err error) {
 	where, args := r.d.chosen()
-	err = r.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...)
+	err = r.eachRecord(ctx, &records, "SELECT "+r.d.recordColumns()+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...)
 	return records, err
 }
 
@@ -166,7 +172,20 @@ func (d *database) chosen() (where string, args []any) {
 }
 
 // selecting is the query for the keys of the records of a choice, and what goes into it.
-func selecting(c store.Choice) (query string, args []any) {
+func (d *database) selecting(c store.Choice) (query string, args []any) {
+	if d.schema.Load() >= 5 && c.Number == 0 {
+		var hosts, label, before any
+		if c.Hosts != nil {
+			hosts = c.Hosts
+		}
+		if c.Label != "" {
+			label = []byte(c.Label)
+		}
+		if !c.Before.IsZero() {
+			before = c.Before.UnixNano()
+		}
+		return "SELECT k.place, k.number, k.host, k.label, k.taken, k.turn FROM frank.newest($1, $2, $3, $4) k", []any{hosts, label, before, c.Newest}
+	}
 	and := func(condition string, value any) {
 		args = append(args, value)
 		query += fmt.Sprintf(" AND "+condition, len(args))
@@ -191,8 +210,8 @@ func selecting(c store.Choice) (query string, args []any) {
 
 // Select implements store.Store.
 func (d *database) Select(ctx context.Context, c store.Choice) (records []store.RecordRow, err error) {
-	keys, args := selecting(c)
-	err = d.eachRecord(ctx, &records, "SELECT "+recordColumns+" FROM ("+keys+") k JOIN frank.record r ON r.place = k.place AND r.number = k.number JOIN frank.place p ON p.id = r.place ORDER BY p.host, r.label, r.turn DESC, r.number DESC", args...)
+	keys, args := d.selecting(c)
+	err = d.eachRecord(ctx, &records, "SELECT "+d.recordColumns()+" FROM ("+keys+") k JOIN frank.record r ON r.place = k.place AND r.number = k.number JOIN frank.place p ON p.id = r.place ORDER BY p.host, r.label, r.turn DESC, r.number DESC", args...)
 	return records, err
 }
 
@@ -222,7 +241,7 @@ func (d *database) Hosts(ctx context.Context) (hosts []string, err error) {
 
 // Moments implements store.Store.
 func (d *database) Moments(ctx context.Context, c store.Choice) (moments []store.MomentRow, err error) {
-	keys, args := selecting(c)
+	keys, args := d.selecting(c)
 	err = d.each(ctx, func(values row) error {
 		var one store.MomentRow
 		var label []byte
@@ -480,7 +499,7 @@ func (d *database) Altered(ctx context.Context) (altered []int64, err error) {
 	where, args := d.chosen()
 	if err := d.eachSummed(ctx, func(one store.RecordRow, sum []byte) {
 		all = append(all, summed{one, sum})
-	}, "SELECT "+recordColumns+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...); err != nil {
+	}, "SELECT "+d.recordColumns()+" FROM frank.record r JOIN frank.place p ON p.id = r.place"+where+" ORDER BY r.number", args...); err != nil {
 		return nil, err
 	}
 	counts := map[int64]int64{} // of problems, by records

@@ -103,6 +103,8 @@ func (c connection) one(ctx context.Context, query string, values []any, to ...a
 // parameter returns a value as a statement takes it, and whether that is binary.
 func parameter(value any) (content []byte, format int16) {
 	switch value := value.(type) {
+	case nil:
+		return nil, 0
 	case []byte:
 		return value, 1
 	case string:
