@@ -188,6 +188,12 @@ func (o *Opener) openFound(ctx context.Context, one asked, index int) (ledger.Re
 	switch {
 	case err == nil:
 		s.Among = one.among && o.Asking != OfOneThing // where two are held against one another, both are kept
+		if s.Among {
+			if o.fellows == nil {
+				o.fellows = replay.NewFellows(o.Ledgers.Opened.Store)
+			}
+			o.fellows.Join(s)
+		}
 		return s, nil
 	case errors.Is(err, replay.ErrNoEntry) && one.among:
 		o.without = append(o.without, one.record.Host)

@@ -5,6 +5,7 @@ import (
 
 	"frankledger/cli/suggest"
 	"frankledger/core/ledger"
+	"frankledger/core/ledger/replay"
 	"frankledger/core/source"
 )
 
@@ -22,7 +23,8 @@ type Opener struct {
 	Asking  Asking
 
 	found         *Opened
-	without       []string // machines that have not got a path, and which that is
+	fellows       *replay.Fellows // records of several machines; nil before the first
+	without       []string        // machines that have not got a path, and which that is
 	lacking       string
 	unrecorded    []string         // records that machines have not got
 	lackingRecord []source.Problem // likewise, where all machines are asked

@@ -149,14 +149,14 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 		return err
 	}
 	var labels []string
-	count := 0
+	counts := map[string]int{} // of what may be meant, by host
 	slices.SortFunc(all, func(a, b Record) int { return ByTurn(b, a) })
 	for _, r := range all {
 		if !slices.Contains(labels, r.Label) {
 			labels = append(labels, r.Label)
 		}
 		if r.Label == ref.Label && (ref.By.IsZero() || r.Taken.Before(ref.By)) {
-			count++
+			counts[r.Host]++
 		}
 	}
 	if slices.Contains(labels, ref.Label) && !ref.By.IsZero() {
@@ -168,7 +168,18 @@ func (l *Ledger) missing(ctx context.Context, ref Reference, hosts []string) err
 		}
 	}
 	if slices.Contains(labels, ref.Label) {
-		return fmt.Errorf("%w: %s%s has records from :0 (the newest) to :%d", ErrNoRecord, ref.Label, of, count-1)
+		most := 0
+		for _, count := range counts {
+			most = max(most, count)
+		}
+		if len(counts) > 1 {
+			records := "records"
+			if most == 1 {
+				records = "record"
+			}
+			return fmt.Errorf("%w: no machine has more than %d %s of %s", ErrNoRecord, most, records, ref.Label)
+		}
+		return fmt.Errorf("%w: %s%s has records from :0 (the newest) to :%d", ErrNoRecord, ref.Label, of, most-1)
 	}
 	if near := text.Nearest(ref.Label, labels); near != "" {
 		return fmt.Errorf("%w%s: %s; did you mean %s?", ErrLabel, of, ref.Label, near)

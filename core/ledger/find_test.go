@@ -124,6 +124,8 @@ func TestFindAllAndLate(t *testing.T) {
 	assert.Equal(t, []string{"daily 11-19", "late 11-15"}, all("etc:1", "late", "daily", "once"))
 	assert.Equal(t, []string{"late 11-12", "weekly 11-11"}, all("etc:2026-11-12", "late", "weekly"))
 	assert.Equal(t, []string{"there is no such label: nope; there are srv"}, all("nope", "other"))
+	assert.Equal(t, []string{"there is no such record: no machine has more than 5 records of etc"}, all("etc:5"))
+	assert.Equal(t, []string{"there is no such record: no machine has more than 1 record of etc"}, all("etc:1", "once", "forgotten"))
 	ref, err := ledger.ParseReference("etc:1@weekly", time.Now(), time.UTC)
 	require.NoError(t, err)
 	r, err := l.Find(ctx, ref)

@@ -29,6 +29,12 @@ type interposed struct {
 func (i interposed) Records(ctx context.Context) ([]store.RecordRow, error) {
 	return i.interposedReader.Records(ctx)
 }
+func (i interposed) Firsts(ctx context.Context, of []store.Key) (map[int64]*store.First, error) {
+	if err := i.before(false); err != nil {
+		return nil, err
+	}
+	return i.Store.Firsts(ctx, of)
+}
 func (i interposed) Problems(ctx context.Context, record int64) ([]store.ProblemRow, error) {
 	return i.interposedReader.Problems(ctx, record)
 }

@@ -13,6 +13,7 @@ import (
 // ahead is what a reading needs first.
 type ahead struct {
 	done     chan struct{}
+	first    *store.First // nil where that was not read together with others
 	problems []store.ProblemRow
 	narrowed *narrowing // nil to read all
 	err      error
@@ -34,7 +35,7 @@ func (s *Source) Prepare(ctx context.Context, request source.Request) {
 		if a.err != nil || a.narrowed != nil || request.Depth == 0 || s.place.Leaf || s.record.Damaged {
 			return
 		}
-		if s.load(ctx) != nil { // which is told when it is read
+		if s.load(ctx, a.first) != nil { // which is told when it is read
 			s.state = nil
 			return
 		}
@@ -49,6 +50,14 @@ func (s *Source) Prepare(ctx context.Context, request source.Request) {
 
 // Settle implements source.Preparer.
 func (s *Source) Settle() {
+	s.settle()
+	if s.fellows != nil {
+		s.fellows.settle()
+	}
+}
+
+// settle does so for this record alone.
+func (s *Source) settle() {
 	if s.ahead != nil {
 		<-s.ahead.done
 	}
@@ -59,8 +68,17 @@ func (s *Source) Settle() {
 
 // begin reads what could not be read when the record was made, and which groups have to be read.
 func (s *Source) begin(ctx context.Context, request source.Request, a *ahead) {
-	if a.problems, a.err = s.ledger.Store.Problems(ctx, s.record.Number); a.err == nil && request.Depth > 0 && !s.place.Leaf {
-		a.narrowed, a.err = s.narrowed(ctx, request)
+	if s.fellows != nil {
+		a.first = s.fellows.take(ctx, s)
+	}
+	if a.first != nil {
+		a.problems = a.first.Problems
+	} else {
+		a.problems, a.err = s.ledger.Store.Problems(ctx, s.record.Number)
+	}
+	whole := a.first != nil && a.first.Segments != nil // and there is nothing to be saved
+	if a.err == nil && request.Depth > 0 && !s.place.Leaf && !whole {
+		a.narrowed, a.err = s.narrowed(ctx, request, a.first)
 	}
 }
 

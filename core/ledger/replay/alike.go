@@ -24,7 +24,7 @@ func (s *Source) Alike(ctx context.Context, other source.Source) (alike func(*en
 		return alike, held, nil
 	}
 	for _, one := range []*Source{s, before} {
-		if err := one.load(ctx); err != nil {
+		if err := one.load(ctx, nil); err != nil {
 			return nil, held, err
 		}
 	}

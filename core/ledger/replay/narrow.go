@@ -48,15 +48,15 @@ func (r *reading) narrow(place *entry.Folder, n *narrowing) (done bool, err erro
 
 // narrowed finds out which groups have to be read; it is nil if all is to be. That something is damaged
 // is found out by reading all.
-func (s *Source) narrowed(ctx context.Context, request source.Request) (*narrowing, error) {
-	n, err := s.tryNarrowed(ctx, request)
+func (s *Source) narrowed(ctx context.Context, request source.Request, first *store.First) (*narrowing, error) {
+	n, err := s.tryNarrowed(ctx, request, first)
 	if errors.Is(err, ledger.ErrDamaged) {
 		return nil, nil
 	}
 	return n, err
 }
 
-func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narrowing, error) {
+func (s *Source) tryNarrowed(ctx context.Context, request source.Request, first *store.First) (*narrowing, error) {
 	condition, needing := request.Condition.(source.Needing)
 	counted := request.Hidden == source.ShowHidden || request.Hidden == source.OmitHidden && s.record.Counted
 	if !needing || !counted || s.state != nil || s.alone != nil || request.Depth != source.AllDepths || request.Skip != nil {
@@ -66,11 +66,7 @@ func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narr
 	if need == nil || condition.Needs()&entry.FactInside != 0 { // which is not kept, but found out
 		return nil, nil
 	}
-	of, err := rangeTo(ctx, s.ledger.Store, s.record.PlaceNumber, s.record.Number)
-	if err != nil {
-		return nil, err
-	}
-	bands, err := s.ledger.Store.Bands(ctx, of)
+	bands, err := s.bands(ctx, first)
 	if err != nil || len(bands) == 0 {
 		return nil, err
 	}
@@ -85,6 +81,18 @@ func (s *Source) tryNarrowed(ctx context.Context, request source.Request) (*narr
 		return nil, err
 	}
 	return n, nil
+}
+
+// bands returns the summaries of what has to be read of the place.
+func (s *Source) bands(ctx context.Context, first *store.First) ([]store.BandRow, error) {
+	if first != nil {
+		return first.Bands, nil
+	}
+	of, err := rangeTo(ctx, s.ledger.Store, s.record.PlaceNumber, s.record.Number)
+	if err != nil {
+		return nil, err
+	}
+	return s.ledger.Store.Bands(ctx, of)
 }
 
 // certain is what is needed as far as it is known of all entries of the record: what it does not

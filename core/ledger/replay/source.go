@@ -29,6 +29,9 @@ type Source struct {
 	start  uint64             // the folder that is asked about
 	alone  *encoding.Recorded // what is asked about, if that is not the place of the record
 	ahead  *ahead             // what was read before its turn
+	// fellows are the records that a question is about, this one being the nth; nil for none.
+	fellows *Fellows
+	nth     int
 	// Among says that this is one of many records that a question is about: it does not keep what it
 	// has read, and that it is damaged is a problem, not an error.
 	Among bool
@@ -53,7 +56,7 @@ func SourceOf(ctx context.Context, l *ledger.Ledger, r ledger.Record, below, giv
 	}
 	s.below = strings.Split(below, "/")
 	s.place.Full = strings.TrimSuffix(r.Place, "/") + "/" + below
-	if err := s.load(ctx); err != nil {
+	if err := s.load(ctx, nil); err != nil {
 		return nil, err
 	}
 	found, in, unread, err := s.state.find(ctx, l.Store, s.below)
@@ -79,9 +82,15 @@ func (s *Source) Record() ledger.Record { return s.record }
 func (s *Source) Relative() string { return strings.Join(s.below, "/") }
 
 // load reads what folders there are, once.
-func (s *Source) load(ctx context.Context) (err error) {
-	if s.state == nil {
+func (s *Source) load(ctx context.Context, first *store.First) (err error) {
+	switch {
+	case s.state != nil:
+	case first == nil:
 		s.state, err = Load(ctx, s.ledger.Store, s.record.PlaceNumber, s.record.Number)
+	case first.Segments == nil:
+		s.state, err = LoadRange(ctx, s.ledger.Store, first.Of)
+	default:
+		s.state, err = stateOf(first.Of, first.Segments)
 	}
 	return err
 }
@@ -117,7 +126,7 @@ func (s *Source) Read(ctx context.Context, request source.Request, sink source.S
 	if !s.Among {
 		return s.read(ctx, request, sink)
 	}
-	defer s.Settle()
+	defer s.settle()
 	report, err := s.read(ctx, request, sink)
 	if errors.Is(err, ledger.ErrDamaged) {
 		report.Problems = append(report.Problems, source.Problem{Path: s.place.Given, Tried: "read", Err: err, Entries: max(1, s.record.Entries-report.Tested)})
@@ -158,7 +167,7 @@ func (s *Source) read(ctx context.Context, request source.Request, sink source.S
 			r.report.SortProblems()
 			return r.report, cmp.Or(err, ctx.Err())
 		}
-		if err := s.load(ctx); err != nil {
+		if err := s.load(ctx, ahead.first); err != nil {
 			return r.report, err
 		}
 		r.steps = []step{{place, s.start}}
@@ -187,7 +196,7 @@ func (r *reading) self(place *entry.Folder) error {
 		e.Inside = place
 	}
 	if e.Kind == entry.KindFolder && r.asksInside() && (r.source.alone == nil || r.source.alone.Entered) {
-		if err := r.source.load(r.ctx); err != nil {
+		if err := r.source.load(r.ctx, nil); err != nil {
 			return err
 		}
 		if err := one.lookInside(r.source.start, &e); err != nil {

@@ -107,6 +107,11 @@ func LoadRange(ctx context.Context, from store.Reader, of store.Range) (*State, 
 	if err != nil {
 		return nil, err
 	}
+	return stateOf(of, segments)
+}
+
+// stateOf returns what the segments of a range tell.
+func stateOf(of store.Range, segments []store.SegmentRow) (*State, error) {
 	expected := encoding.Root + 1 // about how many folders there will be
 	for _, segment := range segments {
 		expected += len(segment.Folders) / 48
@@ -169,7 +174,8 @@ const (
 // add adds a segment, which comes after those that were added.
 func (s *State) add(segment store.SegmentRow) error {
 	at := deltaAt{segment: int32(len(s.segments))}
-	s.segments = append(s.segments, &openSegment{number: segment.Number, record: segment.Record})
+	s.segments = append(s.segments, &openSegment{number: segment.Number, record: segment.Record,
+		parts: [2][]byte{store.Names: segment.Names, store.Facts: segment.Facts}, read: [2]bool{store.Names: segment.Names != nil, store.Facts: segment.Facts != nil}})
 	var names, facts uint64
 	wrong := false
 	// New folders have the numbers that come next; gaps there are few. What somebody else made up is not

@@ -38,6 +38,9 @@ func (*Alone) Hold() {}
 // Wide implements Store.
 func (*Alone) Wide() {}
 
+// Firsts implements Store.
+func (*Alone) Firsts(context.Context, []Key) (map[int64]*First, error) { return nil, nil }
+
 // Identify implements Store.
 func (*Alone) Identify(string, []byte) {}
 

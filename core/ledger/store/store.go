@@ -68,6 +68,9 @@ type Store interface {
 	Hold()
 	// Wide has it read by several connections at once, as it was at one moment.
 	Wide()
+	// Firsts returns what the readings of several records need first, by their numbers. It is nil where
+	// they are read as fast one by one.
+	Firsts(ctx context.Context, of []Key) (map[int64]*First, error)
 	// Identify says which machine it is that writes of a host.
 	Identify(host string, machine []byte)
 	// TellWaiting has a function be called, with the host, when another program that writes of that has
@@ -86,6 +89,20 @@ type Choice struct {
 	Label  string    // "" for all
 	Before time.Time // taken before this; zero for whenever
 	Newest int       // so many of each host and label, by their turns
+}
+
+// Key says which record is meant.
+type Key struct {
+	Place, Number int64
+	Small         bool // so that all of it is needed first
+}
+
+// First is what the reading of a record needs first.
+type First struct {
+	Problems []ProblemRow
+	Of       Range        // what has to be read of the place
+	Bands    []BandRow    // but of a small record
+	Segments []SegmentRow // of a small record; those that are short with their names and facts
 }
 
 // MomentRow is when a record was taken.

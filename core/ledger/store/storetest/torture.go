@@ -217,12 +217,61 @@ func holds(t *testing.T, s store.Store, model []recorded) {
 			}
 		}
 	}
+	firsts(t, s, rows)
 	for i, one := range model {
 		require.Equal(t, one.row.Number, rows[i].Number)
 		require.Equal(t, one.row.Label, rows[i].Label)
 		require.Equal(t, one.row.Path, rows[i].Path)
 		require.EqualValues(t, one.problems, rows[i].Problems)
 		require.Equal(t, one.segments, bySegment[one.row.Number])
+	}
+}
+
+// firsts holds that what several records need first is what each is told alone.
+func firsts(t *testing.T, s store.Store, rows []store.RecordRow) {
+	var keys []store.Key
+	for i, r := range rows {
+		keys = append(keys, store.Key{Place: r.Place, Number: r.Number, Small: i%2 == 0})
+	}
+	all, err := s.Firsts(t.Context(), keys)
+	require.NoError(t, err)
+	if all == nil {
+		return
+	}
+	require.Len(t, all, len(rows))
+	for i, r := range rows {
+		got := all[r.Number]
+		problems, err := s.Problems(t.Context(), r.Number)
+		require.NoError(t, err)
+		require.Equal(t, problems, got.Problems)
+		of := store.Range{Place: r.Place, UpTo: r.Number}
+		layers, err := s.Layers(t.Context(), r.Place)
+		require.NoError(t, err)
+		for _, l := range layers {
+			if l.Record <= r.Number {
+				of.Layer = l.Record
+			}
+		}
+		require.Equal(t, of, got.Of)
+		if !keys[i].Small {
+			bands, err := s.Bands(t.Context(), of)
+			require.NoError(t, err)
+			require.Equal(t, bands, got.Bands)
+			require.Nil(t, got.Segments)
+			continue
+		}
+		segments, err := s.Segments(t.Context(), of)
+		require.NoError(t, err)
+		for i := range segments {
+			one := &segments[i]
+			if got.Segments[i].Names != nil {
+				one.Names, err = s.Part(t.Context(), one.Number, store.Names)
+				require.NoError(t, err)
+				one.Facts, err = s.Part(t.Context(), one.Number, store.Facts)
+				require.NoError(t, err)
+			}
+		}
+		require.Equal(t, segments, got.Segments)
 	}
 }
 
