@@ -69,6 +69,16 @@ func TestHostsOfAFile(t *testing.T) {
 	require.Zero(t, r.status, r.err)
 	assert.Equal(t, 2, strings.Count(r.out, "\n"))
 	assert.Equal(t, 4, strings.Count(on("ledger", "room", "--as", "csv").out, "\n"))
+	// When was what recorded last, and what is late?
+	r = on("ledger", "machines", "--fail-if", "late")
+	assert.Zero(t, r.status, r.err)
+	assert.Contains(t, r.out, "3 machines, 3 labels, 0 late")
+	r = on("ledger", "machines", "--host", "gull", "--as", "json", "--as-of", "2036-01-01T00:00:00Z")
+	require.Zero(t, r.status, r.err)
+	assert.Contains(t, r.out, `{"host":"gull","label":"l","late":null,`, "with one record of each, nothing is usual")
+	r = on("ledger", "machines", "--fail-if", "late", "--as", "csv", "--as-of", "2036-01-01T00:00:00Z")
+	assert.Equal(t, 1, r.status, r.err)
+	assert.Contains(t, r.out, "\ngull,l,true,")
 	cmd := command(t, root, "__complete", "list", "--host", "gull,")
 	cmd.Env = append(cmd.Env, "FRANK_LEDGER="+file)
 	completed := finish(t, cmd).out

@@ -48,7 +48,7 @@ machines share: postgresql://…. Without a further word, lists the records.`,
 		entries.SetContext(cmd.Context())
 		return entries.RunE(entries, args)
 	}
-	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerThinCommand(), p.ledgerSendCommand(), p.ledgerPrepareCommand(), p.ledgerAdmitCommand(), p.ledgerAdmissionsCommand(), p.ledgerRoomCommand())
+	cmd.AddCommand(entries, p.ledgerDropCommand(), p.ledgerCheckCommand(), p.ledgerCompactCommand(), p.ledgerExportCommand(), p.ledgerImportCommand(), p.ledgerAcceptCommand(), p.ledgerThinCommand(), p.ledgerSendCommand(), p.ledgerPrepareCommand(), p.ledgerAdmitCommand(), p.ledgerAdmissionsCommand(), p.ledgerRoomCommand(), p.ledgerMachinesCommand())
 	examples(cmd,
 		example{"record notes --label notes", "make a record"},
 		example{"ledger entries", "all records"},

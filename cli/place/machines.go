@@ -201,7 +201,7 @@ func LateHosts(ctx context.Context, l *ledger.Ledger, label string, h Hosts, now
 	if err != nil || len(late) == 0 {
 		return "", err
 	}
-	slices.SortStableFunc(late, func(a, b ledger.Lateness) int { return a.Newest.Compare(b.Newest) })
+	slices.SortStableFunc(late, func(a, b ledger.Rhythm) int { return a.Newest.Compare(b.Newest) })
 	met := map[string]bool{}
 	var texts []string
 	for _, one := range late {

@@ -201,23 +201,35 @@ func (l *Ledger) oldest(ctx context.Context, label string, hosts []string) (olde
 	return oldest, is, err
 }
 
-// Lateness is how long a host has not recorded anything under a label that does so more often.
-type Lateness struct {
+// Rhythm is how often a host records something under a label.
+type Rhythm struct {
 	Host, Label string
 	Newest      time.Time
-	Usual       time.Duration // between two of its records; of those of other hosts, where it has one only
+	Usual       time.Duration // between two of its records; of those of other hosts, where it has one only; 0 where that is not known
+}
+
+// Late reports whether the newest record is older than twice the time that usually lies between two
+// of them, and than a quarter of an hour more.
+func (r *Rhythm) Late(now time.Time) bool {
+	return r.Usual > 0 && now.Sub(r.Newest) > 2*r.Usual+15*time.Minute
 }
 
 // Late returns which of some hosts, of all if none are named, are late with a record of a label, or
-// of any: the newest one is older than twice the time that usually lies between two of them (the
-// median of the last seven), and than a quarter of an hour more.
-func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now time.Time) ([]Lateness, error) {
+// of any.
+func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now time.Time) ([]Rhythm, error) {
+	all, err := l.rhythms(ctx, label, hosts)
+	return slices.DeleteFunc(all, func(one Rhythm) bool { return !one.Late(now) }), err
+}
+
+// rhythms returns how often some hosts, all if none are named, record a label, or any, in order of these. What is
+// usual is the median of the last seven times between two records.
+func (l *Ledger) rhythms(ctx context.Context, label string, hosts []string) ([]Rhythm, error) {
 	const looked = 8
 	moments, err := l.Store.Moments(ctx, store.Choice{Hosts: hosts, Label: label, Newest: looked})
 	if err != nil {
 		return nil, err
 	}
-	var all []Lateness
+	var all []Rhythm
 	usual := map[string][]time.Duration{} // of a label
 	for len(moments) > 0 {
 		first := moments[0]
@@ -229,7 +241,7 @@ func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now tim
 		for i := 1; i < n; i++ {
 			between = append(between, moments[i-1].Taken.Sub(moments[i].Taken).Abs())
 		}
-		one := Lateness{Host: first.Host, Label: first.Label, Newest: first.Taken, Usual: median(between)}
+		one := Rhythm{Host: first.Host, Label: first.Label, Newest: first.Taken, Usual: median(between)}
 		if one.Usual > 0 {
 			usual[one.Label] = append(usual[one.Label], one.Usual)
 		}
@@ -240,9 +252,7 @@ func (l *Ledger) Late(ctx context.Context, label string, hosts []string, now tim
 			all[i].Usual = median(usual[all[i].Label])
 		}
 	}
-	return slices.DeleteFunc(all, func(one Lateness) bool {
-		return one.Usual == 0 || now.Sub(one.Newest) <= 2*one.Usual+15*time.Minute
-	}), nil
+	return all, nil
 }
 
 // median returns the one in the middle; 0 of none.

@@ -2,6 +2,7 @@ package ledger_test
 
 import (
 	"context"
+	"fmt"
 	"errors"
 	"os"
 	"path/filepath"
@@ -139,6 +140,13 @@ func TestFindAllAndLate(t *testing.T) {
 		names = append(names, one.Host)
 	}
 	assert.Equal(t, []string{"forgotten", "late"}, names)
+	latest, err := l.Latest(ctx, []string{"late", "daily", "other"}, now)
+	require.NoError(t, err)
+	var told []string
+	for _, one := range latest {
+		told = append(told, fmt.Sprint(one.Host, " ", one.Taken.Format("01-02"), " ", one.Usual, " ", one.Late))
+	}
+	assert.Equal(t, []string{"daily 11-20 24h0m0s false", "late 11-17 24h0m0s true", "other 08-22 0s false"}, told)
 	late, err = l.Late(ctx, "etc", []string{"weekly"}, now.AddDate(0, 0, 9))
 	require.NoError(t, err)
 	require.Len(t, late, 1)
