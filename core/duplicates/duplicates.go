@@ -515,10 +515,27 @@ func (s *search) confirm(classes [][]*file) (confirmed [][]*file, err error) {
 // lie in folders that are copies.
 func (s *search) class(class []*file, folders *forest) {
 	compare := s.o.Keep.compare(folders)
-	gone := func(f *file) bool { return folders != nil && f.all(s.answer.spare) }
-	slices.SortFunc(class, func(a, b *file) int {
-		return cmp.Or(before(!gone(a), !gone(b)), cmp.Compare(s.o.rankOfFile(a), s.o.rankOfFile(b)), compare(a.first, b.first), arrange.ByPlace(a.first, b.first))
+	type ranked struct {
+		*file
+		gone bool // all of its names lie in spares
+		rank int
+	}
+	order := make([]ranked, len(class))
+	for i, f := range class {
+		order[i] = ranked{f, folders != nil && f.all(s.answer.spare), s.o.rankOfFile(f)}
+	}
+	slices.SortFunc(order, func(a, b ranked) int {
+		if c := cmp.Or(before(!a.gone, !b.gone), cmp.Compare(a.rank, b.rank)); c != 0 {
+			return c
+		}
+		if c := compare(a.first, b.first); c != 0 {
+			return c
+		}
+		return arrange.ByPlace(a.first, b.first)
 	})
+	for i := range order {
+		class[i] = order[i].file
+	}
 	set := &Set{Size: class[0].first.Size, Algorithm: s.o.Algorithm, Digest: class[0].first.More.Digests.By(s.o.Algorithm.Fact), Files: len(class)}
 	left := *set
 	left.Files = 0
