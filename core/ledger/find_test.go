@@ -2,8 +2,8 @@ package ledger_test
 
 import (
 	"context"
-	"fmt"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
