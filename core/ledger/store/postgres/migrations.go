@@ -95,7 +95,7 @@ func (s *step) once(ctx context.Context, conn connection) (changed bool, err err
 	if s.alone { // it waits for those who read and write, and holds nobody up
 		return false, conn.run(ctx, strings.TrimSpace(s.statements))
 	}
-	results, err := conn.Exec(ctx, fmt.Sprintf("BEGIN; SET LOCAL lock_timeout = %d;\n%s", lockWait.Milliseconds(), s.statements)).ReadAll()
+	results, err := conn.Exec(ctx, fmt.Sprintf("BEGIN; SET LOCAL lock_timeout = %d; %s\n%s", lockWait.Milliseconds(), oneAtATime, s.statements)).ReadAll()
 	if err == nil {
 		for _, result := range results {
 			changed = changed || result.CommandTag.Update() && result.CommandTag.RowsAffected() > 0
@@ -108,8 +108,6 @@ func (s *step) once(ctx context.Context, conn connection) (changed bool, err err
 	return changed, err
 }
 
-// oneAtATime has nobody else prepare the same database meanwhile.
-func oneAtATime(ctx context.Context, conn connection) error {
-	const mine = 0x6672616e // a number that other programs do not have
-	return conn.run(ctx, fmt.Sprintf("SELECT pg_advisory_lock(%d, hashtext(current_database()))", mine))
-}
+// oneAtATime has nobody else prepare the same database until the transaction ends: the number is this program's. A
+// lock of the session would stay with the connection of a pooler.
+const oneAtATime = "SELECT pg_advisory_xact_lock(1718772078, hashtext(current_database()));"

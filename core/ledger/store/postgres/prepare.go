@@ -21,9 +21,6 @@ func Prepare(ctx context.Context, name string) (made, upgraded bool, err error) 
 		return false, false, err
 	}
 	defer conn.close()
-	if err := oneAtATime(ctx, conn); err != nil {
-		return false, false, named(err)
-	}
 	is, err := schemaOf(ctx, conn)
 	switch {
 	case errors.Is(err, store.ErrNone):
@@ -72,7 +69,7 @@ func migrate(ctx context.Context, conn connection, at int, prefix string) error 
 			text += "INSERT INTO frank.about (one, version) VALUES (1, 0);"
 		}
 		text += fmt.Sprintf("UPDATE frank.about SET roles = '%s';", strings.ReplaceAll(prefix, "'", "''"))
-		if err := conn.run(ctx, "BEGIN;"+text+allMigrations[at-1].done(at)+admittedAgain+"COMMIT"); err != nil {
+		if err := conn.run(ctx, "BEGIN;"+oneAtATime+text+allMigrations[at-1].done(at)+admittedAgain+"COMMIT"); err != nil {
 			return err
 		}
 	}
