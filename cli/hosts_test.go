@@ -72,7 +72,7 @@ func TestHostsOfAFile(t *testing.T) {
 	// When was what recorded last, and what is late?
 	r = on("ledger", "machines", "--fail-if", "late")
 	assert.Zero(t, r.status, r.err)
-	assert.Contains(t, r.out, "3 machines, 3 labels, 0 late")
+	assert.Contains(t, r.out, "3 machines, 1 label, 0 late")
 	r = on("ledger", "machines", "--host", "gull", "--as", "json", "--as-of", "2036-01-01T00:00:00Z")
 	require.Zero(t, r.status, r.err)
 	assert.Contains(t, r.out, `{"host":"gull","label":"l","late":null,`, "with one record of each, nothing is usual")

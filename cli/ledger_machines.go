@@ -43,16 +43,16 @@ whose records you may read.`,
 			}
 			var list row.List[*ledger.Latest]
 			late := int64(0)
-			machines := map[string]bool{}
+			machines, labels := map[string]bool{}, map[string]bool{}
 			for i := range latest {
 				one := &latest[i]
 				list = append(list, one)
-				machines[one.Host] = true
+				machines[one.Host], labels[one.Label] = true, true
 				if one.Late {
 					late++
 				}
 			}
-			lead := units.Count(int64(len(machines)), "machine", "machines") + ", " + units.Count(int64(len(list)), "label", "labels") + ", " + units.Grouped(late) + " late"
+			lead := units.Count(int64(len(machines)), "machine", "machines") + ", " + units.Count(int64(len(labels)), "label", "labels") + ", " + units.Grouped(late) + " late"
 			err = write(p, r, &report.Summary{Grouped: true, Lead: lead, Notes: []string{"the ledger is " + place.ShownLedger(p.ledgers.Path)}}, ledger.LatestColumns(), list)
 			return different(late > 0 && failIf.String() == lateWord, err)
 		},
