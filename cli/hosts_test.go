@@ -79,6 +79,9 @@ func TestHostsOfAFile(t *testing.T) {
 	r = on("ledger", "machines", "--fail-if", "late", "--as", "csv", "--as-of", "2036-01-01T00:00:00Z")
 	assert.Equal(t, 1, r.status, r.err)
 	assert.Contains(t, r.out, "\ngull,l,true,")
+	r = on("ledger", "machines", "--host", "gull,nobody", "--fail-if", "late")
+	assert.Equal(t, 3, r.status, "a name that was mistyped is not in time")
+	assert.Contains(t, r.err, "could not find nobody: there is no such record")
 	cmd := command(t, root, "__complete", "list", "--host", "gull,")
 	cmd.Env = append(cmd.Env, "FRANK_LEDGER="+file)
 	completed := finish(t, cmd).out

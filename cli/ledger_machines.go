@@ -7,6 +7,7 @@ import (
 	"frankledger/cli/place"
 	"frankledger/core/ledger"
 	"frankledger/core/row"
+	"frankledger/core/source"
 	"frankledger/render"
 	"frankledger/render/report"
 	"frankledger/render/units"
@@ -52,8 +53,14 @@ whose records you may read.`,
 					late++
 				}
 			}
-			lead := units.Count(int64(len(machines)), "machine", "machines") + ", " + units.Count(int64(len(labels)), "label", "labels") + ", " + units.Grouped(late) + " late"
-			err = write(p, r, &report.Summary{Grouped: true, Lead: lead, Notes: []string{"the ledger is " + place.ShownLedger(p.ledgers.Path)}}, ledger.LatestColumns(), list)
+			summary := &report.Summary{Grouped: true, Notes: []string{"the ledger is " + place.ShownLedger(p.ledgers.Path)}}
+			for _, host := range r.hosts.Names {
+				if !machines[host] {
+					summary.Report.Problems = append(summary.Report.Problems, source.Problem{Path: host, Tried: "find", Err: ledger.ErrNoRecord, Entries: 1})
+				}
+			}
+			summary.Lead = units.Count(int64(len(machines)), "machine", "machines") + ", " + units.Count(int64(len(labels)), "label", "labels") + ", " + units.Grouped(late) + " late"
+			err = write(p, r, summary, ledger.LatestColumns(), list)
 			return different(late > 0 && failIf.String() == lateWord, err)
 		},
 	}

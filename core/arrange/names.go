@@ -51,8 +51,7 @@ func (b byNames) byRank() func(x, y ranked) int {
 
 func tied(x, y ranked) bool { return x.rank == y.rank && x.folder == y.folder }
 
-// untie puts entries in order that are in order of their ranks, which leave out so much of their
-// names.
+// untie puts entries with the same rank in order, in a list that is in order of ranks.
 func (b byNames) untie(list []ranked, common func(ranked) int, cores int) {
 	if cores > 1 && len(list) >= worthSharing {
 		middle := len(list) / 2
@@ -76,7 +75,7 @@ func (b byNames) untie(list []ranked, common func(ranked) int, cores int) {
 	}
 }
 
-// fewTied are so few names that they are compared in full.
+// fewTied is how few names are compared in full at once.
 const fewTied = 8
 
 // rankOn puts entries in order whose ranks are the same.

@@ -10,7 +10,7 @@ import (
 	"frankledger/core/source"
 )
 
-// Each owner is told once by each visitor, and none of what has no status.
+// Each visitor names each owner once, and none of an entry without status.
 func TestOwners(t *testing.T) {
 	var users, groups []uint32
 	sink := source.Owners(func(id uint32) { users = append(users, id) }, func(id uint32) { groups = append(groups, id) })
